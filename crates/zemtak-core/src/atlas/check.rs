@@ -1,0 +1,270 @@
+//! What must hold of a descriptor's numbers before a game may trust them.
+
+use super::{Atlas, Clip, Page, Rate, Sprite};
+use crate::coords::UvRect;
+use crate::geometry::{Rect, Size};
+use crate::layout::LONGEST_SIDE;
+use crate::name::{ClipName, SpriteName};
+use std::collections::BTreeSet;
+
+/// How far a stored UV may be from the computed one: less than a tenth of a texel on the longest page.
+const UV_TOLERANCE: f32 = 1.0 / (1 << 20) as f32;
+
+/// Something in a descriptor that cannot be right.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum Flaw {
+    /// The atlas's name has other characters than `a-z 0-9 _ -`.
+    #[error("the atlas's name \"{0}\" may only have a-z, 0-9, _ and -")]
+    AtlasName(String),
+    /// A number of the whole atlas is out of range.
+    #[error("{key} is {value}, which is out of range")]
+    Number {
+        /// Its key.
+        key: &'static str,
+        /// Its value.
+        value: String,
+    },
+    /// A page's file name could lead out of the descriptor's folder, or is not portable.
+    #[error("page {page}: the file \"{file}\" is not a plain relative path below the descriptor's folder")]
+    PagePath {
+        /// The page's index.
+        page: usize,
+        /// The file.
+        file: String,
+    },
+    /// Two pages name one file.
+    #[error("page {page}: the file \"{file}\" is also that of an earlier page")]
+    PageTwice {
+        /// The page's index.
+        page: usize,
+        /// The file.
+        file: String,
+    },
+    /// A page's number is out of range.
+    #[error("page {page}: {key} is {value}, which is out of range")]
+    PageNumber {
+        /// The page's index.
+        page: usize,
+        /// The key.
+        key: &'static str,
+        /// The value.
+        value: String,
+    },
+    /// A sprite without a name.
+    #[error("a sprite has an empty name")]
+    NoName,
+    /// A sprite names a page that is not there.
+    #[error("sprite {sprite}: page {page} is not there; there are {pages}")]
+    NoPage {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The page it names.
+        page: usize,
+        /// How many there are.
+        pages: usize,
+    },
+    /// A box without pixels or over the edge of its page.
+    #[error("sprite {sprite}: its box {rect} does not lie on its page of {page} pixels")]
+    Box {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The box.
+        rect: Rect,
+        /// The page's size.
+        page: Size,
+    },
+    /// Inset and box reach over the canvas.
+    #[error("sprite {sprite}: a box of {upright} pixels at inset [{}, {}] does not lie on its canvas of {canvas}", inset[0], inset[1])]
+    Inset {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The upright size of its box.
+        upright: Size,
+        /// The inset.
+        inset: [u32; 2],
+        /// The canvas.
+        canvas: Size,
+    },
+    /// UVs that are not those of the box.
+    #[error("sprite {sprite}: its uv {found:?} is not that of its box, {expected:?}")]
+    Uv {
+        /// The sprite.
+        sprite: SpriteName,
+        /// As stored.
+        found: [f32; 4],
+        /// As computed.
+        expected: [f32; 4],
+    },
+    /// A point or a stretch band that is out of range.
+    #[error("sprite {sprite}: {what} is out of range")]
+    SpriteNumber {
+        /// The sprite.
+        sprite: SpriteName,
+        /// Which number.
+        what: String,
+    },
+    /// A clip that cannot be played.
+    #[error("clip {clip}: {what}")]
+    Clip {
+        /// The clip.
+        clip: ClipName,
+        /// What is wrong with it.
+        what: String,
+    },
+}
+
+impl Atlas {
+    /// Everything in the descriptor that cannot be right; nothing if a game may trust it.
+    #[must_use]
+    pub fn check(&self) -> Vec<Flaw> {
+        let mut flaws = Vec::new();
+        self.check_head(&mut flaws);
+        let mut files = BTreeSet::new();
+        for (i, page) in self.pages.iter().enumerate() {
+            check_page(i, page, &mut flaws);
+            for file in std::iter::once(&page.file).chain(page.layers.values().map(|l| &l.file)) {
+                if !page_path_is_safe(file) {
+                    flaws.push(Flaw::PagePath { page: i, file: file.clone() });
+                } else if !files.insert(file) {
+                    flaws.push(Flaw::PageTwice { page: i, file: file.clone() });
+                }
+            }
+        }
+        for (name, sprite) in &self.sprites {
+            self.check_sprite(name, sprite, &mut flaws);
+        }
+        for (name, clip) in &self.clips {
+            let flaw = |what| Flaw::Clip { clip: name.clone(), what };
+            flaws.extend(self.clip_flaws(name, clip).into_iter().map(flaw));
+        }
+        flaws
+    }
+
+    fn check_head(&self, flaws: &mut Vec<Flaw>) {
+        if !is_atlas_name(&self.name) {
+            flaws.push(Flaw::AtlasName(self.name.clone()));
+        }
+        if !(self.scale.is_finite() && self.scale > 0.0) {
+            flaws.push(Flaw::Number { key: "scale", value: self.scale.to_string() });
+        }
+        let built = &self.built;
+        let sides = [("built.gutter", built.gutter), ("built.margin", built.margin), ("built.extrude", built.extrude)];
+        let too_long = sides.into_iter().filter(|(_, v)| *v > LONGEST_SIDE);
+        flaws.extend(too_long.map(|(key, v)| Flaw::Number { key, value: v.to_string() }));
+        if built.visible_alpha == 0 {
+            flaws.push(Flaw::Number { key: "built.visible_alpha", value: "0".into() });
+        }
+    }
+
+    fn check_sprite(&self, name: &SpriteName, sprite: &Sprite, flaws: &mut Vec<Flaw>) {
+        if name.as_str().is_empty() {
+            flaws.push(Flaw::NoName);
+        }
+        let Some(page) = self.pages.get(sprite.page).map(Page::size) else {
+            flaws.push(Flaw::NoPage { sprite: name.clone(), page: sprite.page, pages: self.pages.len() });
+            return;
+        };
+        if sprite.rect.w == 0 || sprite.rect.h == 0 || !sprite.rect.inside(page) {
+            flaws.push(Flaw::Box { sprite: name.clone(), rect: sprite.rect, page });
+        } else {
+            let (found, expected) = (sprite.uv.0, UvRect::of(sprite.rect, page).0);
+            let near = found.iter().zip(&expected).all(|(a, b)| (a - b).abs() <= UV_TOLERANCE);
+            if !near {
+                flaws.push(Flaw::Uv { sprite: name.clone(), found, expected });
+            }
+        }
+        let (upright, inset, canvas) = (sprite.upright(), sprite.inset, sprite.canvas);
+        if !Rect::at(inset[0], inset[1], upright).inside(canvas) {
+            flaws.push(Flaw::Inset { sprite: name.clone(), upright, inset, canvas });
+        }
+        let finite = |p: &[f64; 2]| p.iter().all(|v| v.is_finite());
+        let mut wrong: Vec<String> = Vec::new();
+        wrong.extend((!finite(&sprite.pivot)).then(|| "pivot".to_owned()));
+        wrong.extend(sprite.points.iter().filter(|(_, p)| !finite(p)).map(|(name, _)| format!("point {name}")));
+        let bands_fit = |[left, top, right, bottom]: [u32; 4]| {
+            u64::from(left) + u64::from(right) <= u64::from(canvas.w)
+                && u64::from(top) + u64::from(bottom) <= u64::from(canvas.h)
+        };
+        wrong.extend(sprite.stretch.filter(|s| !bands_fit(*s)).map(|_| "stretch".to_owned()));
+        flaws.extend(wrong.into_iter().map(|what| Flaw::SpriteNumber { sprite: name.clone(), what }));
+    }
+
+    fn clip_flaws(&self, name: &ClipName, clip: &Clip) -> Vec<String> {
+        let mut wrong = Vec::new();
+        if name.as_str().is_empty() {
+            wrong.push("its name is empty".to_owned());
+        }
+        if clip.steps.is_empty() {
+            wrong.push("it has no steps".to_owned());
+        }
+        if clip.fps.as_ref().is_some_and(|rate| !rate.is_valid()) {
+            wrong.push("its fps is neither a number from 0 on nor a ratio such as \"60000/1001\"".to_owned());
+        }
+        for (i, step) in clip.steps.iter().enumerate() {
+            if !self.sprites.contains_key(&step.sprite) && !step.sprite.as_str().contains(':') {
+                wrong.push(format!("step {i} shows {}, which is no sprite of this atlas", step.sprite));
+            }
+            match step.ms {
+                Some(ms) if !(ms.is_finite() && ms >= 0.0) => wrong.push(format!("step {i} lasts {ms} ms")),
+                None if clip.fps.is_none() => wrong.push(format!("step {i} has no ms and the clip no fps")),
+                _ => {}
+            }
+        }
+        wrong
+    }
+}
+
+fn check_page(i: usize, page: &Page, flaws: &mut Vec<Flaw>) {
+    let mut wrong = |key, value: String| flaws.push(Flaw::PageNumber { page: i, key, value });
+    for (key, side) in [("width", page.width), ("height", page.height)] {
+        if side == 0 || side > LONGEST_SIDE {
+            wrong(key, side.to_string());
+        }
+    }
+    if page.mips == 0 || page.mips > 32 {
+        wrong("mips", page.mips.to_string());
+    }
+    if page.safe_mips.is_some_and(|m| m < -1) {
+        wrong("safe_mips", format!("{:?}", page.safe_mips));
+    }
+    for hash in std::iter::once(&page.hash).chain(page.layers.values().map(|l| &l.hash)) {
+        let digits = hash.strip_prefix("blake3:").unwrap_or_default();
+        if digits.len() != 64 || !digits.bytes().all(|b| matches!(b, b'0'..=b'9' | b'a'..=b'f')) {
+            wrong("hash", format!("\"{hash}\""));
+        }
+    }
+}
+
+/// Whether a text may name an atlas: `a-z`, `0-9`, `_` and `-`, at least one.
+pub(super) fn is_atlas_name(name: &str) -> bool {
+    !name.is_empty() && name.bytes().all(|b| matches!(b, b'a'..=b'z' | b'0'..=b'9' | b'_' | b'-'))
+}
+
+/// Whether a page's file is a plain relative path that stays below its descriptor's folder on every system.
+#[must_use]
+pub fn page_path_is_safe(file: &str) -> bool {
+    let plain = |part: &str| !part.is_empty() && part != "." && part != "..";
+    !file.contains(['\\', ':', '\0']) && file.split('/').all(plain)
+}
+
+impl Rate {
+    /// Whether it is a finite number from 0 on, or a ratio of two whole numbers with the second above 0.
+    #[must_use]
+    pub fn is_valid(&self) -> bool {
+        match self {
+            Self::Number(n) => n.is_finite() && *n >= 0.0,
+            Self::Ratio(text) => text
+                .split_once('/')
+                .is_some_and(|(a, b)| a.trim().parse::<u64>().is_ok() && b.trim().parse::<u64>().is_ok_and(|b| b > 0)),
+        }
+    }
+}
+
+impl Atlas {
+    /// Whether a text may name an atlas: `a-z`, `0-9`, `_` and `-`, at least one.
+    #[must_use]
+    pub fn is_name(name: &str) -> bool {
+        is_atlas_name(name)
+    }
+}

@@ -1,0 +1,277 @@
+//! The descriptor `NAME.atlas.json`: its model, its text, and what must hold of its numbers.
+//!
+//! docs/format.md specifies it for those who read it in another language.
+
+mod check;
+mod text;
+
+pub use check::{Flaw, page_path_is_safe};
+pub use text::{ParseError, Parsed, parse};
+
+use crate::coords::UvRect;
+use crate::geometry::{Rect, Size};
+use crate::name::{ClipName, SpriteName};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// The version of the format that this library writes and reads.
+pub const VERSION: u32 = 1;
+
+/// How a page file name ends its descriptor's: `night.atlas.json`.
+pub const FILE_SUFFIX: &str = ".atlas.json";
+
+/// A named set of sprites packed together. The fields are in the order in which the descriptor has them.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Atlas {
+    /// The format's version.
+    pub zemtak: u32,
+    /// What a reader must know beyond the version to read this file right; nothing yet.
+    pub needs: Vec<String>,
+    /// The atlas's name: `a-z`, `0-9`, `_`, `-`.
+    pub name: String,
+    /// Size in relation to the sources.
+    pub scale: f64,
+    /// The atlas that this one is another size of.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub base: Option<String>,
+    /// How it was built.
+    pub built: Built,
+    /// The texture images.
+    pub pages: Vec<Page>,
+    /// The sprites by name.
+    #[serde(deserialize_with = "text::unique_keys")]
+    pub sprites: BTreeMap<SpriteName, Sprite>,
+    /// The clips by name.
+    #[serde(deserialize_with = "text::unique_keys")]
+    pub clips: BTreeMap<ClipName, Clip>,
+}
+
+/// The promises that pages are held to.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Built {
+    /// Empty pixels between neighbouring cells, at least.
+    pub gutter: u32,
+    /// Empty pixels along a page's edge, at least.
+    pub margin: u32,
+    /// The width of the ring of repeated pixels round each box.
+    pub extrude: u32,
+    /// Whether boxes are visible boxes.
+    pub trim: bool,
+    /// Alpha from which a pixel is visible.
+    pub visible_alpha: u8,
+    /// How many mip levels cells are kept apart for.
+    pub mip_levels: u32,
+    /// How a scaled atlas was resampled.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub resample: Option<String>,
+}
+
+macro_rules! words {
+    ($(#[$doc:meta])* $name:ident { $($(#[$variant_doc:meta])* $variant:ident = $word:literal),+ $(,)? }) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+        pub enum $name {
+            $($(#[$variant_doc])* #[serde(rename = $word)] $variant),+
+        }
+    };
+}
+
+words! {
+    /// How a page's file stores its pixels.
+    PixelKind {
+        /// Red, green, blue, alpha, 8 bits each.
+        Rgba8 = "rgba8",
+    }
+}
+
+words! {
+    /// What the colour of a half transparent pixel means.
+    Alpha {
+        /// Colour as drawn by the artist.
+        Straight = "straight",
+        /// Colour multiplied by alpha.
+        Premultiplied = "premultiplied",
+    }
+}
+
+words! {
+    /// What the colour numbers mean.
+    Colour {
+        /// sRGB.
+        Srgb = "srgb",
+        /// Numbers as they are, for data such as normals.
+        Linear = "linear",
+    }
+}
+
+words! {
+    /// How the game should sample a page.
+    Filter {
+        /// The nearest pixel: sharp edges.
+        Nearest = "nearest",
+        /// Between the four nearest: smooth.
+        Linear = "linear",
+    }
+}
+
+words! {
+    /// What lies beyond a page's edges.
+    Wrap {
+        /// The edge's pixels go on.
+        Clamp = "clamp",
+        /// The page repeats.
+        Repeat = "repeat",
+        /// The page repeats, every second time mirrored.
+        Mirror = "mirror",
+    }
+}
+
+words! {
+    /// How a clip goes on after its last step.
+    Mode {
+        /// From the first step again.
+        Loop = "loop",
+        /// It stays on the last step.
+        Once = "once",
+        /// Back, and there again.
+        Bounce = "bounce",
+    }
+}
+
+/// One texture image.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Page {
+    /// The file, beside the descriptor.
+    pub file: String,
+    /// Width in pixels.
+    pub width: u32,
+    /// Height in pixels.
+    pub height: u32,
+    /// How the file stores pixels.
+    pub pixels: PixelKind,
+    /// What colour under half transparency means.
+    pub alpha: Alpha,
+    /// What colour numbers mean.
+    pub colour: Colour,
+    /// How the game should sample it.
+    pub filter: Filter,
+    /// What lies beyond its edges.
+    pub wrap: Wrap,
+    /// How many mip levels the file has, the full size among them.
+    pub mips: u32,
+    /// The deepest mip level that shows no neighbour; -1 where even level 0 does, nothing where not measured.
+    pub safe_mips: Option<i32>,
+    /// `blake3:` and the hash of the file's bytes in hexadecimal.
+    pub hash: String,
+    /// Further images at the same boxes, as `normal`.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub layers: BTreeMap<String, Layer>,
+}
+
+impl Page {
+    /// Width and height.
+    #[must_use]
+    pub fn size(&self) -> Size {
+        Size::new(self.width, self.height)
+    }
+}
+
+/// A further image of a page, with the page's size and boxes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Layer {
+    /// The file, beside the descriptor.
+    pub file: String,
+    /// How the file stores pixels.
+    pub pixels: PixelKind,
+    /// What colour under half transparency means.
+    pub alpha: Alpha,
+    /// What colour numbers mean.
+    pub colour: Colour,
+    /// `blake3:` and the hash of the file's bytes in hexadecimal.
+    pub hash: String,
+}
+
+/// Where a sprite lies and how it is drawn.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Sprite {
+    /// The page's index.
+    pub page: usize,
+    /// Its pixels on the page, as stored.
+    #[serde(rename = "box")]
+    pub rect: Rect,
+    /// Whether it is stored turned by 90 degrees clockwise.
+    pub turned: bool,
+    /// Its full size.
+    pub canvas: Size,
+    /// Where the upright box begins on the canvas: x, y.
+    pub inset: [u32; 2],
+    /// The point by which it is placed and turned, in canvas pixels.
+    pub pivot: [f64; 2],
+    /// The box in texture coordinates, as stored, V down.
+    pub uv: UvRect,
+    /// Named points in canvas pixels.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub points: BTreeMap<String, [f64; 2]>,
+    /// Widths of the left, top, right and bottom bands that keep their size when the sprite is stretched.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub stretch: Option<[u32; 4]>,
+    /// Words of the project's own.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub tags: Vec<String>,
+    /// Data of the project's own, handed through unread.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub user: Option<Value>,
+    /// Reserved.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub outline: Option<Value>,
+    /// Reserved.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mesh: Option<Value>,
+}
+
+impl Sprite {
+    /// The size of its box upright.
+    #[must_use]
+    pub fn upright(&self) -> Size {
+        self.rect.size().stored(self.turned)
+    }
+}
+
+/// An animation.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Clip {
+    /// How it goes on after the last step.
+    pub mode: Mode,
+    /// Frames a second, for steps without a duration of their own.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fps: Option<Rate>,
+    /// What is shown, in order.
+    pub steps: Vec<Step>,
+}
+
+/// Frames a second: a number, or a ratio as text such as `"60000/1001"`.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Rate {
+    /// A number.
+    Number(f64),
+    /// Two whole numbers with a slash between.
+    Ratio(String),
+}
+
+/// One step of a clip.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct Step {
+    /// The sprite: a name of this atlas, or `atlas:name` of another.
+    pub sprite: SpriteName,
+    /// How long it is shown, in milliseconds; without it, as long as the clip's rate says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub ms: Option<f64>,
+    /// Words that the game is told when the step begins.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub events: Vec<String>,
+}
+
+#[cfg(test)]
+mod tests;

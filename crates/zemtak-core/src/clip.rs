@@ -1,0 +1,146 @@
+//! Clips: which sprites follow each other. Here: finding them by the numbers in sprite names.
+
+use crate::name::{ClipName, SpriteName, number_cmp};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Frames a second of a clip that says nothing else.
+pub const DEFAULT_FPS: u32 = 10;
+
+/// The characters that may stand between a clip's name and a frame number.
+const SEPARATORS: [char; 7] = ['/', '_', '-', '.', '+', '~', ' '];
+
+/// The clips found among sprite names, and what was noticed.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Found {
+    /// The sprites of each clip in the order of their numbers; two or more.
+    pub clips: BTreeMap<ClipName, Vec<SpriteName>>,
+    /// Steps that carry one number in different spellings, as `lava2` and `lava02`: clip and sprites.
+    pub same_number: Vec<(ClipName, Vec<SpriteName>)>,
+}
+
+/// Finds clips: sprites whose names differ only in a trailing number are the steps of one, in number order.
+///
+/// What precedes the number is the clip's key, and without its last separator the clip's name; where that would give
+/// two clips one name, both keep their separator. Sprites whose whole name is a number make a clip named as the atlas.
+#[must_use]
+pub fn find(names: &BTreeSet<SpriteName>, atlas: &str) -> Found {
+    let mut by_key: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
+    for name in names {
+        let (key, number) = split_number(name.as_str());
+        if !number.is_empty() {
+            by_key.entry(key).or_default().push((name, number));
+        }
+    }
+    by_key.retain(|_, steps| steps.len() > 1);
+    let mut found = Found::default();
+    for (key, name) in clip_names(by_key.keys().copied(), atlas) {
+        let Some(mut steps) = by_key.remove(key) else {
+            continue;
+        };
+        steps.sort_by(|a, b| number_cmp(a.1.as_bytes(), b.1.as_bytes()));
+        let clip = ClipName::new(&name);
+        let value = |number: &str| number.trim_start_matches('0').to_owned();
+        let same: Vec<SpriteName> = steps
+            .chunk_by(|a, b| value(a.1) == value(b.1))
+            .filter(|run| run.len() > 1)
+            .flat_map(|run| run.iter().map(|(name, _)| (*name).clone()))
+            .collect();
+        if !same.is_empty() {
+            found.same_number.push((clip.clone(), same));
+        }
+        found.clips.insert(clip, steps.into_iter().map(|(name, _)| name.clone()).collect());
+    }
+    found
+}
+
+/// A name without its trailing digits, and these.
+fn split_number(name: &str) -> (&str, &str) {
+    name.split_at(name.trim_end_matches(|c: char| c.is_ascii_digit()).len())
+}
+
+/// A name for each key, all different.
+fn clip_names<'a>(keys: impl Iterator<Item = &'a str>, atlas: &str) -> Vec<(&'a str, String)> {
+    // Bare numbers stand in the atlas's own folder, so their key is its name and a slash.
+    let mut full: Vec<(&str, String)> =
+        keys.map(|k| (k, if k.is_empty() { format!("{atlas}/") } else { k.into() })).collect();
+    if let Some(bare) = full.iter().position(|(k, _)| k.is_empty()) {
+        while full.iter().any(|(k, _)| *k == full[bare].1) {
+            full[bare].1.push('/');
+        }
+    }
+    let short = |key: &str| key.strip_suffix(SEPARATORS).filter(|s| !s.is_empty()).unwrap_or(key).to_owned();
+    let mut names: Vec<String> = full.iter().map(|(_, key)| short(key)).collect();
+    // Full keys all differ, so each round either ends this or makes one more name a full key.
+    loop {
+        let mut times: BTreeMap<&str, usize> = BTreeMap::new();
+        names.iter().for_each(|n| *times.entry(n).or_default() += 1);
+        let clash: Vec<usize> =
+            (0..names.len()).filter(|&i| times[names[i].as_str()] > 1 && names[i] != full[i].1).collect();
+        if clash.is_empty() {
+            return full.iter().zip(names).map(|((key, _), name)| (*key, name)).collect();
+        }
+        for i in clash {
+            names[i].clone_from(&full[i].1);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn found(names: &[&str]) -> Vec<(String, Vec<String>)> {
+        let names = names.iter().map(|n| SpriteName::new(n)).collect();
+        let steps = |s: Vec<SpriteName>| s.iter().map(ToString::to_string).collect();
+        find(&names, "night").clips.into_iter().map(|(c, s)| (c.to_string(), steps(s))).collect()
+    }
+
+    fn clip(name: &str, steps: &[&str]) -> (String, Vec<String>) {
+        (name.into(), steps.iter().map(ToString::to_string).collect())
+    }
+
+    #[test]
+    fn numbers_make_clips_whatever_stands_before_them() {
+        assert_eq!(
+            found(&[
+                "a/9", "a/10", "b_1", "b_2", "c0", "c3", "d 1", "d 2", "lone1", "e@2x", "f+1", "f+2", "x3-on", "x4-on"
+            ]),
+            [
+                clip("a", &["a/9", "a/10"]),
+                clip("b", &["b_1", "b_2"]),
+                clip("c", &["c0", "c3"]),
+                clip("d", &["d 1", "d 2"]),
+                clip("f", &["f+1", "f+2"]),
+            ]
+        );
+    }
+
+    #[test]
+    fn clips_that_would_share_a_name_keep_their_separator() {
+        assert_eq!(
+            found(&["w_1", "w_2", "w-1", "w-2", "w1", "w2", "w__1", "w__2"]),
+            [
+                clip("w", &["w1", "w2"]),
+                clip("w-", &["w-1", "w-2"]),
+                clip("w_", &["w_1", "w_2"]),
+                clip("w__", &["w__1", "w__2"]),
+            ]
+        );
+    }
+
+    #[test]
+    fn bare_numbers_are_the_clip_of_the_atlas() {
+        assert_eq!(found(&["0", "1", "12345678901234567890123"])[0].0, "night");
+        let clash = found(&["0", "1", "night1", "night2", "night/1", "night/2"]);
+        assert_eq!(clash.iter().map(|c| c.0.as_str()).collect::<Vec<_>>(), ["night", "night/", "night//"]);
+    }
+
+    #[test]
+    fn one_number_in_two_spellings_is_two_steps_and_a_finding() {
+        let names = ["lava2", "lava02", "lava1"].map(SpriteName::new).into();
+        let found = find(&names, "night");
+        let steps = ["lava1", "lava2", "lava02"].map(SpriteName::new).to_vec();
+        assert_eq!(found.same_number, [(ClipName::new("lava"), steps[1..].to_vec())]);
+        assert_eq!(found.clips[&ClipName::new("lava")], steps);
+    }
+}

@@ -1,0 +1,133 @@
+//! What a file carries beside its pixels and the tool leaves out of account: found by walking the container's headers.
+
+use super::Format;
+use std::collections::BTreeSet;
+use std::fmt;
+
+/// Something in an image file that has no influence on the pixels taken from it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub enum Ignored {
+    /// An ICC profile or a coded colour space.
+    ColourProfile,
+    /// A gamma value (`gAMA`) or primaries (`cHRM`).
+    Gamma,
+    /// An orientation other than upright.
+    Orientation,
+    /// Further frames: only the first picture was taken.
+    Frames,
+}
+
+impl Ignored {
+    /// What it is, for a list: "colour profile".
+    #[must_use]
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::ColourProfile => "colour profile",
+            Self::Gamma => "gamma",
+            Self::Orientation => "orientation",
+            Self::Frames => "frames after the first",
+        }
+    }
+}
+
+impl fmt::Display for Ignored {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.as_str())
+    }
+}
+
+pub(super) fn ignored(bytes: &[u8], format: Format) -> BTreeSet<Ignored> {
+    match format {
+        Format::Png => of_png(bytes),
+        Format::Jpeg => of_jpeg(bytes),
+        Format::WebP => of_webp(bytes),
+        Format::Bmp | Format::Tga | Format::Qoi | Format::Gif => BTreeSet::new(),
+    }
+}
+
+/// Chunks of length, type, data and check sum, up to the first pixels; those that colour rests on stand before them.
+fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
+    let mut found = BTreeSet::new();
+    let mut rest = bytes.get(8..).unwrap_or_default();
+    while let [a, b, c, d, t0, t1, t2, t3, after @ ..] = rest {
+        let length = u32::from_be_bytes([*a, *b, *c, *d]) as usize;
+        let data = after.get(..length).unwrap_or_default();
+        match &[*t0, *t1, *t2, *t3] {
+            b"iCCP" | b"cICP" => found.extend([Ignored::ColourProfile]),
+            b"gAMA" | b"cHRM" => found.extend([Ignored::Gamma]),
+            b"eXIf" if turned_by_exif(data) => found.extend([Ignored::Orientation]),
+            b"acTL" if data.get(..4).is_some_and(|n| n > [0, 0, 0, 1].as_slice()) => found.extend([Ignored::Frames]),
+            b"IDAT" => break,
+            _ => {}
+        }
+        rest = after.get(length.saturating_add(4)..).unwrap_or_default();
+    }
+    found
+}
+
+/// Segments of marker, length and data, up to the start of the scan.
+fn of_jpeg(bytes: &[u8]) -> BTreeSet<Ignored> {
+    let mut found = BTreeSet::new();
+    let mut rest = bytes.get(2..).unwrap_or_default();
+    while let [0xff, marker, high, low, ..] = rest {
+        let length = usize::from(u16::from_be_bytes([*high, *low]));
+        let data = rest.get(4..2 + length).unwrap_or_default();
+        match marker {
+            0xe2 if data.starts_with(b"ICC_PROFILE\0") => found.extend([Ignored::ColourProfile]),
+            0xe1 if data.strip_prefix(b"Exif\0\0").is_some_and(turned_by_exif) => {
+                found.insert(Ignored::Orientation);
+            }
+            0xda => break,
+            _ => {}
+        }
+        rest = rest.get(2 + length.max(2)..).unwrap_or_default();
+    }
+    found
+}
+
+/// Chunks of type, length and data padded to even length, after the twelve bytes of the file's header.
+fn of_webp(bytes: &[u8]) -> BTreeSet<Ignored> {
+    let mut found = BTreeSet::new();
+    let mut frames = 0;
+    let mut rest = bytes.get(12..).unwrap_or_default();
+    while let [t0, t1, t2, t3, a, b, c, d, after @ ..] = rest {
+        let length = u32::from_le_bytes([*a, *b, *c, *d]) as usize;
+        let data = after.get(..length).unwrap_or_default();
+        match &[*t0, *t1, *t2, *t3] {
+            b"ICCP" => found.extend([Ignored::ColourProfile]),
+            b"EXIF" if turned_by_exif(data.strip_prefix(b"Exif\0\0").unwrap_or(data)) => {
+                found.insert(Ignored::Orientation);
+            }
+            b"ANMF" => frames += 1,
+            _ => {}
+        }
+        rest = after.get(length.saturating_add(length % 2)..).unwrap_or_default();
+    }
+    if frames > 1 {
+        found.insert(Ignored::Frames);
+    }
+    found
+}
+
+/// Whether an Exif block (a TIFF header and its first directory) says that the picture is not upright (tag 274).
+fn turned_by_exif(exif: &[u8]) -> bool {
+    let big = match exif {
+        [b'M', b'M', ..] => true,
+        [b'I', b'I', ..] => false,
+        _ => return false,
+    };
+    let short = |at: usize| {
+        let b = exif.get(at..at.checked_add(2)?)?;
+        Some(if big { u16::from_be_bytes([b[0], b[1]]) } else { u16::from_le_bytes([b[0], b[1]]) })
+    };
+    let long = |at: usize| {
+        let (first, second) = (u32::from(short(at)?), u32::from(short(at + 2)?));
+        Some(if big { first << 16 | second } else { second << 16 | first })
+    };
+    let orientation = || {
+        let directory = long(4)? as usize;
+        let entries = usize::from(short(directory)?);
+        (0..entries).map(|i| directory + 2 + i * 12).find(|&at| short(at) == Some(274)).and_then(|at| short(at + 8))
+    };
+    orientation().is_some_and(|o| (2..=8).contains(&o))
+}

@@ -1,0 +1,177 @@
+//! Bytes to pixels and back, with limits on what an untrusted file may ask for.
+//!
+//! A format is told by its content; see [`Format`]. Every picture becomes 8-bit RGBA ([`Pixels`]): palettes and
+//! transparent colours become alpha, 16-bit samples are rounded by [`to_8_bit`], colour profiles and gamma are ignored
+//! and named in [`Decoded::ignored`].
+
+mod format;
+#[cfg(feature = "image")]
+mod general;
+#[cfg(feature = "jpeg")]
+mod jpeg;
+mod markers;
+#[cfg(feature = "png")]
+mod png_filter;
+#[cfg(feature = "png")]
+mod png_in;
+#[cfg(feature = "png")]
+mod png_out;
+
+pub use format::Format;
+pub use markers::Ignored;
+#[cfg(feature = "png")]
+pub use png_out::{PngEffort, encode_png};
+
+use crate::geometry::Size;
+use crate::pixels::Pixels;
+use std::collections::BTreeSet;
+
+/// What an image may ask for before it is refused.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Limits {
+    /// The longest side in pixels. 32,767 by default.
+    pub side: u32,
+    /// The largest number of pixels. 2^26 by default: 256 MiB once decoded.
+    pub pixels: u64,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { side: 32_767, pixels: 1 << 26 }
+    }
+}
+
+impl Limits {
+    /// Refuses a picture that is too large, before memory is taken for it.
+    ///
+    /// # Errors
+    /// [`DecodeError::TooLarge`] with both sizes.
+    pub fn check(&self, size: Size) -> Result<(), DecodeError> {
+        if size.w > self.side || size.h > self.side || size.area() > self.pixels {
+            return Err(DecodeError::TooLarge { size, limits: *self });
+        }
+        Ok(())
+    }
+}
+
+/// A decoded picture and what was noticed on the way.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Decoded {
+    /// The picture as straight 8-bit RGBA.
+    pub pixels: Pixels,
+    /// The format by content.
+    pub format: Format,
+    /// What the file carries that decoding leaves out of account.
+    pub ignored: BTreeSet<Ignored>,
+}
+
+/// Why bytes are not a picture that can be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum DecodeError {
+    /// There are no bytes.
+    #[error("the file is empty")]
+    Empty,
+    /// The content is that of no known image format.
+    #[error("its content is not that of an image: it begins with {start}")]
+    NotAnImage {
+        /// The first bytes, for a person.
+        start: String,
+    },
+    /// The format is known but left out of this build.
+    #[error("this build cannot read {0} images")]
+    NotBuiltIn(Format),
+    /// More pixels than allowed.
+    #[error("{size} pixels are more than the limit of {} a side and {} pixels in all", limits.side, limits.pixels)]
+    TooLarge {
+        /// The size that the file claims.
+        size: Size,
+        /// The limits that it passes.
+        limits: Limits,
+    },
+    /// The file is damaged, cut short, or uses something that its codec does not know.
+    #[error("bad {format} file: {reason}")]
+    Damaged {
+        /// The format by content.
+        format: Format,
+        /// The codec's reason.
+        reason: String,
+    },
+}
+
+impl DecodeError {
+    #[cfg(any(feature = "png", feature = "jpeg", feature = "image"))]
+    pub(crate) fn damaged(format: Format, reason: impl std::fmt::Display) -> Self {
+        Self::Damaged { format, reason: reason.to_string() }
+    }
+}
+
+/// Decodes a picture, told by its content; `extension` serves only for TGA, which has no signature.
+///
+/// Of an animated file the first picture is taken, and [`Ignored::Frames`] says so.
+///
+/// # Errors
+/// [`DecodeError`]: not an image, damaged, or too large by `limits`.
+pub fn decode(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<Decoded, DecodeError> {
+    let Some(format) = Format::of(bytes, extension) else {
+        return Err(match bytes {
+            [] => DecodeError::Empty,
+            _ => DecodeError::NotAnImage { start: describe_start(bytes) },
+        });
+    };
+    let (pixels, mut ignored) = match format {
+        #[cfg(feature = "png")]
+        Format::Png => (png_in::decode(bytes, limits)?, BTreeSet::new()),
+        #[cfg(feature = "jpeg")]
+        Format::Jpeg => (jpeg::decode(bytes, limits)?, BTreeSet::new()),
+        #[cfg(feature = "image")]
+        other => general::decode(bytes, other, limits)?,
+        #[cfg(not(feature = "image"))]
+        other => return Err(DecodeError::NotBuiltIn(other)),
+    };
+    ignored.extend(markers::ignored(bytes, format));
+    Ok(Decoded { pixels, format, ignored })
+}
+
+/// The first bytes as a person would want to see them: as text where they are text, else in hexadecimal.
+fn describe_start(bytes: &[u8]) -> String {
+    let start = &bytes[..bytes.len().min(12)];
+    if start.iter().all(|b| b.is_ascii_graphic() || *b == b' ') {
+        format!("\"{}\"", String::from_utf8_lossy(start))
+    } else {
+        let hex: Vec<String> = start.iter().map(|b| format!("{b:02x}")).collect();
+        hex.join(" ")
+    }
+}
+
+/// A 16-bit sample as 8 bits, rounded: `(v * 255 + 32767) div 65535`.
+#[must_use]
+pub const fn to_8_bit(v: u16) -> u8 {
+    #[expect(clippy::cast_possible_truncation, reason = "the largest value, of 65535, is 255")]
+    let byte = ((v as u32 * 255 + 32767) / 65535) as u8;
+    byte
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn sixteen_bits_round_to_the_nearest_of_eight() {
+        for v in 0..=u16::MAX {
+            // By distance: v is nearest to the multiple of 257 that its rounded value stands for.
+            let back = i32::from(to_8_bit(v)) * 257;
+            assert!((i32::from(v) - back).abs() <= 128, "{v}");
+        }
+    }
+
+    #[test]
+    fn what_is_no_image_says_how_it_begins() {
+        let limits = Limits::default();
+        assert_eq!(decode(b"", None, &limits), Err(DecodeError::Empty));
+        let text = decode(b"<!DOCTYPE html>", Some("png"), &limits).unwrap_err().to_string();
+        assert!(text.contains("\"<!DOCTYPE ht\""), "{text}");
+        let binary = decode(&[0, 1, 254], Some("png"), &limits).unwrap_err().to_string();
+        assert!(binary.contains("00 01 fe"), "{binary}");
+    }
+}

@@ -1,0 +1,50 @@
+//! PNG of every colour type, bit depth and interlacing to 8-bit RGBA.
+
+use super::{DecodeError, Format, Limits, to_8_bit};
+use crate::geometry::Size;
+use crate::pixels::Pixels;
+use png::{BitDepth, ColorType, DecodeOptions, Decoder, Transformations};
+use std::io::Cursor;
+
+/// What the decoder may take for chunks other than pixels.
+const CHUNK_BYTES: usize = 64 << 20;
+
+fn damaged(reason: impl std::fmt::Display) -> DecodeError {
+    DecodeError::damaged(Format::Png, reason)
+}
+
+pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
+    let mut options = DecodeOptions::default();
+    options.set_ignore_text_chunk(true);
+    options.set_ignore_iccp_chunk(true);
+    let mut decoder = Decoder::new_with_options(Cursor::new(bytes), options);
+    decoder.set_limits(png::Limits { bytes: CHUNK_BYTES });
+    // Palettes and transparent colours become alpha here, while samples still have all their bits.
+    decoder.set_transformations(Transformations::EXPAND);
+    let header = decoder.read_header_info().map_err(damaged)?;
+    let size = Size::new(header.width, header.height);
+    limits.check(size)?;
+    let mut reader = decoder.read_info().map_err(damaged)?;
+    let length = reader.output_buffer_size().ok_or(DecodeError::TooLarge { size, limits: *limits })?;
+    let mut raw = vec![0; length];
+    let frame = reader.next_frame(&mut raw).map_err(damaged)?;
+    let rgba = match frame.bit_depth {
+        BitDepth::Sixteen => spread(&round(&raw), frame.color_type),
+        _ if frame.color_type == ColorType::Rgba => raw,
+        _ => spread(&raw, frame.color_type),
+    };
+    Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
+}
+
+fn round(raw: &[u8]) -> Vec<u8> {
+    raw.chunks_exact(2).map(|v| to_8_bit(u16::from_be_bytes([v[0], v[1]]))).collect()
+}
+
+fn spread(raw: &[u8], color: ColorType) -> Vec<u8> {
+    match color {
+        ColorType::Grayscale | ColorType::Indexed => raw.iter().flat_map(|&g| [g, g, g, 255]).collect(),
+        ColorType::GrayscaleAlpha => raw.chunks_exact(2).flat_map(|p| [p[0], p[0], p[0], p[1]]).collect(),
+        ColorType::Rgb => raw.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect(),
+        ColorType::Rgba => raw.to_vec(),
+    }
+}

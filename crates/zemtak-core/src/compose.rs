@@ -1,0 +1,111 @@
+//! Pixels onto pages: boxes at their places, turned where the layout says so, with their rings of extruded pixels.
+
+use crate::geometry::{Rect, Size};
+use crate::pixels::{PIXEL, Pixels};
+use std::borrow::Cow;
+
+/// One box to draw.
+#[derive(Debug, Clone, Copy)]
+pub struct Stamp<'a> {
+    /// The stored pixels, upright.
+    pub pixels: &'a Pixels,
+    /// The box as stored.
+    pub rect: Rect,
+    /// Whether the pixels are to be turned by 90 degrees clockwise.
+    pub turned: bool,
+}
+
+/// Why a page cannot be drawn.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ComposeError {
+    /// The page has more bytes than memory can address.
+    #[error("a page of {0} pixels is too large for memory")]
+    PageTooLarge(Size),
+    /// A box and its ring reach over the page's edge, or the pixels are not of the box's size.
+    #[error("the box {rect} with its ring does not fit a page of {page} pixels")]
+    Misfit {
+        /// The box.
+        rect: Rect,
+        /// The page's size.
+        page: Size,
+    },
+}
+
+/// Draws a page: transparent but for the stamps, each with a ring of `extrude` pixels that repeats its outermost ones.
+///
+/// # Errors
+/// [`ComposeError`] where a stamp does not fit; a layout that passed its check always fits.
+pub fn compose<'a>(
+    size: Size,
+    stamps: impl IntoIterator<Item = Stamp<'a>>,
+    extrude: u32,
+) -> Result<Pixels, ComposeError> {
+    let mut page = Pixels::transparent(size).ok_or(ComposeError::PageTooLarge(size))?;
+    for stamp in stamps {
+        let pixels = if stamp.turned { Cow::Owned(stamp.pixels.turned()) } else { Cow::Borrowed(stamp.pixels) };
+        let cell = stamp.rect.grown(extrude).filter(|cell| cell.inside(size));
+        match cell {
+            Some(cell) if pixels.size() == stamp.rect.size() && stamp.rect.w > 0 => {
+                draw(&mut page, &pixels, cell, extrude)
+            }
+            _ => {
+                return Err(ComposeError::Misfit { rect: stamp.rect, page: size });
+            }
+        }
+    }
+    Ok(page)
+}
+
+/// Draws a box with its ring row by row: rows of the ring repeat the first and the last row of the box.
+fn draw(page: &mut Pixels, pixels: &Pixels, cell: Rect, extrude: u32) {
+    let ring = extrude as usize * PIXEL;
+    let last = pixels.size().h - 1;
+    for j in 0..cell.h {
+        let row = pixels.row(j.saturating_sub(extrude).min(last));
+        let line = &mut page.row_mut(cell.y + j)[cell.x as usize * PIXEL..][..cell.w as usize * PIXEL];
+        let (left, rest) = line.split_at_mut(ring);
+        let (inner, right) = rest.split_at_mut(row.len());
+        inner.copy_from_slice(row);
+        left.chunks_exact_mut(PIXEL).for_each(|p| p.copy_from_slice(&row[..PIXEL]));
+        right.chunks_exact_mut(PIXEL).for_each(|p| p.copy_from_slice(&row[row.len() - PIXEL..]));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixels::tests::pictures;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn every_pixel_of_a_page_is_the_nearest_of_its_box_or_empty(
+            picture in pictures(), turned: bool, extrude in 0u32..4, x in 0u32..5, y in 0u32..5,
+        ) {
+            let rect = Rect::at(x + extrude, y + extrude, picture.size().stored(turned));
+            let size = Size::new(24, 24);
+            let page = compose(size, [Stamp { pixels: &picture, rect, turned }], extrude).unwrap();
+            let cell = rect.grown(extrude).unwrap();
+            for py in 0..size.h {
+                for px in 0..size.w {
+                    let within = u64::from(px) < cell.right() && px >= cell.x && u64::from(py) < cell.bottom() && py >= cell.y;
+                    // Clamp to the box, then undo the turn: stored (h-1-j, i) is upright (i, j).
+                    let (sx, sy) = (px.clamp(rect.x, rect.x + rect.w - 1) - rect.x, py.clamp(rect.y, rect.y + rect.h - 1) - rect.y);
+                    let source = if turned { (sy, picture.size().h - 1 - sx) } else { (sx, sy) };
+                    let expected = if within { picture.get(source.0, source.1).unwrap() } else { [0; 4] };
+                    prop_assert_eq!(page.get(px, py).unwrap(), expected);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_ring_over_the_edge_is_refused() {
+        let picture = Pixels::transparent(Size::new(4, 4)).unwrap();
+        let rect = Rect::new(0, 1, 4, 4);
+        let stamp = Stamp { pixels: &picture, rect, turned: false };
+        let page = Size::new(8, 8);
+        assert_eq!(compose(page, [stamp], 1), Err(ComposeError::Misfit { rect, page }));
+    }
+}

@@ -1,0 +1,192 @@
+//! What a page may look like and how cells are spaced on it.
+
+use super::{LONGEST_SIDE, LayoutError};
+use crate::geometry::Size;
+
+/// What lies around and between boxes, in pixels.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Spacing {
+    /// Empty pixels between neighbouring cells.
+    pub gutter: u32,
+    /// Empty pixels along the page's edge.
+    pub margin: u32,
+    /// The width of the ring that makes a box a cell.
+    pub extrude: u32,
+}
+
+/// The shape of a page.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Shape {
+    /// Any whole sides.
+    Free,
+    /// Sides that are powers of two.
+    #[default]
+    Pow2,
+    /// Equal sides.
+    Square,
+    /// Equal sides that are powers of two.
+    Pow2Square,
+}
+
+/// What to save first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Prefer {
+    /// The fewest pages, then the fewest bytes.
+    #[default]
+    Pages,
+    /// One page more where that saves a tenth of the bytes.
+    Bytes,
+}
+
+/// Which pages are allowed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PagePolicy {
+    /// The largest page. 2048 x 2048 by default.
+    pub max: Size,
+    /// The shape. Powers of two by default.
+    pub shape: Shape,
+    /// Sides are multiples of this. 1 by default.
+    pub step: u32,
+    /// The longer side is at most this many times the shorter one. 2 by default.
+    pub aspect: f64,
+    /// What to save first. Pages by default.
+    pub prefer: Prefer,
+    /// Exactly this size for every page; largest size, shape, step and aspect do not apply then.
+    pub fixed: Option<Size>,
+    /// Exactly so many pages.
+    pub count: Option<usize>,
+}
+
+impl Default for PagePolicy {
+    fn default() -> Self {
+        Self {
+            max: Size::new(2048, 2048),
+            shape: Shape::default(),
+            step: 1,
+            aspect: 2.0,
+            prefer: Prefer::default(),
+            fixed: None,
+            count: None,
+        }
+    }
+}
+
+impl PagePolicy {
+    /// Whether a page of `size` is allowed.
+    #[must_use]
+    pub fn allows(&self, size: Size) -> bool {
+        if let Some(fixed) = self.fixed {
+            return size == fixed;
+        }
+        let shaped = match self.shape {
+            Shape::Free => true,
+            Shape::Pow2 => size.w.is_power_of_two() && size.h.is_power_of_two(),
+            Shape::Square => size.w == size.h,
+            Shape::Pow2Square => size.w == size.h && size.w.is_power_of_two(),
+        };
+        shaped
+            && size.w > 0
+            && size.h > 0
+            && size.fits_in(self.max)
+            && size.w.is_multiple_of(self.step)
+            && size.h.is_multiple_of(self.step)
+            && self.aspect_holds(size)
+    }
+
+    /// Whether the longer side is at most `aspect` times the shorter.
+    pub(super) fn aspect_holds(&self, size: Size) -> bool {
+        f64::from(size.w.max(size.h)) <= f64::from(size.w.min(size.h)) * self.aspect
+    }
+
+    /// Refuses policies that no page can meet.
+    pub(super) fn check(&self) -> Result<(), LayoutError> {
+        let no = |why: String| Err(LayoutError::NoPage(why));
+        let sides = self.fixed.unwrap_or(self.max);
+        if sides.w == 0 || sides.h == 0 || sides.w > LONGEST_SIDE || sides.h > LONGEST_SIDE {
+            return no(format!("sides go from 1 to {LONGEST_SIDE}, not {sides}"));
+        }
+        if self.step == 0 {
+            return no("a step of 0 has no multiples".into());
+        }
+        if !(self.aspect >= 1.0 && self.aspect.is_finite()) {
+            return no(format!("an aspect of {} is below 1", self.aspect));
+        }
+        if self.count == Some(0) {
+            return no("0 pages hold nothing".into());
+        }
+        if self.largest_pages().is_empty() {
+            return no(format!("no side up to {} is of that shape and a multiple of {}", self.max, self.step));
+        }
+        Ok(())
+    }
+
+    /// All allowed pages with power-of-two sides, by area, then the less long, then the wider first.
+    pub(super) fn pow2_pages(&self) -> Vec<Size> {
+        let powers = || (0..=20).map(|k| 1u32 << k);
+        let mut pages: Vec<Size> =
+            powers().flat_map(|w| powers().map(move |h| Size::new(w, h))).filter(|&s| self.allows(s)).collect();
+        pages.sort_by_key(|s| (s.area(), s.w.max(s.h), std::cmp::Reverse(s.w)));
+        pages
+    }
+
+    /// All allowed sides of square pages, ascending.
+    pub(super) fn square_sides(&self) -> impl DoubleEndedIterator<Item = u32> + use<> {
+        let step = self.step;
+        (1..=self.max.w.min(self.max.h) / step).map(move |k| k * step)
+    }
+}
+
+impl PagePolicy {
+    /// The allowed page with the most pixels.
+    pub(super) fn largest(&self) -> Size {
+        self.largest_pages().first().copied().unwrap_or(self.max)
+    }
+
+    /// The allowed pages that no other allowed page contains, by area descending.
+    pub(super) fn largest_pages(&self) -> Vec<Size> {
+        if let Some(fixed) = self.fixed {
+            return vec![fixed];
+        }
+        let mut pages = match self.shape {
+            Shape::Free => {
+                let (w, h) = (self.step_down(self.max.w), self.step_down(self.max.h));
+                let wide = Size::new(w.min(self.step_down(times(h, self.aspect))), h);
+                let tall = Size::new(w, h.min(self.step_down(times(w, self.aspect))));
+                vec![wide, tall]
+            }
+            Shape::Square => self.square_sides().next_back().map(|s| Size::new(s, s)).into_iter().collect(),
+            Shape::Pow2 | Shape::Pow2Square => self.pow2_pages(),
+        };
+        let all = pages.clone();
+        pages.retain(|p| self.allows(*p) && all.iter().all(|q| q == p || !p.fits_in(*q) || !self.allows(*q)));
+        pages.sort_by_key(|p| std::cmp::Reverse(p.area()));
+        pages.dedup();
+        pages
+    }
+
+    /// The largest multiple of the step up to `side`.
+    pub(super) fn step_down(&self, side: u32) -> u32 {
+        side - side % self.step
+    }
+
+    /// The smallest multiple of the step from `side` on.
+    pub(super) fn step_up(&self, side: u32) -> u32 {
+        side.checked_next_multiple_of(self.step).unwrap_or(u32::MAX)
+    }
+
+    /// `size` with its shorter side made longer until the aspect holds.
+    pub(super) fn widened(&self, size: Size) -> Size {
+        let least = |long: u32| {
+            let short = f64::from(long) / self.aspect;
+            #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "at most the longer side")]
+            let short = short.ceil() as u32;
+            self.step_up(short)
+        };
+        Size::new(size.w.max(least(size.h)), size.h.max(least(size.w)))
+    }
+}
+
+#[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
+fn times(side: u32, by: f64) -> u32 {
+    (f64::from(side) * by).floor() as u32
+}

@@ -1,0 +1,19 @@
+//! The pure computation of Zemtak. Bytes, pixels and numbers go in, values come out: no file is touched, nothing is
+//! printed.
+//!
+//! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] (trimming), [`layout`]
+//! (rectangles to pages), [`compose`] (pixels onto pages), [`atlas`] (the descriptor), and beside it [`coords`] and
+//! [`clip`].
+
+pub mod atlas;
+pub mod clip;
+pub mod codec;
+pub mod compose;
+pub mod coords;
+pub mod geometry;
+pub mod layout;
+pub mod name;
+#[cfg(feature = "png")]
+mod par;
+pub mod pixels;
+pub mod verify;

@@ -1,0 +1,251 @@
+//! Pictures as 8-bit RGBA and what happens to them between decoding and layout.
+
+use crate::geometry::{Rect, Size};
+use xxhash_rust::xxh3::xxh3_64;
+
+/// Bytes of one pixel: red, green, blue, alpha.
+pub const PIXEL: usize = 4;
+
+/// A picture: rows from the top, pixels from the left, 8-bit RGBA without padding.
+///
+/// # Guarantees
+/// The data always has `w * h * 4` bytes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pixels {
+    size: Size,
+    data: Vec<u8>,
+}
+
+impl Pixels {
+    /// A transparent picture, or `None` where its bytes do not fit the address range.
+    #[must_use]
+    pub fn transparent(size: Size) -> Option<Self> {
+        Some(Self { size, data: vec![0; byte_len(size)?] })
+    }
+
+    /// Takes RGBA bytes as a picture of `size`, or `None` where there are too few or too many.
+    #[must_use]
+    pub fn from_rgba(size: Size, data: Vec<u8>) -> Option<Self> {
+        (byte_len(size)? == data.len()).then_some(Self { size, data })
+    }
+
+    /// Width and height.
+    #[must_use]
+    pub fn size(&self) -> Size {
+        self.size
+    }
+
+    /// All bytes, row by row.
+    #[must_use]
+    pub fn as_bytes(&self) -> &[u8] {
+        &self.data
+    }
+
+    /// All bytes, row by row, to write.
+    pub fn as_bytes_mut(&mut self) -> &mut [u8] {
+        &mut self.data
+    }
+
+    /// The bytes of one row, from the top.
+    ///
+    /// # Panics
+    /// If the picture has no such row.
+    #[must_use]
+    pub fn row(&self, y: u32) -> &[u8] {
+        let stride = self.size.w as usize * PIXEL;
+        &self.data[y as usize * stride..][..stride]
+    }
+
+    /// The bytes of one row, to write.
+    ///
+    /// # Panics
+    /// If the picture has no such row.
+    pub fn row_mut(&mut self, y: u32) -> &mut [u8] {
+        let stride = self.size.w as usize * PIXEL;
+        &mut self.data[y as usize * stride..][..stride]
+    }
+
+    /// The pixel in column `x` of row `y`, or `None` outside the picture.
+    #[must_use]
+    pub fn get(&self, x: u32, y: u32) -> Option<[u8; PIXEL]> {
+        if x >= self.size.w || y >= self.size.h {
+            return None;
+        }
+        self.row(y)[x as usize * PIXEL..][..PIXEL].try_into().ok()
+    }
+
+    /// The pixels of `part` as a picture of their own; a part that is not inside gives `None`.
+    #[must_use]
+    pub fn crop(&self, part: Rect) -> Option<Self> {
+        if !part.inside(self.size) {
+            return None;
+        }
+        let mut data = Vec::with_capacity(byte_len(part.size())?);
+        for y in part.y..part.y + part.h {
+            data.extend_from_slice(&self.row(y)[part.x as usize * PIXEL..][..part.w as usize * PIXEL]);
+        }
+        Self::from_rgba(part.size(), data)
+    }
+
+    /// The picture turned by 90 degrees clockwise: pixel (i, j) comes to (h-1-j, i).
+    #[must_use]
+    pub fn turned(&self) -> Self {
+        let (w, h) = (self.size.w as usize, self.size.h as usize);
+        let mut data = vec![0; self.data.len()];
+        for (j, row) in self.data.chunks_exact((w * PIXEL).max(1)).enumerate() {
+            for (i, pixel) in row.chunks_exact(PIXEL).enumerate() {
+                data[(i * h + (h - 1 - j)) * PIXEL..][..PIXEL].copy_from_slice(pixel);
+            }
+        }
+        Self { size: self.size.swapped(), data }
+    }
+
+    /// The smallest rectangle that holds every pixel with alpha at or above `visible_alpha`; `None` if there is none.
+    #[must_use]
+    pub fn visible_box(&self, visible_alpha: u8) -> Option<Rect> {
+        let visible = |pixel: &[u8]| pixel[3] >= visible_alpha;
+        let holds = |y: &u32| self.row(*y).chunks_exact(PIXEL).any(visible);
+        let top = (0..self.size.h).find(holds)?;
+        let bottom = (top..self.size.h).rev().find(holds)?;
+        let (mut left, mut right) = (self.size.w as usize - 1, 0);
+        for y in top..=bottom {
+            let row = self.row(y);
+            // Only columns that would widen the box are looked at.
+            if let Some(x) = row[..left * PIXEL].chunks_exact(PIXEL).position(visible) {
+                left = x;
+            }
+            if let Some(x) = row[right * PIXEL..].chunks_exact(PIXEL).rposition(visible) {
+                right += x;
+            }
+        }
+        let left = left.min(right);
+        #[expect(clippy::cast_possible_truncation, reason = "columns of a picture whose width is a u32")]
+        let (x, w) = (left as u32, (right - left + 1) as u32);
+        Some(Rect::new(x, top, w, bottom - top + 1))
+    }
+
+    /// Writes 0 over the colour of pixels with alpha 0, so that what cannot be seen cannot tell two sprites apart.
+    pub fn clear_hidden_colour(&mut self) {
+        for pixel in self.data.chunks_exact_mut(PIXEL) {
+            if pixel[3] == 0 {
+                pixel.fill(0);
+            }
+        }
+    }
+
+    /// A short fingerprint of size and pixels. Equal pictures have equal ones; the reverse is to be checked.
+    #[must_use]
+    pub fn fingerprint(&self) -> u64 {
+        xxh3_64(&self.data) ^ (u64::from(self.size.w) << 32 | u64::from(self.size.h))
+    }
+}
+
+fn byte_len(size: Size) -> Option<usize> {
+    usize::try_from(size.area()).ok()?.checked_mul(PIXEL)
+}
+
+/// A sprite ready for layout: what is stored of it, and where that lies on its canvas.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Prepared {
+    /// The canvas's size.
+    pub canvas: Size,
+    /// Where the stored pixels begin on the canvas.
+    pub inset: [u32; 2],
+    /// The stored pixels, upright.
+    pub stored: Pixels,
+    /// Whether no pixel of the sprite is visible.
+    pub empty: bool,
+}
+
+/// How sprites are treated before layout.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Treatment {
+    /// Store the visible box instead of the canvas.
+    pub trim: bool,
+    /// Alpha from which a pixel is visible, 1 to 255.
+    pub visible_alpha: u8,
+}
+
+impl Prepared {
+    /// Trims a decoded sprite and clears colour that cannot be seen.
+    ///
+    /// With trimming, pixels outside the visible box are dropped, also faint ones below `visible_alpha`, and a sprite
+    /// without visible pixels is stored as one transparent pixel at inset (0, 0). Without it the whole canvas is
+    /// stored as it is.
+    #[must_use]
+    pub fn new(source: Pixels, treatment: Treatment) -> Self {
+        let canvas = source.size();
+        let visible = source.visible_box(treatment.visible_alpha);
+        let full = Rect::at(0, 0, canvas);
+        let (mut stored, kept) = match (treatment.trim, visible) {
+            (true, None) => (Pixels { size: Size::new(1, 1), data: vec![0; PIXEL] }, full),
+            (true, Some(part)) if part != full => match source.crop(part) {
+                Some(cut) => (cut, part),
+                None => (source, full),
+            },
+            _ => (source, full),
+        };
+        stored.clear_hidden_colour();
+        Self { canvas, inset: [kept.x, kept.y], stored, empty: visible.is_none() }
+    }
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Small random pictures with many transparent pixels.
+    pub(crate) fn pictures() -> impl Strategy<Value = Pixels> {
+        (1u32..9, 1u32..9).prop_flat_map(|(w, h)| {
+            let pixel = prop_oneof![3 => Just([7, 8, 9, 0]), 1 => Just([1, 2, 3, 5]), 1 => any::<[u8; 4]>()];
+            prop::collection::vec(pixel, (w * h) as usize)
+                .prop_map(move |p| Pixels::from_rgba(Size::new(w, h), p.concat()).unwrap())
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn the_visible_box_is_what_a_look_at_every_pixel_finds(picture in pictures(), least in 1u8..=255) {
+            let all = (0..picture.size().h).flat_map(|y| (0..picture.size().w).map(move |x| (x, y)));
+            let seen: Vec<_> = all.filter(|&(x, y)| picture.get(x, y).unwrap()[3] >= least).collect();
+            let expected = seen.iter().map(|p| p.0).min().map(|x| {
+                let y = seen.iter().map(|p| p.1).min().unwrap();
+                let right = seen.iter().map(|p| p.0).max().unwrap();
+                let bottom = seen.iter().map(|p| p.1).max().unwrap();
+                Rect::new(x, y, right - x + 1, bottom - y + 1)
+            });
+            prop_assert_eq!(picture.visible_box(least), expected);
+        }
+
+        #[test]
+        fn turning_moves_each_pixel_as_the_format_says(picture in pictures()) {
+            let turned = picture.turned();
+            for j in 0..picture.size().h {
+                for i in 0..picture.size().w {
+                    prop_assert_eq!(turned.get(picture.size().h - 1 - j, i), picture.get(i, j));
+                }
+            }
+            prop_assert_eq!(turned.turned().turned().turned(), picture);
+        }
+
+        #[test]
+        fn nothing_visible_is_lost_by_preparing(picture in pictures(), trim: bool, least in 1u8..=255) {
+            let ready = Prepared::new(picture.clone(), Treatment { trim, visible_alpha: least });
+            prop_assert_eq!(ready.canvas, picture.size());
+            prop_assert_eq!(ready.empty, picture.visible_box(least).is_none());
+            for y in 0..picture.size().h {
+                for x in 0..picture.size().w {
+                    let source = picture.get(x, y).unwrap();
+                    let at = (x.wrapping_sub(ready.inset[0]), y.wrapping_sub(ready.inset[1]));
+                    match ready.stored.get(at.0, at.1) {
+                        Some(kept) if !(trim && ready.empty) => {
+                            prop_assert_eq!(kept, if source[3] == 0 { [0; 4] } else { source });
+                        }
+                        _ => prop_assert!(source[3] < least),
+                    }
+                }
+            }
+        }
+    }
+}

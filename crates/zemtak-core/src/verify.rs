@@ -1,0 +1,237 @@
+//! Proof of an atlas: what its descriptor promises held against pages and sources, pixel by pixel.
+//!
+//! Nothing here uses the code that builds an atlas, so that an error in the one does not hide in the other.
+
+use crate::atlas::{Atlas, Sprite, Wrap};
+use crate::coords::UvRect;
+use crate::geometry::{Rect, Size};
+use crate::layout::{too_near, within_margin};
+use crate::name::SpriteName;
+use crate::pixels::{PIXEL, Pixels};
+use std::collections::BTreeMap;
+
+/// Something in which an atlas does not keep its promises.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[non_exhaustive]
+pub enum Defect {
+    /// Two cells overlap or are nearer than the gutter.
+    #[error("{a} and {b} overlap or are less than the gutter of {gutter} pixels apart")]
+    TooNear {
+        /// One sprite.
+        a: SpriteName,
+        /// The other.
+        b: SpriteName,
+        /// The promised gutter.
+        gutter: u32,
+    },
+    /// A cell reaches into the margin or over the page's edge.
+    #[error("{sprite}: its box {rect} with a ring of {extrude} reaches into the margin of {margin} pixels")]
+    Margin {
+        /// The sprite.
+        sprite: SpriteName,
+        /// Its box.
+        rect: Rect,
+        /// The promised ring.
+        extrude: u32,
+        /// The promised margin.
+        margin: u32,
+    },
+    /// UVs that are close to, but not exactly, those of the box.
+    #[error("{sprite}: its uv differs from that of its box in the last places")]
+    Uv {
+        /// The sprite.
+        sprite: SpriteName,
+    },
+    /// A ring pixel that does not repeat the nearest pixel of its box.
+    #[error("{sprite}: the ring's pixel ({x}, {y}) of the page does not repeat the nearest pixel of the box")]
+    Ring {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The column on the page.
+        x: u32,
+        /// The row on the page.
+        y: u32,
+    },
+    /// A pixel of a page that belongs to no cell and is not empty.
+    #[error("page {page}: the pixel ({x}, {y}) lies between the cells and is not empty")]
+    Stray {
+        /// The page's index.
+        page: usize,
+        /// The column.
+        x: u32,
+        /// The row.
+        y: u32,
+    },
+    /// The canvas has another size than the source.
+    #[error("{sprite}: its canvas is {canvas} pixels, its source {source_size}")]
+    Canvas {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The canvas.
+        canvas: Size,
+        /// The source's size.
+        source_size: Size,
+    },
+    /// A pixel that is not as in the source.
+    #[error(
+        "{sprite}: the canvas pixel ({x}, {y}) is {found:?}, in the source it is {expected:?}; {count} pixels differ"
+    )]
+    Pixel {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The first such column.
+        x: u32,
+        /// The first such row.
+        y: u32,
+        /// As put back from the page.
+        found: [u8; 4],
+        /// As in the source.
+        expected: [u8; 4],
+        /// How many pixels differ.
+        count: u64,
+    },
+    /// A box with an outer row or column without visible pixels, although the atlas says that it is trimmed.
+    #[error("{sprite}: its box {rect} is not trimmed to the visible pixels")]
+    Loose {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The box.
+        rect: Rect,
+    },
+}
+
+/// Holds boxes against each other and against the edges of their pages. The descriptor must have passed its check.
+#[must_use]
+pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
+    let built = &atlas.built;
+    let mut defects = Vec::new();
+    let sprites: Vec<(&SpriteName, &Sprite)> = atlas.sprites.iter().collect();
+    // Twins share a cell, so each box counts once for each page.
+    let mut boxes: BTreeMap<(usize, Rect), usize> = BTreeMap::new();
+    for (i, (name, sprite)) in sprites.iter().enumerate() {
+        if UvRect::of(sprite.rect, atlas.pages[sprite.page].size()) != sprite.uv {
+            defects.push(Defect::Uv { sprite: (*name).clone() });
+        }
+        boxes.entry((sprite.page, sprite.rect)).or_insert(i);
+    }
+    let mut cells = vec![Vec::new(); atlas.pages.len()];
+    for ((page, rect), i) in boxes {
+        if atlas.pages[page].wrap != Wrap::Clamp {
+            cells[page].push((i, rect));
+            continue;
+        }
+        match rect.grown(built.extrude) {
+            Some(cell) if within_margin(cell, atlas.pages[page].size(), built.margin) => cells[page].push((i, cell)),
+            _ => defects.push(Defect::Margin {
+                sprite: sprites[i].0.clone(),
+                rect,
+                extrude: built.extrude,
+                margin: built.margin,
+            }),
+        }
+    }
+    for near in cells.iter().flat_map(|cells| too_near(cells, built.gutter)) {
+        let name = |i: usize| sprites[i].0.clone();
+        defects.push(Defect::TooNear { a: name(near.0), b: name(near.1), gutter: built.gutter });
+    }
+    defects
+}
+
+/// Holds a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's
+/// size, and the boxes passed [`spacing`].
+#[must_use]
+pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
+    let extrude = if atlas.pages[index].wrap == Wrap::Clamp { atlas.built.extrude } else { 0 };
+    let mut defects = Vec::new();
+    // Cells are taken out of a copy; what is left must be empty.
+    let mut rest = pixels.clone();
+    let on_page: BTreeMap<Rect, &SpriteName> =
+        atlas.sprites.iter().filter(|(_, s)| s.page == index).map(|(name, s)| (s.rect, name)).collect();
+    for (rect, name) in on_page {
+        let Some(cell) = rect.grown(extrude) else {
+            continue;
+        };
+        if let Some((x, y)) = odd_ring_pixel(pixels, cell, rect) {
+            defects.push(Defect::Ring { sprite: name.clone(), x, y });
+        }
+        for y in cell.y..cell.y + cell.h {
+            rest.row_mut(y)[cell.x as usize * PIXEL..][..cell.w as usize * PIXEL].fill(0);
+        }
+    }
+    let stray = (0..).zip(rest.as_bytes().chunks_exact(PIXEL)).find(|(_, p)| p.iter().any(|&b| b != 0));
+    if let Some((at, _)) = stray {
+        let width = u64::from(rest.size().w);
+        let column = |v: u64| u32::try_from(v).unwrap_or(u32::MAX);
+        defects.push(Defect::Stray { page: index, x: column(at % width), y: column(at / width) });
+    }
+    defects
+}
+
+fn odd_ring_pixel(page: &Pixels, cell: Rect, rect: Rect) -> Option<(u32, u32)> {
+    let nearest = |at: u32, start: u32, length: u32| at.clamp(start, start + length - 1);
+    // In the rows of the box only the columns beside it are of the ring.
+    let columns = |y: u32| {
+        let beside = y >= rect.y && u64::from(y) < rect.bottom();
+        let (left_end, right_start) =
+            if beside { (rect.x, rect.x + rect.w) } else { (cell.x + cell.w, cell.x + cell.w) };
+        (cell.x..left_end).chain(right_start..cell.x + cell.w)
+    };
+    (cell.y..cell.y + cell.h)
+        .flat_map(|y| columns(y).map(move |x| (x, y)))
+        .find(|&(x, y)| page.get(x, y) != page.get(nearest(x, rect.x, rect.w), nearest(y, rect.y, rect.h)))
+}
+
+/// Puts a sprite back on its canvas from its page and holds it against its decoded source.
+///
+/// Inside the box every pixel must be the source's (colour under alpha 0 is not compared); outside of it the source
+/// must have no visible pixel. A trimmed box must not be larger than the visible pixels ask for.
+#[must_use]
+pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, source: &Pixels) -> Vec<Defect> {
+    if source.size() != sprite.canvas {
+        return vec![Defect::Canvas { sprite: name.clone(), canvas: sprite.canvas, source_size: source.size() }];
+    }
+    let least = atlas.built.visible_alpha;
+    let upright = sprite.upright();
+    let mut first = None;
+    let mut count = 0;
+    for y in 0..sprite.canvas.h {
+        for x in 0..sprite.canvas.w {
+            let expected = source.get(x, y).unwrap_or_default();
+            let (i, j) = (x.wrapping_sub(sprite.inset[0]), y.wrapping_sub(sprite.inset[1]));
+            let outside = i >= upright.w || j >= upright.h;
+            let found = if outside { [0; 4] } else { stored_pixel(page, sprite, i, j) };
+            let same = found == expected || (found[3] == 0 && expected[3] == 0) || (outside && expected[3] < least);
+            if !same {
+                count += 1;
+                first.get_or_insert((x, y, found, expected));
+            }
+        }
+    }
+    let mut defects = Vec::new();
+    if let Some((x, y, found, expected)) = first {
+        defects.push(Defect::Pixel { sprite: name.clone(), x, y, found, expected, count });
+    }
+    let full = sprite.upright() == sprite.canvas;
+    if atlas.built.trim && atlas.pages[sprite.page].wrap == Wrap::Clamp && !full && is_loose(source, sprite, least) {
+        defects.push(Defect::Loose { sprite: name.clone(), rect: sprite.rect });
+    }
+    defects
+}
+
+/// Pixel (i, j) of the upright box: of a turned one it lies at (h-1-j, i).
+fn stored_pixel(page: &Pixels, sprite: &Sprite, i: u32, j: u32) -> [u8; 4] {
+    let (x, y) = if sprite.turned { (sprite.upright().h - 1 - j, i) } else { (i, j) };
+    page.get(sprite.rect.x + x, sprite.rect.y + y).unwrap_or_default()
+}
+
+/// Whether an outer row or column of the box has no visible pixel, in a sprite that has some.
+fn is_loose(source: &Pixels, sprite: &Sprite, least: u8) -> bool {
+    let ([left, top], Size { w, h }) = (sprite.inset, sprite.upright());
+    let visible = |x: u32, y: u32| source.get(x, y).is_some_and(|p| p[3] >= least);
+    let row = |y: u32| (left..left + w).any(|x| visible(x, y));
+    let column = |x: u32| (top..top + h).any(|y| visible(x, y));
+    let tight = row(top) && row(top + h - 1) && column(left) && column(left + w - 1);
+    // One pixel stands for a sprite without any visible ones.
+    let stands_in = w == 1 && h == 1 && sprite.inset == [0, 0];
+    !(tight || stands_in)
+}

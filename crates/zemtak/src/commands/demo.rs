@@ -1,0 +1,152 @@
+//! `zemtak demo`: writes the Moth Courier project out and runs the job on it, step by step.
+
+use crate::answer::{Answer, Manner};
+use crate::exit::Exit;
+use crate::failure::{Failure, Problem};
+use crate::{cli, commands, show, write};
+use include_dir::{Dir, include_dir};
+use serde_json::{Value, json};
+use std::ffi::OsString;
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+
+/// The project as it lies in the repository.
+static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+
+/// Where to write it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// The folder.
+    pub folder: PathBuf,
+}
+
+/// The steps that were run.
+#[derive(Debug, Clone)]
+pub struct Demo {
+    folder: PathBuf,
+    files: usize,
+    steps: Vec<Step>,
+}
+
+/// One command line and what came of it.
+#[derive(Debug, Clone)]
+struct Step {
+    about: &'static str,
+    command: String,
+    text: String,
+    json: Value,
+    exit: Exit,
+}
+
+/// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
+const STEPS: [(&str, &[&str]); 3] = [
+    (
+        "Pack the sprites into a texture page and write the descriptor.",
+        &["pack", "DIR/art", "-o", "DIR/build", "--name", "night"],
+    ),
+    (
+        "Prove it: every pixel of every sprite, put back from the page, against its source.",
+        &["verify", "DIR/build/night.atlas.json", "--against", "DIR/art"],
+    ),
+    (
+        "The same with a page of any size, and sprites turned where that saves room.",
+        &["pack", "DIR/art", "-o", "DIR/build", "--name", "night-free", "--page-shape", "free", "--turn"],
+    ),
+];
+
+/// Writes the project and runs the steps; stops after one that does not end well.
+///
+/// # Errors
+/// Where files of the project's are there already with other contents, or cannot be written.
+pub fn run(request: &Request, manner: Manner) -> Result<Demo, Failure> {
+    let files = write_project(&request.folder)?;
+    let mut demo = Demo { folder: request.folder.clone(), files, steps: Vec::new() };
+    for (about, words) in STEPS {
+        let step = run_step(about, words, &request.folder, manner)?;
+        let done = step.exit == Exit::Done;
+        demo.steps.push(step);
+        if !done {
+            break;
+        }
+    }
+    Ok(demo)
+}
+
+/// Writes what is missing. A file with other contents is somebody's work: then nothing is written.
+fn write_project(folder: &Path) -> Result<usize, Failure> {
+    let mut files = Vec::new();
+    gather(&PROJECT, &mut files);
+    let differs = |file: &&include_dir::File<'_>| {
+        std::fs::read(folder.join(file.path())).is_ok_and(|there| there != file.contents())
+    };
+    let problems = files.iter().copied().filter(differs).map(|file| {
+        let why = "it is there already with other contents";
+        Problem::usage(
+            "the demo would write over a file",
+            &show::path(&folder.join(file.path())),
+            why,
+            "name a new folder",
+        )
+    });
+    Failure::unless(problems.collect(), ())?;
+    for file in &files {
+        let target = folder.join(file.path());
+        if !target.exists() {
+            write::make_folder(target.parent().unwrap_or(folder))?;
+            write::prepare(&target, file.contents())?.put()?;
+        }
+    }
+    Ok(files.len())
+}
+
+fn gather<'a>(folder: &'a Dir<'a>, files: &mut Vec<&'a include_dir::File<'a>>) {
+    files.extend(folder.files());
+    folder.dirs().for_each(|d| gather(d, files));
+}
+
+/// Runs one command line as the shell would have it.
+fn run_step(about: &'static str, words: &[&str], folder: &Path, manner: Manner) -> Result<Step, Failure> {
+    let folder = show::path(folder);
+    let words: Vec<String> = words.iter().map(|w| w.replace("DIR", &folder)).collect();
+    let quoted = shlex::try_join(words.iter().map(String::as_str)).unwrap_or_else(|_| words.join(" "));
+    let line = std::iter::once("zemtak".to_owned()).chain(words).map(OsString::from);
+    let invocation = cli::parse(line).map_err(|message| {
+        Problem::usage("a step of the demo is wrong", &quoted, message.text(), "please report this")
+    })?;
+    let answer = commands::run(invocation.request, manner)?;
+    Ok(Step {
+        about,
+        command: format!("zemtak {quoted}"),
+        text: answer.text(manner.verbose),
+        json: answer.json(),
+        exit: answer.exit(),
+    })
+}
+
+impl Answer for Demo {
+    fn text(&self, _: bool) -> String {
+        let folder = show::name(&show::path(&self.folder));
+        let mut out = format!("Moth Courier: {} in {folder}\n", show::count(self.files, "file", "files"));
+        for (i, step) in self.steps.iter().enumerate() {
+            let _ = write!(out, "\n{}. {}\n   $ {}\n", i + 1, step.about, step.command);
+            for line in step.text.lines() {
+                let _ = writeln!(out, "   {line}");
+            }
+        }
+        let _ = writeln!(out, "\nLook at {folder}/build/night-0.png, and change something in {folder}/art.");
+        out
+    }
+
+    fn json(&self) -> Value {
+        let steps: Vec<Value> = self
+            .steps
+            .iter()
+            .map(|s| json!({ "command": s.command, "exit": s.exit.code(), "answer": s.json }))
+            .collect();
+        json!({ "folder": show::path(&self.folder), "files": self.files, "steps": steps })
+    }
+
+    fn exit(&self) -> Exit {
+        self.steps.iter().map(|s| s.exit).max().unwrap_or(Exit::Done)
+    }
+}

@@ -1,0 +1,35 @@
+//! One module a command: a typed request in, an answer out.
+
+pub mod demo;
+pub mod pack;
+pub mod schema;
+pub mod verify;
+
+use crate::answer::{Answer, Manner};
+use crate::failure::Failure;
+
+/// What a command line asks for.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Request {
+    /// Build an atlas.
+    Pack(pack::Request),
+    /// Prove an atlas.
+    Verify(verify::Request),
+    /// Write the demo and run the job on it.
+    Demo(demo::Request),
+    /// Print a JSON Schema.
+    Schema(schema::Request),
+}
+
+/// Answers a request.
+///
+/// # Errors
+/// What kept the command from its answer.
+pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure> {
+    Ok(match request {
+        Request::Pack(request) => Box::new(pack::run(&request, manner)?),
+        Request::Verify(request) => Box::new(verify::run(&request, manner)?),
+        Request::Demo(request) => Box::new(demo::run(&request, manner)?),
+        Request::Schema(request) => Box::new(schema::run(request)),
+    })
+}

@@ -1,0 +1,255 @@
+//! `zemtak verify`: proves an atlas against its own promises and against its sources.
+
+use crate::answer::{Answer, Manner};
+use crate::exit::Exit;
+use crate::failure::{Failure, Problem};
+use crate::progress::Progress;
+use crate::sources::{self, Search, Source};
+use crate::{interrupt, load, show};
+use rayon::prelude::*;
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::io;
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::{Atlas, ParseError, Sprite};
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
+use zemtak_core::verify;
+use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
+
+/// What to prove.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// The descriptor.
+    pub descriptor: PathBuf,
+    /// The folder that the sprites' names are relative to.
+    pub against: Option<PathBuf>,
+}
+
+/// What was looked at and what does not hold.
+#[derive(Debug, Clone)]
+pub struct Proof {
+    descriptor: PathBuf,
+    against: Option<PathBuf>,
+    sprites: usize,
+    pages: usize,
+    not_in_atlas: usize,
+    defects: Vec<String>,
+    problems: Vec<Problem>,
+}
+
+/// Holds the descriptor, its pages and (where asked) its sources against each other.
+///
+/// # Errors
+/// A descriptor that cannot be read or trusted. Everything else is part of the proof.
+pub fn run(request: &Request, manner: Manner) -> Result<Proof, Failure> {
+    let file = AtlasFile::open(&request.descriptor).map_err(|e| explain(&e))?;
+    let atlas = file.atlas();
+    let mut proof = Proof {
+        descriptor: request.descriptor.clone(),
+        against: request.against.clone(),
+        sprites: atlas.sprites.len(),
+        pages: atlas.pages.len(),
+        not_in_atlas: 0,
+        defects: Vec::new(),
+        problems: Vec::new(),
+    };
+    proof.defects.extend(file.unknown_keys().iter().map(|key| format!("unknown key {key}")));
+    proof.defects.extend(verify::spacing(atlas).iter().map(ToString::to_string));
+    let pages = read_pages(&file, &mut proof);
+    let spaced = proof.defects.is_empty();
+    for (index, page) in pages.iter().enumerate().filter(|_| spaced) {
+        let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
+        proof.defects.extend(defects.map(|d| d.to_string()));
+    }
+    if let Some(root) = &request.against {
+        let sources = find(root, &request.descriptor)?;
+        against(atlas, &pages, sources, &mut proof, manner)?;
+    }
+    Ok(proof)
+}
+
+/// The pages that are whole; what is wrong with the others goes into the proof.
+fn read_pages(file: &AtlasFile, proof: &mut Proof) -> Vec<Option<Pixels>> {
+    let count = file.atlas().pages.len();
+    let read: Vec<Result<Pixels, OpenError>> =
+        (0..count).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
+    let mut pages = Vec::with_capacity(count);
+    for page in read {
+        match page {
+            Ok(pixels) => pages.push(Some(pixels)),
+            Err(error) => {
+                match &error {
+                    OpenError::Io { path, source } if source.kind() != io::ErrorKind::NotFound => {
+                        proof.problems.push(Problem::io(&show::path(path), source));
+                    }
+                    OpenError::Io { path, .. } => proof.defects.push(format!("{} is missing", show::path(path))),
+                    OpenError::Page { path, source } => {
+                        proof.defects.push(format!("{}: {source}", show::path(path)));
+                    }
+                    other => proof.defects.push(other.to_string()),
+                }
+                pages.push(None);
+            }
+        }
+    }
+    pages
+}
+
+fn find(root: &Path, descriptor: &Path) -> Result<Vec<Source>, Failure> {
+    // Pages in a folder below the root are no sources.
+    let beside = descriptor.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p });
+    let search =
+        Search { paths: vec![root.to_owned()], root: Some(root.to_owned()), leave_out: beside.map(Path::to_owned) };
+    Ok(sources::find(&search)?.files)
+}
+
+/// Rebuilds every sprite and holds it against its source.
+fn against(
+    atlas: &Atlas,
+    pages: &[Option<Pixels>],
+    sources: Vec<Source>,
+    proof: &mut Proof,
+    manner: Manner,
+) -> Result<(), Failure> {
+    let mut by_name: BTreeMap<SpriteName, Source> = sources.into_iter().map(|s| (s.name.clone(), s)).collect();
+    let mut pairs = Vec::new();
+    for (name, sprite) in &atlas.sprites {
+        match (by_name.remove(name), &pages[sprite.page]) {
+            (None, _) => proof.defects.push(format!("{name}: there is no source of that name")),
+            (Some(source), Some(page)) => pairs.push((name, sprite, page, source)),
+            (Some(_), None) => {}
+        }
+    }
+    proof.not_in_atlas = by_name.len();
+    let progress = Progress::new("comparing", pairs.len(), manner);
+    let results: Vec<Result<Vec<String>, Problem>> = pairs
+        .par_iter()
+        .map(|(name, sprite, page, source)| {
+            progress.step();
+            if interrupt::asked() { Ok(Vec::new()) } else { compare(atlas, name, sprite, page, source) }
+        })
+        .collect();
+    interrupt::check()?;
+    for result in results {
+        match result {
+            Ok(defects) => proof.defects.extend(defects),
+            Err(problem) => proof.problems.push(problem),
+        }
+    }
+    Ok(())
+}
+
+fn compare(
+    atlas: &Atlas,
+    name: &SpriteName,
+    sprite: &Sprite,
+    page: &Pixels,
+    source: &Source,
+) -> Result<Vec<String>, Problem> {
+    let decoded = load::decode_source(source)?;
+    Ok(verify::sprite(atlas, name, sprite, page, &decoded.pixels).iter().map(ToString::to_string).collect())
+}
+
+fn explain(error: &OpenError) -> Failure {
+    let what = "a descriptor that cannot be used";
+    let again = "build it again with 'zemtak pack'";
+    match error {
+        OpenError::Io { path, source } => Failure::io(&show::path(path), source),
+        OpenError::Parse { path, text, source: ParseError::Json { line, column, reason } } => {
+            let place = format!("{}:{line}:{column}", show::path(path));
+            Problem::bad_input(what, &place, format!("{reason}\n{}", underlined(text, *line, *column)), again).into()
+        }
+        OpenError::Parse { path, source, .. } => {
+            let help = "use the version of zemtak that wrote it, or build it again with this one";
+            Problem::bad_input(what, &show::path(path), source.to_string(), help).into()
+        }
+        OpenError::Flawed { path, flaws } => {
+            let problem = |flaw: &_| Problem::bad_input(what, &show::path(path), format!("{flaw}"), again);
+            Failure::all(flaws.iter().map(problem).collect())
+        }
+        other => Problem::bad_input(what, "", other.to_string(), again).into(),
+    }
+}
+
+/// The line of a text with a mark under one column; of a long line, what stands round it.
+fn underlined(text: &str, line: usize, column: usize) -> String {
+    const AROUND: usize = 32;
+    let characters: Vec<char> = text.lines().nth(line.saturating_sub(1)).unwrap_or_default().chars().collect();
+    let at = column.saturating_sub(1).min(characters.len());
+    let start = at.saturating_sub(AROUND);
+    let shown: String = characters[start..characters.len().min(at + AROUND)].iter().collect();
+    format!("{shown}\n{:1$}^", "", at - start)
+}
+
+impl Answer for Proof {
+    fn text(&self, verbose: bool) -> String {
+        let mut out = String::new();
+        let sprites = show::count(self.sprites, "sprite", "sprites");
+        let pages = show::count(self.pages, "page", "pages");
+        let descriptor = show::name(&show::path(&self.descriptor));
+        if self.exit() == Exit::Done {
+            let _ = writeln!(out, "{descriptor}: {sprites} on {pages} hold");
+            let _ = writeln!(out, "  files, sizes, hashes, numbers, gutters and rings are as the descriptor says");
+        } else {
+            let count = show::count(self.defects.len(), "defect", "defects");
+            let _ = writeln!(out, "{descriptor}: {sprites} on {pages}, {count}");
+            let most = if verbose { usize::MAX } else { 50 };
+            for defect in self.defects.iter().take(most) {
+                let _ = writeln!(out, "  {}", show::name(defect));
+            }
+            if self.defects.len() > most {
+                let more = show::number((self.defects.len() - most) as u64);
+                let _ = writeln!(out, "  and {more} more (-v lists them)");
+            }
+        }
+        if let Some(root) = &self.against {
+            let root = show::name(&show::path(root));
+            if self.exit() == Exit::Done {
+                let _ =
+                    writeln!(out, "  every pixel of every sprite, put back on its canvas, equals its source in {root}");
+            }
+            if self.not_in_atlas > 0 {
+                let images = show::count(self.not_in_atlas, "image is", "images are");
+                let _ = writeln!(out, "  {images} below {root} but not in this atlas");
+            }
+        }
+        if !self.problems.is_empty() {
+            out.push_str(&Failure::all(self.problems.clone()).text());
+        }
+        out
+    }
+
+    fn json(&self) -> Value {
+        json!({
+            "descriptor": show::path(&self.descriptor),
+            "against": self.against.as_deref().map(show::path),
+            "holds": self.exit() == Exit::Done,
+            "sprites": self.sprites,
+            "pages": self.pages,
+            "images_not_in_atlas": self.not_in_atlas,
+            "defects": self.defects,
+            "errors": self.problems,
+        })
+    }
+
+    fn exit(&self) -> Exit {
+        let found = if self.defects.is_empty() { Exit::Done } else { Exit::Found };
+        self.problems.iter().map(|p| p.exit).max().unwrap_or(found).max(found)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::underlined;
+
+    #[test]
+    fn the_mark_stands_under_the_column_even_of_a_long_line() {
+        assert_eq!(underlined("{\n  \"name\": 7\n}", 2, 11), "  \"name\": 7\n          ^");
+        let long = format!("{}X{}", "a".repeat(500), "b".repeat(500));
+        let shown = underlined(&long, 1, 501);
+        let (text, mark) = shown.split_once('\n').unwrap();
+        assert_eq!(text.chars().nth(mark.len() - 1), Some('X'));
+    }
+}

@@ -1,0 +1,41 @@
+//! How the process ends.
+
+use std::process::ExitCode;
+
+/// The documented exit codes, weakest first: where several hold, the greatest in this order wins.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Exit {
+    /// 0: done.
+    Done,
+    /// 1: a check found something.
+    Found,
+    /// 2: wrong usage or project file.
+    Usage,
+    /// 3: an input image or descriptor is bad, or a sprite cannot fit.
+    BadInput,
+    /// 4: reading or writing failed.
+    Io,
+    /// 130: interrupted.
+    Interrupted,
+}
+
+impl Exit {
+    /// The number that the process ends with.
+    #[must_use]
+    pub const fn code(self) -> u8 {
+        match self {
+            Self::Done => 0,
+            Self::Found => 1,
+            Self::Usage => 2,
+            Self::BadInput => 3,
+            Self::Io => 4,
+            Self::Interrupted => 130,
+        }
+    }
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        Self::from(exit.code())
+    }
+}

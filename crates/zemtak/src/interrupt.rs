@@ -1,0 +1,31 @@
+//! Ctrl-C: the first asks the work to stop at the next good place, so that no temporary file stays behind.
+
+use crate::exit::Exit;
+use crate::failure::Failure;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+static ASKED: AtomicBool = AtomicBool::new(false);
+
+/// Listens for Ctrl-C from now on. A second one ends the process at once.
+pub fn listen() {
+    // Where the system offers no such signal, Ctrl-C ends the process as it always did.
+    let _ = ctrlc::set_handler(|| {
+        if ASKED.swap(true, Ordering::SeqCst) {
+            std::process::exit(i32::from(Exit::Interrupted.code()));
+        }
+    });
+}
+
+/// Whether to stop.
+#[must_use]
+pub fn asked() -> bool {
+    ASKED.load(Ordering::Relaxed)
+}
+
+/// A place where the work can stop.
+///
+/// # Errors
+/// When the user has asked to stop.
+pub fn check() -> Result<(), Failure> {
+    if asked() { Err(Failure::interrupted()) } else { Ok(()) }
+}

@@ -1,0 +1,55 @@
+//! The Zemtak command-line tool.
+//!
+//! A command line is parsed ([`cli`]), turned into a typed request, answered by a module of [`commands`], and the answer
+//! is printed by one renderer ([`answer`]): a person's text, or JSON. Shared steps are modules named for what they do.
+
+pub mod answer;
+pub mod build;
+pub mod cli;
+pub mod commands;
+pub mod exit;
+pub mod failure;
+pub mod interrupt;
+pub mod load;
+pub mod progress;
+pub mod settings;
+pub mod show;
+pub mod sources;
+pub mod write;
+
+use crate::answer::Manner;
+use crate::exit::Exit;
+use std::process::ExitCode;
+
+/// Runs the tool on the process's command line.
+pub fn main() -> ExitCode {
+    let invocation = match cli::parse(std::env::args_os()) {
+        Ok(invocation) => invocation,
+        Err(message) => return message.print().into(),
+    };
+    interrupt::listen();
+    load::hush_codec_panics();
+    let manner = invocation.manner;
+    manner.apply_colour();
+    run(invocation).into()
+}
+
+fn run(invocation: cli::Invocation) -> Exit {
+    let manner = invocation.manner;
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(manner.jobs).build();
+    let answer = match pool {
+        Ok(pool) => pool.install(|| commands::run(invocation.request, manner)),
+        Err(error) => Err(failure::Failure::io("threads", &error)),
+    };
+    match answer {
+        Ok(answer) => manner.print(answer.as_ref()),
+        Err(failure) => manner.print_failure(&failure),
+    }
+}
+
+/// How a command is to behave whatever it does.
+impl Manner {
+    fn apply_colour(self) {
+        self.colour.write_global();
+    }
+}

@@ -1,0 +1,69 @@
+//! Names, numbers and sizes as people read them.
+
+use std::fmt::Write as _;
+use std::path::Path;
+
+/// A name with control characters and marks of writing direction escaped, so that it cannot disturb a terminal.
+#[must_use]
+pub fn name(text: &str) -> String {
+    let disturbs = |c: char| {
+        c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+    };
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        if disturbs(c) {
+            out.extend(c.escape_unicode());
+        } else {
+            out.push(c);
+        }
+    }
+    out
+}
+
+/// A path as text: as it is, or with marks where it is not UTF-8.
+#[must_use]
+pub fn path(path: &Path) -> String {
+    path.display().to_string()
+}
+
+/// A number of bytes: `640 B`, `1.5 KiB`, `12.0 MiB`.
+#[must_use]
+pub fn bytes(count: u64) -> String {
+    indicatif::BinaryBytes(count).to_string()
+}
+
+/// A part of a whole in percent, with one decimal: `93.4 %`; rounded down, so that only a full page is 100 %.
+#[must_use]
+pub fn percent(part: u64, whole: u64) -> String {
+    let tenths = if whole == 0 { 0 } else { u128::from(part) * 1000 / u128::from(whole) };
+    format!("{}.{} %", tenths / 10, tenths % 10)
+}
+
+/// A count and its noun: `1 page`, `3 pages`, `10,000 sprites`.
+#[must_use]
+pub fn count(n: usize, one: &str, many: &str) -> String {
+    format!("{} {}", number(n as u64), if n == 1 { one } else { many })
+}
+
+/// A whole number with commas between thousands.
+#[must_use]
+pub fn number(n: u64) -> String {
+    indicatif::HumanCount(n).to_string()
+}
+
+/// Some of a list: the first `most`, and how many more there are.
+#[must_use]
+pub fn some_of(names: &[String], most: usize) -> String {
+    let mut out = names.iter().take(most).map(|n| name(n)).collect::<Vec<_>>().join(", ");
+    if names.len() > most {
+        let _ = write!(out, " and {} more (-v lists them)", number((names.len() - most) as u64));
+    }
+    out
+}
+
+/// Text of several lines with all but the first moved in; control characters but line breaks are escaped.
+#[must_use]
+pub fn lines_indented(text: &str, by: usize) -> String {
+    let lines: Vec<String> = text.lines().map(name).collect();
+    lines.join(&format!("\n{:by$}", ""))
+}
