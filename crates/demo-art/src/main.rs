@@ -1,7 +1,5 @@
 //! Draws the sprites of the demo world Moth Courier: `demo-art DIR` writes them below DIR, the same bytes every time.
 
-#![expect(unreachable_pub, reason = "in a program nothing is reached from outside")]
-
 mod canvas;
 mod land;
 mod light;

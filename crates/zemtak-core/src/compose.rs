@@ -1,8 +1,12 @@
 //! Pixels onto pages: boxes at their places, turned where the layout says so, with their rings of extruded pixels.
 
 use crate::geometry::{Rect, Size};
+use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 use std::borrow::Cow;
+
+/// How many rows of a page are drawn at a time; bands are shared by all cores.
+const BAND: usize = 128;
 
 /// One box to draw.
 #[derive(Debug, Clone, Copy)]
@@ -42,28 +46,40 @@ pub fn compose<'a>(
     extrude: u32,
 ) -> Result<Pixels, ComposeError> {
     let mut page = Pixels::transparent(size).ok_or(ComposeError::PageTooLarge(size))?;
+    let mut cells = Vec::new();
     for stamp in stamps {
-        let pixels = if stamp.turned { Cow::Owned(stamp.pixels.turned()) } else { Cow::Borrowed(stamp.pixels) };
-        let cell = stamp.rect.grown(extrude).filter(|cell| cell.inside(size));
-        match cell {
-            Some(cell) if pixels.size() == stamp.rect.size() && stamp.rect.w > 0 => {
-                draw(&mut page, &pixels, cell, extrude)
-            }
-            _ => {
-                return Err(ComposeError::Misfit { rect: stamp.rect, page: size });
-            }
+        let fits = stamp.pixels.size().stored(stamp.turned) == stamp.rect.size() && stamp.rect.size().area() > 0;
+        match stamp.rect.grown(extrude).filter(|cell| fits && cell.inside(size)) {
+            Some(cell) => cells.push((stamp, cell)),
+            None => return Err(ComposeError::Misfit { rect: stamp.rect, page: size }),
         }
     }
+    let upright = |stamp: &Stamp<'a>| match stamp.turned {
+        true => Cow::Owned(stamp.pixels.turned()),
+        false => Cow::Borrowed(stamp.pixels),
+    };
+    let drawn = par::map_range(cells.len(), |i| (upright(&cells[i].0), cells[i].1));
+    let stride = size.w as usize * PIXEL;
+    par::each_chunk(page.as_bytes_mut(), BAND * stride, |band, rows| {
+        for (pixels, cell) in &drawn {
+            draw(rows, band * BAND, stride, pixels, *cell, extrude);
+        }
+    });
     Ok(page)
 }
 
-/// Draws a box with its ring row by row: rows of the ring repeat the first and the last row of the box.
-fn draw(page: &mut Pixels, pixels: &Pixels, cell: Rect, extrude: u32) {
+/// Draws what of a box and its ring lies in a band of a page: its `rows`, from row `top` on, of `stride` bytes each.
+///
+/// Rows of the ring repeat the first and the last row of the box.
+fn draw(rows: &mut [u8], top: usize, stride: usize, pixels: &Pixels, cell: Rect, extrude: u32) {
     let ring = extrude as usize * PIXEL;
+    let (first, bottom) = (cell.y as usize, cell.y as usize + cell.h as usize);
     let last = pixels.size().h - 1;
-    for j in 0..cell.h {
+    for y in first.max(top)..bottom.min(top + rows.len() / stride) {
+        #[expect(clippy::cast_possible_truncation, reason = "a row of the cell, whose height is a u32")]
+        let j = (y - first) as u32;
         let row = pixels.row(j.saturating_sub(extrude).min(last));
-        let line = &mut page.row_mut(cell.y + j)[cell.x as usize * PIXEL..][..cell.w as usize * PIXEL];
+        let line = &mut rows[(y - top) * stride + cell.x as usize * PIXEL..][..cell.w as usize * PIXEL];
         let (left, rest) = line.split_at_mut(ring);
         let (inner, right) = rest.split_at_mut(row.len());
         inner.copy_from_slice(row);

@@ -29,6 +29,7 @@ impl UvRect {
 }
 
 #[cfg(test)]
+#[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "small numbers")]
 mod tests {
     use super::*;
     use proptest::prelude::*;

@@ -13,7 +13,6 @@ pub mod coords;
 pub mod geometry;
 pub mod layout;
 pub mod name;
-#[cfg(feature = "png")]
 mod par;
 pub mod pixels;
 pub mod verify;

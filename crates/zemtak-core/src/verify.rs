@@ -211,8 +211,7 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     if let Some((x, y, found, expected)) = first {
         defects.push(Defect::Pixel { sprite: name.clone(), x, y, found, expected, count });
     }
-    let full = sprite.upright() == sprite.canvas;
-    if atlas.built.trim && atlas.pages[sprite.page].wrap == Wrap::Clamp && !full && is_loose(source, sprite, least) {
+    if atlas.built.trim && atlas.pages[sprite.page].wrap == Wrap::Clamp && is_loose(source, sprite, least) {
         defects.push(Defect::Loose { sprite: name.clone(), rect: sprite.rect });
     }
     defects

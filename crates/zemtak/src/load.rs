@@ -5,7 +5,7 @@ use crate::failure::{Failure, Problem};
 use crate::interrupt;
 use crate::progress::Progress;
 use crate::show;
-use crate::sources::Source;
+use crate::sources::{Source, Sources};
 use rayon::prelude::*;
 use std::cell::Cell;
 use std::collections::BTreeSet;
@@ -30,10 +30,11 @@ pub struct Loaded {
 /// Reads, decodes and prepares all sources, in their order.
 ///
 /// # Errors
-/// All files that cannot be read or decoded, together.
-pub fn load(sources: &[Source], treatment: Treatment, manner: Manner) -> Result<Vec<Loaded>, Failure> {
-    let progress = Progress::new("reading", sources.len(), manner);
+/// All files that cannot be read or decoded, together with what was wrong with the sources before.
+pub fn load(sources: &Sources, treatment: Treatment, manner: Manner) -> Result<Vec<Loaded>, Failure> {
+    let progress = Progress::new("reading", sources.files.len(), manner);
     let results: Vec<Option<Result<Loaded, Problem>>> = sources
+        .files
         .par_iter()
         .map(|source| {
             if interrupt::asked() {
@@ -46,7 +47,7 @@ pub fn load(sources: &[Source], treatment: Treatment, manner: Manner) -> Result<
         })
         .collect();
     interrupt::check()?;
-    let (mut loaded, mut problems) = (Vec::with_capacity(sources.len()), Vec::new());
+    let (mut loaded, mut problems) = (Vec::with_capacity(sources.files.len()), sources.problems.clone());
     for result in results.into_iter().flatten() {
         match result {
             Ok(sprite) => loaded.push(sprite),
@@ -65,7 +66,7 @@ pub fn decode_source(source: &Source) -> Result<Decoded, Problem> {
     let extension = source.path.extension().and_then(|e| e.to_str());
     decode_guarded(&bytes, extension).map_err(|error| {
         let why = match (&error, extension.and_then(Format::of_extension)) {
-            (DecodeError::NotAnImage { .. }, Some(format)) => format!("{error}, not like {format}"),
+            (DecodeError::NotAnImage { .. }, Some(format)) => format!("named like {format}, but {error}"),
             _ => error.to_string(),
         };
         let help = "repair or replace the file, or take it out of the folder";

@@ -47,42 +47,44 @@ pub struct Sources {
     pub files: Vec<Source>,
     /// How many files are no images and were passed over.
     pub skipped: usize,
+    /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
+    /// wrong with them can be told in the same run.
+    pub problems: Vec<Problem>,
 }
 
 /// A file met on the way: where it is, and where that is when `.` and `..` are worked out.
 struct Met {
     path: PathBuf,
     clean: PathBuf,
+    /// A file, and not a pipe or a device.
+    regular: bool,
 }
 
-/// Finds all sprites. Problems of single files are gathered; none is left for a second run to find.
+/// Finds all sprites. Paths that cannot be read, names that are not UTF-8 or clash are told in the result.
 ///
 /// # Errors
-/// Paths that cannot be read, names that are not UTF-8 or clash, nothing found: all at once.
+/// Where the working folder cannot be told.
 pub fn find(search: &Search) -> Result<Sources, Failure> {
-    let mut problems = Vec::new();
     let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
+    let mut found = Sources::default();
     let mut met = BTreeMap::new();
     for path in &search.paths {
-        walk(path, search.leave_out.as_deref(), &mut met, &mut problems);
+        walk(path, search.leave_out.as_deref(), &mut met, &mut found.problems);
     }
-    let mut found = Sources::default();
     for file in met.into_values() {
-        match is_image(&file.path) {
-            Ok(true) => match name_of(&file, &root) {
+        match is_image(&file) {
+            // A file that was named by itself counts whatever it is.
+            Ok(image) if image || search.paths.contains(&file.path) => match name_of(&file, &root) {
                 Ok(source) => found.files.push(source),
-                Err(problem) => problems.push(problem),
+                Err(problem) => found.problems.push(problem),
             },
-            Ok(false) if search.paths.contains(&file.path) => {
-                found.files.extend(name_of(&file, &root).map_err(|p| problems.push(p)));
-            }
-            Ok(false) => found.skipped += 1,
-            Err(error) => problems.push(Problem::io(&show::path(&file.path), &error)),
+            Ok(_) => found.skipped += 1,
+            Err(error) => found.problems.push(Problem::io(&show::path(&file.path), &error)),
         }
     }
     found.files.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
-    problems.extend(clashes(&found.files));
-    Failure::unless(problems, found)
+    found.problems.extend(clashes(&found.files));
+    Ok(found)
 }
 
 fn root_of(search: &Search) -> io::Result<PathBuf> {
@@ -123,20 +125,28 @@ pub fn clean(path: &Path) -> io::Result<PathBuf> {
 }
 
 fn walk(start: &Path, leave_out: Option<&Path>, met: &mut BTreeMap<PathBuf, Met>, problems: &mut Vec<Problem>) {
+    let Ok(clean_start) = clean(start).map_err(|e| problems.push(Problem::io(&show::path(start), &e))) else { return };
     let leave_out = leave_out.and_then(|p| clean(p).ok());
+    // Worked out once for the start; what lies below has neither `.` nor `..`.
+    let clean_below = |path: &Path| match path.strip_prefix(start) {
+        Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
+        _ => clean_start.clone(),
+    };
     let wanted = |entry: &walkdir::DirEntry| {
-        let control = entry.depth() > 0 && VERSION_CONTROL.iter().any(|v| entry.file_name() == *v);
-        let result =
-            entry.depth() > 0 && leave_out.as_ref().is_some_and(|out| clean(entry.path()).is_ok_and(|p| p == *out));
-        !control && !result
+        let left_out = || {
+            VERSION_CONTROL.iter().any(|v| entry.file_name() == *v)
+                || leave_out.as_ref().is_some_and(|out| clean_below(entry.path()) == *out)
+        };
+        entry.depth() == 0 || !entry.file_type().is_dir() || !(left_out() || leads_back(entry))
     };
     for entry in WalkDir::new(start).follow_links(true).into_iter().filter_entry(wanted) {
         match entry {
             Ok(entry) if entry.file_type().is_dir() => {}
-            Ok(entry) => match clean(entry.path()) {
-                Ok(clean) => drop(met.entry(clean.clone()).or_insert(Met { path: entry.into_path(), clean })),
-                Err(error) => problems.push(Problem::io(&show::path(entry.path()), &error)),
-            },
+            Ok(entry) => {
+                let clean = clean_below(entry.path());
+                let regular = entry.file_type().is_file();
+                met.entry(clean.clone()).or_insert(Met { path: entry.into_path(), clean, regular });
+            }
             // A link back to a folder above it holds nothing that was not seen.
             Err(error) if error.loop_ancestor().is_some() => {}
             Err(error) => {
@@ -148,16 +158,24 @@ fn walk(start: &Path, leave_out: Option<&Path>, met: &mut BTreeMap<PathBuf, Met>
     }
 }
 
+/// Whether an entry is a link to a folder that it lies in: all that is there was seen on the way.
+fn leads_back(entry: &walkdir::DirEntry) -> bool {
+    let real = |path: &Path| path.canonicalize().ok();
+    let beside = || real(entry.path().parent()?);
+    entry.path_is_symlink() && beside().zip(real(entry.path())).is_some_and(|(place, target)| place.starts_with(target))
+}
+
 /// Whether a file counts as an image: by a known extension or, without one, by its signature.
-fn is_image(path: &Path) -> io::Result<bool> {
+fn is_image(file: &Met) -> io::Result<bool> {
+    let path = &file.path;
     let extension = path.extension().and_then(|e| e.to_str());
     let known = extension.and_then(Format::of_extension).is_some();
-    let metadata = std::fs::metadata(path)?;
-    if !metadata.is_file() {
+    if !file.regular {
         // A pipe or a device by the name of an image would wait for ever.
         return if known { Err(io::Error::other("not a regular file")) } else { Ok(false) };
     }
-    let double = path.file_name().and_then(|n| n.to_str()).is_some_and(|n| n.starts_with("._"));
+    let name_leads = |n: &str| n.starts_with("._");
+    let double = path.file_name().and_then(|n| n.to_str()).is_some_and(name_leads);
     if known && !double {
         return Ok(true);
     }
@@ -215,9 +233,9 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
         let names: Vec<String> = alike.iter().map(|n| spelled(n)).collect();
         problems.push(Problem {
             what: "sprite names that differ only in case or in Unicode composition",
-            place: names[0].clone(),
-            why: format!("and {}", names[1..].join(", ")),
-            help: "rename all but one: on other systems they are one file",
+            place: names.join(", "),
+            why: "on many systems these are one file".into(),
+            help: "rename all but one",
             exit: Exit::BadInput,
         });
     }

@@ -38,7 +38,6 @@ pub fn prepare(target: &Path, bytes: &[u8]) -> Result<Waiting, Failure> {
         }
         let mut file = builder.tempfile_in(target.parent().unwrap_or(Path::new(".")))?;
         file.write_all(bytes)?;
-        file.as_file().sync_all()?;
         Ok(file)
     };
     let temporary = write().map_err(|e| Failure::io(&show::path(target), &e))?;

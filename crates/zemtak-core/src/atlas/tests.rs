@@ -1,1 +1,170 @@
+use super::*;
+use serde_json::json;
 
+fn name(text: &str) -> SpriteName {
+    SpriteName::new(text)
+}
+
+/// An atlas that has every key.
+pub(crate) fn full() -> Atlas {
+    let hash = format!("blake3:{}", "0f".repeat(32));
+    let page = Page {
+        file: "night-0.png".into(),
+        width: 512,
+        height: 256,
+        pixels: PixelKind::Rgba8,
+        alpha: Alpha::Straight,
+        colour: Colour::Srgb,
+        filter: Filter::Nearest,
+        wrap: Wrap::Clamp,
+        mips: 1,
+        safe_mips: Some(-1),
+        hash: hash.clone(),
+        layers: BTreeMap::from([(
+            "normal".into(),
+            Layer {
+                file: "normal/night-0.png".into(),
+                pixels: PixelKind::Rgba8,
+                alpha: Alpha::Straight,
+                colour: Colour::Linear,
+                hash,
+            },
+        )]),
+    };
+    let rect = Rect::new(35, 1, 28, 30);
+    let sprite = Sprite {
+        page: 0,
+        rect,
+        turned: false,
+        canvas: Size::new(32, 32),
+        inset: [2, 1],
+        pivot: [16.0, 31.5],
+        uv: UvRect::of(rect, page.size()),
+        points: BTreeMap::from([("lamp".into(), [20.0, 8.0])]),
+        stretch: Some([4, 4, 4, 4]),
+        tags: vec!["flying".into()],
+        user: Some(json!({ "speed": 3 })),
+        outline: Some(json!([])),
+        mesh: Some(json!([])),
+    };
+    let step = |sprite: &str, ms| Step { sprite: name(sprite), ms, events: vec!["flap".into()] };
+    let clip = Clip {
+        mode: Mode::Bounce,
+        fps: Some(Rate::Ratio("60000/1001".into())),
+        steps: vec![step("moth/2", None), step("day:sun", Some(1.5))],
+    };
+    Atlas {
+        zemtak: VERSION,
+        needs: vec![],
+        name: "night".into(),
+        scale: 0.5,
+        base: Some("day".into()),
+        built: Built {
+            gutter: 2,
+            margin: 0,
+            extrude: 1,
+            trim: true,
+            visible_alpha: 1,
+            mip_levels: 0,
+            resample: Some("pixel".into()),
+        },
+        pages: vec![page],
+        sprites: ["moth/2", "moth/10", "moth/02"].map(|n| (name(n), sprite.clone())).into(),
+        clips: BTreeMap::from([(ClipName::new("moth"), clip)]),
+    }
+}
+
+#[test]
+fn what_is_written_reads_back_and_writes_again_the_same() {
+    let atlas = full();
+    assert_eq!(atlas.check(), []);
+    let text = atlas.to_text().unwrap();
+    let parsed = parse(&text).unwrap();
+    assert_eq!(parsed, Parsed { atlas, unknown: vec![] });
+    assert_eq!(parsed.atlas.to_text().unwrap(), text);
+}
+
+#[test]
+fn the_text_has_a_line_for_each_sprite_in_number_order_and_short_numbers() {
+    let text = full().to_text().unwrap();
+    let lines: Vec<&str> = text.lines().filter(|l| l.starts_with("    \"moth")).collect();
+    let starts = [
+        "    \"moth/2\": { \"page\": 0, \"box\": [35, 1, 28, 30], \"turned\": false,",
+        "    \"moth/02\": {",
+        "    \"moth/10\": {",
+        "    \"moth\": {",
+    ];
+    assert_eq!(lines.len(), starts.len());
+    for (line, start) in lines.iter().zip(starts) {
+        assert!(line.starts_with(start), "{line}");
+    }
+    assert!(lines[0].contains("\"pivot\": [16, 31.5], \"uv\": [0.068359375, 0.00390625, 0.123046875, 0.12109375]"));
+    assert!(text.ends_with("}\n"));
+}
+
+#[test]
+fn unknown_keys_are_told_but_not_minded() {
+    let text = full().to_text().unwrap();
+    let text = text
+        .replace("\"scale\": 0.5", "\"scale\": 0.5, \"mood\": 1")
+        .replace("\"mips\": 1", "\"mips\": 1, \"gamma\": 2");
+    assert_eq!(parse(&text).unwrap().unknown, ["mood", "pages.0.gamma"]);
+}
+
+#[test]
+fn later_versions_and_unknown_needs_are_refused_whatever_their_shape() {
+    assert_eq!(parse(r#"{ "zemtak": 2, "planes": [] }"#), Err(ParseError::Version(2)));
+    let needs = r#"{ "zemtak": 1, "needs": ["layers3d"] }"#;
+    assert_eq!(parse(needs), Err(ParseError::Needs(vec!["layers3d".into()])));
+    let twice = full().to_text().unwrap().replace("moth/10", "moth/2");
+    assert!(matches!(parse(&twice), Err(ParseError::Json { reason, .. }) if reason == "\"moth/2\" comes twice"));
+}
+
+/// Each change alone must be found. What the check is there for, one line each.
+#[test]
+fn every_number_that_cannot_be_right_is_found() {
+    type Change = fn(&mut Atlas);
+    fn sprite(atlas: &mut Atlas) -> &mut Sprite {
+        atlas.sprites.get_mut(&name("moth/2")).unwrap()
+    }
+    fn clip(atlas: &mut Atlas) -> &mut Clip {
+        atlas.clips.get_mut(&ClipName::new("moth")).unwrap()
+    }
+    let changes: &[(&str, Change)] = &[
+        ("name", |a| a.name = "Night".into()),
+        ("scale", |a| a.scale = f64::NAN),
+        ("visible_alpha", |a| a.built.visible_alpha = 0),
+        ("gutter", |a| a.built.gutter = u32::MAX),
+        ("way out", |a| a.pages[0].file = "../night-0.png".into()),
+        ("root", |a| a.pages[0].file = "/night-0.png".into()),
+        ("drive", |a| a.pages[0].file = "c:night-0.png".into()),
+        ("file twice", |a| a.pages.push(a.pages[0].clone())),
+        ("width", |a| a.pages[0].width = 0),
+        ("height", |a| a.pages[0].height = u32::MAX),
+        ("mips", |a| a.pages[0].mips = 0),
+        ("safe_mips", |a| a.pages[0].safe_mips = Some(-2)),
+        ("hash", |a| a.pages[0].hash = "blake3:00".into()),
+        ("page", |a| sprite(a).page = 1),
+        ("box without width", |a| sprite(a).rect.w = 0),
+        ("box over the edge", |a| sprite(a).rect.x = u32::MAX),
+        ("uv", |a| sprite(a).uv.0[2] += 0.001),
+        ("uv not a number", |a| sprite(a).uv.0[2] = f32::NAN),
+        ("inset", |a| sprite(a).inset = [u32::MAX, 0]),
+        ("canvas", |a| sprite(a).canvas.h = 30),
+        ("turned", |a| sprite(a).canvas = Size::new(30, 30)),
+        ("pivot", |a| sprite(a).pivot[1] = f64::INFINITY),
+        ("point", |a| sprite(a).points = BTreeMap::from([("p".into(), [f64::NAN, 0.0])])),
+        ("stretch", |a| sprite(a).stretch = Some([20, 0, 20, 0])),
+        ("no steps", |a| clip(a).steps.clear()),
+        ("step", |a| clip(a).steps[0].sprite = name("moth/3")),
+        ("ms", |a| clip(a).steps[0].ms = Some(-1.0)),
+        ("no rate", |a| clip(a).fps = None),
+        ("ratio", |a| clip(a).fps = Some(Rate::Ratio("1/0".into()))),
+        ("rate", |a| clip(a).fps = Some(Rate::Number(-1.0))),
+    ];
+    for (what, change) in changes {
+        let mut atlas = full();
+        change(&mut atlas);
+        assert!(!atlas.check().is_empty(), "{what} was not found");
+    }
+}

@@ -73,7 +73,7 @@ pub enum DecodeError {
     #[error("the file is empty")]
     Empty,
     /// The content is that of no known image format.
-    #[error("its content is not that of an image: it begins with {start}")]
+    #[error("not an image: it begins with {start}")]
     NotAnImage {
         /// The first bytes, for a person.
         start: String,
@@ -136,8 +136,9 @@ pub fn decode(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<
 /// The first bytes as a person would want to see them: as text where they are text, else in hexadecimal.
 fn describe_start(bytes: &[u8]) -> String {
     let start = &bytes[..bytes.len().min(12)];
-    if start.iter().all(|b| b.is_ascii_graphic() || *b == b' ') {
-        format!("\"{}\"", String::from_utf8_lossy(start))
+    let text = |b: &u8| b.is_ascii_graphic() || matches!(b, b' ' | b'\t' | b'\r' | b'\n');
+    if start.iter().all(text) {
+        format!("\"{}\"", start.escape_ascii())
     } else {
         let hex: Vec<String> = start.iter().map(|b| format!("{b:02x}")).collect();
         hex.join(" ")

@@ -1,42 +1,37 @@
-//! Writing pages as PNG: bands of rows are filtered and deflated each for itself, so that all cores can share a page.
+//! Writing pages as PNG.
 //!
-//! The bands are of fixed size, so the bytes do not depend on the number of threads.
+//! Bands of rows are filtered and deflated each for itself, so that all cores can share a page. The bands are of fixed
+//! size, so the bytes do not depend on the number of threads. The deflate libraries are pure Rust without paths that
+//! depend on the processor: some others hash differently where a CRC instruction exists, and so write other bytes.
 
-use super::png_filter::filter_rows;
+use super::png_filter::{Strategy, filter_rows};
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 use flate2::{Compress, Compression, FlushCompress, Status};
 use png::{BitDepth, ColorType, Encoder, EncodingError, chunk};
+use std::num::NonZeroU64;
 
-/// How much work goes into making a PNG small.
+/// How much work goes into making a PNG small. docs/performance.md has sizes and times.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum PngEffort {
-    /// The least time.
+    /// The least time: for trying things out.
     Fast,
-    /// Nearly the smallest file for a fraction of the time.
+    /// Small files for a little time: for every day.
     #[default]
     Balanced,
-    /// The smallest file.
+    /// The smallest file, at seconds a page: for what is given to players.
     Small,
 }
 
-impl PngEffort {
-    const fn level(self) -> u32 {
-        match self {
-            Self::Fast => 1,
-            Self::Balanced => 6,
-            Self::Small => 9,
-        }
-    }
+/// How many bytes of pixels a band holds at least: fewer make use of more cores, more make smaller files.
+const BAND: usize = 1 << 20;
 
-    /// How many bytes of pixels a band holds at least: fewer make use of more cores, more make smaller files.
-    const fn band(self) -> usize {
-        match self {
-            Self::Fast | Self::Balanced => 1 << 20,
-            Self::Small => 4 << 20,
-        }
-    }
-}
+/// The deflate level of balanced bands: 6 saves one per cent more and takes twice as long.
+const LEVEL: u32 = 4;
+
+/// How a filter is chosen for a band: each strategy is tried on every n-th run of so many rows.
+const TRIED_ROWS: usize = 8;
+const TRIED_EVERY: usize = 4;
 
 /// Encodes a picture as a PNG of 8-bit RGBA, without marks of gamma or colour profile: they make loaders shift colours.
 ///
@@ -48,34 +43,83 @@ pub fn encode_png(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, Encodin
     let mut encoder = Encoder::new(&mut out, size.w, size.h);
     encoder.set_color(ColorType::Rgba);
     encoder.set_depth(BitDepth::Eight);
+    encoder.set_compression(png::Compression::Fast);
+    encoder.set_filter(png::Filter::Paeth);
     let mut writer = encoder.write_header()?;
-    for data in deflate(pixels, effort) {
-        writer.write_chunk(chunk::IDAT, &data)?;
+    match effort {
+        PngEffort::Fast => writer.write_image_data(pixels.as_bytes())?,
+        PngEffort::Balanced => {
+            for piece in deflate(&Bands::of(pixels)) {
+                writer.write_chunk(chunk::IDAT, &piece)?;
+            }
+        }
+        PngEffort::Small => writer.write_chunk(chunk::IDAT, &squeeze(&Bands::of(pixels))?)?,
     }
     writer.finish()?;
     Ok(out)
 }
 
+/// A picture cut into bands of whole rows.
+struct Bands<'a> {
+    bytes: &'a [u8],
+    stride: usize,
+    rows: usize,
+    top: Vec<u8>,
+}
+
+impl<'a> Bands<'a> {
+    fn of(pixels: &'a Pixels) -> Self {
+        let stride = pixels.size().w as usize * PIXEL;
+        let rows = (BAND / stride.max(1)).max(1);
+        Self { bytes: pixels.as_bytes(), stride, rows, top: vec![0; stride] }
+    }
+
+    fn count(&self) -> usize {
+        self.bytes.len().div_ceil(self.rows * self.stride)
+    }
+
+    /// The rows from `row` on, at most `count`, and the row above them.
+    fn rows(&self, row: usize, count: usize) -> (&'a [u8], &[u8]) {
+        let start = row * self.stride;
+        let end = self.bytes.len().min(start + count * self.stride);
+        let above = if row == 0 { &self.top } else { &self.bytes[start - self.stride..start] };
+        (&self.bytes[start..end], above)
+    }
+
+    /// One band, filtered by the strategy that does best on a part of it.
+    fn filtered(&self, band: usize) -> Vec<u8> {
+        let first = band * self.rows;
+        let (rows, above) = self.rows(first, self.rows);
+        let count = rows.len() / self.stride;
+        let parts = (0..count).step_by(TRIED_ROWS * TRIED_EVERY);
+        let cost = |strategy: &Strategy| {
+            let mut tried = Vec::with_capacity(rows.len() / TRIED_EVERY + rows.len() / 16);
+            for part in parts.clone() {
+                let (rows, above) = self.rows(first + part, TRIED_ROWS.min(count - part));
+                filter_rows(*strategy, rows, self.stride, above, &mut tried);
+            }
+            deflate_band(&tried, 1, true).len()
+        };
+        let best = Strategy::ALL.into_iter().min_by_key(cost).unwrap_or(Strategy::Plain);
+        let mut out = Vec::with_capacity(rows.len() + count);
+        filter_rows(best, rows, self.stride, above, &mut out);
+        out
+    }
+}
+
 /// The zlib stream of the filtered rows, in pieces.
-fn deflate(pixels: &Pixels, effort: PngEffort) -> Vec<Vec<u8>> {
-    let stride = pixels.size().w as usize * PIXEL;
-    let rows = (effort.band() / stride.max(1)).max(1);
-    let bytes = pixels.as_bytes();
-    let count = bytes.len().div_ceil(rows * stride);
-    let top = vec![0; stride];
-    let bands = par::map_range(count, |i| {
-        let start = i * rows * stride;
-        let above = if i == 0 { &top } else { &bytes[start - stride..start] };
-        let filtered = filter_rows(&bytes[start..bytes.len().min(start + rows * stride)], stride, above);
+fn deflate(bands: &Bands<'_>) -> Vec<Vec<u8>> {
+    let count = bands.count();
+    let packed = par::map_range(count, |i| {
+        let filtered = bands.filtered(i);
         let mut sum = simd_adler32::Adler32::new();
         sum.write(&filtered);
-        let packed = deflate_band(&filtered, effort.level(), i + 1 == count);
-        (packed, sum.finish(), filtered.len())
+        (deflate_band(&filtered, LEVEL, i + 1 == count), sum.finish(), filtered.len())
     });
     // A zlib header for a window of 32 KiB, the bands, and the check sum of all that was put in.
     let mut sum = 1;
     let mut pieces = Vec::with_capacity(count);
-    for (packed, band_sum, length) in bands {
+    for (packed, band_sum, length) in packed {
         sum = join_adler(sum, band_sum, length);
         pieces.push(packed);
     }
@@ -86,6 +130,15 @@ fn deflate(pixels: &Pixels, effort: PngEffort) -> Vec<Vec<u8>> {
         last.extend_from_slice(&sum.to_be_bytes());
     }
     pieces
+}
+
+/// The zlib stream of the filtered rows, as small as an exhaustive search for matches makes it.
+fn squeeze(bands: &Bands<'_>) -> Result<Vec<u8>, EncodingError> {
+    let filtered = par::map_range(bands.count(), |i| bands.filtered(i)).concat();
+    let options = zopfli::Options { iteration_count: NonZeroU64::MIN, ..zopfli::Options::default() };
+    let mut out = Vec::new();
+    zopfli::compress(options, zopfli::Format::Zlib, filtered.as_slice(), &mut out)?;
+    Ok(out)
 }
 
 /// Deflates one band; all but the last end on a byte border without ending the stream.

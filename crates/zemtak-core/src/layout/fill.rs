@@ -7,6 +7,10 @@
 
 use crate::geometry::Size;
 
+/// How many distinct widths are looked at for a gap, from the widest that fits down. More fill a little better and take
+/// much longer; see docs/layout.md.
+const LOOK: usize = 16;
+
 /// One size that `count` cells share, and where in the stock its two ways of lying are found.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Lying {
@@ -197,7 +201,7 @@ impl Pass<'_> {
         let narrowest = self.columns.last()?.w;
         let first = self.columns.partition_point(|c| c.w > gap.w);
         let mut best: Option<(i64, Lying)> = None;
-        for column in &self.columns[first..] {
+        for column in self.columns[first..].iter().take(LOOK) {
             let spare = gap.w - column.w;
             let mut base = i64::from(column.w) * self.taste.width;
             if spare == 0 {

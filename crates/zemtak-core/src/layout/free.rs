@@ -2,9 +2,10 @@
 //! less area than the best so far, and kept where everything fits.
 
 use super::fill::{Dice, Taste};
-use super::pages::{Cells, Filled};
+use super::pages::{BATCH, Cells, Filled, Need};
 use super::policy::{PagePolicy, Shape};
 use crate::geometry::Size;
+use crate::par;
 
 /// How many cells a search may put down in all its passes, and the fewest and most passes.
 const WORK: usize = 400_000;
@@ -16,21 +17,25 @@ pub(super) fn smallest(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> 
     let mut best = first(cells, policy, left)?;
     let passes = cells.passes(left, WORK, PASSES);
     let mut dice = Dice::new(need.area);
-    for n in 0..passes {
+    for start in (0..passes).step_by(BATCH) {
         let slack = best.size.area().saturating_sub(cells.page_area(need.area));
         if slack == 0 {
             break;
         }
-        // A bold cut at first, smaller ones later: each pass gives back between a half and a sixty-fourth of the slack.
-        let cut = (slack >> (1 + dice.below(6))).max(1);
-        let target = best.size.area() - cut;
-        let Some(size) = pick(policy, cells, left, target, &mut dice) else {
-            continue;
-        };
-        if let Some(found) = cells.try_all(left, size, Taste::nth(n)) {
-            let tight = cells.tight(policy, &found);
-            if tight.size.area() < best.size.area() {
-                best = tight;
+        // A bold cut or a small one: each pass would give back between a half and a sixty-fourth of the slack.
+        let sizes: Vec<Option<Size>> = (0..BATCH)
+            .map(|_| {
+                let cut = (slack >> (1 + dice.below(6))).max(1);
+                pick(policy, cells, need, best.size.area() - cut, &mut dice)
+            })
+            .collect();
+        let tries = par::map_range(BATCH, |n| {
+            let found = cells.try_all(left, need, sizes[n]?, Taste::nth(start + n))?;
+            Some(cells.tight(policy, &found))
+        });
+        for found in tries.into_iter().flatten() {
+            if found.size.area() < best.size.area() {
+                best = found;
             }
         }
     }
@@ -46,28 +51,30 @@ fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled>
     loop {
         for n in 0..3 {
             let size = match n {
-                0 => squarest(policy, cells, left, target),
-                _ => pick(policy, cells, left, target, &mut dice),
+                0 => squarest(policy, cells, need, target),
+                _ => pick(policy, cells, need, target, &mut dice),
             };
-            let filled = size.and_then(|size| cells.try_all(left, size, Taste::nth(n)));
+            let filled = size.and_then(|size| cells.try_all(left, need, size, Taste::nth(n)));
             if let Some(found) = filled {
                 return Some(cells.tight(policy, &found));
             }
         }
         if target >= most {
             let size = policy.largest();
-            return (0..6).find_map(|n| cells.try_all(left, size, Taste::nth(n))).map(|f| cells.tight(policy, &f));
+            return (0..6)
+                .find_map(|n| cells.try_all(left, need, size, Taste::nth(n)))
+                .map(|f| cells.tight(policy, &f));
         }
         target = (target + target / 40 + 1).min(most);
     }
 }
 
 /// An allowed page of about `target` pixels, of a width picked by chance.
-fn pick(policy: &PagePolicy, cells: &Cells<'_>, left: &[u32], target: u64, dice: &mut Dice) -> Option<Size> {
+fn pick(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64, dice: &mut Dice) -> Option<Size> {
     if policy.shape == Shape::Square {
-        return squarest(policy, cells, left, target);
+        return squarest(policy, cells, need, target);
     }
-    let room = cells.page_for(cells.need(left).widest, cells.need(left).tallest);
+    let room = cells.page_for(need.widest, need.tallest);
     let root = target.isqrt();
     let (least, most) = (scaled(root, 1.0 / policy.aspect.sqrt()), scaled(root, policy.aspect.sqrt()));
     let most = most.min(policy.max.w).max(1);
@@ -77,8 +84,7 @@ fn pick(policy: &PagePolicy, cells: &Cells<'_>, left: &[u32], target: u64, dice:
 }
 
 /// The page of about `target` pixels that is as near to a square as its largest cells allow.
-fn squarest(policy: &PagePolicy, cells: &Cells<'_>, left: &[u32], target: u64) -> Option<Size> {
-    let need = cells.need(left);
+fn squarest(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64) -> Option<Size> {
     let room = cells.page_for(need.widest, need.tallest);
     let root = scaled(target.isqrt(), 1.0);
     if policy.shape == Shape::Square {

@@ -4,11 +4,20 @@ use super::fill::{Lying, Put, Taste, fill};
 use super::policy::{PagePolicy, Prefer, Shape, Spacing};
 use super::{Item, Layout, LayoutError, Place, free};
 use crate::geometry::{Rect, Size};
+use crate::par;
 use std::collections::BTreeMap;
 
 /// How many cells the tries of one power-of-two page may put down, and the fewest and most tries.
-const WORK: usize = 200_000;
-const TRIES: (usize, usize) = (6, 48);
+const FIT_WORK: usize = 60_000;
+const FIT_TRIES: (usize, usize) = (4, 48);
+
+/// The same for filling a page as full as can be.
+const FULL_WORK: usize = 20_000;
+const FULL_TRIES: (usize, usize) = (2, 8);
+
+/// How many passes are made side by side before their results are looked at. Fixed, so that the result does not depend
+/// on the number of threads.
+pub(super) const BATCH: usize = 8;
 
 /// The items as cells, equal ones together. A cell here is a box with its ring and, to the right and below, the gutter:
 /// a room as much larger by one gutter then holds them edge to edge, and no gutter is spent along the page's edge.
@@ -127,10 +136,9 @@ impl<'a> Cells<'a> {
         need
     }
 
-    /// One pass over everything in `left` that must all fit.
-    pub(super) fn try_all(&self, left: &[u32], size: Size, taste: Taste) -> Option<Filled> {
+    /// One pass over everything in `left`, which has this `need`; it must all fit.
+    pub(super) fn try_all(&self, left: &[u32], need: Need, size: Size, taste: Taste) -> Option<Filled> {
         let room = self.room(size)?;
-        let need = self.need(left);
         let spare = room.area().checked_sub(need.area)?;
         if need.widest > room.w || need.tallest > room.h {
             return None;
@@ -160,15 +168,14 @@ impl<'a> Cells<'a> {
     /// As many pixels of `left` as a page of `size` takes, over several tastes; `left` is counted down.
     fn fill_most(&self, left: &mut [u32], size: Size) -> Option<Filled> {
         let room = self.room(size)?;
-        let mut best: Option<(u64, Vec<u32>, Vec<Put>)> = None;
-        for n in 0..self.passes(left, WORK, TRIES) {
+        let tries = par::map_range(self.passes(left, FULL_WORK, FULL_TRIES), |n| {
             let mut rest = left.to_vec();
-            let puts = fill(&self.lyings, &mut rest, room, Taste::nth(n), None)?;
-            let placed = puts.iter().map(|p| self.classes[p.class].size.area()).sum();
-            if best.as_ref().is_none_or(|(most, ..)| placed > *most) {
-                best = Some((placed, rest, puts));
-            }
-        }
+            let puts = fill(&self.lyings, &mut rest, room, Taste::nth(n), None).unwrap_or_default();
+            let placed: u64 = puts.iter().map(|p| self.classes[p.class].size.area()).sum();
+            (placed, rest, puts)
+        });
+        // Of equal ones the first, whichever thread was ready first.
+        let best = tries.into_iter().reduce(|best, next| if next.0 > best.0 { next } else { best });
         let (_, rest, puts) = best.filter(|(placed, ..)| *placed > 0)?;
         left.copy_from_slice(&rest);
         Some(Filled { size, puts })
@@ -176,8 +183,16 @@ impl<'a> Cells<'a> {
 
     /// The smallest allowed page found that holds everything in `left`.
     fn smallest(&self, policy: &PagePolicy, left: &[u32]) -> Option<Filled> {
-        let tries = self.passes(left, WORK, TRIES);
-        let first_fit = |size: &Size| (0..tries).find_map(|n| self.try_all(left, *size, Taste::nth(n)));
+        let tries = self.passes(left, FIT_WORK, FIT_TRIES);
+        let need = self.need(left);
+        let first_fit = |size: &Size| {
+            (0..tries).step_by(BATCH).find_map(|start| {
+                let batch = par::map_range(BATCH.min(tries - start), |n| {
+                    self.try_all(left, need, *size, Taste::nth(start + n))
+                });
+                batch.into_iter().flatten().next()
+            })
+        };
         match (policy.fixed, policy.shape) {
             (Some(size), _) => first_fit(&size),
             (None, Shape::Free | Shape::Square) => free::smallest(self, policy, left),

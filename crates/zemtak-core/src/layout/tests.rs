@@ -51,8 +51,8 @@ proptest! {
             }
             Err(LayoutError::DoNotFit { items: unfit, .. }) => {
                 let alone = PagePolicy { count: None, ..policy };
-                for i in 0..items.len() {
-                    prop_assert_eq!(lay_out(&[items[i]], spacing, &alone).is_err(), unfit.contains(&i));
+                for (i, item) in items.iter().enumerate() {
+                    prop_assert_eq!(lay_out(&[*item], spacing, &alone).is_err(), unfit.contains(&i));
                 }
             }
             Err(LayoutError::PageCount { asked, needed }) => {

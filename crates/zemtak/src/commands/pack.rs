@@ -9,13 +9,13 @@ use crate::sources::{self, Search, Sources};
 use crate::write::{self, Waiting};
 use crate::{interrupt, show};
 use comfy_table::{CellAlignment, Table};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
-use zemtak_core::atlas::{Atlas, FILE_SUFFIX, Page, page_path_is_safe, parse};
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX, Page, page_path_is_safe};
 use zemtak_core::clip;
 use zemtak_core::name::SpriteName;
 use zemtak_runtime::page_hash;
@@ -86,7 +86,7 @@ pub fn run(request: &Request, manner: Manner) -> Result<Summary, Failure> {
     let started = Instant::now();
     let name = atlas_name(request)?;
     let sources = find(request)?;
-    let mut loaded = load(&sources.files, request.settings.treatment, manner)?;
+    let mut loaded = load(&sources, request.settings.treatment, manner)?;
     let names: Vec<SpriteName> = sources.files.iter().map(|s| s.name.clone()).collect();
     let ignored = ignored_by_kind(&sources, &mut loaded);
     let plan = Plan::new(&name, &request.settings, &names, &loaded)?;
@@ -139,7 +139,7 @@ fn find(request: &Request) -> Result<Sources, Failure> {
     let search =
         Search { paths: request.paths.clone(), root: request.root.clone(), leave_out: Some(request.out.clone()) };
     let sources = sources::find(&search)?;
-    if sources.files.is_empty() {
+    if sources.files.is_empty() && sources.problems.is_empty() {
         let places: Vec<String> = request.paths.iter().map(|p| show::path(p)).collect();
         let passed = show::count(sources.skipped, "other file was", "other files were");
         let why = format!("there is no image; {passed} passed over");
@@ -196,8 +196,12 @@ fn put_in_place(atlas: &Atlas, descriptor: &Path, pages: Vec<WaitingPage>) -> Re
 
 /// The page files that the descriptor in this place names so far, with their hashes.
 fn former_pages(descriptor: &Path) -> Vec<(String, String)> {
-    let text = std::fs::read_to_string(descriptor).unwrap_or_default();
-    let pages = parse(&text).map(|parsed| parsed.atlas.pages).unwrap_or_default();
+    #[derive(Deserialize)]
+    struct Former {
+        pages: Vec<Page>,
+    }
+    let text = std::fs::read(descriptor).unwrap_or_default();
+    let pages = serde_json::from_slice(&text).map_or_else(|_| Vec::new(), |former: Former| former.pages);
     pages.into_iter().filter(|p| page_path_is_safe(&p.file)).map(|p| (p.file, p.hash)).collect()
 }
 

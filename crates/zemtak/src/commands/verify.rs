@@ -102,7 +102,8 @@ fn find(root: &Path, descriptor: &Path) -> Result<Vec<Source>, Failure> {
     let beside = descriptor.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p });
     let search =
         Search { paths: vec![root.to_owned()], root: Some(root.to_owned()), leave_out: beside.map(Path::to_owned) };
-    Ok(sources::find(&search)?.files)
+    let found = sources::find(&search)?;
+    Failure::unless(found.problems, found.files)
 }
 
 /// Rebuilds every sprite and holds it against its source.
@@ -190,7 +191,7 @@ impl Answer for Proof {
         let pages = show::count(self.pages, "page", "pages");
         let descriptor = show::name(&show::path(&self.descriptor));
         if self.exit() == Exit::Done {
-            let _ = writeln!(out, "{descriptor}: {sprites} on {pages} hold");
+            let _ = writeln!(out, "{descriptor}: {sprites} on {pages}, all as promised");
             let _ = writeln!(out, "  files, sizes, hashes, numbers, gutters and rings are as the descriptor says");
         } else {
             let count = show::count(self.defects.len(), "defect", "defects");

@@ -1,0 +1,200 @@
+//! PNG in every form against an independent decoder.
+
+#![allow(
+    missing_docs,
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "a test may fail loudly, and its numbers are small"
+)]
+
+use flate2::write::ZlibEncoder;
+use png::{BitDepth, ColorType};
+use proptest::prelude::*;
+use std::io::Write;
+use zemtak_core::codec::{Limits, PngEffort, decode, encode_png, to_8_bit};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+
+/// The passes of Adam7: first column and row, steps between columns and rows.
+const ADAM7: [(usize, usize, usize, usize); 7] =
+    [(0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2)];
+
+/// Samples of a picture, `channels` a pixel, and how its header is to be.
+struct Raw {
+    size: Size,
+    color: ColorType,
+    depth: BitDepth,
+    samples: Vec<u16>,
+}
+
+impl Raw {
+    fn channels(&self) -> usize {
+        self.color.samples()
+    }
+
+    /// One row of samples packed as the format packs them, with filter byte 0.
+    fn packed(&self, row: &[u16]) -> Vec<u8> {
+        let mut out = vec![0];
+        let bits = self.depth as usize;
+        match bits {
+            16 => out.extend(row.iter().flat_map(|v| v.to_be_bytes())),
+            8 => out.extend(row.iter().map(|&v| v as u8)),
+            _ => out.extend(row.chunks(8 / bits).map(|chunk| {
+                let filled = chunk.iter().fold(0, |byte, &v| (byte << bits) | v as u8);
+                filled << (bits * (8 / bits - chunk.len()))
+            })),
+        }
+        out
+    }
+
+    fn scanlines(&self, interlaced: bool) -> Vec<u8> {
+        let (w, h, channels) = (self.size.w as usize, self.size.h as usize, self.channels());
+        let passes: &[_] = if interlaced { &ADAM7 } else { &[(0, 0, 1, 1)] };
+        let mut out = Vec::new();
+        for &(x0, y0, dx, dy) in passes.iter().filter(|p| p.0 < w) {
+            for y in (y0..h).step_by(dy) {
+                let pixel = |x: usize| &self.samples[(y * w + x) * channels..][..channels];
+                let row: Vec<u16> = (x0..w).step_by(dx).flat_map(pixel).copied().collect();
+                out.extend(self.packed(&row));
+            }
+        }
+        out
+    }
+
+    /// The file, chunk by chunk, so that nothing depends on what an encoder supports.
+    fn file(&self, interlaced: bool, palette: Option<&[u8]>, transparent: Option<&[u8]>) -> Vec<u8> {
+        let mut out = b"\x89PNG\r\n\x1a\n".to_vec();
+        let mut header = [self.size.w.to_be_bytes(), self.size.h.to_be_bytes()].concat();
+        header.extend([self.depth as u8, self.color as u8, 0, 0, u8::from(interlaced)]);
+        chunk(&mut out, b"IHDR", &header);
+        chunk(&mut out, b"gAMA", &100_000u32.to_be_bytes());
+        palette.into_iter().for_each(|p| chunk(&mut out, b"PLTE", p));
+        transparent.into_iter().for_each(|t| chunk(&mut out, b"tRNS", t));
+        let mut zlib = ZlibEncoder::new(Vec::new(), flate2::Compression::fast());
+        zlib.write_all(&self.scanlines(interlaced)).unwrap();
+        chunk(&mut out, b"IDAT", &zlib.finish().unwrap());
+        chunk(&mut out, b"IEND", &[]);
+        out
+    }
+}
+
+fn chunk(out: &mut Vec<u8>, kind: &[u8; 4], data: &[u8]) {
+    out.extend((data.len() as u32).to_be_bytes());
+    out.extend(kind);
+    out.extend(data);
+    let mut crc = flate2::Crc::new();
+    crc.update(kind);
+    crc.update(data);
+    out.extend(crc.sum().to_be_bytes());
+}
+
+/// What the independent decoder makes of it; of 16 bits the samples as they are, so that rounding stays ours.
+fn independent(file: &[u8], depth: BitDepth) -> Vec<u8> {
+    if depth != BitDepth::Sixteen {
+        let decoded = lodepng::decode32(file).unwrap();
+        return decoded.buffer.iter().flat_map(|p| [p.r, p.g, p.b, p.a]).collect();
+    }
+    let decoded = lodepng::decode_memory(file, lodepng::ColorType::RGBA, 16).unwrap();
+    let lodepng::Image::RGBA16(bitmap) = decoded else { panic!("asked for RGBA16") };
+    let wide = bitmap.buffer.iter().flat_map(|p| [p.r, p.g, p.b, p.a]);
+    wide.map(|v| to_8_bit(u16::from_be(v))).collect()
+}
+
+fn kinds() -> Vec<(ColorType, BitDepth)> {
+    use BitDepth::{Eight, Four, One, Sixteen, Two};
+    let grey = [One, Two, Four, Eight, Sixteen].map(|d| (ColorType::Grayscale, d));
+    let palette = [One, Two, Four, Eight].map(|d| (ColorType::Indexed, d));
+    let wide = [ColorType::Rgb, ColorType::GrayscaleAlpha, ColorType::Rgba];
+    let wide = wide.into_iter().flat_map(|c| [(c, Eight), (c, Sixteen)]);
+    grey.into_iter().chain(palette).chain(wide).collect()
+}
+
+#[test]
+fn every_colour_type_depth_and_interlacing_with_and_without_transparency() {
+    let mut seed = 1u64;
+    let mut random = || {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+        (seed >> 40) as u16
+    };
+    let palette: Vec<u8> = (0..768).map(|_| random() as u8).collect();
+    for (color, depth) in kinds() {
+        let bits = depth as u32;
+        for (w, h) in [(1, 1), (9, 5), (3, 17), (32, 8)] {
+            let count = (w * h) as usize * color.samples();
+            let samples: Vec<u16> = (0..count).map(|_| (u32::from(random()) % (1 << bits)) as u16).collect();
+            let raw = Raw { size: Size::new(w, h), color, depth, samples };
+            // The colour of the first pixel is the transparent one; of a palette every entry has its own alpha.
+            let key: Option<Vec<u8>> = match color {
+                ColorType::Grayscale | ColorType::Rgb => {
+                    Some(raw.samples[..color.samples()].iter().flat_map(|v| v.to_be_bytes()).collect())
+                }
+                ColorType::Indexed => Some((0..1 << bits).map(|i| (i * 37) as u8).collect()),
+                _ => None,
+            };
+            let palette = (color == ColorType::Indexed).then(|| &palette[..3 << bits]);
+            for interlaced in [false, true] {
+                for transparent in [None, key.as_deref()] {
+                    let file = raw.file(interlaced, palette, transparent);
+                    let ours = decode(&file, None, &Limits::default()).unwrap();
+                    let what = format!("{color:?} {depth:?} {w}x{h} {interlaced} {transparent:?}");
+                    assert_eq!(ours.pixels.size(), raw.size, "{what}");
+                    assert_eq!(ours.pixels.as_bytes(), independent(&file, depth), "{what}");
+                    assert_eq!(ours.ignored.len(), 1, "{what}: gamma");
+                }
+            }
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    #[test]
+    fn what_we_write_an_independent_decoder_reads(
+        w in prop_oneof![1u32..40, 900u32..1100], h in 1u32..600, noise in 0u8..4, seed: u64,
+        effort in prop_oneof![2 => Just(PngEffort::Fast), 8 => Just(PngEffort::Balanced), 1 => Just(PngEffort::Small)],
+    ) {
+        // Small effort takes its time; a few rows of it prove as much.
+        let h = if effort == PngEffort::Small { h % 16 + 1 } else { h };
+        let mut state = seed;
+        let data = (0..w * h * 4).map(|i| {
+            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+            (i / 64 % 251) as u8 ^ ((state >> 56) as u8 & noise)
+        }).collect();
+        let picture = Pixels::from_rgba(Size::new(w, h), data).unwrap();
+        let file = encode_png(&picture, effort).unwrap();
+        prop_assert_eq!(lodepng::decode32(&file).unwrap().buffer.iter().flat_map(|p| [p.r, p.g, p.b, p.a]).collect::<Vec<u8>>(), picture.as_bytes());
+    }
+}
+
+#[test]
+fn a_header_that_claims_too_much_is_refused_before_memory_is_taken() {
+    let tiny = Raw { size: Size::new(1, 1), color: ColorType::Grayscale, depth: BitDepth::Eight, samples: vec![7] };
+    for size in [Size::new(u32::MAX >> 1, 1), Size::new(30_000, 30_000), Size::new(0, 1), Size::new(1, u32::MAX)] {
+        let raw = Raw { size: Size::new(1, 1), ..Raw { samples: tiny.samples.clone(), ..tiny } };
+        let mut file = raw.file(false, None, None);
+        file[16..24].copy_from_slice(&[size.w.to_be_bytes(), size.h.to_be_bytes()].concat());
+        let mut crc = flate2::Crc::new();
+        crc.update(&file[12..29]);
+        file[29..33].copy_from_slice(&crc.sum().to_be_bytes());
+        assert!(decode(&file, None, &Limits::default()).is_err(), "{size}");
+    }
+}
+
+/// Whatever is done to a file, decoding gives an answer: a picture or an error, never a panic.
+#[test]
+fn broken_files_of_all_lengths_are_errors_or_pictures() {
+    let samples = (0..64 * 64 * 4).map(|i| i % 256).collect();
+    let raw = Raw { size: Size::new(64, 64), color: ColorType::Rgba, depth: BitDepth::Eight, samples };
+    let file = raw.file(true, None, None);
+    let mut state = 7u64;
+    for cut in 0..file.len() {
+        assert!(decode(&file[..cut], None, &Limits::default()).is_err() || cut + 16 > file.len(), "{cut}");
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+        let mut bent = file.clone();
+        bent[cut] ^= (state >> 56) as u8 | 1;
+        let _ = decode(&bent, None, &Limits::default());
+    }
+}

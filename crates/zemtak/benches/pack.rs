@@ -1,0 +1,111 @@
+//! Whole packs against the least work: decode all files on all cores, copy the pixels once, encode the pages once with
+//! the same PNG setting. Prints both and their ratio for each setting.
+//!
+//! `cargo bench -p zemtak --bench pack`, or with a number of sprites: `cargo bench -p zemtak --bench pack -- 10000`.
+//! With `--to DIR` the sprites are written there, to try things by hand, and nothing is measured.
+
+#![allow(
+    missing_docs,
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::cast_possible_truncation,
+    clippy::cast_possible_wrap,
+    clippy::cast_precision_loss,
+    clippy::cast_sign_loss,
+    reason = "a bench may fail loudly, and its numbers are small"
+)]
+
+#[path = "../tests/fixtures/mod.rs"]
+mod fixtures;
+
+use fixtures::{Folder, corpus};
+use rayon::prelude::*;
+use std::fs;
+use std::path::PathBuf;
+use std::time::Instant;
+use zemtak::answer::{Answer, Manner};
+use zemtak::commands::pack;
+use zemtak::settings::AtlasSettings;
+use zemtak_core::codec::{PngEffort, decode, encode_png};
+use zemtak_core::pixels::Pixels;
+
+const RUNS: usize = 7;
+
+fn main() {
+    let count = std::env::args().filter_map(|a| a.parse().ok()).next().unwrap_or(1000);
+    let to = std::env::args().skip_while(|a| a != "--to").nth(1);
+    if let Some(folder) = to {
+        for (name, bytes) in corpus(count, 1) {
+            let file = PathBuf::from(&folder).join(name);
+            fs::create_dir_all(file.parent().unwrap()).unwrap();
+            fs::write(file, bytes).unwrap();
+        }
+        return;
+    }
+    let folder = Folder::new();
+    let files: Vec<PathBuf> = corpus(count, 1)
+        .into_iter()
+        .map(|(name, bytes)| {
+            folder.write(&format!("art/{name}"), bytes);
+            folder.path(&format!("art/{name}"))
+        })
+        .collect();
+    println!(
+        "{count} mixed PNGs up to 256 px, {} threads, median of {RUNS} runs each, in turn; small once",
+        rayon::current_num_threads()
+    );
+    println!("{:>10} {:>12} {:>12} {:>8} {:>12}", "png", "least work", "pack", "ratio", "page bytes");
+    let efforts =
+        [("fast", PngEffort::Fast, RUNS), ("balanced", PngEffort::Balanced, RUNS), ("small", PngEffort::Small, 1)];
+    for (word, png, runs) in efforts {
+        let request = pack::Request {
+            paths: vec![folder.path("art")],
+            root: None,
+            out: folder.path("build"),
+            name: Some("bench".into()),
+            settings: AtlasSettings { png, ..AtlasSettings::default() },
+        };
+        let manner = Manner { json: false, quiet: true, verbose: false, colour: anstream::ColorChoice::Never, jobs: 0 };
+        let mut bytes = 0;
+        let (mut floors, mut packs) = (Vec::new(), Vec::new());
+        let pages = {
+            pack::run(&request, manner).unwrap();
+            page_pixels(&folder)
+        };
+        for _ in 0..runs {
+            let started = Instant::now();
+            least_work(&files, &pages, png);
+            floors.push(started.elapsed().as_secs_f64());
+            let started = Instant::now();
+            let summary = pack::run(&request, manner).unwrap().json();
+            packs.push(started.elapsed().as_secs_f64());
+            let sizes = summary["atlases"][0]["pages"].as_array().unwrap().iter();
+            bytes = sizes.map(|p| p["file_bytes"].as_u64().unwrap()).sum::<u64>();
+        }
+        let (floor, pack) = (median(&mut floors), median(&mut packs));
+        println!("{word:>10} {floor:>10.3} s {pack:>10.3} s {:>8.2} {bytes:>12}", pack / floor);
+    }
+}
+
+fn median(times: &mut [f64]) -> f64 {
+    times.sort_by(f64::total_cmp);
+    times[times.len() / 2]
+}
+
+fn page_pixels(folder: &Folder) -> Vec<Pixels> {
+    let file = zemtak_runtime::AtlasFile::open(&folder.path("build/bench.atlas.json")).unwrap();
+    (0..file.atlas().pages.len()).map(|i| file.read_page(i, zemtak_runtime::HashCheck::No).unwrap()).collect()
+}
+
+/// Decode, copy, encode; the copy goes to scratch memory, what is encoded are the finished pages.
+fn least_work(files: &[PathBuf], pages: &[Pixels], png: PngEffort) {
+    let copied: usize = files
+        .par_iter()
+        .map(|path| {
+            let decoded = decode(&fs::read(path).unwrap(), None, &Default::default()).unwrap();
+            std::hint::black_box(decoded.pixels.as_bytes().to_vec()).len()
+        })
+        .sum();
+    let encoded: usize = pages.par_iter().map(|page| encode_png(page, png).unwrap().len()).sum();
+    std::hint::black_box((copied, encoded));
+}

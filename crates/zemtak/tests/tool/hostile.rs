@@ -1,0 +1,163 @@
+//! Files that are broken, misnamed, of another format, or have names that clash: all told at once.
+
+use crate::fixtures::{Folder, blob, encode, png};
+use image::ImageFormat;
+use std::io::Cursor;
+use zemtak_core::geometry::Size;
+
+/// A picture in another format, without alpha where the format has none.
+fn other(format: ImageFormat) -> Vec<u8> {
+    let picture = blob(24, 18, [220, 120, 60]);
+    let buffer = image::RgbaImage::from_raw(24, 18, picture.as_bytes().to_vec()).unwrap();
+    let mut out = Cursor::new(Vec::new());
+    buffer.write_to(&mut out, format).unwrap();
+    out.into_inner()
+}
+
+fn jpeg() -> Vec<u8> {
+    let mut out = Vec::new();
+    let rgb: Vec<u8> = (0..24 * 18 * 3).map(|i| (i % 251) as u8).collect();
+    let encoder = jpeg_encoder::Encoder::new(&mut out, 90);
+    encoder.encode(&rgb, 24, 18, jpeg_encoder::ColorType::Rgb).unwrap();
+    out
+}
+
+#[test]
+fn formats_are_told_by_content_whatever_the_extension() {
+    let folder = Folder::new();
+    for (name, bytes) in [
+        ("webp.png", other(ImageFormat::WebP)),
+        ("bmp.jpg", other(ImageFormat::Bmp)),
+        ("tga.tga", other(ImageFormat::Tga)),
+        ("qoi.gif", other(ImageFormat::Qoi)),
+        ("gif.webp", other(ImageFormat::Gif)),
+        ("jpeg", jpeg()),
+        ("png.qoi", png(&blob(24, 18, [220, 120, 60]))),
+    ] {
+        folder.write(&format!("art/{name}"), bytes);
+    }
+    folder.write("art/readme.md", "# no image");
+    let summary = folder.zemtak("pack art --json").exits(0).json();
+    let summary = &summary["atlases"][0];
+    // Lossless formats all hold the same pixels: one box for BMP, TGA, QOI, WebP and PNG.
+    assert_eq!((summary["sprites"].clone(), summary["skipped_files"].clone()), (7.into(), 1.into()));
+    assert!(summary["twins"].as_u64().unwrap() >= 4, "{summary}");
+    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+}
+
+#[test]
+fn every_unusable_image_is_named_with_its_reason_and_nothing_is_written() {
+    let folder = Folder::new();
+    let good = png(&blob(40, 40, [7, 7, 7]));
+    let mut bad_sum = good.clone();
+    let end = bad_sum.len() - 20;
+    bad_sum[end] ^= 0x55;
+    let bomb = {
+        let mut file = good.clone();
+        file[16..24].copy_from_slice(&[0, 0, 0x7f, 0, 0, 0, 0x7f, 0]);
+        file
+    };
+    let files: Vec<(&str, Vec<u8>)> = vec![
+        ("empty.png", vec![]),
+        ("text.png", b"hello".to_vec()),
+        ("html.jpg", b"<!DOCTYPE html>".to_vec()),
+        ("cut.png", good[..good.len() / 2].to_vec()),
+        ("sum.png", bad_sum),
+        ("huge.png", bomb),
+        ("cut-1.webp", other(ImageFormat::WebP)[..60].to_vec()),
+        ("cut-2.qoi", other(ImageFormat::Qoi)[..40].to_vec()),
+        ("cut-3.jpeg", jpeg()[..300].to_vec()),
+        ("head.tga", vec![0; 18]),
+        ("head-1.bmp", b"BM".to_vec()),
+        ("cut-4.gif", other(ImageFormat::Gif)[..30].to_vec()),
+    ];
+    folder.write("art/good.png", &good);
+    for (name, bytes) in &files {
+        folder.write(&format!("art/deep/{}", name.replace('.', "_here.")), bytes);
+    }
+    let run = folder.zemtak("pack art").exits(3);
+    assert!(
+        run.err().starts_with(&format!("error: an image that cannot be used ({})\n", files.len())),
+        "{}",
+        run.err()
+    );
+    for (name, _) in &files {
+        assert!(run.err().contains(&format!("  deep/{}: ", name.replace('.', "_here."))), "{name} in {}", run.err());
+    }
+    assert!(run.err().contains("named like PNG, but not an image") && run.out().is_empty());
+    assert!(!folder.exists("build"));
+    let json = folder.zemtak("pack art --json").exits(3).json();
+    assert_eq!((json["errors"].as_array().unwrap().len(), json["exit"].clone()), (files.len(), 3.into()));
+}
+
+#[test]
+fn names_that_clash_are_all_told() {
+    let folder = Folder::new();
+    let good = png(&blob(9, 9, [7, 7, 7]));
+    for name in [
+        "moth.png",
+        "moth.qoi",
+        "Lamp.png",
+        "lamp.png",
+        "fl\u{fc}gel.png",
+        "flu\u{308}gel.png",
+        "stalwart.png",
+        "stalwart/1.png",
+    ] {
+        folder.write(&format!("art/{name}"), &good);
+    }
+    #[cfg(target_os = "linux")]
+    {
+        use std::os::unix::ffi::OsStrExt;
+        std::fs::write(folder.path("art").join(std::ffi::OsStr::from_bytes(b"b\xff.png")), &good).unwrap();
+        std::fs::write(folder.path("art").join(std::ffi::OsStr::from_bytes(b"n\xff.txt")), "no image").unwrap();
+    }
+    let run = folder.zemtak("pack art").exits(3);
+    let err = run.err();
+    assert!(err.contains("moth: moth.png, moth.qoi"), "{err}");
+    assert!(err.contains("  Lamp, lamp: ") && err.contains("  flu\\u{308}gel, fl\u{fc}gel: "), "{err}");
+    assert!(!err.contains("stalwart"), "{err}");
+    if cfg!(target_os = "linux") {
+        assert!(err.contains("a name that is not UTF-8\n  b\u{fffd}.png"), "{err}");
+    }
+}
+
+#[test]
+fn links_version_control_and_what_macos_leaves_behind() {
+    let folder = Folder::new();
+    let good = png(&blob(9, 9, [7, 7, 7]));
+    folder.write("art/moth.png", &good);
+    folder.write("art/.svn/pristine/moth.svn-base", &good);
+    folder.write("art/._moth.png", [0, 5, 0x16, 7, 0, 2, 0, 0]);
+    #[cfg(unix)]
+    {
+        std::os::unix::fs::symlink("..", folder.path("art/round")).unwrap();
+        std::os::unix::fs::symlink("moth.png", folder.path("art/linked.png")).unwrap();
+    }
+    folder.zemtak("pack art").exits(0);
+    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/art.atlas.json")).unwrap();
+    let names: Vec<&String> = atlas["sprites"].as_object().unwrap().keys().collect();
+    assert_eq!(names, if cfg!(unix) { vec!["linked", "moth"] } else { vec!["moth"] });
+    // A link that leads nowhere cannot be read: exit 4, also beside a bad image.
+    #[cfg(unix)]
+    {
+        std::os::unix::fs::symlink("gone.png", folder.path("art/broken.png")).unwrap();
+        folder.write("art/bad.png", "bad");
+        let run = folder.zemtak("pack art").exits(4);
+        assert!(run.err().contains("art/broken.png"), "{}", run.err());
+    }
+}
+
+#[test]
+fn what_is_ignored_is_told_with_its_files() {
+    let folder = Folder::new();
+    let data = blob(9, 9, [7, 7, 7]);
+    let gamma = |e: &mut png::Encoder<'_, &mut Vec<u8>>| e.set_source_gamma(png::ScaledFloat::new(1.0));
+    let of = |more| encode(Size::new(9, 9), png::ColorType::Rgba, png::BitDepth::Eight, data.as_bytes(), more);
+    folder.write("art/plain.png", png(&data));
+    folder.write("art/dark.png", of(gamma));
+    let run = folder.zemtak("pack art").exits(0);
+    assert!(run.out().contains("ignored  gamma in 1 file: dark.png\n"), "{}", run.out());
+    // The pixels are taken as they are: both files hold one picture.
+    assert!(run.out().contains("twins    1 sprite"), "{}", run.out());
+}

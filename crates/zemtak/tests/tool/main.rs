@@ -1,0 +1,19 @@
+//! The built binary on files in temporary folders.
+
+#![allow(
+    missing_docs,
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    reason = "a test may fail loudly, and its numbers are small"
+)]
+
+#[path = "../fixtures/mod.rs"]
+mod fixtures;
+
+mod hostile;
+mod manners;
+mod pack;
+mod rebuild;
+mod verify;

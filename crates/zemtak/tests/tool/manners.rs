@@ -1,0 +1,92 @@
+//! How the tool speaks: what goes where, in which form, and how it ends.
+
+use crate::fixtures::{Folder, blob, demo_art, png};
+
+/// The summary with the parts that differ from run to run masked.
+fn masked(text: &str) -> String {
+    let mask =
+        |line: &str| if line.trim_start().starts_with("time") { "  time     [time]".into() } else { line.to_owned() };
+    text.lines().map(mask).collect::<Vec<_>>().join("\n")
+}
+
+#[test]
+fn the_summary_of_the_demo_reads_like_this() {
+    let folder = Folder::new();
+    let run = folder.zemtak(&format!("pack {} --name night", demo_art().display())).exits(0);
+    assert_eq!(run.err(), "");
+    insta::assert_snapshot!(masked(&run.out()), @r"
+    night: 97 sprites on 1 page -> build/night.atlas.json
+      night-0.png  512 x 512  82.3 % filled  206.26 KiB
+      twins    2 sprites drawn from the box of another
+      empty    1 sprite without a visible pixel
+      clips    12
+      textures 1.25 MiB loose -> 1.00 MiB packed
+      binds    97 loose -> 1 packed
+      time     [time]
+    ");
+}
+
+#[test]
+fn errors_read_like_this() {
+    let folder = Folder::new();
+    folder.write("art/lamp.png", "no lamp");
+    folder.write("art/moth.png", &png(&blob(9, 9, [1, 2, 3]))[..40]);
+    let run = folder.zemtak("pack art --color never").exits(3);
+    assert_eq!(run.out(), "");
+    insta::assert_snapshot!(run.err(), @r#"
+    error: an image that cannot be used (2)
+      lamp.png: named like PNG, but not an image: it begins with "no lamp"
+      moth.png: bad PNG file: unexpected end of file
+      do: repair or replace the file, or take it out of the folder
+    "#);
+    let run = folder.zemtak("pack art --page-shap free").exits(2);
+    assert!(run.err().contains("--page-shape"), "{}", run.err());
+    let run = folder.zemtak("pack art --page-max 0x9 --json").exits(2);
+    assert!(run.json()["errors"][0]["why"].as_str().unwrap().contains("width and height as in 2048x1024"));
+}
+
+#[test]
+fn quiet_says_nothing_and_colour_only_comes_when_asked() {
+    let folder = Folder::new();
+    folder.write("art/lava2.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.write("art/lava02.png", png(&blob(8, 9, [1, 2, 3])));
+    let run = folder.zemtak("pack art --quiet").exits(0);
+    assert_eq!((run.out(), run.err()), (String::new(), String::new()));
+    let run = folder.zemtak("pack art").exits(0);
+    assert_eq!(run.err(), "warning: clip lava: lava2 and lava02 have one frame number; all are steps\n");
+    assert!(folder.zemtak("pack art --color always").exits(0).err().contains("\u{1b}["));
+    let empty = Folder::new();
+    empty.write("art/readme.txt", "no image");
+    let run = empty.zemtak("pack art").exits(2);
+    assert!(run.err().contains("there is no image; 1 other file was passed over"), "{}", run.err());
+}
+
+#[test]
+fn a_name_cannot_disturb_the_terminal() {
+    let folder = Folder::new();
+    folder.write("art/\u{1b}[31mred.png", "bad");
+    let run = folder.zemtak("pack art --color never").exits(3);
+    assert!(run.err().contains("\\u{1b}[31mred.png") && !run.err().contains('\u{1b}'), "{:?}", run.err());
+}
+
+#[test]
+fn the_demo_runs_twice_and_leaves_changed_files_alone() {
+    let folder = Folder::new();
+    let first = folder.zemtak("demo").exits(0);
+    assert!(
+        first.out().contains("$ zemtak pack moth-courier/art -o moth-courier/build --name night\n"),
+        "{}",
+        first.out()
+    );
+    assert!(first.out().contains("equals its source"));
+    folder.zemtak("demo --json").exits(0).json()["steps"][1]["answer"]["holds"].as_bool().filter(|h| *h).unwrap();
+    assert_eq!(folder.everything("moth-courier/art"), {
+        let here = Folder::new();
+        here.zemtak("demo other").exits(0);
+        here.everything("other/art")
+    });
+    folder.write("moth-courier/art/emblem.png", "mine");
+    let run = folder.zemtak("demo").exits(2);
+    assert!(run.err().contains("emblem.png: it is there already with other contents"), "{}", run.err());
+    assert_eq!(folder.read("moth-courier/art/emblem.png"), b"mine");
+}

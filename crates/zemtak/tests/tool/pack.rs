@@ -1,0 +1,201 @@
+//! What `pack` writes, where, and when not.
+
+use crate::fixtures::{Folder, blob, demo_art, encode, png};
+use serde_json::Value;
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+
+fn descriptor(folder: &Folder, name: &str) -> Value {
+    serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap()
+}
+
+/// Three sprites: a clip of two, and one alone.
+fn small() -> Folder {
+    let folder = Folder::new();
+    folder.write("art/moth/0.png", png(&blob(20, 12, [200, 180, 90])));
+    folder.write("art/moth/1.png", png(&blob(12, 20, [200, 180, 90])));
+    folder.write("art/lamp.png", png(&blob(30, 30, [250, 200, 40])));
+    folder
+}
+
+#[test]
+fn the_same_bytes_from_one_thread_and_many_and_any_order_of_files() {
+    let (first, second) = (Folder::new(), Folder::new());
+    let files: Vec<(String, Vec<u8>)> = crate::fixtures::corpus(200, 3);
+    files.iter().for_each(|(name, bytes)| first.write(&format!("art/{name}"), bytes));
+    files.iter().rev().for_each(|(name, bytes)| second.write(&format!("art/{name}"), bytes));
+    for options in ["", " --turn --page-shape free", " --page-max 512x512"] {
+        first.zemtak(&format!("pack art --name night --jobs 1{options}")).exits(0);
+        second.zemtak(&format!("pack art --name night --jobs 5{options}")).exits(0);
+        let once = first.everything("build");
+        assert_eq!(once, second.everything("build"), "{options}");
+        first.zemtak(&format!("pack art --name night{options}")).exits(0);
+        assert_eq!(once, first.everything("build"), "{options}");
+    }
+}
+
+#[test]
+fn written_files_and_the_documented_example_meet_the_printed_schema() {
+    let folder = Folder::new();
+    let schema: Value = folder.zemtak("schema descriptor").exits(0).json();
+    let validator = jsonschema::draft202012::new(&schema).unwrap();
+    folder.zemtak(&format!("pack {} --name night --turn", demo_art().display())).exits(0);
+    folder.zemtak(&format!("pack {} --name many --page-max 256x256", demo_art().display())).exits(0);
+    let guide = include_str!("../../../../docs/format.md");
+    let example = guide.split("```json\n").nth(1).unwrap().split("```").next().unwrap();
+    let example: Value = serde_json::from_str(example).unwrap();
+    for atlas in [descriptor(&folder, "night"), descriptor(&folder, "many"), example.clone()] {
+        let errors: Vec<String> = validator.iter_errors(&atlas).map(|e| e.to_string()).collect();
+        assert!(errors.is_empty(), "{errors:?}");
+        // The schema is no rubber stamp: whatever key is taken away or added, it objects.
+        let sprite = atlas["sprites"].as_object().unwrap().keys().next().unwrap().clone();
+        for place in ["".into(), "/built".into(), "/pages/0".into(), format!("/sprites/{}", sprite.replace('/', "~1"))]
+        {
+            for key in atlas.pointer(&place).unwrap().as_object().unwrap().keys() {
+                let mut less = atlas.clone();
+                less.pointer_mut(&place).unwrap().as_object_mut().unwrap().remove(key);
+                assert!(!validator.is_valid(&less), "{place} without {key}");
+            }
+            let mut more = atlas.clone();
+            more.pointer_mut(&place).unwrap()["mood"] = 1.into();
+            assert!(!validator.is_valid(&more), "{place} with another key");
+        }
+    }
+}
+
+#[test]
+fn the_documented_example_is_written_as_documented() {
+    let guide = include_str!("../../../../docs/format.md");
+    let example = guide.split("```json\n").nth(1).unwrap().split("```").next().unwrap();
+    let parsed = zemtak_core::atlas::parse(example).unwrap();
+    assert_eq!((parsed.atlas.check(), parsed.unknown), (vec![], vec![]));
+    assert_eq!(parsed.atlas.to_text().unwrap(), example);
+}
+
+#[test]
+fn names_are_paths_below_the_root_and_clips_come_from_their_numbers() {
+    let folder = small();
+    folder.write("art/two words/a+b~1.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.write("art/notes.txt", "not an image");
+    folder.zemtak("pack art").exits(0);
+    let atlas = descriptor(&folder, "art");
+    let names: Vec<&String> = atlas["sprites"].as_object().unwrap().keys().collect();
+    assert_eq!(names, ["lamp", "moth/0", "moth/1", "two words/a+b~1"]);
+    assert_eq!(atlas["clips"]["moth"]["steps"][1]["sprite"], "moth/1");
+    // Of several paths the common parent is the root; --root says otherwise.
+    folder.zemtak("pack art/moth art/lamp.png --name some").exits(0);
+    assert!(descriptor(&folder, "some")["sprites"]["moth/0"].is_object());
+    folder.zemtak("pack art/moth --root . --name rooted").exits(0);
+    assert!(descriptor(&folder, "rooted")["sprites"]["art/moth/0"].is_object());
+    let run = folder.zemtak("pack art/moth --root art/lamp.png").exits(2);
+    assert!(run.err().contains("a path outside the root"), "{}", run.err());
+}
+
+#[test]
+fn twins_share_a_box_and_empty_sprites_one_pixel() {
+    let folder = small();
+    let shifted = {
+        let (mut canvas, lamp) = (Pixels::transparent(Size::new(50, 40)).unwrap(), blob(30, 30, [250, 200, 40]));
+        for y in 0..30 {
+            canvas.row_mut(y + 7)[15 * 4..45 * 4].copy_from_slice(lamp.row(y));
+        }
+        // Colour where nothing is seen tells no twins apart.
+        canvas.row_mut(0)[..4].copy_from_slice(&[9, 9, 9, 0]);
+        canvas
+    };
+    folder.write("art/again.png", png(&shifted));
+    folder.write("art/none.png", png(&Pixels::transparent(Size::new(64, 64)).unwrap()));
+    folder.write("art/nothing.png", png(&Pixels::transparent(Size::new(3, 5)).unwrap()));
+    let summary = folder.zemtak("pack art --json").exits(0).json();
+    let summary = &summary["atlases"][0];
+    assert_eq!((summary["twins"].clone(), summary["empty"].clone()), (1.into(), 2.into()));
+    let atlas = descriptor(&folder, "art");
+    let (lamp, again) = (&atlas["sprites"]["lamp"], &atlas["sprites"]["again"]);
+    assert_eq!(lamp["box"], again["box"]);
+    let inset =
+        |sprite: &Value| sprite["inset"].as_array().unwrap().iter().map(|v| v.as_i64().unwrap()).collect::<Vec<_>>();
+    assert_eq!([inset(again)[0] - inset(lamp)[0], inset(again)[1] - inset(lamp)[1]], [15, 7]);
+    let (none, nothing) = (&atlas["sprites"]["none"], &atlas["sprites"]["nothing"]);
+    assert_eq!(none["box"], nothing["box"]);
+    assert_eq!(
+        (none["box"][2].clone(), none["inset"].clone(), none["canvas"][0].clone()),
+        (1.into(), Value::from([0, 0]), 64.into())
+    );
+    folder.zemtak("pack art --no-share-twins").exits(0);
+    let atlas = descriptor(&folder, "art");
+    assert_ne!(atlas["sprites"]["lamp"]["box"], atlas["sprites"]["again"]["box"]);
+    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+}
+
+#[test]
+fn faint_pixels_count_from_the_asked_alpha_and_16_bits_round_first() {
+    let folder = Folder::new();
+    let mut faint = blob(20, 20, [90, 90, 200]);
+    faint.row_mut(0)[..4].copy_from_slice(&[1, 2, 3, 7]);
+    folder.write("art/faint.png", png(&faint));
+    // Alpha 128 of 65,535 rounds to 0, 129 to 1: only the right one of the two pixels is visible.
+    let wide: Vec<u8> = [[9u16, 9, 9, 128], [9, 9, 9, 129]].concat().iter().flat_map(|v| v.to_be_bytes()).collect();
+    folder.write("art/wide.png", encode(Size::new(2, 1), png::ColorType::Rgba, png::BitDepth::Sixteen, &wide, |_| {}));
+    folder.zemtak("pack art --visible-alpha 1").exits(0);
+    let first = descriptor(&folder, "art");
+    assert_eq!(first["sprites"]["faint"]["inset"], Value::from([0, 0]));
+    assert_eq!(first["sprites"]["wide"]["inset"], Value::from([1, 0]));
+    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("pack art --visible-alpha 8").exits(0);
+    assert_ne!(descriptor(&folder, "art")["sprites"]["faint"]["inset"], Value::from([0, 0]));
+    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+}
+
+#[test]
+fn the_former_result_stays_when_a_build_fails_and_old_pages_go_when_it_succeeds() {
+    let folder = small();
+    folder.zemtak("pack art --page-count 3").exits(0);
+    let former = folder.everything("build");
+    assert_eq!(former.len(), 4, "three pages and a descriptor");
+    folder.write("art/bad.png", "nothing of the kind");
+    folder.zemtak("pack art").exits(3);
+    folder.write("art/bad.png", png(&blob(9, 4000, [1, 1, 1])));
+    let run = folder.zemtak("pack art").exits(3);
+    assert!(run.err().contains("a sprite that fits on no page\n  bad: 7 x 3330 pixels"), "{}", run.err());
+    assert_eq!(folder.everything("build"), former);
+    std::fs::remove_file(folder.path("art/bad.png")).unwrap();
+    // A file of the user's beside the pages, and an old page that somebody changed, are not ours to remove.
+    folder.write("build/art-9.png", "mine");
+    folder.write("build/art-2.png", "changed");
+    folder.zemtak("pack art").exits(0);
+    let left: Vec<String> = folder.everything("build").into_iter().map(|f| f.0).collect();
+    assert_eq!(left, ["art-0.png", "art-2.png", "art-9.png", "art.atlas.json"]);
+}
+
+#[test]
+fn sources_are_never_written_over_nor_results_taken_for_sources() {
+    let folder = small();
+    let run = folder.zemtak("pack art -o art").exits(2);
+    assert!(run.err().contains("the results would go among the sprites"), "{}", run.err());
+    folder.zemtak("pack art -o art/out").exits(0);
+    let first = folder.everything("art/out");
+    folder.zemtak("pack art -o art/out").exits(0);
+    assert_eq!(folder.everything("art/out"), first);
+    folder.zemtak("verify art/out/art.atlas.json --against art").exits(0);
+    folder.write("night-0.png", png(&blob(9, 9, [5, 5, 5])));
+    let before = folder.read("night-0.png");
+    let run = folder.zemtak("pack night-0.png art --name night -o .").exits(2);
+    assert!(run.err().contains("a source in the place of a result"), "{}", run.err());
+    assert_eq!(folder.read("night-0.png"), before);
+}
+
+#[test]
+fn two_thousand_small_sprites_go_on_a_few_pages() {
+    let folder = Folder::new();
+    for i in 0..2000u32 {
+        let color = [(i % 251) as u8, (i / 8) as u8, (i * 7) as u8];
+        folder.write(&format!("art/{}/{}.png", i % 40, i / 40), png(&blob(8 + i % 9, 8 + i % 7, color)));
+    }
+    let summary = folder.zemtak("pack art --page-max 256x256 --json").exits(0).json();
+    let atlas = &summary["atlases"][0];
+    assert_eq!(
+        (atlas["sprites"].clone(), atlas["clips"].clone(), atlas["binds"]["before"].clone()),
+        (2000.into(), 40.into(), 2000.into())
+    );
+    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+}
