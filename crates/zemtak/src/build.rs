@@ -6,6 +6,7 @@ use crate::interrupt;
 use crate::load::Loaded;
 use crate::progress::Progress;
 use crate::settings::AtlasSettings;
+use crate::show;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 use zemtak_core::atlas::{self, Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step};
@@ -18,6 +19,9 @@ use zemtak_core::layout::{Item, Layout, LayoutError, lay_out};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::pixels::{Pixels, Prepared};
 use zemtak_runtime::page_hash;
+
+/// The largest page that is drawn, in pixels: 4 GiB while it is.
+const PAGE_PIXELS: u64 = 1 << 30;
 
 /// An atlas before its pages are drawn.
 #[derive(Debug)]
@@ -71,6 +75,10 @@ impl<'a> Plan<'a> {
         let layout = lay_out(&items, settings.spacing, &settings.page)
             .map_err(|error| explain(&error, |item| (&names[drawn[item]], sprites[drawn[item]].stored.size())))?;
         interrupt::check()?;
+        if let Some(page) = layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) {
+            let why = format!("{page} pixels are more than the limit of {} a page", show::number(PAGE_PIXELS));
+            return Err(Problem::usage("a page too large for memory", "", why, "ask for smaller pages").into());
+        }
         Ok(Self { name, settings, names, loaded, box_of, drawn, layout })
     }
 

@@ -119,18 +119,24 @@ pub fn decode(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<
             _ => DecodeError::NotAnImage { start: describe_start(bytes) },
         });
     };
-    let (pixels, mut ignored) = match format {
-        #[cfg(feature = "png")]
-        Format::Png => (png_in::decode(bytes, limits)?, BTreeSet::new()),
-        #[cfg(feature = "jpeg")]
-        Format::Jpeg => (jpeg::decode(bytes, limits)?, BTreeSet::new()),
-        #[cfg(feature = "image")]
-        other => general::decode(bytes, other, limits)?,
-        #[cfg(not(feature = "image"))]
-        other => return Err(DecodeError::NotBuiltIn(other)),
-    };
+    let (pixels, mut ignored) = decode_as(format, bytes, limits)?;
     ignored.extend(markers::ignored(bytes, format));
     Ok(Decoded { pixels, format, ignored })
+}
+
+fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
+    // Without any codec there is nothing to hand these to.
+    let _ = (bytes, limits);
+    match format {
+        #[cfg(feature = "png")]
+        Format::Png => Ok((png_in::decode(bytes, limits)?, BTreeSet::new())),
+        #[cfg(feature = "jpeg")]
+        Format::Jpeg => Ok((jpeg::decode(bytes, limits)?, BTreeSet::new())),
+        #[cfg(feature = "image")]
+        other => general::decode(bytes, other, limits),
+        #[cfg(not(feature = "image"))]
+        other => Err(DecodeError::NotBuiltIn(other)),
+    }
 }
 
 /// The first bytes as a person would want to see them: as text where they are text, else in hexadecimal.

@@ -5,6 +5,7 @@
 //! representatives of each distinct width the one with the best score goes there. A gap that nothing fits is given up.
 //! "Up" and "low" are meant as in the papers; on the page row 0 is the ground.
 
+use super::skyline::{Gap, Skyline};
 use crate::geometry::Size;
 
 /// How many distinct widths are looked at for a gap, from the widest that fits down. More fill a little better and take
@@ -57,6 +58,23 @@ impl Taste {
         Self { exact, flush, width, height, sliver }
     }
 
+    /// What a cell of width `w` is worth in a gap before its height is looked at.
+    pub(super) fn of_width(&self, gap: Gap, w: u32, narrowest: u32) -> i64 {
+        let leftover = gap.w - w;
+        let fit = match leftover {
+            0 => self.exact,
+            _ if leftover < narrowest => -i64::from(leftover) * self.sliver,
+            _ => 0,
+        };
+        fit + i64::from(w) * self.width
+    }
+
+    /// What the height `h` adds.
+    pub(super) fn of_height(&self, gap: Gap, h: u32) -> i64 {
+        let flush = i64::from(h == gap.left) + i64::from(h == gap.right);
+        flush * self.flush + i64::from(h) * self.height
+    }
+
     /// The `n`th taste: the portfolio first, then endless variations of it.
     pub(super) fn nth(n: usize) -> Self {
         let base = Self::PORTFOLIO[n % Self::PORTFOLIO.len()];
@@ -96,24 +114,6 @@ impl Dice {
     }
 }
 
-#[derive(Debug, Clone, Copy)]
-struct Segment {
-    x: u32,
-    y: u32,
-    w: u32,
-}
-
-/// The lowest gap: its segment, and the heights of its walls above it.
-#[derive(Debug, Clone, Copy)]
-struct Gap {
-    x: u32,
-    y: u32,
-    w: u32,
-    left: u32,
-    right: u32,
-    room: u32,
-}
-
 /// All lyings of one width, tallest first.
 #[derive(Debug)]
 struct Column {
@@ -122,11 +122,10 @@ struct Column {
 }
 
 struct Pass<'a> {
-    room: Size,
     taste: Taste,
     left: &'a mut [u32],
     columns: Vec<Column>,
-    skyline: Vec<Segment>,
+    skyline: Skyline,
     puts: Vec<Put>,
 }
 
@@ -148,8 +147,7 @@ pub(super) fn fill(
             _ => columns.push(Column { w: lying.size.w, tall: vec![*lying] }),
         }
     }
-    let skyline = vec![Segment { x: 0, y: 0, w: room.w }];
-    let mut pass = Pass { room, taste, left, columns, skyline, puts: Vec::new() };
+    let mut pass = Pass { taste, left, columns, skyline: Skyline::new(room), puts: Vec::new() };
     pass.run(spare).then_some(pass.puts)
 }
 
@@ -158,43 +156,17 @@ impl Pass<'_> {
     fn run(&mut self, spare: Option<u64>) -> bool {
         let mut lost = 0;
         while !self.columns.is_empty() {
-            let at = self.lowest();
-            let gap = self.gap(at);
-            if gap.room == 0 {
-                break;
-            }
+            let Some(gap) = self.skyline.lowest() else { break };
             if let Some(lying) = self.choose(gap) {
-                self.put(at, gap, lying);
+                self.put(gap, lying);
             } else {
-                let raise = gap.left.min(gap.right);
-                lost += u64::from(raise) * u64::from(gap.w);
+                lost += self.skyline.give_up(gap);
                 if spare.is_some_and(|most| lost > most) {
                     return false;
                 }
-                self.skyline[at].y += raise;
-                self.merge(at);
             }
         }
         true
-    }
-
-    fn lowest(&self) -> usize {
-        let mut at = 0;
-        for (i, segment) in self.skyline.iter().enumerate().skip(1) {
-            if segment.y < self.skyline[at].y {
-                at = i;
-            }
-        }
-        at
-    }
-
-    /// The walls of a gap at the page's edges are as high as the page.
-    fn gap(&self, at: usize) -> Gap {
-        let Segment { x, y, w } = self.skyline[at];
-        let room = self.room.h - y;
-        let wall = |neighbour: Option<&Segment>| neighbour.map_or(room, |s| s.y - y);
-        let left = wall(at.checked_sub(1).and_then(|i| self.skyline.get(i)));
-        Gap { x, y, w, left, right: wall(self.skyline.get(at + 1)), room }
     }
 
     fn choose(&self, gap: Gap) -> Option<Lying> {
@@ -202,17 +174,9 @@ impl Pass<'_> {
         let first = self.columns.partition_point(|c| c.w > gap.w);
         let mut best: Option<(i64, Lying)> = None;
         for column in self.columns[first..].iter().take(LOOK) {
-            let spare = gap.w - column.w;
-            let mut base = i64::from(column.w) * self.taste.width;
-            if spare == 0 {
-                base += self.taste.exact;
-            } else if spare < narrowest {
-                base -= i64::from(spare) * self.taste.sliver;
-            }
+            let base = self.taste.of_width(gap, column.w, narrowest);
             let mut offer = |lying: &Lying| {
-                let h = lying.size.h;
-                let flush = i64::from(h == gap.left) + i64::from(h == gap.right);
-                let score = base + flush * self.taste.flush + i64::from(h) * self.taste.height;
+                let score = base + self.taste.of_height(gap, lying.size.h);
                 if best.is_none_or(|(top, _)| score > top) {
                     best = Some((score, *lying));
                 }
@@ -228,40 +192,12 @@ impl Pass<'_> {
         best.map(|(_, lying)| lying)
     }
 
-    fn put(&mut self, at: usize, gap: Gap, lying: Lying) {
-        let Size { w, h } = lying.size;
-        // Beside the wall that it ends flush with, else beside the higher one.
-        let to_right = h != gap.left && (h == gap.right || gap.right > gap.left);
-        let x = if to_right { gap.x + gap.w - w } else { gap.x };
+    fn put(&mut self, gap: Gap, lying: Lying) {
+        let x = self.skyline.put(gap, lying.size);
         self.puts.push(Put { class: lying.class, x, y: gap.y, turned: lying.turned });
-        let top = Segment { x, y: gap.y + h, w };
-        if w == gap.w {
-            self.skyline[at] = top;
-            self.merge(at);
-        } else if to_right {
-            self.skyline[at].w -= w;
-            self.skyline.insert(at + 1, top);
-            self.merge(at + 1);
-        } else {
-            self.skyline[at] = Segment { x: gap.x + w, y: gap.y, w: gap.w - w };
-            self.skyline.insert(at, top);
-            self.merge(at);
-        }
         self.left[lying.class] -= 1;
         if self.left[lying.class] == 0 {
             self.forget(lying);
-        }
-    }
-
-    /// Joins a segment with neighbours of the same height.
-    fn merge(&mut self, at: usize) {
-        if at + 1 < self.skyline.len() && self.skyline[at + 1].y == self.skyline[at].y {
-            self.skyline[at].w += self.skyline[at + 1].w;
-            self.skyline.remove(at + 1);
-        }
-        if at > 0 && self.skyline[at - 1].y == self.skyline[at].y {
-            self.skyline[at - 1].w += self.skyline[at].w;
-            self.skyline.remove(at);
         }
     }
 

@@ -9,15 +9,14 @@ use crate::par;
 
 /// How many cells a search may put down in all its passes, and the fewest and most passes.
 const WORK: usize = 400_000;
-const PASSES: (usize, usize) = (12, 400);
+const PASSES: (usize, usize) = (12, 2400);
 
 /// The smallest page found that holds everything in `left`, or `None` where no allowed page was found to.
 pub(super) fn smallest(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled> {
     let need = cells.need(left);
     let mut best = first(cells, policy, left)?;
-    let passes = cells.passes(left, WORK, PASSES);
     let mut dice = Dice::new(need.area);
-    for start in (0..passes).step_by(BATCH) {
+    for start in (0..cells.passes(left, WORK, PASSES)).step_by(BATCH) {
         let slack = best.size.area().saturating_sub(cells.page_area(need.area));
         if slack == 0 {
             break;

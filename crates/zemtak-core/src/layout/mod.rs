@@ -8,6 +8,7 @@ mod fill;
 mod free;
 mod pages;
 mod policy;
+mod skyline;
 
 pub use check::{Fault, check};
 pub(crate) use check::{too_near, within_margin};

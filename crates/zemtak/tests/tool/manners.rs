@@ -90,3 +90,40 @@ fn the_demo_runs_twice_and_leaves_changed_files_alone() {
     assert!(run.err().contains("emblem.png: it is there already with other contents"), "{}", run.err());
     assert_eq!(folder.read("moth-courier/art/emblem.png"), b"mine");
 }
+
+/// The keys of a document, paths with dots; lists by their first entry, free maps (which the guide shows) left whole.
+fn keys(value: &serde_json::Value, path: &str, out: &mut Vec<String>) {
+    if let Some(first) = value.as_array().and_then(|a| a.first()) {
+        return keys(first, path, out);
+    }
+    for (key, inner) in value.as_object().into_iter().flatten() {
+        out.push(format!("{path}.{key}"));
+        if !["ignored", "same_frame_number", "answer"].contains(&key.as_str()) {
+            keys(inner, &format!("{path}.{key}"), out);
+        }
+    }
+}
+
+#[test]
+fn answers_have_the_documented_keys() {
+    let guide = include_str!("../../../../docs/json.md");
+    let documented = |name: &str| -> Vec<String> {
+        let block = guide.split(&format!("```json {name}\n")).nth(1).unwrap().split("```").next().unwrap();
+        let mut out = Vec::new();
+        keys(&serde_json::from_str(block).unwrap(), "", &mut out);
+        out
+    };
+    let folder = Folder::new();
+    folder.write("bad/lamp.png", "no lamp");
+    let art = demo_art();
+    for (name, line, code) in [
+        ("pack", format!("pack {} --name night --json", art.display()), 0),
+        ("verify", format!("verify build/night.atlas.json --against {} --json", art.display()), 0),
+        ("demo", "demo --json".into(), 0),
+        ("errors", "pack bad --json".into(), 3),
+    ] {
+        let mut printed = Vec::new();
+        keys(&folder.zemtak(&line).exits(code).json(), "", &mut printed);
+        assert_eq!(printed, documented(name), "{name}");
+    }
+}

@@ -1,0 +1,96 @@
+//! The upper edge of all that is placed so far. "Up" is away from row 0, the ground.
+
+use crate::geometry::Size;
+
+/// A piece of the edge at one height.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+struct Segment {
+    x: u32,
+    y: u32,
+    w: u32,
+}
+
+/// The lowest gap: its segment, and the heights of its walls above it.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Gap {
+    at: usize,
+    pub(super) x: u32,
+    pub(super) y: u32,
+    pub(super) w: u32,
+    /// How far the left wall rises above the gap; a page's edge is as high as the page.
+    pub(super) left: u32,
+    /// The same on the right.
+    pub(super) right: u32,
+    /// How much room there is above the gap.
+    pub(super) room: u32,
+}
+
+/// A skyline in a room of a fixed height. No two neighbouring segments have the same height.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(super) struct Skyline {
+    height: u32,
+    segments: Vec<Segment>,
+}
+
+impl Skyline {
+    /// The flat ground of a room.
+    pub(super) fn new(room: Size) -> Self {
+        Self { height: room.h, segments: vec![Segment { x: 0, y: 0, w: room.w }] }
+    }
+
+    /// The lowest gap, the leftmost of equal ones; `None` where the room is filled to its height.
+    pub(super) fn lowest(&self) -> Option<Gap> {
+        let mut at = 0;
+        for (i, segment) in self.segments.iter().enumerate().skip(1) {
+            if segment.y < self.segments[at].y {
+                at = i;
+            }
+        }
+        let Segment { x, y, w } = self.segments[at];
+        let room = self.height - y;
+        let wall = |neighbour: Option<&Segment>| neighbour.map_or(room, |s| s.y - y);
+        let left = wall(at.checked_sub(1).and_then(|i| self.segments.get(i)));
+        let gap = Gap { at, x, y, w, left, right: wall(self.segments.get(at + 1)), room };
+        (room > 0).then_some(gap)
+    }
+
+    /// Puts a cell into a gap, beside the wall that it ends flush with, else beside the higher one; gives its left edge.
+    pub(super) fn put(&mut self, gap: Gap, Size { w, h }: Size) -> u32 {
+        let to_right = h != gap.left && (h == gap.right || gap.right > gap.left);
+        let x = if to_right { gap.x + gap.w - w } else { gap.x };
+        let top = Segment { x, y: gap.y + h, w };
+        if w == gap.w {
+            self.segments[gap.at] = top;
+            self.merge(gap.at);
+        } else if to_right {
+            self.segments[gap.at].w -= w;
+            self.segments.insert(gap.at + 1, top);
+            self.merge(gap.at + 1);
+        } else {
+            self.segments[gap.at] = Segment { x: gap.x + w, y: gap.y, w: gap.w - w };
+            self.segments.insert(gap.at, top);
+            self.merge(gap.at);
+        }
+        x
+    }
+
+    /// Gives a gap up: it rises to its lower wall. Gives the pixels that are lost.
+    pub(super) fn give_up(&mut self, gap: Gap) -> u64 {
+        let rise = gap.left.min(gap.right);
+        self.segments[gap.at].y += rise;
+        self.merge(gap.at);
+        u64::from(rise) * u64::from(gap.w)
+    }
+
+    /// Joins a segment with neighbours of the same height.
+    fn merge(&mut self, at: usize) {
+        if at + 1 < self.segments.len() && self.segments[at + 1].y == self.segments[at].y {
+            self.segments[at].w += self.segments[at + 1].w;
+            self.segments.remove(at + 1);
+        }
+        if at > 0 && self.segments[at - 1].y == self.segments[at].y {
+            self.segments[at - 1].w += self.segments[at].w;
+            self.segments.remove(at);
+        }
+    }
+}
