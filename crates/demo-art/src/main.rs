@@ -63,3 +63,67 @@ fn main() -> Result<()> {
     println!("{} sprites in {}", all.len(), Path::new(&folder).display());
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeMap;
+    use std::path::PathBuf;
+    use tiny_skia::Pixmap;
+
+    fn drawn() -> BTreeMap<String, Vec<u8>> {
+        sprites().unwrap().into_iter().map(|(name, canvas)| (name, canvas.png().unwrap())).collect()
+    }
+
+    #[test]
+    fn the_committed_sprites_are_those_that_are_drawn() {
+        let art = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo/art");
+        let drawn = drawn();
+        for (name, png) in &drawn {
+            assert!(std::fs::read(art.join(format!("{name}.png"))).unwrap() == *png, "{name} is drawn otherwise");
+        }
+        let count = |folder: &Path| -> usize {
+            let mut folders = vec![folder.to_owned()];
+            let mut files = 0;
+            while let Some(folder) = folders.pop() {
+                for entry in std::fs::read_dir(folder).unwrap().map(Result::unwrap) {
+                    if entry.path().is_dir() { folders.push(entry.path()) } else { files += 1 }
+                }
+            }
+            files
+        };
+        assert_eq!(count(&art), drawn.len(), "sprites that nobody draws any more");
+    }
+
+    #[test]
+    fn the_demo_has_what_real_art_has() {
+        let drawn = drawn();
+        let size = |png: &[u8]| Pixmap::decode_png(png).map(|p| (p.width(), p.height())).unwrap();
+        let sides: Vec<u32> = drawn.values().flat_map(|png| <[u32; 2]>::from(size(png))).collect();
+        assert_eq!((sides.iter().min(), sides.iter().max()), (Some(&8), Some(&160)));
+        let empty = |png: &&Vec<u8>| Pixmap::decode_png(png).unwrap().pixels().iter().all(|p| p.alpha() == 0);
+        assert_eq!(drawn.values().filter(empty).count(), 1);
+        assert_eq!(drawn["moth/idle/00"], drawn["moth/idle/02"], "twins");
+        for (clip, frames) in [("moth/fly", 8), ("moth/land", 6), ("moth/idle", 4), ("lantern/rose", 6)] {
+            assert_eq!(drawn.keys().filter(|name| name.starts_with(&format!("{clip}/"))).count(), frames, "{clip}");
+        }
+    }
+
+    /// Across its edges the water changes no more than it does inside.
+    #[test]
+    fn the_water_tile_goes_on_without_a_seam() {
+        let water = Pixmap::decode_png(&drawn()["tile/water"]).unwrap();
+        let (w, h) = (water.width(), water.height());
+        let blue = |x: u32, y: u32| i32::from(water.pixel(x % w, y % h).unwrap().blue());
+        let steps = |from: u32, across: bool| {
+            let step = move |i: u32| {
+                if across { blue(from + 1, i) - blue(from, i) } else { blue(i, from + 1) - blue(i, from) }
+            };
+            (0..w).map(move |i| step(i).abs()).max().unwrap()
+        };
+        for across in [true, false] {
+            let inside = (0..w - 1).map(|from| steps(from, across)).max().unwrap();
+            assert!(steps(w - 1, across) <= inside, "{} against {inside}", steps(w - 1, across));
+        }
+    }
+}

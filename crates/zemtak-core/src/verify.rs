@@ -137,8 +137,7 @@ pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
     defects
 }
 
-/// Holds a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's
-/// size, and the boxes passed [`spacing`].
+/// Holds a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's size.
 #[must_use]
 pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
     let extrude = if atlas.pages[index].wrap == Wrap::Clamp { atlas.built.extrude } else { 0 };
@@ -148,7 +147,8 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
     let on_page: BTreeMap<Rect, &SpriteName> =
         atlas.sprites.iter().filter(|(_, s)| s.page == index).map(|(name, s)| (s.rect, name)).collect();
     for (rect, name) in on_page {
-        let Some(cell) = rect.grown(extrude) else {
+        // One over the edge was told by `spacing`.
+        let Some(cell) = rect.grown(extrude).filter(|cell| cell.inside(pixels.size())) else {
             continue;
         };
         if let Some((x, y)) = odd_ring_pixel(pixels, cell, rect) {
@@ -192,6 +192,7 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     }
     let least = atlas.built.visible_alpha;
     let upright = sprite.upright();
+    let stands_in = atlas.built.trim && is_stand_in(sprite);
     let mut first = None;
     let mut count = 0;
     for y in 0..sprite.canvas.h {
@@ -200,7 +201,9 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
             let (i, j) = (x.wrapping_sub(sprite.inset[0]), y.wrapping_sub(sprite.inset[1]));
             let outside = i >= upright.w || j >= upright.h;
             let found = if outside { [0; 4] } else { stored_pixel(page, sprite, i, j) };
-            let same = found == expected || (found[3] == 0 && expected[3] == 0) || (outside && expected[3] < least);
+            // What is too faint to be visible may be gone where nothing of the sprite is stored.
+            let dropped = expected[3] < least && found[3] == 0 && (outside || stands_in);
+            let same = found == expected || (found[3] == 0 && expected[3] == 0) || dropped;
             if !same {
                 count += 1;
                 first.get_or_insert((x, y, found, expected));
@@ -230,7 +233,10 @@ fn is_loose(source: &Pixels, sprite: &Sprite, least: u8) -> bool {
     let row = |y: u32| (left..left + w).any(|x| visible(x, y));
     let column = |x: u32| (top..top + h).any(|y| visible(x, y));
     let tight = row(top) && row(top + h - 1) && column(left) && column(left + w - 1);
-    // One pixel stands for a sprite without any visible ones.
-    let stands_in = w == 1 && h == 1 && sprite.inset == [0, 0];
-    !(tight || stands_in)
+    !(tight || is_stand_in(sprite))
+}
+
+/// Whether the box has the form of the one pixel that stands for a trimmed sprite without any visible ones.
+fn is_stand_in(sprite: &Sprite) -> bool {
+    sprite.upright() == Size::new(1, 1) && sprite.inset == [0, 0]
 }

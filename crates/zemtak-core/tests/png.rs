@@ -149,7 +149,7 @@ fn every_colour_type_depth_and_interlacing_with_and_without_transparency() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig { cases: 24, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
     fn what_we_write_an_independent_decoder_reads(

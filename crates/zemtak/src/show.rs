@@ -67,3 +67,27 @@ pub fn lines_indented(text: &str, by: usize) -> String {
     let lines: Vec<String> = text.lines().map(name).collect();
     lines.join(&format!("\n{:by$}", ""))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_and_names_read_as_meant() {
+        assert_eq!(
+            (percent(999_999, 1_000_000), percent(4, 4), percent(1, 0)),
+            ("99.9 %".into(), "100.0 %".into(), "0.0 %".into())
+        );
+        assert_eq!(
+            (count(1, "page", "pages"), count(10_000, "page", "pages")),
+            ("1 page".into(), "10,000 pages".into())
+        );
+        assert_eq!(name("a\u{202e}b\n\u{1b}c d\u{e9}"), "a\\u{202e}b\\u{a}\\u{1b}c d\u{e9}");
+        let names: Vec<String> = ["a", "b", "c"].map(String::from).into();
+        assert_eq!(
+            (some_of(&names, 2), some_of(&names, 3)),
+            ("a, b and 1 more (-v lists them)".into(), "a, b, c".into())
+        );
+        assert_eq!(lines_indented("one\ntwo", 2), "one\n  two");
+    }
+}

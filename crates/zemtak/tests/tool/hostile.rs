@@ -161,3 +161,58 @@ fn what_is_ignored_is_told_with_its_files() {
     // The pixels are taken as they are: both files hold one picture.
     assert!(run.out().contains("twins    1 sprite"), "{}", run.out());
 }
+
+/// A chunk as PNG has it; decoders do not mind the check sum of chunks that they skip.
+fn with_chunk(file: &[u8], kind: &[u8; 4], data: &[u8]) -> Vec<u8> {
+    let mut crc = flate2::Crc::new();
+    crc.update(kind);
+    crc.update(data);
+    let length = u32::try_from(data.len()).unwrap().to_be_bytes();
+    // Behind the signature and the header, whose length is fixed.
+    [&file[..33], &length, kind, data, &crc.sum().to_be_bytes(), &file[33..]].concat()
+}
+
+/// An Exif block with one entry, the orientation, in either byte order.
+fn exif(big: bool, orientation: u16) -> Vec<u8> {
+    let short = |v: u16| if big { v.to_be_bytes() } else { v.to_le_bytes() };
+    let long = |v: u32| if big { v.to_be_bytes() } else { v.to_le_bytes() };
+    let head = [if big { *b"MM" } else { *b"II" }, short(42)].concat();
+    [
+        head,
+        long(8).into(),
+        short(1).into(),
+        short(274).into(),
+        short(3).into(),
+        long(1).into(),
+        short(orientation).into(),
+        vec![0; 6],
+    ]
+    .concat()
+}
+
+#[test]
+fn profiles_orientations_and_further_frames_are_told_whatever_the_format() {
+    let folder = Folder::new();
+    let plain = png(&blob(9, 9, [7, 7, 7]));
+    folder.write("art/profile.png", with_chunk(&plain, b"iCCP", b"x\0\0nothing"));
+    folder.write("art/lying.png", with_chunk(&plain, b"eXIf", &exif(true, 6)));
+    folder.write("art/upright.png", with_chunk(&plain, b"eXIf", &exif(false, 1)));
+    folder.write("art/moving.png", with_chunk(&plain, b"acTL", &[0, 0, 0, 3, 0, 0, 0, 0]));
+    let mut file = Vec::new();
+    let mut encoder = jpeg_encoder::Encoder::new(&mut file, 90);
+    encoder.add_icc_profile(&[1, 2, 3]).unwrap();
+    encoder.add_exif_metadata(&exif(false, 8)).unwrap();
+    encoder.encode(&[200; 9 * 9 * 3], 9, 9, jpeg_encoder::ColorType::Rgb).unwrap();
+    folder.write("art/photo.jpg", file);
+    let mut gif = Vec::new();
+    let frame = || image::Frame::new(image::RgbaImage::from_pixel(4, 4, image::Rgba([1, 2, 3, 255])));
+    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames([frame(), frame()]).unwrap();
+    folder.write("art/waving.gif", gif);
+    let json = folder.zemtak("pack art --json").exits(0).json();
+    let expected = serde_json::json!({
+        "colour profile": ["photo.jpg", "profile.png"],
+        "orientation": ["lying.png", "photo.jpg"],
+        "frames after the first": ["moving.png", "waving.gif"],
+    });
+    assert_eq!(json["atlases"][0]["ignored"], expected);
+}

@@ -133,6 +133,8 @@ fn faint_pixels_count_from_the_asked_alpha_and_16_bits_round_first() {
     let mut faint = blob(20, 20, [90, 90, 200]);
     faint.row_mut(0)[..4].copy_from_slice(&[1, 2, 3, 7]);
     folder.write("art/faint.png", png(&faint));
+    // Wholly faint, so empty from alpha 8 on: its one stored pixel was once held against the faint one at (0, 0).
+    folder.write("art/ghost.png", png(&Pixels::from_rgba(Size::new(2, 2), vec![3; 16]).unwrap()));
     // Alpha 128 of 65,535 rounds to 0, 129 to 1: only the right one of the two pixels is visible.
     let wide: Vec<u8> = [[9u16, 9, 9, 128], [9, 9, 9, 129]].concat().iter().flat_map(|v| v.to_be_bytes()).collect();
     folder.write("art/wide.png", encode(Size::new(2, 1), png::ColorType::Rgba, png::BitDepth::Sixteen, &wide, |_| {}));

@@ -1,0 +1,178 @@
+//! The proof must pass for every right atlas and fail for every change that a player could see.
+
+#![allow(
+    missing_docs,
+    clippy::unwrap_used,
+    clippy::panic,
+    clippy::cast_possible_truncation,
+    reason = "a test may fail loudly, and its numbers are small"
+)]
+
+use proptest::prelude::*;
+use std::collections::BTreeMap;
+use zemtak_core::atlas::{Alpha, Atlas, Built, Colour, Filter, Page, PixelKind, Sprite, VERSION, Wrap};
+use zemtak_core::compose::{Stamp, compose};
+use zemtak_core::coords::UvRect;
+use zemtak_core::geometry::Size;
+use zemtak_core::layout::{Item, PagePolicy, Shape, Spacing, lay_out};
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::{Pixels, Prepared, Treatment};
+use zemtak_core::verify;
+
+/// Small pictures, many of them with transparent borders.
+fn pictures() -> impl Strategy<Value = Vec<Pixels>> {
+    let pixel = prop_oneof![2 => Just([9, 9, 9, 0]), 1 => any::<[u8; 4]>()];
+    let picture = (1u32..12, 1u32..12).prop_flat_map(move |(w, h)| {
+        prop::collection::vec(pixel.clone(), (w * h) as usize)
+            .prop_map(move |p| Pixels::from_rgba(Size::new(w, h), p.concat()).unwrap())
+    });
+    prop::collection::vec(picture, 1..9)
+}
+
+#[derive(Debug, Clone)]
+struct Options {
+    spacing: Spacing,
+    treatment: Treatment,
+    may_turn: bool,
+    shape: Shape,
+}
+
+fn options() -> impl Strategy<Value = Options> {
+    let shape = prop_oneof![Just(Shape::Free), Just(Shape::Pow2)];
+    (0u32..4, 0u32..3, 0u32..3, any::<bool>(), 1u8..40, any::<bool>(), shape).prop_map(
+        |(gutter, margin, extrude, trim, visible_alpha, may_turn, shape)| Options {
+            spacing: Spacing { gutter, margin, extrude },
+            treatment: Treatment { trim, visible_alpha },
+            may_turn,
+            shape,
+        },
+    )
+}
+
+fn page_entry(index: usize, size: Size) -> Page {
+    Page {
+        file: format!("p-{index}.png"),
+        width: size.w,
+        height: size.h,
+        pixels: PixelKind::Rgba8,
+        alpha: Alpha::Straight,
+        colour: Colour::Srgb,
+        filter: Filter::Nearest,
+        wrap: Wrap::Clamp,
+        mips: 1,
+        safe_mips: None,
+        hash: format!("blake3:{}", "0".repeat(64)),
+        layers: BTreeMap::new(),
+    }
+}
+
+/// The shortest way to an atlas and its pages.
+fn build(sources: &[Pixels], options: &Options) -> (Atlas, Vec<Pixels>) {
+    let Options { spacing, treatment, may_turn, shape } = options.clone();
+    let ready: Vec<Prepared> = sources.iter().map(|s| Prepared::new(s.clone(), treatment)).collect();
+    let items: Vec<Item> = ready.iter().map(|r| Item { size: r.stored.size(), may_turn }).collect();
+    let layout =
+        lay_out(&items, spacing, &PagePolicy { shape, max: Size::new(48, 48), ..PagePolicy::default() }).unwrap();
+    let pages = (0..layout.pages.len())
+        .map(|page| {
+            let on_page = layout.places.iter().zip(&ready).filter(|(place, _)| place.page == page);
+            let stamps = on_page.map(|(p, r)| Stamp { pixels: &r.stored, rect: p.rect, turned: p.turned });
+            compose(layout.pages[page], stamps, spacing.extrude).unwrap()
+        })
+        .collect();
+    let sprite = |(place, ready): (&zemtak_core::layout::Place, &Prepared)| Sprite {
+        page: place.page,
+        rect: place.rect,
+        turned: place.turned,
+        canvas: ready.canvas,
+        inset: ready.inset,
+        pivot: [0.0, 0.0],
+        uv: UvRect::of(place.rect, layout.pages[place.page]),
+        points: BTreeMap::new(),
+        stretch: None,
+        tags: Vec::new(),
+        user: None,
+        outline: None,
+        mesh: None,
+    };
+    let built = Built {
+        gutter: spacing.gutter,
+        margin: spacing.margin,
+        extrude: spacing.extrude,
+        trim: treatment.trim,
+        visible_alpha: treatment.visible_alpha,
+        mip_levels: 0,
+        resample: None,
+    };
+    let names = (0..).map(|i| SpriteName::new(&format!("s{i}")));
+    let atlas = Atlas {
+        zemtak: VERSION,
+        needs: Vec::new(),
+        name: "p".into(),
+        scale: 1.0,
+        base: None,
+        built,
+        pages: layout.pages.iter().enumerate().map(|(i, size)| page_entry(i, *size)).collect(),
+        sprites: names.zip(layout.places.iter().zip(&ready).map(sprite)).collect(),
+        clips: BTreeMap::new(),
+    };
+    (atlas, pages)
+}
+
+fn defects(atlas: &Atlas, pages: &[Pixels], sources: &[Pixels]) -> Vec<verify::Defect> {
+    let mut all = verify::spacing(atlas);
+    all.extend((0..pages.len()).flat_map(|i| verify::page(atlas, i, &pages[i])));
+    for (i, source) in sources.iter().enumerate() {
+        let name = SpriteName::new(&format!("s{i}"));
+        let sprite = &atlas.sprites[&name];
+        all.extend(verify::sprite(atlas, &name, sprite, &pages[sprite.page], source));
+    }
+    all
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 200, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn what_is_built_right_is_proved(sources in pictures(), options in options()) {
+        let (atlas, pages) = build(&sources, &options);
+        prop_assert_eq!(atlas.check(), vec![]);
+        prop_assert_eq!(defects(&atlas, &pages, &sources), vec![]);
+    }
+
+    #[test]
+    fn no_pixel_of_a_page_can_change_unnoticed(
+        sources in pictures(), options in options(), at: prop::sample::Index, channel in 0usize..4, by in 1u8..=255,
+    ) {
+        let (atlas, mut pages) = build(&sources, &options);
+        let bytes = pages[0].as_bytes_mut();
+        let pixel = at.index(bytes.len() / 4) * 4;
+        let hidden = bytes[pixel + 3] == 0 && channel != 3;
+        bytes[pixel + channel] = bytes[pixel + channel].wrapping_add(by);
+        // Colour under alpha 0 is not compared inside a box; everywhere else even that must be empty.
+        let (x, y) = ((pixel / 4) as u32 % pages[0].size().w, (pixel / 4) as u32 / pages[0].size().w);
+        let inside = atlas.sprites.values().any(|s| {
+            s.page == 0 && (s.rect.x..s.rect.x + s.rect.w).contains(&x) && (s.rect.y..s.rect.y + s.rect.h).contains(&y)
+        });
+        // A trimmed empty sprite stands for nothing visible: its one pixel is compared with no source pixel but (0, 0).
+        if !(hidden && inside) {
+            prop_assert!(!defects(&atlas, &pages, &sources).is_empty(), "({}, {})", x, y);
+        }
+    }
+
+    #[test]
+    fn no_box_can_move_unnoticed(sources in pictures(), options in options(), dx in 0u32..3, dy in 1u32..3) {
+        let (mut atlas, pages) = build(&sources, &options);
+        let name = SpriteName::new("s0");
+        let page = atlas.pages[0].size();
+        let sprite = atlas.sprites.get_mut(&name).unwrap();
+        sprite.rect.x += dx;
+        sprite.rect.y += dy;
+        if sprite.page == 0 && sprite.rect.inside(page) {
+            sprite.uv = UvRect::of(sprite.rect, page);
+            // Where it was, there are now pixels that belong to nothing, unless there was nothing to see.
+            let seen = sources[0].visible_box(1).is_some();
+            prop_assert!(!seen || !defects(&atlas, &pages, &sources).is_empty());
+        }
+    }
+}
