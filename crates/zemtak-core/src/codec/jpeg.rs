@@ -20,7 +20,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
         .set_max_width(side)
         .set_max_height(side)
         .set_strict_mode(true)
-        .jpeg_set_out_colorspace(ColorSpace::RGBA);
+        .jpeg_set_out_colorspace(ColorSpace::RGB);
     let mut decoder = JpegDecoder::new_with_options(ZCursor::new(bytes), options);
     decoder.decode_headers().map_err(damaged)?;
     let (w, h) = decoder.dimensions().ok_or_else(|| damaged("no size in its header"))?;
@@ -29,7 +29,9 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
     if !ends(bytes) {
         return Err(damaged("the file ends before the picture does"));
     }
-    let rgba = decoder.decode().map_err(damaged)?;
+    // A JPEG is always opaque. Asked for RGBA, the codec once made CMYK pictures wholly transparent.
+    let rgb = decoder.decode().map_err(damaged)?;
+    let rgba = rgb.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect();
     Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
 }
 

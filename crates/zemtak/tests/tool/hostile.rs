@@ -45,6 +45,36 @@ fn formats_are_told_by_content_whatever_the_extension() {
     folder.zemtak("verify build/art.atlas.json --against art").exits(0);
 }
 
+/// The codec once gave CMYK pictures back with alpha 0: a sprite lost without a word.
+#[test]
+fn every_kind_of_jpeg_is_opaque_and_of_its_colour() {
+    use jpeg_encoder::ColorType::{Cmyk, CmykAsYcck, Luma, Rgb, Ycbcr};
+    let folder = Folder::new();
+    // An orange in each colour space; JPEG stores CMYK as Adobe does, upside down, and the encoder sees to that.
+    let kinds: [(_, &[u8]); 5] = [
+        (Rgb, &[200, 120, 40]),
+        (Ycbcr, &[135, 74, 174]),
+        (Luma, &[120]),
+        (Cmyk, &[55, 135, 215, 0]),
+        (CmykAsYcck, &[55, 135, 215, 0]),
+    ];
+    for (i, (kind, pixel)) in kinds.into_iter().enumerate() {
+        let mut out = Vec::new();
+        jpeg_encoder::Encoder::new(&mut out, 100).encode(&pixel.repeat(16 * 16), 16, 16, kind).unwrap();
+        folder.write(&format!("art/{}.jpg", ["rgb", "ycbcr", "grey", "cmyk", "ycck"][i]), out);
+    }
+    folder.zemtak("pack art --no-share-twins --extrude 0").exits(0);
+    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/art.atlas.json")).unwrap();
+    let page = lodepng::decode32(folder.read("build/art-0.png")).unwrap();
+    for (name, sprite) in atlas["sprites"].as_object().unwrap() {
+        let [x, y, w, h]: [usize; 4] = serde_json::from_value(sprite["box"].clone()).unwrap();
+        let p = page.buffer[(y + h / 2) * page.width + x + w / 2];
+        let expected = if name == "grey" { [120, 120, 120] } else { [200, 120, 40] };
+        let near = [p.r, p.g, p.b].iter().zip(expected).all(|(a, b): (&u8, u8)| a.abs_diff(b) <= 6);
+        assert!(near && p.a == 255 && (w, h) == (16, 16), "{name}: {p:?}");
+    }
+}
+
 #[test]
 fn every_unusable_image_is_named_with_its_reason_and_nothing_is_written() {
     let folder = Folder::new();
