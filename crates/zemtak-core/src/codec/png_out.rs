@@ -10,6 +10,7 @@ use crate::pixels::{PIXEL, Pixels};
 use flate2::{Compress, Compression, FlushCompress, Status};
 use png::{BitDepth, ColorType, Encoder, EncodingError, chunk};
 use std::num::NonZeroU64;
+use zopfli::Write;
 
 /// How much work goes into making a PNG small. docs/performance.md has sizes and times.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
@@ -133,12 +134,14 @@ fn deflate(bands: &Bands<'_>) -> Vec<Vec<u8>> {
 }
 
 /// The zlib stream of the filtered rows, as small as an exhaustive search for matches makes it.
+///
+/// That library is built without `std`: it then brings its own logarithm, which is the same on every system.
 fn squeeze(bands: &Bands<'_>) -> Result<Vec<u8>, EncodingError> {
     let filtered = par::map_range(bands.count(), |i| bands.filtered(i)).concat();
     let options = zopfli::Options { iteration_count: NonZeroU64::MIN, ..zopfli::Options::default() };
-    let mut out = Vec::new();
-    zopfli::compress(options, zopfli::Format::Zlib, filtered.as_slice(), &mut out)?;
-    Ok(out)
+    let squeezed = zopfli::ZlibEncoder::new(options, zopfli::BlockType::Dynamic, Vec::new())
+        .and_then(|mut encoder| encoder.write_all(&filtered).and_then(|()| encoder.finish()));
+    squeezed.map_err(|e| EncodingError::IoError(std::io::Error::other(e.to_string())))
 }
 
 /// Deflates one band; all but the last end on a byte border without ending the stream.
