@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// A width and a height in pixels; written `[w, h]`.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(from = "[u32; 2]", into = "[u32; 2]")]
 pub struct Size {
     /// Width in pixels.
@@ -64,7 +64,7 @@ impl From<Size> for [u32; 2] {
 }
 
 /// A rectangle `[x, y, w, h]` in pixels, covering `x..x+w` and `y..y+h`.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(from = "[u32; 4]", into = "[u32; 4]")]
 pub struct Rect {
     /// Left edge.

@@ -64,6 +64,8 @@ fn main() {
             out: folder.path("build"),
             name: Some("bench".into()),
             settings: AtlasSettings { png, ..AtlasSettings::default() },
+            why: false,
+            take_best: false,
         };
         let manner = Manner { json: false, quiet: true, verbose: false, colour: anstream::ColorChoice::Never, jobs: 0 };
         let mut bytes = 0;

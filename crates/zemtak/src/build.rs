@@ -6,7 +6,7 @@ use crate::interrupt;
 use crate::load::Loaded;
 use crate::progress::Progress;
 use crate::settings::AtlasSettings;
-use crate::show;
+use crate::{show, together};
 use rayon::prelude::*;
 use std::collections::{BTreeMap, HashMap};
 use zemtak_core::atlas::{self, Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step};
@@ -14,8 +14,8 @@ use zemtak_core::clip::{self, DEFAULT_FPS};
 use zemtak_core::codec::encode_png;
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::coords::UvRect;
-use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Item, Layout, LayoutError, lay_out};
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::layout::{Arrangement, Item, Layout, LayoutError, Request, Why, lay_out, why};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::pixels::{Pixels, Prepared};
 use zemtak_runtime::page_hash;
@@ -35,6 +35,11 @@ pub struct Plan<'a> {
     /// For each box the sprite that is drawn there.
     drawn: Vec<usize>,
     layout: Layout,
+    /// What was asked of the layout, for explaining it.
+    items: Vec<Item>,
+    clips: clip::Found,
+    /// Whether the search came to an end before its time.
+    pub cut_short: bool,
 }
 
 /// How many sprites lie in the box of another.
@@ -58,7 +63,8 @@ pub struct PageFile {
 }
 
 impl<'a> Plan<'a> {
-    /// Finds twins and lays the boxes out. `names` and `loaded` are in one order, sorted by name.
+    /// Finds twins and lays the boxes out. `names` and `loaded` are in one order, sorted by name. With `take_best` a
+    /// Ctrl-C during the search is taken as the wish to go on with the best so far.
     ///
     /// # Errors
     /// Sprites that fit on no page, all of them, or page options that cannot be met.
@@ -67,19 +73,93 @@ impl<'a> Plan<'a> {
         settings: &'a AtlasSettings,
         names: &'a [SpriteName],
         loaded: &'a [Loaded],
+        take_best: bool,
     ) -> Result<Self, Failure> {
         let sprites: Vec<&Prepared> = loaded.iter().map(|l| &l.sprite).collect();
-        let (box_of, drawn) = boxes(&sprites, settings.share_twins);
-        let items: Vec<Item> =
-            drawn.iter().map(|&i| Item { size: sprites[i].stored.size(), may_turn: settings.turn }).collect();
-        let layout = lay_out(&items, settings.spacing, &settings.page)
-            .map_err(|error| explain(&error, |item| (&names[drawn[item]], sprites[drawn[item]].stored.size())))?;
+        let clips = clip::find(&names.iter().cloned().collect(), name);
+        let dense = settings.layout == Arrangement::Dense;
+        let (box_of, drawn) = if dense { boxes(&sprites, settings.share_twins) } else { one_each(sprites.len()) };
+        let groups = if settings.together { together::groups(&clips, names, &box_of) } else { vec![None; drawn.len()] };
+        // In rows a cell is as large as the canvas, so that a frame's place in it does not depend on what is visible.
+        let size = |sprite: &Prepared| if dense { sprite.stored.size() } else { sprite.canvas };
+        let item = |(&i, group): (&usize, Option<usize>)| Item {
+            may_turn: settings.turn && dense,
+            group,
+            ..Item::new(size(sprites[i]))
+        };
+        let items: Vec<Item> = drawn.iter().zip(groups).map(item).collect();
+        let mut plan = Self {
+            name,
+            settings,
+            names,
+            loaded,
+            box_of,
+            drawn,
+            layout: Layout::default(),
+            items,
+            clips,
+            cut_short: false,
+        };
+        let laid_out = lay_out(&plan.request());
+        plan.cut_short = take_best && interrupt::go_on();
         interrupt::check()?;
-        if let Some(page) = layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) {
-            let why = format!("{page} pixels are more than the limit of {} a page", show::number(PAGE_PIXELS));
-            return Err(Problem::usage("a page too large for memory", "", why, "ask for smaller pages").into());
+        plan.layout = laid_out.map_err(|error| plan.explain(&error))?;
+        plan.move_into_cells();
+        plan.refuse_huge_pages()?;
+        Ok(plan)
+    }
+
+    /// In equal cells a box lies where it lies on its canvas.
+    fn move_into_cells(&mut self) {
+        if self.in_rows() {
+            for (place, &i) in self.layout.places.iter_mut().zip(&self.drawn) {
+                let Prepared { inset: [x, y], stored, .. } = &self.loaded[i].sprite;
+                place.rect = Rect::at(place.rect.x + x, place.rect.y + y, stored.size());
+            }
         }
-        Ok(Self { name, settings, names, loaded, box_of, drawn, layout })
+    }
+
+    fn refuse_huge_pages(&self) -> Result<(), Failure> {
+        let Some(page) = self.layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) else { return Ok(()) };
+        let why = format!("{page} pixels are more than the limit of {} a page", show::number(PAGE_PIXELS));
+        Err(Problem::usage("a page too large for memory", "", why, "ask for smaller pages").into())
+    }
+
+    fn request(&self) -> Request<'_> {
+        Request {
+            arrangement: self.settings.layout,
+            effort: self.settings.effort,
+            stop: Some(interrupt::flag()),
+            ..Request::new(&self.items, self.settings.spacing, &self.settings.page)
+        }
+    }
+
+    /// Why the layout is not smaller.
+    ///
+    /// # Errors
+    /// An interruption.
+    pub fn why(&self) -> Result<Option<Why>, Failure> {
+        let why = why(&self.request(), &self.layout).map_err(|error| self.explain(&error))?;
+        interrupt::check()?;
+        Ok(why)
+    }
+
+    /// Whether boxes lie in equal cells.
+    #[must_use]
+    pub fn in_rows(&self) -> bool {
+        self.settings.layout != Arrangement::Dense
+    }
+
+    /// The name of a sprite drawn in a box.
+    #[must_use]
+    pub fn name_of(&self, item: usize) -> &SpriteName {
+        &self.names[self.drawn[item]]
+    }
+
+    /// The size that a box asks for.
+    #[must_use]
+    pub fn size_of(&self, item: usize) -> Size {
+        self.items[item].size
     }
 
     /// How many pages there are.
@@ -136,14 +216,13 @@ impl<'a> Plan<'a> {
         compose(self.layout.pages[page], stamps, self.settings.spacing.extrude).map_err(|e| internal(page, &e))
     }
 
-    /// The descriptor for these pages, and the findings about clips.
+    /// The descriptor for these pages.
     #[must_use]
-    pub fn descriptor(&self, pages: Vec<Page>) -> (Atlas, clip::Found) {
+    pub fn descriptor(&self, pages: Vec<Page>) -> Atlas {
         let AtlasSettings { spacing, treatment, .. } = self.settings;
         let sprites: BTreeMap<SpriteName, Sprite> = self.names.iter().cloned().zip(self.sprites()).collect();
-        let found = clip::find(&sprites.keys().cloned().collect(), self.name);
         let clips: BTreeMap<ClipName, Clip> =
-            found.clips.iter().map(|(name, steps)| (name.clone(), default_clip(steps))).collect();
+            self.clips.clips.iter().map(|(name, steps)| (name.clone(), default_clip(steps))).collect();
         let built = Built {
             gutter: spacing.gutter,
             margin: spacing.margin,
@@ -153,7 +232,7 @@ impl<'a> Plan<'a> {
             mip_levels: 0,
             resample: None,
         };
-        let atlas = Atlas {
+        Atlas {
             zemtak: atlas::VERSION,
             needs: Vec::new(),
             name: self.name.to_owned(),
@@ -163,8 +242,13 @@ impl<'a> Plan<'a> {
             pages,
             sprites,
             clips,
-        };
-        (atlas, found)
+        }
+    }
+
+    /// What was found out about clips.
+    #[must_use]
+    pub fn clips(&self) -> &clip::Found {
+        &self.clips
     }
 
     fn sprites(&self) -> impl Iterator<Item = Sprite> {
@@ -241,25 +325,53 @@ fn internal(page: usize, error: &dyn std::error::Error) -> Failure {
     Problem::bad_input("a page cannot be drawn", &format!("page {page}"), error.to_string(), help).into()
 }
 
-fn explain<'a>(error: &LayoutError, sprite: impl Fn(usize) -> (&'a SpriteName, Size)) -> Failure {
-    match error {
-        LayoutError::DoNotFit { items, room } => {
-            let problems = items.iter().map(|&item| {
-                let (name, size) = sprite(item);
-                let why = format!("{size} pixels are to be stored, the largest page has room for {room}");
-                let help = "raise --page-max or --page-aspect, allow --turn, or make the image smaller";
-                Problem::bad_input("a sprite that fits on no page", name.as_str(), why, help)
-            });
-            Failure::all(problems.collect())
+/// A box for every sprite, twins or not.
+fn one_each(sprites: usize) -> (Vec<usize>, Vec<usize>) {
+    ((0..sprites).collect(), (0..sprites).collect())
+}
+
+impl Plan<'_> {
+    fn explain(&self, error: &LayoutError) -> Failure {
+        match error {
+            LayoutError::DoNotFit { items, room } => {
+                let problems = items.iter().map(|&item| {
+                    let why =
+                        format!("{} pixels are to be stored, the largest page has room for {room}", self.size_of(item));
+                    let help = "raise --page-max or --page-aspect, allow --turn, or make the image smaller";
+                    Problem::bad_input("a sprite that fits on no page", self.name_of(item).as_str(), why, help)
+                });
+                Failure::all(problems.collect())
+            }
+            LayoutError::GroupTooLarge { items } => {
+                let pixels: u64 = items.iter().map(|&i| self.size_of(i).area()).sum();
+                let ends = [items.first(), items.last()]
+                    .map(|i| i.map_or_else(String::new, |&i| show::name(self.name_of(i).as_str())));
+                let count = show::count(items.len(), "box", "boxes");
+                let why = format!(
+                    "{count}, {} to {}, {} pixels in all, fit on no page of {} together",
+                    ends[0],
+                    ends[1],
+                    show::number(pixels),
+                    self.settings.page.fixed.unwrap_or(self.settings.page.max)
+                );
+                let help = "raise --page-max, or leave --together out";
+                let clip = items.first().and_then(|&i| self.clip_of(self.name_of(i)));
+                Problem::bad_input("a clip that does not fit on one page", &clip.unwrap_or_default(), why, help).into()
+            }
+            LayoutError::PageCount { asked, needed } => {
+                let why = format!("{asked} asked for, {needed} needed");
+                let help = "drop --page-count, or raise --page-max";
+                Problem::bad_input("the number of pages cannot be kept", "--page-count", why, help).into()
+            }
+            other => {
+                let help = "see 'zemtak pack --help' for the page options";
+                Problem::usage("page options that contradict each other", "", other.to_string(), help).into()
+            }
         }
-        LayoutError::PageCount { asked, needed } => {
-            let why = format!("{asked} asked for, {needed} needed");
-            let help = "drop --page-count, or raise --page-max";
-            Problem::bad_input("the number of pages cannot be kept", "--page-count", why, help).into()
-        }
-        other => {
-            let help = "see 'zemtak pack --help' for the page options";
-            Problem::usage("page options that contradict each other", "", other.to_string(), help).into()
-        }
+    }
+
+    fn clip_of(&self, sprite: &SpriteName) -> Option<String> {
+        let of = self.clips.clips.iter().find(|(_, steps)| steps.contains(sprite));
+        of.map(|(name, _)| name.to_string())
     }
 }

@@ -12,7 +12,7 @@ use std::path::PathBuf;
 use zemtak_core::atlas::Atlas;
 use zemtak_core::codec::PngEffort;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{LONGEST_SIDE, Prefer, Shape};
+use zemtak_core::layout::{Arrangement, Effort, LONGEST_SIDE, Prefer, Shape};
 
 /// The largest gutter, margin or ring that can be asked for, in pixels.
 const WIDEST_SPACE: i64 = 4096;
@@ -172,10 +172,57 @@ struct PackArgs {
     /// What names are relative to [default: the one folder, else the common parent]
     #[arg(long, value_name = "DIR")]
     root: Option<PathBuf>,
+    /// Explain the layout: what it cannot go below, and what other options would give
+    #[arg(long)]
+    why: bool,
+    /// On Ctrl-C during the search for a denser layout go on with the best so far
+    #[arg(long)]
+    take_best: bool,
+    #[command(flatten)]
+    layout: LayoutArgs,
     #[command(flatten)]
     page: PageArgs,
     #[command(flatten)]
     sprite: SpriteArgs,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Layout")]
+struct LayoutArgs {
+    /// How boxes are arranged
+    #[arg(long, value_name = "HOW", default_value = "dense")]
+    layout: ArrangementArg,
+    /// How much work the search for a denser layout may do: about 0.1, 1 or 10 seconds for 1,000 sprites
+    #[arg(long, value_name = "WORK", default_value = "quick")]
+    effort: EffortArg,
+    /// What goes on one page together: nothing, or all steps of a clip
+    #[arg(long, value_name = "WHAT", default_value = "none", hide_possible_values = true)]
+    together: TogetherArg,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum ArrangementArg {
+    /// As small as can be, in any order
+    Dense,
+    /// Equal cells the size of the largest canvas, row by row, in the order of names
+    Grid,
+    /// Such cells in one row; the page's aspect does not apply
+    Row,
+    /// Such cells in one column; the page's aspect does not apply
+    Column,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum EffortArg {
+    Quick,
+    Normal,
+    High,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum TogetherArg {
+    None,
+    Clip,
 }
 
 #[derive(Debug, Args)]
@@ -283,9 +330,35 @@ impl Command {
 impl PackArgs {
     fn into_request(self) -> pack::Request {
         let mut settings = AtlasSettings::default();
+        self.layout.apply(&mut settings);
         self.page.apply(&mut settings);
         self.sprite.apply(&mut settings);
-        pack::Request { paths: self.paths, root: self.root, out: self.out, name: self.name, settings }
+        pack::Request {
+            paths: self.paths,
+            root: self.root,
+            out: self.out,
+            name: self.name,
+            settings,
+            why: self.why,
+            take_best: self.take_best,
+        }
+    }
+}
+
+impl LayoutArgs {
+    fn apply(&self, settings: &mut AtlasSettings) {
+        settings.layout = match self.layout {
+            ArrangementArg::Dense => Arrangement::Dense,
+            ArrangementArg::Grid => Arrangement::Grid,
+            ArrangementArg::Row => Arrangement::Row,
+            ArrangementArg::Column => Arrangement::Column,
+        };
+        settings.effort = match self.effort {
+            EffortArg::Quick => Effort::Quick,
+            EffortArg::Normal => Effort::Normal,
+            EffortArg::High => Effort::High,
+        };
+        settings.together = matches!(self.together, TogetherArg::Clip);
     }
 }
 

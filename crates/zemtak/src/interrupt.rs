@@ -22,6 +22,18 @@ pub fn asked() -> bool {
     ASKED.load(Ordering::Relaxed)
 }
 
+/// What a search looks at to come to an end.
+#[must_use]
+pub fn flag() -> &'static AtomicBool {
+    &ASKED
+}
+
+/// Takes a Ctrl-C as the wish to go on with what a search has found; whether there was one.
+#[must_use]
+pub fn go_on() -> bool {
+    ASKED.swap(false, Ordering::SeqCst)
+}
+
 /// A place where the work can stop.
 ///
 /// # Errors

@@ -8,6 +8,7 @@ pub mod build;
 pub mod cli;
 pub mod commands;
 pub mod exit;
+pub mod explain;
 pub mod failure;
 pub mod interrupt;
 pub mod load;
@@ -15,6 +16,7 @@ pub mod progress;
 pub mod settings;
 pub mod show;
 pub mod sources;
+pub mod together;
 pub mod write;
 
 use crate::answer::Manner;

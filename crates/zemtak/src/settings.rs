@@ -1,12 +1,18 @@
 //! How an atlas is built: the atlas keys of this version with their defaults.
 
 use zemtak_core::codec::PngEffort;
-use zemtak_core::layout::{PagePolicy, Spacing};
+use zemtak_core::layout::{Arrangement, Effort, PagePolicy, Spacing};
 use zemtak_core::pixels::Treatment;
 
 /// The atlas keys.
 #[derive(Debug, Clone, PartialEq)]
 pub struct AtlasSettings {
+    /// How boxes are arranged. Densely by default.
+    pub layout: Arrangement,
+    /// How much work the search for a denser layout may do. Quick by default.
+    pub effort: Effort,
+    /// Whether all steps of a clip go on one page. They need not by default.
+    pub together: bool,
     /// Which pages are allowed.
     pub page: PagePolicy,
     /// Gutter 2, margin 0, extrude 1 by default.
@@ -24,8 +30,11 @@ pub struct AtlasSettings {
 impl Default for AtlasSettings {
     fn default() -> Self {
         Self {
+            layout: Arrangement::default(),
+            effort: Effort::default(),
+            together: false,
             page: PagePolicy::default(),
-            spacing: Spacing { gutter: 2, margin: 0, extrude: 1 },
+            spacing: Spacing { gutter: 2, margin: 0, extrude: 1, align: 1 },
             treatment: Treatment { trim: true, visible_alpha: 1 },
             turn: false,
             share_twins: true,

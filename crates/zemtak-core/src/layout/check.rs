@@ -1,34 +1,43 @@
 //! The independent look at a layout: everything that must hold of it, found out without the search's own structures.
 
-use super::{Item, Layout, PagePolicy, Spacing};
+use super::{Arrangement, Item, Layout, PagePolicy, Place, Request};
 use crate::geometry::{Rect, Size};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Something that does not hold of a layout.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Fault {
-    /// The layout has another number of places than there are items.
+    /// The layout has another number of places than there are items, or of pages than was asked for.
     Count,
     /// A place names a page that is not there, or has not the item's size, or is turned against its will.
     Misfit(usize),
-    /// A cell reaches into the margin or over the page's edge.
+    /// A cell reaches into the margin or over the page's edge, or begins where none may.
     Outside(usize),
     /// Two cells overlap or are nearer than the gutter.
     TooNear(usize, usize),
     /// A page that the policy does not allow.
     Page(usize),
+    /// Two items that must share a page and do not.
+    Parted(usize, usize),
+    /// An item that is not alone on its page although it should be.
+    NotAlone(usize),
+    /// An item that did not stay where it was to stay.
+    Moved(usize),
 }
 
 /// Everything that is wrong with a layout; nothing if it is right.
 #[must_use]
-pub fn check(items: &[Item], spacing: Spacing, policy: &PagePolicy, layout: &Layout) -> Vec<Fault> {
-    if items.len() != layout.places.len() || policy.count.is_some_and(|n| !items.is_empty() && n != layout.pages.len())
-    {
+pub fn check(request: &Request<'_>, layout: &Layout) -> Vec<Fault> {
+    let Request { items, spacing, policy, .. } = *request;
+    let alone = items.iter().filter(|i| i.alone).count();
+    let shared_pages = layout.pages.len().checked_sub(alone);
+    let other_count = |n: usize| alone < items.len() && Some(n) != shared_pages;
+    if items.len() != layout.places.len() || shared_pages.is_none() || policy.count.is_some_and(other_count) {
         return vec![Fault::Count];
     }
-    let mut faults: Vec<Fault> =
-        (0..layout.pages.len()).filter(|&p| !policy.allows(layout.pages[p])).map(Fault::Page).collect();
-    let mut by_page = vec![Vec::new(); layout.pages.len()];
+    let mut faults = Vec::new();
+    let mut by_page: Vec<Vec<(usize, Rect)>> = vec![Vec::new(); layout.pages.len()];
+    let mut lone_pages = BTreeSet::new();
     for (i, (item, place)) in items.iter().zip(&layout.places).enumerate() {
         let Some(page) = layout.pages.get(place.page) else {
             faults.push(Fault::Misfit(i));
@@ -37,15 +46,70 @@ pub fn check(items: &[Item], spacing: Spacing, policy: &PagePolicy, layout: &Lay
         if place.rect.size() != item.size.stored(place.turned) || (place.turned && !item.may_turn) {
             faults.push(Fault::Misfit(i));
         }
-        match place.rect.grown(spacing.extrude) {
+        if item.alone {
+            lone_pages.insert(place.page);
+            by_page[place.page].push((i, place.rect));
+            continue;
+        }
+        let aligned = |cell: &Rect| cell.x.is_multiple_of(spacing.align) && cell.y.is_multiple_of(spacing.align);
+        match place.rect.grown(spacing.extrude).filter(aligned) {
             Some(cell) if within_margin(cell, *page, spacing.margin) => by_page[place.page].push((i, cell)),
             _ => faults.push(Fault::Outside(i)),
         }
     }
-    for cells in &by_page {
-        faults.extend(too_near(cells, spacing.gutter).into_iter().map(|(a, b)| Fault::TooNear(a, b)));
+    for (page, cells) in by_page.iter().enumerate() {
+        match cells[..] {
+            [(i, rect)] if lone_pages.contains(&page) && rect == Rect::at(0, 0, layout.pages[page]) => {
+                faults.extend((!items[i].alone).then_some(Fault::NotAlone(i)));
+            }
+            _ if lone_pages.contains(&page) => faults.extend(cells.iter().map(|(i, _)| Fault::NotAlone(*i))),
+            _ => faults.extend(too_near(cells, spacing.gutter).into_iter().map(|(a, b)| Fault::TooNear(a, b))),
+        }
+    }
+    faults.extend(wrong_pages(request, layout, &lone_pages).into_iter().map(Fault::Page));
+    faults.extend(parted(items, &layout.places));
+    faults.extend(moved(request, layout));
+    faults
+}
+
+/// Shared pages that the policy does not allow.
+fn wrong_pages(request: &Request<'_>, layout: &Layout, lone: &BTreeSet<usize>) -> Vec<usize> {
+    let align = request.spacing.align;
+    let policy = match request.arrangement {
+        Arrangement::Row | Arrangement::Column => &PagePolicy { aspect: f64::MAX, ..request.policy.clone() },
+        _ => request.policy,
+    };
+    let right = |page: Size| policy.allows(page) && page.w.is_multiple_of(align) && page.h.is_multiple_of(align);
+    (0..layout.pages.len()).filter(|p| !lone.contains(p) && !right(layout.pages[*p])).collect()
+}
+
+/// Items of one group on two pages.
+fn parted(items: &[Item], places: &[Place]) -> Vec<Fault> {
+    let mut first: BTreeMap<usize, usize> = BTreeMap::new();
+    let mut faults = Vec::new();
+    for (i, item) in items.iter().enumerate().filter(|(_, item)| !item.alone) {
+        let Some(group) = item.group else { continue };
+        let leader = *first.entry(group).or_insert(i);
+        if places[leader].page != places[i].page {
+            faults.push(Fault::Parted(leader, i));
+        }
     }
     faults
+}
+
+/// Kept items that are elsewhere. Those of a group may have moved with it; pages may have other numbers.
+fn moved(request: &Request<'_>, layout: &Layout) -> Vec<Fault> {
+    let Some(kept) = request.kept.filter(|_| request.arrangement == Arrangement::Dense) else { return Vec::new() };
+    let policy = request.policy.aligned(request.spacing);
+    let stays = |i: &usize| {
+        let place = kept.place(*i, &policy)?;
+        (!request.items[*i].alone && request.items[*i].group.is_none()).then_some((*i, place))
+    };
+    let moved = |(i, place): &(usize, Place)| {
+        let now = layout.places[*i];
+        (now.rect, now.turned) != (place.rect, place.turned)
+    };
+    (0..request.items.len()).filter_map(|i| stays(&i)).filter(moved).map(|(i, _)| Fault::Moved(i)).collect()
 }
 
 /// Whether a cell keeps its distance from the edges of a page.

@@ -46,33 +46,35 @@ pub(super) struct Taste {
 impl Taste {
     /// Tastes that each do well on some kind of set; a search begins with these.
     pub(super) const PORTFOLIO: [Self; 6] = [
-        Self::new(400, 250, 2, 4, 12),
-        Self::new(600, 400, 1, 6, 20),
-        Self::new(200, 400, 4, 4, 8),
-        Self::new(300, 150, 1, 10, 12),
-        Self::new(800, 200, 6, 2, 16),
-        Self::new(300, 600, 3, 3, 30),
+        Self::new(1600, 1000, 8, 16, 48),
+        Self::new(2400, 1600, 4, 24, 80),
+        Self::new(800, 1600, 16, 16, 32),
+        Self::new(1200, 600, 4, 40, 48),
+        Self::new(3200, 800, 24, 8, 64),
+        Self::new(1200, 2400, 12, 12, 120),
     ];
 
     const fn new(exact: i64, flush: i64, width: i64, height: i64, sliver: i64) -> Self {
         Self { exact, flush, width, height, sliver }
     }
 
-    /// What a cell of width `w` is worth in a gap before its height is looked at.
-    pub(super) fn of_width(&self, gap: Gap, w: u32, narrowest: u32) -> i64 {
-        let leftover = gap.w - w;
-        let fit = match leftover {
-            0 => self.exact,
-            _ if leftover < narrowest => -i64::from(leftover) * self.sliver,
-            _ => 0,
-        };
-        fit + i64::from(w) * self.width
+    /// What a size is worth wherever it lies.
+    pub(super) fn of_size(&self, Size { w, h }: Size) -> i64 {
+        i64::from(w) * self.width + i64::from(h) * self.height
     }
 
-    /// What the height `h` adds.
-    pub(super) fn of_height(&self, gap: Gap, h: u32) -> i64 {
-        let flush = i64::from(h == gap.left) + i64::from(h == gap.right);
-        flush * self.flush + i64::from(h) * self.height
+    /// What it is worth that a cell leaves `rest` pixels of a gap's width.
+    pub(super) fn of_fit(&self, rest: u32, narrowest: u32) -> i64 {
+        match rest {
+            0 => self.exact,
+            _ if rest < narrowest => -i64::from(rest) * self.sliver,
+            _ => 0,
+        }
+    }
+
+    /// What it is worth that a cell of height `h` ends flush with the walls of a gap.
+    pub(super) fn of_walls(&self, gap: Gap, h: u32) -> i64 {
+        (i64::from(h == gap.left) + i64::from(h == gap.right)) * self.flush
     }
 
     /// The `n`th taste: the portfolio first, then endless variations of it.
@@ -81,15 +83,13 @@ impl Taste {
         if n < Self::PORTFOLIO.len() {
             return base;
         }
-        let mut dice = Dice::new(n as u64);
-        let mut vary = |v: i64| v * (40 + i64::from(dice.below(121))) / 100;
-        Self::new(
-            vary(base.exact),
-            vary(base.flush),
-            vary(base.width * 4) / 4,
-            vary(base.height * 4) / 4,
-            vary(base.sliver),
-        )
+        base.varied(&mut Dice::new(n as u64), 60)
+    }
+
+    /// The taste with each weight changed by up to `percent`.
+    pub(super) fn varied(&self, dice: &mut Dice, percent: u32) -> Self {
+        let mut vary = |v: i64| v * i64::from(100 - percent + dice.below(2 * percent + 1)) / 100;
+        Self::new(vary(self.exact), vary(self.flush), vary(self.width), vary(self.height), vary(self.sliver))
     }
 }
 
@@ -104,14 +104,20 @@ impl Dice {
 
     /// A number from 0 to `n - 1`.
     pub(super) fn below(&mut self, n: u32) -> u32 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+        self.0 = self.0.wrapping_add(1);
+        let number = scatter(self.0);
         #[expect(clippy::cast_possible_truncation, reason = "the remainder is below n")]
-        let number = ((z ^ (z >> 31)) % u64::from(n.max(1))) as u32;
+        let number = (number % u64::from(n.max(1))) as u32;
         number
     }
+}
+
+/// A number that has nothing visible to do with `n`, another one for each.
+pub(super) fn scatter(n: u64) -> u64 {
+    let mut z = n.wrapping_mul(0x9e37_79b9_7f4a_7c15);
+    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    z ^ (z >> 31)
 }
 
 /// All lyings of one width, tallest first.
@@ -174,9 +180,9 @@ impl Pass<'_> {
         let first = self.columns.partition_point(|c| c.w > gap.w);
         let mut best: Option<(i64, Lying)> = None;
         for column in self.columns[first..].iter().take(LOOK) {
-            let base = self.taste.of_width(gap, column.w, narrowest);
+            let fit = self.taste.of_fit(gap.w - column.w, narrowest);
             let mut offer = |lying: &Lying| {
-                let score = base + self.taste.of_height(gap, lying.size.h);
+                let score = fit + self.taste.of_size(lying.size) + self.taste.of_walls(gap, lying.size.h);
                 if best.is_none_or(|(top, _)| score > top) {
                     best = Some((score, *lying));
                 }

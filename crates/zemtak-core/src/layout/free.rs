@@ -1,57 +1,121 @@
 //! The search for the smallest page whose sides are free or equal: widths and heights are picked by chance, each with
 //! less area than the best so far, and kept where everything fits.
 
+use super::cells::{BATCH, Cells, Filled, Need, Try};
+use super::effort::Effort;
 use super::fill::{Dice, Taste};
-use super::pages::{BATCH, Cells, Filled, Need};
+use super::luck::Luck;
 use super::policy::{PagePolicy, Shape};
 use crate::geometry::Size;
 use crate::par;
 
-/// How many cells a search may put down in all its passes, and the fewest and most passes.
-const WORK: usize = 400_000;
-const PASSES: (usize, usize) = (12, 2400);
-
-/// The smallest page found that holds everything in `left`, or `None` where no allowed page was found to.
-pub(super) fn smallest(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled> {
+/// The smallest page found that holds everything in `left`, or `None` where no allowed page was found to. `known` is
+/// what less effort found.
+pub(super) fn smallest(
+    cells: &Cells<'_>,
+    policy: &PagePolicy,
+    left: &[u32],
+    effort: Effort,
+    known: Option<Filled>,
+) -> Option<Filled> {
     let need = cells.need(left);
-    let mut best = first(cells, policy, left)?;
-    let mut dice = Dice::new(need.area);
-    for start in (0..cells.passes(left, WORK, PASSES)).step_by(BATCH) {
-        let slack = best.size.area().saturating_sub(cells.page_area(need.area));
-        if slack == 0 {
-            break;
-        }
-        // A bold cut or a small one: each pass would give back between a half and a sixty-fourth of the slack.
-        let sizes: Vec<Option<Size>> = (0..BATCH)
-            .map(|_| {
-                let cut = (slack >> (1 + dice.below(6))).max(1);
-                pick(policy, cells, need, best.size.area() - cut, &mut dice)
-            })
-            .collect();
-        let tries = par::map_range(BATCH, |n| {
-            let found = cells.try_all(left, need, sizes[n]?, Taste::nth(start + n))?;
-            Some(cells.tight(policy, &found))
-        });
-        for found in tries.into_iter().flatten() {
-            if found.size.area() < best.size.area() {
-                best = found;
+    let best = known.or_else(|| first(cells, policy, left))?;
+    let mut search = Search { cells, policy, left, need, best, bound: policy.least_area(cells, need) };
+    search.by_passes(effort);
+    search.by_beams(effort);
+    Some(search.best)
+}
+
+struct Search<'a> {
+    cells: &'a Cells<'a>,
+    policy: &'a PagePolicy,
+    left: &'a [u32],
+    need: Need,
+    best: Filled,
+    bound: u64,
+}
+
+impl Search<'_> {
+    fn slack(&self) -> u64 {
+        self.best.size.area().saturating_sub(self.bound)
+    }
+
+    fn by_passes(&mut self, effort: Effort) {
+        let mut dice = Dice::new(self.need.area);
+        for start in (0..effort.passes(self.need.cells)).step_by(BATCH) {
+            let slack = self.slack();
+            if slack == 0 || self.cells.stopped() {
+                break;
             }
+            // A bold cut or a small one: each pass would give back between a half and a sixty-fourth of the slack.
+            let sizes: Vec<Option<Size>> = (0..BATCH)
+                .map(|_| {
+                    let cut = (slack >> (1 + dice.below(6))).max(1);
+                    pick(self.policy, self.cells, self.need, self.best.size.area() - cut, false, &mut dice)
+                })
+                .collect();
+            let tries =
+                par::map_range(BATCH, |n| self.cells.try_all(self.left, self.need, sizes[n]?, Taste::nth(start + n)));
+            tries.into_iter().flatten().for_each(|found| {
+                self.better(&found);
+            });
         }
     }
-    Some(best)
+
+    /// Beams on pages that would give back a part of the slack: a larger one after each success, else a smaller one.
+    fn by_beams(&mut self, effort: Effort) {
+        let mut budget = effort.beam_work(self.need.cells);
+        let mut luck = Luck::new(self.need.load(), effort.states(self.need.cells));
+        let mut cut = 300;
+        while budget > 0 && self.slack() > 0 && !self.cells.stopped() {
+            let tries: Vec<Option<Try>> = (0..BATCH).map(|_| self.next_try(cut, &mut luck)).collect();
+            let found = par::map_range(BATCH, |n| Some(self.cells.try_beam(self.left, self.need, tries[n]?)));
+            let mut spent = 0;
+            for (tried, outcome) in tries.into_iter().zip(found) {
+                let (Some(tried), Some((filled, work))) = (tried, outcome) else { continue };
+                spent += work;
+                cut = if filled.is_some() { (cut * 13 / 10).min(600) } else { (cut * 93 / 100).max(20) };
+                if filled.is_some_and(|filled| self.better(&filled)) {
+                    luck.remember(tried.taste, tried.guide);
+                }
+            }
+            // Pages that are not allowed cost a little too, or this might never end.
+            budget = budget.saturating_sub(spent + 1000);
+        }
+    }
+
+    /// A page smaller by about `cut` thousandths of the slack.
+    fn next_try(&self, cut: u64, luck: &mut Luck) -> Option<Try> {
+        let (taste, guide) = luck.next();
+        let part = cut * u64::from(300 + luck.dice.below(1401)) / 1000;
+        let less = (self.slack() * part.min(950) / 1000).max(1);
+        let flipped = luck.dice.below(2) == 1;
+        let size = pick(self.policy, self.cells, self.need, self.best.size.area() - less, flipped, &mut luck.dice)?;
+        Some(Try { size, flipped, taste, guide })
+    }
+
+    /// Keeps what is smaller than the best; whether it is.
+    fn better(&mut self, found: &Filled) -> bool {
+        let tight = self.cells.tight(self.policy, found);
+        let better = tight.size.area() < self.best.size.area();
+        if better {
+            self.best = tight;
+        }
+        better
+    }
 }
 
 /// A first page that holds everything: from just above the lower bound, a little larger each time.
 fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled> {
     let need = cells.need(left);
     let mut dice = Dice::new(1);
-    let mut target = cells.page_area(need.area);
+    let mut target = policy.least_area(cells, need);
     let most = policy.largest().area();
     loop {
         for n in 0..3 {
             let size = match n {
                 0 => squarest(policy, cells, need, target),
-                _ => pick(policy, cells, need, target, &mut dice),
+                _ => pick(policy, cells, need, target, false, &mut dice),
             };
             let filled = size.and_then(|size| cells.try_all(left, need, size, Taste::nth(n)));
             if let Some(found) = filled {
@@ -68,36 +132,52 @@ fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled>
     }
 }
 
-/// An allowed page of about `target` pixels, of a width picked by chance.
-fn pick(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64, dice: &mut Dice) -> Option<Size> {
+/// An allowed page of about `target` pixels. Cells are put down along its width, or `flipped` along its height; that
+/// side is picked by chance and mostly the shorter one, for what is lost where the last cells end grows with it.
+fn pick(
+    policy: &PagePolicy,
+    cells: &Cells<'_>,
+    need: Need,
+    target: u64,
+    flipped: bool,
+    dice: &mut Dice,
+) -> Option<Size> {
     if policy.shape == Shape::Square {
         return squarest(policy, cells, need, target);
     }
-    let room = cells.page_for(need.widest, need.tallest);
-    let root = target.isqrt();
-    let (least, most) = (scaled(root, 1.0 / policy.aspect.sqrt()), scaled(root, policy.aspect.sqrt()));
-    let most = most.min(policy.max.w).max(1);
-    let least = least.max(room.w).min(most);
-    let w = policy.step_down(least + dice.below(most - least + 1));
-    size_of_width(policy, w, target)
+    let turn = |size: Size| size.stored(flipped);
+    let needed = turn(cells.spacing().page_for(need.widest, need.tallest)).w;
+    let (root, stretch) = (target.isqrt(), policy.aspect.sqrt());
+    let longest = scaled(root, stretch);
+    let (from, wide) = match dice.below(4) {
+        0 => (1.0 / stretch, longest),
+        1 => (0.7f64.max(1.0 / stretch), scaled(root, 1.0)),
+        _ => (0.5f64.max(1.0 / stretch), scaled(root, 0.8f64.max(1.0 / stretch))),
+    };
+    let least = scaled(root, from).max(needed);
+    let most = wide.max(least.saturating_add(least / 5)).min(longest).min(turn(policy.max).w).max(1);
+    let least = least.min(most);
+    let along = policy.step_down(least + dice.below(most - least + 1));
+    size_along(policy, along, target, flipped)
 }
 
 /// The page of about `target` pixels that is as near to a square as its largest cells allow.
 fn squarest(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64) -> Option<Size> {
-    let room = cells.page_for(need.widest, need.tallest);
+    let room = cells.spacing().page_for(need.widest, need.tallest);
     let root = scaled(target.isqrt(), 1.0);
     if policy.shape == Shape::Square {
         let side = policy.step_down(root);
         return Some(Size::new(side, side)).filter(|&s| policy.allows(s));
     }
     let w = policy.step_down(root.max(room.w).min(policy.max.w));
-    size_of_width(policy, w, target)
+    size_along(policy, w, target, false)
 }
 
-/// The highest page of width `w` with at most `target` pixels, kept inside aspect and largest size.
-fn size_of_width(policy: &PagePolicy, w: u32, target: u64) -> Option<Size> {
-    let h = u32::try_from(target / u64::from(w.max(1))).unwrap_or(u32::MAX).min(policy.max.h);
-    Some(Size::new(w, policy.step_down(h))).filter(|&s| policy.allows(s))
+/// The largest page with one side `along` and at most `target` pixels, kept inside aspect and largest size.
+fn size_along(policy: &PagePolicy, along: u32, target: u64, flipped: bool) -> Option<Size> {
+    let most = policy.max.stored(flipped).h;
+    let across = u32::try_from(target / u64::from(along.max(1))).unwrap_or(u32::MAX).min(most);
+    Some(Size::new(along, policy.step_down(across)).stored(flipped)).filter(|&s| policy.allows(s))
 }
 
 #[expect(

@@ -1,300 +1,189 @@
-//! From cells to pages: which sizes to try, how to split over several pages, and back to places.
+//! From cells to pages: which sizes to try, and how to split over several pages.
 
-use super::fill::{Lying, Put, Taste, fill};
-use super::policy::{PagePolicy, Prefer, Shape, Spacing};
-use super::{Item, Layout, LayoutError, Place, free};
-use crate::geometry::{Rect, Size};
+use super::LayoutError;
+use super::cells::{BATCH, Cells, Filled, Try};
+use super::effort::Effort;
+use super::fill::{Put, Taste};
+use super::luck::Luck;
+use super::policy::{PagePolicy, Prefer, Shape};
+use super::{free, together};
+use crate::geometry::Size;
 use crate::par;
-use std::collections::BTreeMap;
 
-/// How many cells the tries of one power-of-two page may put down, and the fewest and most tries.
-const FIT_WORK: usize = 60_000;
-const FIT_TRIES: (usize, usize) = (4, 48);
-
-/// The same for filling a page as full as can be.
-const FULL_WORK: usize = 20_000;
-const FULL_TRIES: (usize, usize) = (2, 8);
-
-/// How many passes are made side by side before their results are looked at. Fixed, so that the result does not depend
-/// on the number of threads.
-pub(super) const BATCH: usize = 8;
-
-/// The items as cells, equal ones together. A cell here is a box with its ring and, to the right and below, the gutter:
-/// a room as much larger by one gutter then holds them edge to edge, and no gutter is spent along the page's edge.
-pub(super) struct Cells<'a> {
-    items: &'a [Item],
-    spacing: Spacing,
-    classes: Vec<Class>,
-    lyings: Vec<Lying>,
+/// What a search over pages works with.
+#[derive(Clone, Copy)]
+pub(super) struct Search<'a> {
+    pub(super) cells: &'a Cells<'a>,
+    pub(super) policy: &'a PagePolicy,
+    pub(super) effort: Effort,
 }
 
-struct Class {
-    size: Size,
-    members: Vec<usize>,
-}
-
-/// A page and what was put on it.
-#[derive(Debug, Clone)]
-pub(super) struct Filled {
-    pub(super) size: Size,
-    puts: Vec<Put>,
-}
-
-/// What a set of cells asks of a page at least: the pixels, and the least width and height that hold every cell.
-#[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Need {
-    pub(super) area: u64,
-    pub(super) widest: u32,
-    pub(super) tallest: u32,
-}
-
-impl<'a> Cells<'a> {
-    /// Refuses items that fit on no allowed page.
-    pub(super) fn new(items: &'a [Item], spacing: Spacing, policy: &PagePolicy) -> Result<Self, LayoutError> {
-        let mut by_size: BTreeMap<(Size, bool), Vec<usize>> = BTreeMap::new();
-        let mut unfit = Vec::new();
-        let none = Self { items: &[], spacing, classes: Vec::new(), lyings: Vec::new() };
-        for (i, item) in items.iter().enumerate() {
-            match none.cell(item.size).filter(|&cell| none.fits_some_page(cell, item.may_turn, policy)) {
-                Some(cell) => by_size.entry((cell, item.may_turn)).or_default().push(i),
-                None => unfit.push(i),
+impl Search<'_> {
+    /// Splits the cells over as many pages as the policy wants. `known` is what less effort found.
+    pub(super) fn split(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
+        let mut pages = self.fewest(known)?;
+        if self.policy.prefer == Prefer::Bytes && self.policy.count.is_none() {
+            self.spend_a_page(&mut pages);
+        }
+        let needed = pages.len();
+        if let Some(asked) = self.policy.count.filter(|&n| n != needed && needed > 0) {
+            while pages.len() < asked && self.part_fullest(&mut pages) {}
+            if pages.len() != asked {
+                return Err(LayoutError::PageCount { asked, needed });
             }
         }
-        if !unfit.is_empty() {
-            let room = none.room(policy.largest()).unwrap_or(Size::new(0, 0));
-            let less = 2 * spacing.extrude + spacing.gutter;
-            let room = Size::new(room.w.saturating_sub(less), room.h.saturating_sub(less));
-            return Err(LayoutError::DoNotFit { items: unfit, room });
-        }
-        let mut lyings = Vec::new();
-        for (class, &(size, may_turn)) in by_size.keys().enumerate() {
-            lyings.push(Lying { size, class, turned: false });
-            if may_turn && size.w != size.h {
-                lyings.push(Lying { size: size.swapped(), class, turned: true });
+        Ok(pages)
+    }
+
+    /// Whether no layout can be better.
+    pub(super) fn proven(&self, pages: &[Filled]) -> bool {
+        let need = self.cells.need(&self.cells.all());
+        let bytes: u64 = pages.iter().map(|p| p.size.area()).sum();
+        bytes <= self.policy.least_of_all(self.cells, need)
+            && (self.policy.prefer == Prefer::Bytes || pages.len() <= self.policy.least_pages(self.cells, need).max(1))
+    }
+
+    /// Full pages of the largest size, and a last one as small as its content allows.
+    fn fewest(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
+        let mut left = self.cells.all();
+        let mut pages = Vec::new();
+        let mut known = known.filter(|pages| pages.len() == 1).map(|pages| pages[0].clone());
+        while left.iter().any(|&n| n > 0) {
+            if let Some(last) = self.smallest(&left, known.take()) {
+                pages.push(last);
+                break;
             }
+            // The largest pages by area; where sprites fit only a longer one, that one takes its turn.
+            let largest = self.policy.largest_pages();
+            let filled = if self.cells.grouped() {
+                Some(together::fill(self, &mut left, &largest)?)
+            } else {
+                largest.into_iter().find_map(|size| self.cells.fill_most(&mut left, size, self.effort))
+            };
+            let Some(filled) = filled else { break };
+            pages.push(self.cells.tight(self.policy, &filled));
         }
-        lyings.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
-        let classes = by_size.into_iter().map(|((size, _), members)| Class { size, members }).collect();
-        Ok(Self { items, spacing, classes, lyings })
-    }
-
-    fn cell(&self, size: Size) -> Option<Size> {
-        let more = self.spacing.extrude.checked_mul(2)?.checked_add(self.spacing.gutter)?;
-        Some(Size::new(size.w.checked_add(more)?, size.h.checked_add(more)?))
-    }
-
-    /// What a page holds of cells with their gutters, or `None` where the margin leaves nothing.
-    fn room(&self, page: Size) -> Option<Size> {
-        let inner = |side: u32| {
-            let inner = side.checked_sub(self.spacing.margin.checked_mul(2)?).filter(|&s| s > 0)?;
-            inner.checked_add(self.spacing.gutter)
-        };
-        Some(Size::new(inner(page.w)?, inner(page.h)?))
-    }
-
-    /// The smallest page whose room is `w` by `h`.
-    pub(super) fn page_for(&self, w: u32, h: u32) -> Size {
-        let outer = |side: u32| (side + 2 * self.spacing.margin).saturating_sub(self.spacing.gutter);
-        Size::new(outer(w), outer(h))
-    }
-
-    /// The least pixels of a page whose room has `room` pixels: that of a square.
-    pub(super) fn page_area(&self, room: u64) -> u64 {
-        let side = u32::try_from(room.isqrt()).unwrap_or(u32::MAX / 2).min(u32::MAX / 2);
-        let square = self.page_for(side, side).area();
-        if self.spacing.margin * 2 == self.spacing.gutter { room } else { square }
-    }
-
-    fn fits_some_page(&self, cell: Size, may_turn: bool, policy: &PagePolicy) -> bool {
-        let fits = |page: Size| {
-            self.room(page).is_some_and(|room| cell.fits_in(room) || (may_turn && cell.swapped().fits_in(room)))
-        };
-        policy.largest_pages().into_iter().any(fits)
-    }
-
-    /// How many of each class there are.
-    fn all(&self) -> Vec<u32> {
-        self.classes.iter().map(|c| u32::try_from(c.members.len()).unwrap_or(u32::MAX)).collect()
-    }
-
-    /// How often a search may go over the cells in `left` for `work` placements.
-    pub(super) fn passes(&self, left: &[u32], work: usize, (fewest, most): (usize, usize)) -> usize {
-        let cells: usize = left.iter().map(|&n| n as usize).sum();
-        (work / cells.max(1)).clamp(fewest, most)
-    }
-
-    pub(super) fn need(&self, left: &[u32]) -> Need {
-        let mut need = Need::default();
-        for lying in self.lyings.iter().filter(|l| !l.turned && left[l.class] > 0) {
-            need.area += lying.size.area() * u64::from(left[lying.class]);
-            let may_turn = self.items[self.classes[lying.class].members[0]].may_turn;
-            let Size { w, h } = lying.size;
-            let (w, h) = if may_turn { (w.min(h), w.min(h)) } else { (w, h) };
-            need.widest = need.widest.max(w);
-            need.tallest = need.tallest.max(h);
-        }
-        need
-    }
-
-    /// One pass over everything in `left`, which has this `need`; it must all fit.
-    pub(super) fn try_all(&self, left: &[u32], need: Need, size: Size, taste: Taste) -> Option<Filled> {
-        let room = self.room(size)?;
-        let spare = room.area().checked_sub(need.area)?;
-        if need.widest > room.w || need.tallest > room.h {
-            return None;
-        }
-        let mut rest = left.to_vec();
-        let puts = fill(&self.lyings, &mut rest, room, taste, Some(spare))?;
-        rest.iter().all(|&n| n == 0).then_some(Filled { size, puts })
-    }
-
-    /// The smallest allowed page round what was put down.
-    pub(super) fn tight(&self, policy: &PagePolicy, filled: &Filled) -> Filled {
-        let far = |put: &Put| {
-            let size = self.classes[put.class].size.stored(put.turned);
-            (put.x + size.w, put.y + size.h)
-        };
-        let (w, h) = filled.puts.iter().map(far).fold((0, 0), |a, b| (a.0.max(b.0), a.1.max(b.1)));
-        let mut size = self.page_for(w, h);
-        size = Size::new(policy.step_up(size.w), policy.step_up(size.h));
-        if policy.shape == Shape::Square {
-            size = Size::new(size.w.max(size.h), size.w.max(size.h));
-        }
-        let size = policy.widened(size);
-        let smaller = policy.allows(size) && size.area() < filled.size.area();
-        Filled { size: if smaller { size } else { filled.size }, puts: filled.puts.clone() }
-    }
-
-    /// As many pixels of `left` as a page of `size` takes, over several tastes; `left` is counted down.
-    fn fill_most(&self, left: &mut [u32], size: Size) -> Option<Filled> {
-        let room = self.room(size)?;
-        let tries = par::map_range(self.passes(left, FULL_WORK, FULL_TRIES), |n| {
-            let mut rest = left.to_vec();
-            let puts = fill(&self.lyings, &mut rest, room, Taste::nth(n), None).unwrap_or_default();
-            let placed: u64 = puts.iter().map(|p| self.classes[p.class].size.area()).sum();
-            (placed, rest, puts)
-        });
-        // Of equal ones the first, whichever thread was ready first.
-        let best = tries.into_iter().reduce(|best, next| if next.0 > best.0 { next } else { best });
-        let (_, rest, puts) = best.filter(|(placed, ..)| *placed > 0)?;
-        left.copy_from_slice(&rest);
-        Some(Filled { size, puts })
+        Ok(pages)
     }
 
     /// The smallest allowed page found that holds everything in `left`.
-    fn smallest(&self, policy: &PagePolicy, left: &[u32]) -> Option<Filled> {
-        let tries = self.passes(left, FIT_WORK, FIT_TRIES);
-        let need = self.need(left);
-        let first_fit = |size: &Size| {
-            (0..tries).step_by(BATCH).find_map(|start| {
-                let batch = par::map_range(BATCH.min(tries - start), |n| {
-                    self.try_all(left, need, *size, Taste::nth(start + n))
-                });
-                batch.into_iter().flatten().next()
-            })
-        };
-        match (policy.fixed, policy.shape) {
-            (Some(size), _) => first_fit(&size),
-            (None, Shape::Free | Shape::Square) => free::smallest(self, policy, left),
-            (None, Shape::Pow2 | Shape::Pow2Square) => policy.pow2_pages().iter().find_map(first_fit),
-        }
-    }
-
-    /// Back from cells to boxes: every put takes the next member of its class.
-    pub(super) fn layout(&self, pages: &[Filled]) -> Layout {
-        let mut next = vec![0; self.classes.len()];
-        let nowhere = Place { page: 0, rect: Rect::new(0, 0, 0, 0), turned: false };
-        let mut places = vec![nowhere; self.items.len()];
-        let inset = self.spacing.margin + self.spacing.extrude;
-        for (page, filled) in pages.iter().enumerate() {
-            for put in &filled.puts {
-                let item = self.classes[put.class].members[next[put.class]];
-                next[put.class] += 1;
-                let size = self.items[item].size.stored(put.turned);
-                places[item] = Place { page, rect: Rect::at(put.x + inset, put.y + inset, size), turned: put.turned };
+    pub(super) fn smallest(&self, left: &[u32], known: Option<Filled>) -> Option<Filled> {
+        match (self.policy.fixed, self.policy.shape) {
+            (Some(size), _) => known.or_else(|| self.fit(left, size)),
+            (None, Shape::Free | Shape::Square) => free::smallest(self.cells, self.policy, left, self.effort, known),
+            (None, Shape::Pow2 | Shape::Pow2Square) => {
+                let smaller = |size: &Size| known.as_ref().is_none_or(|known| size.area() < known.size.area());
+                let found = self.policy.pow2_pages().iter().filter(|s| smaller(s)).find_map(|&s| self.fit(left, s));
+                found.or(known)
             }
         }
-        Layout { pages: pages.iter().map(|p| p.size).collect(), places }
     }
 
-    fn counts(&self, filled: &Filled) -> Vec<u32> {
-        let mut counts = vec![0; self.classes.len()];
-        filled.puts.iter().for_each(|p| counts[p.class] += 1);
-        counts
+    /// Everything in `left` on one page of `size`: by passes, and where those do not find a way by beams.
+    fn fit(&self, left: &[u32], size: Size) -> Option<Filled> {
+        self.fit_by_passes(left, size).or_else(|| self.fit_by_beams(left, size))
     }
-}
 
-/// Splits the cells over as many pages as the policy wants.
-pub(super) fn split(cells: &Cells<'_>, policy: &PagePolicy) -> Result<Vec<Filled>, LayoutError> {
-    let mut pages = fewest(cells, policy, cells.all());
-    if policy.prefer == Prefer::Bytes && policy.count.is_none() {
-        spend_a_page(cells, policy, &mut pages);
-    }
-    let needed = pages.len();
-    if let Some(asked) = policy.count.filter(|&n| n != needed && needed > 0) {
-        while pages.len() < asked && part_fullest(cells, policy, &mut pages) {}
-        if pages.len() != asked {
-            return Err(LayoutError::PageCount { asked, needed });
-        }
-    }
-    Ok(pages)
-}
-
-/// Full pages of the largest size, and a last one as small as its content allows.
-fn fewest(cells: &Cells<'_>, policy: &PagePolicy, mut left: Vec<u32>) -> Vec<Filled> {
-    let mut pages = Vec::new();
-    while left.iter().any(|&n| n > 0) {
-        if let Some(last) = cells.smallest(policy, &left) {
-            pages.push(last);
-            break;
-        }
-        // The largest pages by area; where sprites fit only a longer one, that one takes its turn.
-        let filled = policy.largest_pages().into_iter().find_map(|size| cells.fill_most(&mut left, size));
-        let Some(filled) = filled else { break };
-        pages.push(cells.tight(policy, &filled));
-    }
-    pages
-}
-
-/// Parts the last page in two where that saves a tenth of all bytes. Only power-of-two sides can waste so much.
-fn spend_a_page(cells: &Cells<'_>, policy: &PagePolicy, pages: &mut Vec<Filled>) {
-    let Some(last) = pages.pop() else { return };
-    let total: u64 = pages.iter().map(|p| p.size.area()).sum::<u64>() + last.size.area();
-    let smaller = policy.pow2_pages().into_iter().filter(|s| s.area() < last.size.area());
-    let pow2 = matches!(policy.shape, Shape::Pow2 | Shape::Pow2Square) && policy.fixed.is_none();
-    let best = smaller
-        .filter(|_| pow2)
-        .filter_map(|size| {
-            let mut left = cells.counts(&last);
-            let first = cells.fill_most(&mut left, size)?;
-            let second = cells.smallest(policy, &left)?;
-            Some([first, second])
+    pub(super) fn fit_by_passes(&self, left: &[u32], size: Size) -> Option<Filled> {
+        let need = self.cells.need(left);
+        let tries = self.effort.fits(need.cells);
+        (0..tries).step_by(BATCH).find_map(|start| {
+            let batch = par::map_range(BATCH.min(tries - start), |n| {
+                self.cells.try_all(left, need, size, Taste::nth(start + n))
+            });
+            batch.into_iter().flatten().next()
         })
-        .min_by_key(|two| two[0].size.area() + two[1].size.area());
-    let saved = |two: &[Filled; 2]| last.size.area().saturating_sub(two[0].size.area() + two[1].size.area());
-    match best {
-        Some(mut two) if saved(&two) * 10 >= total => {
-            two.sort_by_key(|p| std::cmp::Reverse(p.size.area()));
-            pages.extend(two);
-        }
-        _ => pages.push(last),
     }
-}
 
-/// Parts the page with the most cells in two; `false` if every page has but one.
-fn part_fullest(cells: &Cells<'_>, policy: &PagePolicy, pages: &mut Vec<Filled>) -> bool {
-    let Some(at) = (0..pages.len()).max_by_key(|&i| (pages[i].puts.len(), pages.len() - i)) else {
-        return false;
-    };
-    let puts = pages[at].puts.len();
-    if puts < 2 {
-        return false;
+    pub(super) fn fit_by_beams(&self, left: &[u32], size: Size) -> Option<Filled> {
+        let need = self.cells.need(left);
+        let mut budget = self.effort.beam_work(need.cells);
+        let mut luck = Luck::new(need.load(), self.effort.states(need.cells));
+        while budget > 0 && !self.cells.stopped() {
+            let tries: Vec<Try> = (0..BATCH)
+                .map(|_| {
+                    let (taste, guide) = luck.next();
+                    // Mostly along the shorter side: what is lost where the last cells end grows with it.
+                    let flipped = (size.h < size.w) != (luck.dice.below(4) == 0);
+                    Try { size, flipped, taste, guide }
+                })
+                .collect();
+            let results = par::map_range(BATCH, |n| self.cells.try_beam(left, need, tries[n]));
+            let spent: u64 = results.iter().map(|(_, work)| work).sum();
+            if let Some(filled) = results.into_iter().find_map(|(filled, _)| filled) {
+                return Some(filled);
+            }
+            // Nothing was tried at all: the page is too small in itself.
+            budget = if spent == 0 { 0 } else { budget.saturating_sub(spent) };
+        }
+        None
     }
-    let halves = [&pages[at].puts[..puts / 2], &pages[at].puts[puts / 2..]].map(|half| {
-        let part = Filled { size: pages[at].size, puts: half.to_vec() };
-        let smallest = cells.smallest(policy, &cells.counts(&part));
-        smallest.unwrap_or(part)
-    });
-    pages.splice(at..=at, halves);
-    true
+
+    /// Parts the last page in two where that saves a tenth of all bytes.
+    fn spend_a_page(&self, pages: &mut Vec<Filled>) {
+        let Some(last) = pages.pop() else { return };
+        let total: u64 = pages.iter().map(|p| p.size.area()).sum::<u64>() + last.size.area();
+        let best = self
+            .smaller_pages(last.size)
+            .into_iter()
+            .filter_map(|size| {
+                let mut left = self.cells.counts(&last.puts);
+                let first = if self.cells.grouped() {
+                    together::fill(self, &mut left, &[size]).ok()?
+                } else {
+                    self.cells.fill_most(&mut left, size, self.effort)?
+                };
+                let second = self.smallest(&left, None)?;
+                Some([self.cells.tight(self.policy, &first), second])
+            })
+            .min_by_key(|two| two[0].size.area() + two[1].size.area());
+        let saved = |two: &[Filled; 2]| last.size.area().saturating_sub(two[0].size.area() + two[1].size.area());
+        match best {
+            Some(mut two) if saved(&two) * 10 >= total => {
+                two.sort_by_key(|p| std::cmp::Reverse(p.size.area()));
+                pages.extend(two);
+            }
+            _ => pages.push(last),
+        }
+    }
+
+    /// Pages that might be the first of two in the place of one.
+    fn smaller_pages(&self, one: Size) -> Vec<Size> {
+        match (self.policy.fixed, self.policy.shape) {
+            (Some(_), _) => Vec::new(),
+            (None, Shape::Pow2 | Shape::Pow2Square) => {
+                self.policy.pow2_pages().into_iter().filter(|s| s.area() < one.area()).collect()
+            }
+            (None, Shape::Free | Shape::Square) => {
+                let part = |k: u32| self.policy.smallest_round(Size::new(one.w.div_ceil(8) * k, one.h.div_ceil(8) * k));
+                (4..8).map(part).filter(|&s| self.policy.allows(s) && s.area() < one.area()).collect()
+            }
+        }
+    }
+
+    /// Parts the page with the most cells in two; `false` if none can be parted.
+    fn part_fullest(&self, pages: &mut Vec<Filled>) -> bool {
+        let mut order: Vec<usize> = (0..pages.len()).collect();
+        order.sort_by_key(|&i| (std::cmp::Reverse(pages[i].puts.len()), i));
+        let parted = order.into_iter().find_map(|at| Some((at, self.halves(&pages[at])?)));
+        let Some((at, halves)) = parted else { return false };
+        let halves = halves.map(|puts| {
+            let part = Filled { size: pages[at].size, puts };
+            let smallest = self.smallest(&self.cells.counts(&part.puts), None);
+            smallest.unwrap_or(part)
+        });
+        pages.splice(at..=at, halves);
+        true
+    }
+
+    /// The cells of a page in two parts that keep together what must be; `None` if there is but one such lot.
+    fn halves(&self, page: &Filled) -> Option<[Vec<Put>; 2]> {
+        let group = |put: &Put| self.cells.group(put.class);
+        let mut puts = page.puts.clone();
+        puts.sort_by_key(group);
+        let apart = |i: &usize| group(&puts[*i]).is_none() || group(&puts[*i - 1]) != group(&puts[*i]);
+        let cut = (1..puts.len()).filter(apart).min_by_key(|i| i.abs_diff(puts.len() / 2))?;
+        let second = puts.split_off(cut);
+        Some([puts, second])
+    }
 }

@@ -1,18 +1,8 @@
-//! What a page may look like and how cells are spaced on it.
+//! What a page may look like.
 
-use super::{LONGEST_SIDE, LayoutError};
+use super::cells::{Cells, Need};
+use super::{LONGEST_SIDE, LayoutError, Spacing};
 use crate::geometry::Size;
-
-/// What lies around and between boxes, in pixels.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Spacing {
-    /// Empty pixels between neighbouring cells.
-    pub gutter: u32,
-    /// Empty pixels along the page's edge.
-    pub margin: u32,
-    /// The width of the ring that makes a box a cell.
-    pub extrude: u32,
-}
 
 /// The shape of a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -99,7 +89,7 @@ impl PagePolicy {
     }
 
     /// Refuses policies that no page can meet.
-    pub(super) fn check(&self) -> Result<(), LayoutError> {
+    pub(super) fn check(&self, spacing: Spacing) -> Result<(), LayoutError> {
         let no = |why: String| Err(LayoutError::NoPage(why));
         let sides = self.fixed.unwrap_or(self.max);
         if sides.w == 0 || sides.h == 0 || sides.w > LONGEST_SIDE || sides.h > LONGEST_SIDE {
@@ -114,8 +104,18 @@ impl PagePolicy {
         if self.count == Some(0) {
             return no("0 pages hold nothing".into());
         }
-        if self.largest_pages().is_empty() {
-            return no(format!("no side up to {} is of that shape and a multiple of {}", self.max, self.step));
+        if spacing.gutter.max(spacing.margin).max(spacing.extrude) > LONGEST_SIDE {
+            return no(format!("gutter, margin and extrusion go up to {LONGEST_SIDE}"));
+        }
+        if spacing.align == 0 || spacing.align > LONGEST_SIDE {
+            return no(format!("cells cannot begin at multiples of {}", spacing.align));
+        }
+        let aligned = self.aligned(spacing);
+        if aligned.fixed.is_some_and(|s| !s.w.is_multiple_of(spacing.align) || !s.h.is_multiple_of(spacing.align)) {
+            return no(format!("{sides} is no multiple of {}, at which cells are to begin", spacing.align));
+        }
+        if aligned.largest_pages().is_empty() {
+            return no(format!("no side up to {} is of that shape and a multiple of {}", self.max, aligned.step));
         }
         Ok(())
     }
@@ -137,6 +137,56 @@ impl PagePolicy {
 }
 
 impl PagePolicy {
+    /// The policy with sides that are also multiples of where cells may begin.
+    pub(super) fn aligned(&self, spacing: Spacing) -> Self {
+        let (a, b) = (self.step.max(1), spacing.align.max(1));
+        Self { step: (a / common_divisor(a, b)).saturating_mul(b), ..self.clone() }
+    }
+
+    /// Pixels that no allowed page holding all of `need` can do without.
+    pub(super) fn least_area(&self, cells: &Cells<'_>, need: Need) -> u64 {
+        let spacing = cells.spacing();
+        let around = spacing.page_for(need.widest, need.tallest);
+        let holds = |page: Size| {
+            let room = spacing.room(page);
+            room.is_some_and(|r| r.area() >= need.area && need.widest <= r.w && need.tallest <= r.h)
+        };
+        match (self.fixed, self.shape) {
+            (Some(size), _) => size.area(),
+            (None, Shape::Free) => {
+                // Cells at multiples may end before the place where the next one could begin.
+                let round = if spacing.align > 1 { 1 } else { self.widened(around).area() };
+                round.max(spacing.least_page(need.area, self.aspect))
+            }
+            (None, Shape::Square) => {
+                let sides: Vec<u32> = self.square_sides().collect();
+                let least = sides.partition_point(|&s| !holds(Size::new(s, s)));
+                sides.get(least).map_or(u64::MAX, |&s| Size::new(s, s).area())
+            }
+            (None, Shape::Pow2 | Shape::Pow2Square) => {
+                self.pow2_pages().into_iter().find(|&page| holds(page)).map_or(u64::MAX, Size::area)
+            }
+        }
+    }
+
+    /// The fewest pages that can hold all of `need`.
+    pub(super) fn least_pages(&self, cells: &Cells<'_>, need: Need) -> usize {
+        let room = cells.spacing().room(self.largest()).map_or(1, Size::area).max(1);
+        usize::try_from(need.area.div_ceil(room)).unwrap_or(usize::MAX)
+    }
+
+    /// Pixels that no allowed pages holding all of `need` can do without.
+    pub(super) fn least_of_all(&self, cells: &Cells<'_>, need: Need) -> u64 {
+        let pages = self.least_pages(cells, need) as u64;
+        if pages <= 1 {
+            return self.least_area(cells, need);
+        }
+        // All but one are as large as can be, and that one holds what is over, whatever the longest cells are.
+        let room = cells.spacing().room(self.largest()).map_or(1, Size::area);
+        let over = Need { area: need.area - (pages - 1) * room, widest: 1, tallest: 1, ..need };
+        (pages - 1) * self.largest().area() + self.least_area(cells, over)
+    }
+
     /// The allowed page with the most pixels.
     pub(super) fn largest(&self) -> Size {
         self.largest_pages().first().copied().unwrap_or(self.max)
@@ -184,6 +234,10 @@ impl PagePolicy {
         };
         Size::new(size.w.max(least(size.h)), size.h.max(least(size.w)))
     }
+}
+
+fn common_divisor(a: u32, b: u32) -> u32 {
+    if b == 0 { a } else { common_divisor(b, a % b) }
 }
 
 #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]

@@ -25,8 +25,22 @@ pub(super) struct Gap {
     pub(super) room: u32,
 }
 
+impl Gap {
+    /// The pixels that are surely lost beside a cell put here: those of a rest too narrow for any cell.
+    pub(super) fn sliver(&self, Size { w, h }: Size, narrowest: u32) -> u64 {
+        let rest = self.w - w;
+        let far = if self.goes_right(h) { self.left } else { self.right };
+        if rest < narrowest { u64::from(rest) * u64::from(h.min(far)) } else { 0 }
+    }
+
+    /// Beside the wall that the cell ends flush with, else beside the higher one.
+    fn goes_right(&self, h: u32) -> bool {
+        h != self.left && (h == self.right || self.right > self.left)
+    }
+}
+
 /// A skyline in a room of a fixed height. No two neighbouring segments have the same height.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+#[derive(Debug, Default, PartialEq, Eq)]
 pub(super) struct Skyline {
     height: u32,
     segments: Vec<Segment>,
@@ -54,9 +68,24 @@ impl Skyline {
         (room > 0).then_some(gap)
     }
 
+    /// As `clone_from`, which keeps memory.
+    pub(super) fn become_like(&mut self, other: &Self) {
+        self.height = other.height;
+        self.segments.clone_from(&other.segments);
+    }
+
+    /// How many segments there will be once a cell lies in a gap.
+    pub(super) fn segments_with(&self, gap: Gap, Size { w, h }: Size) -> u64 {
+        let to_right = gap.goes_right(h);
+        let (near, far) = if to_right { (gap.right, gap.left) } else { (gap.left, gap.right) };
+        let more = u64::from(w < gap.w);
+        let less = u64::from(h == near) + u64::from(w == gap.w && h == far);
+        (self.segments.len() as u64 + more).saturating_sub(less)
+    }
+
     /// Puts a cell into a gap, beside the wall that it ends flush with, else beside the higher one; gives its left edge.
     pub(super) fn put(&mut self, gap: Gap, Size { w, h }: Size) -> u32 {
-        let to_right = h != gap.left && (h == gap.right || gap.right > gap.left);
+        let to_right = gap.goes_right(h);
         let x = if to_right { gap.x + gap.w - w } else { gap.x };
         let top = Segment { x, y: gap.y + h, w };
         if w == gap.w {

@@ -2,8 +2,10 @@
 
 use crate::answer::{Answer, Manner};
 use crate::build::{Plan, Shared};
+use crate::explain::Explained;
 use crate::failure::{Failure, Problem};
 use crate::load::{Loaded, load};
+use crate::progress;
 use crate::settings::AtlasSettings;
 use crate::sources::{self, Search, Sources};
 use crate::write::{self, Waiting};
@@ -16,7 +18,6 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, Page, page_path_is_safe};
-use zemtak_core::clip;
 use zemtak_core::name::SpriteName;
 use zemtak_runtime::page_hash;
 
@@ -33,6 +34,10 @@ pub struct Request {
     pub name: Option<String>,
     /// The atlas keys.
     pub settings: AtlasSettings,
+    /// Whether to explain the layout.
+    pub why: bool,
+    /// Whether a Ctrl-C during the search for a layout means to go on with the best so far.
+    pub take_best: bool,
 }
 
 /// The summary of one built atlas.
@@ -53,6 +58,10 @@ pub struct Summary {
     ignored: BTreeMap<&'static str, Vec<String>>,
     same_frame_number: BTreeMap<String, Vec<String>>,
     skipped_files: usize,
+    /// Whether the search for a layout was cut short by Ctrl-C.
+    cut_short: bool,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    why: Option<Explained>,
     seconds: f64,
 }
 
@@ -89,7 +98,10 @@ pub fn run(request: &Request, manner: Manner) -> Result<Summary, Failure> {
     let mut loaded = load(&sources, request.settings.treatment, manner)?;
     let names: Vec<SpriteName> = sources.files.iter().map(|s| s.name.clone()).collect();
     let ignored = ignored_by_kind(&sources, &mut loaded);
-    let plan = Plan::new(&name, &request.settings, &names, &loaded)?;
+    let waiting = progress::Waiting::new("looking for a dense layout", manner);
+    let plan = Plan::new(&name, &request.settings, &names, &loaded, request.take_best)?;
+    let why = if request.why { plan.why()? } else { None };
+    drop(waiting);
     let descriptor_path = request.out.join(format!("{name}{FILE_SUFFIX}"));
     protect_sources(&sources, &request.out, &name, plan.page_count())?;
     write::make_folder(&request.out)?;
@@ -99,13 +111,14 @@ pub fn run(request: &Request, manner: Manner) -> Result<Summary, Failure> {
     })?;
     let (pages, waiting): (Vec<Page>, Vec<WaitingPage>) = drawn.into_iter().unzip();
     let file_bytes: Vec<u64> = waiting.iter().map(|w| w.file_bytes).collect();
-    let (atlas, found) = plan.descriptor(pages);
+    let atlas = plan.descriptor(pages);
     put_in_place(&atlas, &descriptor_path, waiting)?;
-    let mut summary = summarise(&plan, &atlas, &found, &file_bytes);
+    let mut summary = summarise(&plan, &atlas, &file_bytes);
     summary.descriptor = show::path(&descriptor_path);
     summary.loose_bytes = loaded.iter().map(|l| l.sprite.canvas.area() * 4).sum();
     summary.ignored = ignored;
     summary.skipped_files = sources.skipped;
+    summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
     summary.seconds = started.elapsed().as_secs_f64();
     Ok(summary)
 }
@@ -205,7 +218,7 @@ fn former_pages(descriptor: &Path) -> Vec<(String, String)> {
     pages.into_iter().filter(|p| page_path_is_safe(&p.file)).map(|p| (p.file, p.hash)).collect()
 }
 
-fn summarise(plan: &Plan<'_>, atlas: &Atlas, found: &clip::Found, file_bytes: &[u64]) -> Summary {
+fn summarise(plan: &Plan<'_>, atlas: &Atlas, file_bytes: &[u64]) -> Summary {
     let Shared { twins, empty } = plan.shared();
     let pages: Vec<PageSummary> = atlas
         .pages
@@ -241,8 +254,10 @@ fn summarise(plan: &Plan<'_>, atlas: &Atlas, found: &clip::Found, file_bytes: &[
         texture_bytes: area * 4,
         loose_bytes: 0,
         ignored: BTreeMap::new(),
-        same_frame_number: found.same_number.iter().map(names).collect(),
+        same_frame_number: plan.clips().same_number.iter().map(names).collect(),
         skipped_files: 0,
+        cut_short: plan.cut_short,
+        why: None,
         seconds: 0.0,
     }
 }
@@ -277,8 +292,11 @@ impl Answer for Summary {
         if self.skipped_files > 0 {
             line("skipped", format!("{} no image", show::count(self.skipped_files, "file is", "files are")));
         }
+        if self.cut_short {
+            line("layout", "cut short by Ctrl-C; the whole search may find a denser one".into());
+        }
         line("time", format!("{:.2} s", self.seconds));
-        out
+        out + &self.why.as_ref().map(Explained::text).unwrap_or_default()
     }
 
     fn json(&self) -> Value {

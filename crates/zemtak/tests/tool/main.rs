@@ -13,6 +13,7 @@
 mod fixtures;
 
 mod hostile;
+mod layout;
 mod manners;
 mod pack;
 mod rebuild;

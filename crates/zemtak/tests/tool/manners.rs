@@ -16,7 +16,7 @@ fn the_summary_of_the_demo_reads_like_this() {
     assert_eq!(run.err(), "");
     insta::assert_snapshot!(masked(&run.out()), @r"
     night: 97 sprites on 1 page -> build/night.atlas.json
-      night-0.png  512 x 512  82.3 % filled  206.26 KiB
+      night-0.png  512 x 512  82.3 % filled  182.72 KiB
       twins    2 sprites drawn from the box of another
       empty    1 sprite without a visible pixel
       clips    12
@@ -117,7 +117,7 @@ fn answers_have_the_documented_keys() {
     folder.write("bad/lamp.png", "no lamp");
     let art = demo_art();
     for (name, line, code) in [
-        ("pack", format!("pack {} --name night --json", art.display()), 0),
+        ("pack", format!("pack {} --name night --why --json", art.display()), 0),
         ("verify", format!("verify build/night.atlas.json --against {} --json", art.display()), 0),
         ("demo", "demo --json".into(), 0),
         ("errors", "pack bad --json".into(), 3),

@@ -1,0 +1,254 @@
+//! Items as cells: what the searches put down, and the way back to boxes.
+
+use super::beam::{Guide, Task, fit_all};
+use super::effort::Effort;
+use super::fill::{Lying, Put, Taste, fill};
+use super::luck::Load;
+use super::policy::{PagePolicy, Shape};
+use super::{Item, Layout, LayoutError, Place, Request, Spacing};
+use crate::geometry::{Rect, Size};
+use crate::par;
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+/// How many tries are made side by side before their results are looked at. Fixed, so that the result does not depend
+/// on the number of threads.
+pub(super) const BATCH: usize = 8;
+
+/// The items as cells, equal ones together. A cell here is a box with its ring and, to the right and below, the gutter:
+/// a room as much larger by one gutter then holds them edge to edge, and no gutter is spent along the page's edge.
+pub(super) struct Cells<'a> {
+    items: &'a [Item],
+    spacing: Spacing,
+    stop: Option<&'a AtomicBool>,
+    classes: Vec<Class>,
+    lyings: Vec<Lying>,
+    /// The same with width and height exchanged, for filling a page along its height.
+    flipped: Vec<Lying>,
+}
+
+/// Cells that can stand for each other.
+struct Class {
+    size: Size,
+    /// The largest box with its ring among them.
+    content: Size,
+    may_turn: bool,
+    group: Option<usize>,
+    members: Vec<usize>,
+}
+
+/// A page and what was put on it.
+#[derive(Debug, Clone)]
+pub(super) struct Filled {
+    pub(super) size: Size,
+    pub(super) puts: Vec<Put>,
+}
+
+/// What a set of cells asks of a page at least: the pixels, and the least width and height that hold every cell.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Need {
+    pub(super) area: u64,
+    pub(super) cells: usize,
+    pub(super) widest: u32,
+    pub(super) tallest: u32,
+}
+
+impl Need {
+    pub(super) fn load(self) -> Load {
+        Load { area: self.area, cells: self.cells }
+    }
+}
+
+/// A page to be tried by a beam, and how.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Try {
+    pub(super) size: Size,
+    /// Whether cells are put down along the page's height.
+    pub(super) flipped: bool,
+    pub(super) taste: Taste,
+    pub(super) guide: Guide,
+}
+
+impl<'a> Cells<'a> {
+    /// The items of `which`. Refuses those that fit on no allowed page.
+    pub(super) fn new(request: &Request<'a>, policy: &PagePolicy, which: &[usize]) -> Result<Self, LayoutError> {
+        let Request { items, spacing, stop, .. } = *request;
+        let mut by_size: BTreeMap<(Size, bool, Option<usize>), Vec<usize>> = BTreeMap::new();
+        let mut unfit = Vec::new();
+        for &i in which {
+            let Item { size, may_turn, group, .. } = items[i];
+            match spacing.cell(size, policy.largest()).filter(|&cell| fits_some_page(spacing, cell, may_turn, policy)) {
+                Some(cell) => by_size.entry((cell, may_turn, group)).or_default().push(i),
+                None => unfit.push(i),
+            }
+        }
+        if !unfit.is_empty() {
+            return Err(LayoutError::DoNotFit { items: unfit, room: spacing.box_room(policy.largest()) });
+        }
+        let mut lyings = Vec::new();
+        for (class, &(size, may_turn, _)) in by_size.keys().enumerate() {
+            lyings.push(Lying { size, class, turned: false });
+            if may_turn && size.w != size.h {
+                lyings.push(Lying { size: size.swapped(), class, turned: true });
+            }
+        }
+        lyings.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
+        let mut flipped: Vec<Lying> = lyings.iter().map(|l| Lying { size: l.size.swapped(), ..*l }).collect();
+        flipped.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
+        let classes = by_size.into_iter().map(|((size, may_turn, group), members)| {
+            let ringed = |i: &usize| spacing.ringed(items[*i].size).unwrap_or(size);
+            let largest = |a: Size, b: Size| Size::new(a.w.max(b.w), a.h.max(b.h));
+            let content = members.iter().map(ringed).fold(Size::new(0, 0), largest);
+            Class { size, content, may_turn, group, members }
+        });
+        Ok(Self { items, spacing, stop, classes: classes.collect(), lyings, flipped })
+    }
+
+    pub(super) fn spacing(&self) -> Spacing {
+        self.spacing
+    }
+
+    /// Whether the search was asked to come to an end.
+    pub(super) fn stopped(&self) -> bool {
+        self.stop.is_some_and(|stop| stop.load(Ordering::Relaxed))
+    }
+
+    /// Whether some cells must share a page.
+    pub(super) fn grouped(&self) -> bool {
+        self.classes.iter().any(|c| c.group.is_some())
+    }
+
+    pub(super) fn group(&self, class: usize) -> Option<usize> {
+        self.classes[class].group
+    }
+
+    /// The pixels of a cell of a class.
+    pub(super) fn area(&self, class: usize) -> u64 {
+        self.classes[class].size.area()
+    }
+
+    /// The items of a class.
+    pub(super) fn members(&self, class: usize) -> &[usize] {
+        &self.classes[class].members
+    }
+
+    /// How many of each class there are.
+    pub(super) fn all(&self) -> Vec<u32> {
+        self.classes.iter().map(|c| u32::try_from(c.members.len()).unwrap_or(u32::MAX)).collect()
+    }
+
+    pub(super) fn need(&self, left: &[u32]) -> Need {
+        let mut need = Need::default();
+        for (class, &n) in self.classes.iter().zip(left).filter(|(_, n)| **n > 0) {
+            need.area += class.size.area() * u64::from(n);
+            need.cells += n as usize;
+            let Size { w, h } = class.size;
+            let (w, h) = if class.may_turn { (w.min(h), w.min(h)) } else { (w, h) };
+            need.widest = need.widest.max(w);
+            need.tallest = need.tallest.max(h);
+        }
+        need
+    }
+
+    /// The pixels of a page that cells in `left` may lose, `None` where it has too few, or is too narrow or too low.
+    fn spare(&self, need: Need, size: Size) -> Option<(Size, u64)> {
+        let room = self.spacing.room(size)?;
+        let spare = room.area().checked_sub(need.area)?;
+        (need.widest <= room.w && need.tallest <= room.h).then_some((room, spare))
+    }
+
+    /// One pass over everything in `left`, which has this `need`; it must all fit.
+    pub(super) fn try_all(&self, left: &[u32], need: Need, size: Size, taste: Taste) -> Option<Filled> {
+        let (room, spare) = self.spare(need, size)?;
+        let mut rest = left.to_vec();
+        let puts = fill(&self.lyings, &mut rest, room, taste, Some(spare))?;
+        rest.iter().all(|&n| n == 0).then_some(Filled { size, puts })
+    }
+
+    /// A beam over everything in `left`, which has this `need`; it must all fit. Also gives the work it was.
+    pub(super) fn try_beam(&self, left: &[u32], need: Need, tried: Try) -> (Option<Filled>, u64) {
+        let Try { size, flipped, taste, guide } = tried;
+        let Some((room, spare)) = self.spare(need, size) else { return (None, 0) };
+        let lyings = if flipped { &self.flipped } else { &self.lyings };
+        let outcome = fit_all(Task { lyings, left, room: room.stored(flipped), spare, taste, guide });
+        let upright = |put: Put| if flipped { Put { x: put.y, y: put.x, ..put } } else { put };
+        let filled = outcome.puts.map(|puts| Filled { size, puts: puts.into_iter().map(upright).collect() });
+        (filled, outcome.work)
+    }
+
+    /// The smallest allowed page round what was put down.
+    pub(super) fn tight(&self, policy: &PagePolicy, filled: &Filled) -> Filled {
+        let far = |put: &Put| {
+            let size = self.classes[put.class].content.stored(put.turned);
+            (put.x + size.w, put.y + size.h)
+        };
+        let (w, h) = filled.puts.iter().map(far).fold((0, 0), |a, b| (a.0.max(b.0), a.1.max(b.1)));
+        let size = policy.smallest_round(self.spacing.page_round(Size::new(w, h)));
+        let smaller = policy.allows(size) && size.area() < filled.size.area();
+        Filled { size: if smaller { size } else { filled.size }, puts: filled.puts.clone() }
+    }
+
+    /// As many pixels of `left` as a page of `size` takes, over several tastes; `left` is counted down.
+    pub(super) fn fill_most(&self, left: &mut [u32], size: Size, effort: Effort) -> Option<Filled> {
+        let room = self.spacing.room(size)?;
+        let tries = par::map_range(effort.fulls(self.need(left).cells), |n| {
+            let mut rest = left.to_vec();
+            let puts = fill(&self.lyings, &mut rest, room, Taste::nth(n), None).unwrap_or_default();
+            let placed: u64 = puts.iter().map(|p| self.area(p.class)).sum();
+            (placed, rest, puts)
+        });
+        // Of equal ones the first, whichever thread was ready first.
+        let best = tries.into_iter().reduce(|best, next| if next.0 > best.0 { next } else { best });
+        let (_, rest, puts) = best.filter(|(placed, ..)| *placed > 0)?;
+        left.copy_from_slice(&rest);
+        Some(Filled { size, puts })
+    }
+
+    /// Back from cells to boxes: every put takes the next member of its class.
+    pub(super) fn layout(&self, pages: &[Filled]) -> Vec<(usize, Place)> {
+        let mut next = vec![0; self.classes.len()];
+        let mut places = Vec::new();
+        let inset = self.spacing.lead() + self.spacing.extrude;
+        for (page, filled) in pages.iter().enumerate() {
+            for put in &filled.puts {
+                let item = self.classes[put.class].members[next[put.class]];
+                next[put.class] += 1;
+                let size = self.items[item].size.stored(put.turned);
+                let rect = Rect::at(put.x + inset, put.y + inset, size);
+                places.push((item, Place { page, rect, turned: put.turned }));
+            }
+        }
+        places
+    }
+
+    pub(super) fn counts(&self, puts: &[Put]) -> Vec<u32> {
+        let mut counts = vec![0; self.classes.len()];
+        puts.iter().for_each(|p| counts[p.class] += 1);
+        counts
+    }
+}
+
+fn fits_some_page(spacing: Spacing, cell: Size, may_turn: bool, policy: &PagePolicy) -> bool {
+    let fits = |page: Size| {
+        spacing.room(page).is_some_and(|room| cell.fits_in(room) || (may_turn && cell.swapped().fits_in(room)))
+    };
+    policy.largest_pages().into_iter().any(fits)
+}
+
+/// The layout that puts the cells on these pages; items that are no cells stay nowhere.
+pub(super) fn layout_of(cells: &Cells<'_>, pages: &[Filled], items: usize) -> Layout {
+    let mut places = vec![Place::default(); items];
+    cells.layout(pages).into_iter().for_each(|(item, place)| places[item] = place);
+    Layout { pages: pages.iter().map(|p| p.size).collect(), places }
+}
+
+impl PagePolicy {
+    /// `size` made larger until it is allowed, as far as shape, step and aspect go.
+    pub(super) fn smallest_round(&self, size: Size) -> Size {
+        let mut size = Size::new(self.step_up(size.w), self.step_up(size.h));
+        if self.shape == Shape::Square {
+            size = Size::new(size.w.max(size.h), size.w.max(size.h));
+        }
+        self.widened(size)
+    }
+}

@@ -1,0 +1,191 @@
+//! Layouts round boxes that stay where they are: new ones go into the holes between them, and then on new pages.
+
+use super::policy::PagePolicy;
+use super::{Layout, LayoutError, Place, Request, densely};
+use crate::geometry::{Rect, Size};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Boxes that stay, and the pages that they lie on.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Kept {
+    /// The pages there are. One that the policy does not allow is given up with all that lies on it.
+    pub pages: Vec<Size>,
+    /// For each item its place, if it has one already. The places keep the spacing that is asked for.
+    pub places: Vec<Option<Place>>,
+}
+
+impl Kept {
+    /// Where an item stays.
+    pub(super) fn place(&self, item: usize, policy: &PagePolicy) -> Option<Place> {
+        let place = (*self.places.get(item)?)?;
+        self.pages.get(place.page).filter(|page| policy.allows(**page)).map(|_| place)
+    }
+}
+
+/// The free part of a page, as all the largest rectangles that hold no cell. They may overlap.
+#[derive(Debug, Clone)]
+struct Holes(Vec<Rect>);
+
+impl Holes {
+    /// Makes `cell` a part that is taken.
+    fn take(&mut self, cell: Rect) {
+        let (touched, mut free): (Vec<Rect>, Vec<Rect>) = self.0.iter().partition(|hole| overlap(**hole, cell));
+        let untouched = free.len();
+        free.extend(touched.into_iter().flat_map(|hole| around_cell(hole, cell)));
+        // What was not touched holds no other; of the new ones those that lie in another go.
+        let whole = free.clone();
+        let mut at = 0;
+        free.retain(|hole| {
+            at += 1;
+            let me = at - 1;
+            me < untouched
+                || !whole.iter().enumerate().any(|(i, o)| i != me && holds(*o, *hole) && (*o != *hole || i < me))
+        });
+        self.0 = free;
+    }
+
+    /// Where a cell of this size leaves the least beside it.
+    fn best(&self, size: Size) -> Option<Rect> {
+        let fits = self.0.iter().filter(|hole| size.fits_in(hole.size()));
+        let best = fits.min_by_key(|hole| {
+            let (w, h) = (hole.w - size.w, hole.h - size.h);
+            (w.min(h), w.max(h), hole.y, hole.x)
+        });
+        best.map(|hole| Rect::at(hole.x, hole.y, size))
+    }
+}
+
+fn overlap(a: Rect, b: Rect) -> bool {
+    u64::from(a.x) < b.right()
+        && u64::from(b.x) < a.right()
+        && u64::from(a.y) < b.bottom()
+        && u64::from(b.y) < a.bottom()
+}
+
+fn holds(outer: Rect, inner: Rect) -> bool {
+    outer.x <= inner.x && outer.y <= inner.y && inner.right() <= outer.right() && inner.bottom() <= outer.bottom()
+}
+
+/// What a hole is beside, above and below a cell that lies in it or over its edge.
+fn around_cell(hole: Rect, cell: Rect) -> impl Iterator<Item = Rect> {
+    let far = |end: u64| u32::try_from(end).unwrap_or(u32::MAX);
+    let (right, bottom) = (far(hole.right()), far(hole.bottom()));
+    let (cell_right, cell_bottom) = (far(cell.right()), far(cell.bottom()));
+    let sides = [
+        (hole.x, hole.y, cell.x.min(right), bottom),
+        (cell_right.max(hole.x), hole.y, right, bottom),
+        (hole.x, hole.y, right, cell.y.min(bottom)),
+        (hole.x, cell_bottom.max(hole.y), right, bottom),
+    ];
+    let some = sides.into_iter().filter(|(x, y, right, bottom)| x < right && y < bottom);
+    some.map(|(x, y, right, bottom)| Rect::new(x, y, right - x, bottom - y))
+}
+
+struct Filling<'a> {
+    request: &'a Request<'a>,
+    policy: &'a PagePolicy,
+    holes: Vec<Holes>,
+    places: BTreeMap<usize, Place>,
+}
+
+/// The items of `which`: the kept ones where they are, the others round them and on further pages.
+pub(super) fn around(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+    let Some(kept) = request.kept else {
+        return densely(request, policy, which);
+    };
+    let mut released = BTreeSet::new();
+    loop {
+        let stays = |item: &usize| !request.items[*item].group.is_some_and(|group| released.contains(&group));
+        let kept_ones = which.iter().filter(|i| stays(i)).filter_map(|&i| Some((i, kept.place(i, policy)?)));
+        let places: BTreeMap<usize, Place> = kept_ones.collect();
+        let mut filling = Filling { request, policy, holes: Vec::new(), places };
+        filling.find_holes(&kept.pages);
+        match filling.fill(which) {
+            // A group that has no room beside its kept members moves as a whole.
+            Some(group) if released.insert(group) => {}
+            _ => return filling.finish(&kept.pages, which),
+        }
+    }
+}
+
+impl Filling<'_> {
+    fn find_holes(&mut self, pages: &[Size]) {
+        let spacing = self.request.spacing;
+        let room = |page: &Size| spacing.room(*page).filter(|_| self.policy.allows(*page));
+        let whole = |page: &Size| Holes(room(page).map(|room| Rect::at(0, 0, room)).into_iter().collect());
+        self.holes = pages.iter().map(whole).collect();
+        for place in self.places.values() {
+            let inset = spacing.lead() + spacing.extrude;
+            let Some(size) = self.cell(place.rect.size()) else { continue };
+            let (x, y) = (place.rect.x.saturating_sub(inset), place.rect.y.saturating_sub(inset));
+            self.holes[place.page].take(Rect::at(x, y, size));
+        }
+    }
+
+    fn cell(&self, size: Size) -> Option<Size> {
+        self.request.spacing.cell(size, self.policy.largest())
+    }
+
+    /// Puts what it can into the holes; gives a group that does not fit beside its kept members.
+    fn fill(&mut self, which: &[usize]) -> Option<usize> {
+        let items = self.request.items;
+        let mut lots: BTreeMap<(Option<usize>, usize), Vec<usize>> = BTreeMap::new();
+        for &i in which.iter().filter(|i| !self.places.contains_key(i)) {
+            let single = if items[i].group.is_some() { 0 } else { i };
+            lots.entry((items[i].group, single)).or_default().push(i);
+        }
+        let mut lots: Vec<_> = lots.into_iter().map(|((group, _), lot)| (group, lot)).collect();
+        let area = |lot: &[usize]| lot.iter().map(|&i| items[i].size.area()).sum::<u64>();
+        lots.sort_by_key(|(group, lot)| (std::cmp::Reverse(area(lot)), *group));
+        for (group, lot) in lots {
+            let kept = self.places.iter().find(|(i, _)| group.is_some() && items[**i].group == group);
+            let bound_to = kept.map(|(_, place)| place.page);
+            let pages = bound_to.map_or(0..self.holes.len(), |page| page..page + 1);
+            let placed = pages.into_iter().any(|page| self.put_all(page, &lot));
+            if !placed && bound_to.is_some() {
+                return group;
+            }
+        }
+        None
+    }
+
+    /// Puts a lot into the holes of one page, or leaves all as it was.
+    fn put_all(&mut self, page: usize, lot: &[usize]) -> bool {
+        let inset = self.request.spacing.lead() + self.request.spacing.extrude;
+        let mut holes = self.holes[page].clone();
+        let mut found = Vec::new();
+        for &i in lot {
+            let item = self.request.items[i];
+            let Some(cell) = self.cell(item.size) else { return false };
+            let upright = holes.best(cell).map(|at| (at, false));
+            let turned = || holes.best(cell.swapped()).map(|at| (at, true)).filter(|_| item.may_turn);
+            let Some((at, turned)) = upright.or_else(turned) else { return false };
+            holes.take(at);
+            let rect = Rect::at(at.x + inset, at.y + inset, item.size.stored(turned));
+            found.push((i, Place { page, rect, turned }));
+        }
+        self.holes[page] = holes;
+        self.places.extend(found);
+        true
+    }
+
+    /// What found no place goes on further pages; pages with nothing on them are left out.
+    fn finish(self, pages: &[Size], which: &[usize]) -> Result<Layout, LayoutError> {
+        let used: BTreeSet<usize> = self.places.values().map(|p| p.page).collect();
+        let number: BTreeMap<usize, usize> = used.iter().enumerate().map(|(new, &old)| (old, new)).collect();
+        let rest: Vec<usize> = which.iter().copied().filter(|i| !self.places.contains_key(i)).collect();
+        let count = self.policy.count;
+        let further = count.map(|n| n.saturating_sub(used.len()));
+        if let (Some(asked), Some(0)) = (count, further.filter(|_| !rest.is_empty())) {
+            return Err(LayoutError::PageCount { asked, needed: used.len() + 1 });
+        }
+        let policy = PagePolicy { count: further, ..self.policy.clone() };
+        let mut layout = densely(self.request, &policy, &rest)?;
+        let moved = |place: &Place| Place { page: number[&place.page], ..*place };
+        layout.places.iter_mut().for_each(|place| place.page += used.len());
+        self.places.iter().for_each(|(&i, place)| layout.places[i] = moved(place));
+        let old = used.iter().map(|&page| pages[page]);
+        layout.pages = old.chain(std::mem::take(&mut layout.pages)).collect();
+        Ok(layout)
+    }
+}

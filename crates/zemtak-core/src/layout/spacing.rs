@@ -1,0 +1,93 @@
+//! How cells are spaced on a page.
+
+use crate::geometry::Size;
+
+/// What lies around and between boxes, in pixels.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Spacing {
+    /// Empty pixels between neighbouring cells.
+    pub gutter: u32,
+    /// Empty pixels along the page's edge.
+    pub margin: u32,
+    /// The width of the ring that makes a box a cell.
+    pub extrude: u32,
+    /// Cells begin at multiples of this, and page sides are multiples of it. 1 for anywhere.
+    pub align: u32,
+}
+
+impl Default for Spacing {
+    /// Nothing at all: boxes may lie edge to edge.
+    fn default() -> Self {
+        Self { gutter: 0, margin: 0, extrude: 0, align: 1 }
+    }
+}
+
+impl Spacing {
+    /// Where the first cell begins on both axes.
+    pub(super) fn lead(self) -> u32 {
+        self.margin.next_multiple_of(self.align)
+    }
+
+    /// A box with its ring.
+    pub(super) fn ringed(self, size: Size) -> Option<Size> {
+        let more = self.extrude.checked_mul(2)?;
+        Some(Size::new(size.w.checked_add(more)?, size.h.checked_add(more)?))
+    }
+
+    /// A box with its ring and one gutter to the right and below, up to the next place where a cell may begin.
+    pub(super) fn cell(self, size: Size, largest: Size) -> Option<Size> {
+        let ringed = self.ringed(size)?;
+        let room = self.room(largest)?;
+        let side = |ringed: u32, page: u32, room: u32| {
+            let side = ringed.checked_add(self.gutter)?.checked_next_multiple_of(self.align)?;
+            // One that takes the whole of the largest page needs no further place beside it.
+            let alone = side > room && ringed.checked_add(self.lead())?.checked_add(self.margin)? <= page;
+            Some(if alone { room } else { side })
+        };
+        Some(Size::new(side(ringed.w, largest.w, room.w)?, side(ringed.h, largest.h, room.h)?))
+    }
+
+    /// What a page holds of cells with their gutters, or `None` where the margin leaves nothing.
+    pub(super) fn room(self, page: Size) -> Option<Size> {
+        let inner = |side: u32| {
+            let inner = side.checked_sub(self.lead().checked_add(self.margin)?).filter(|&s| s > 0)?;
+            let inner = inner.checked_add(self.gutter)?;
+            Some(inner - inner % self.align)
+        };
+        Some(Size::new(inner(page.w)?, inner(page.h)?))
+    }
+
+    /// The largest box that a page has room for.
+    pub(super) fn box_room(self, page: Size) -> Size {
+        let inner = |side: u32| side.saturating_sub(self.lead() + self.margin + 2 * self.extrude);
+        Size::new(inner(page.w), inner(page.h))
+    }
+
+    /// The smallest page whose room is `w` by `h`.
+    pub(super) fn page_for(self, w: u32, h: u32) -> Size {
+        let outer = |side: u32| (side + self.lead() + self.margin).saturating_sub(self.gutter);
+        Size::new(outer(w), outer(h))
+    }
+
+    /// The smallest page round cells that reach to `far`, their gutters not counted.
+    pub(super) fn page_round(self, far: Size) -> Size {
+        Size::new(far.w + self.lead() + self.margin, far.h + self.lead() + self.margin)
+    }
+
+    /// Pixels that no page with `room` pixels of room can do without, where its longer side is at most `aspect` times
+    /// the shorter.
+    ///
+    /// A page of sides W and H has the room (W + d)(H + d) with d = gutter - 2 margin. What a side without its gutter
+    /// saves is largest for the longest page, what a margin costs least for the square.
+    pub(super) fn least_page(self, room: u64, aspect: f64) -> u64 {
+        let more = f64::from(self.gutter) - f64::from(self.lead()) - f64::from(self.margin);
+        let stretch = if more > 0.0 { aspect.sqrt() + 1.0 / aspect.sqrt() } else { 2.0 };
+        #[expect(clippy::cast_precision_loss, reason = "a bound may be a little low")]
+        let area = room as f64;
+        // One pixel less, so that rounding cannot lift the bound.
+        let page = area - more * stretch * area.sqrt() + more * more - 1.0;
+        #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
+        let page = page.ceil().max(1.0) as u64;
+        if more == 0.0 { room } else { page }
+    }
+}

@@ -1,0 +1,159 @@
+//! Why a layout is not smaller: what bounds it from below, and what other wishes would give, each really tried.
+
+use super::cells::Cells;
+use super::policy::{PagePolicy, Shape};
+use super::{Arrangement, Item, Layout, LayoutError, Request, Spacing, lay_out};
+use crate::geometry::Size;
+
+/// What no layout of these boxes can go below. Boxes alone on their page are left out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Bound {
+    /// The pixels of all boxes.
+    pub boxes: u64,
+    /// The pixels of all cells: boxes with their rings and one gutter to the right and below.
+    pub cells: u64,
+    /// The fewest pages.
+    pub pages: usize,
+    /// The fewest pixels of all pages together that the policy allows.
+    pub least: u64,
+    /// The same if pages could have any sides.
+    pub least_free: u64,
+    /// The smallest page that the widest and the tallest box allow.
+    pub around: Size,
+    /// The item that asks for the widest page, and the one that asks for the tallest.
+    pub widest: usize,
+    /// See `widest`.
+    pub tallest: usize,
+}
+
+/// A wish that is not the user's.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Change {
+    /// Every sprite may be turned.
+    Turning,
+    /// A smaller gutter.
+    Gutter(u32),
+    /// Pages of any sides.
+    FreeShape,
+    /// Pages whose longer side is at most so many times the shorter one.
+    Aspect(f64),
+    /// So many pages.
+    Pages(usize),
+}
+
+/// What came of trying a [`Change`].
+#[derive(Debug, Clone, PartialEq)]
+pub struct Trial {
+    /// What was changed.
+    pub change: Change,
+    /// What came of it.
+    pub outlook: Result<Outlook, LayoutError>,
+}
+
+/// A layout in short.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Outlook {
+    /// The number of pages.
+    pub pages: usize,
+    /// Their pixels together.
+    pub area: u64,
+}
+
+/// Everything there is to say.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Why {
+    /// The layout in question.
+    pub now: Outlook,
+    /// What it cannot go below.
+    pub bound: Bound,
+    /// What else was tried.
+    pub tries: Vec<Trial>,
+}
+
+impl Outlook {
+    /// A layout's pages that boxes share.
+    #[must_use]
+    pub fn of(items: &[Item], layout: &Layout) -> Self {
+        let alone: u64 = items.iter().filter(|i| i.alone).map(|i| i.size.area()).sum();
+        let alone_pages = items.iter().filter(|i| i.alone).count();
+        Self { pages: layout.pages.len() - alone_pages, area: layout.area() - alone }
+    }
+}
+
+/// Explains `layout`, which came of `request`. `None` if no box shares a page, for then nothing could be otherwise.
+///
+/// # Errors
+/// As [`lay_out`].
+pub fn why(request: &Request<'_>, layout: &Layout) -> Result<Option<Why>, LayoutError> {
+    let shared: Vec<usize> = (0..request.items.len()).filter(|&i| !request.items[i].alone).collect();
+    if shared.is_empty() {
+        return Ok(None);
+    }
+    let now = Outlook::of(request.items, layout);
+    let bound = bound(request, &shared, now)?;
+    let tries = changes(request, &now).into_iter().map(|change| Trial { change, outlook: outlook(request, change) });
+    Ok(Some(Why { now, bound, tries: tries.collect() }))
+}
+
+fn bound(request: &Request<'_>, shared: &[usize], now: Outlook) -> Result<Bound, LayoutError> {
+    let policy = request.policy.aligned(request.spacing);
+    let cells = Cells::new(request, &policy, shared)?;
+    let need = cells.need(&cells.all());
+    let long = |i: &usize, width: bool| {
+        let Item { size: Size { w, h }, may_turn, .. } = request.items[*i];
+        if may_turn {
+            w.min(h)
+        } else if width {
+            w
+        } else {
+            h
+        }
+    };
+    let most = |width: bool| shared.iter().copied().rev().max_by_key(|i| long(i, width)).unwrap_or(0);
+    let free = PagePolicy { shape: Shape::Free, step: 1, fixed: None, ..policy.clone() };
+    let pages = policy.least_pages(&cells, need);
+    // In rows the smallest page is found, not searched for.
+    let in_rows = (request.arrangement != Arrangement::Dense).then_some(now);
+    let least = in_rows.map_or_else(|| policy.least_of_all(&cells, need), |now| now.area);
+    Ok(Bound {
+        boxes: shared.iter().map(|&i| request.items[i].size.area()).sum(),
+        cells: need.area,
+        pages: in_rows.map_or(pages, |now| now.pages),
+        least,
+        least_free: free.least_of_all(&cells, need).min(least),
+        around: policy.smallest_round(request.spacing.page_for(need.widest, need.tallest)),
+        widest: most(true),
+        tallest: most(false),
+    })
+}
+
+/// What is worth trying.
+fn changes(request: &Request<'_>, now: &Outlook) -> Vec<Change> {
+    let policy = request.policy;
+    let dense = request.arrangement == Arrangement::Dense;
+    let upright = request.items.iter().any(|i| !i.alone && !i.may_turn && i.size.w != i.size.h);
+    let free = policy.shape == Shape::Free && policy.fixed.is_none();
+    let several = request.items.iter().filter(|i| !i.alone).count() > now.pages;
+    let mut changes = Vec::new();
+    changes.extend((dense && upright).then_some(Change::Turning));
+    changes.extend((request.spacing.gutter > 0).then_some(Change::Gutter(request.spacing.gutter / 2)));
+    changes.push(if free { Change::Aspect(policy.aspect * 2.0) } else { Change::FreeShape });
+    changes.extend(several.then_some(Change::Pages(now.pages + 1)));
+    changes
+}
+
+/// Really lays out with a change, with the effort of the request.
+fn outlook(request: &Request<'_>, change: Change) -> Result<Outlook, LayoutError> {
+    let mut items = request.items.to_vec();
+    let mut policy = request.policy.clone();
+    let mut spacing = request.spacing;
+    match change {
+        Change::Turning => items.iter_mut().filter(|i| !i.alone).for_each(|i| i.may_turn = true),
+        Change::Gutter(gutter) => spacing = Spacing { gutter, ..spacing },
+        Change::FreeShape => (policy.shape, policy.fixed) = (Shape::Free, None),
+        Change::Aspect(aspect) => policy.aspect = aspect,
+        Change::Pages(count) => policy.count = Some(count),
+    }
+    let changed = Request { items: &items, spacing, policy: &policy, kept: None, ..*request };
+    Ok(Outlook::of(&items, &lay_out(&changed)?))
+}

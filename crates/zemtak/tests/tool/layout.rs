@@ -1,0 +1,106 @@
+//! The layout options from the outside.
+
+use crate::fixtures::{Folder, demo_art};
+use serde_json::Value;
+
+fn atlas(folder: &Folder, name: &str) -> Value {
+    serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap()
+}
+
+fn numbers(value: &Value) -> Vec<u64> {
+    value.as_array().unwrap().iter().map(|v| v.as_u64().unwrap()).collect()
+}
+
+#[test]
+fn in_a_grid_the_number_of_a_frame_gives_its_place() {
+    let folder = Folder::new();
+    let moth = demo_art().join("moth");
+    folder.zemtak(&format!("pack {} --name moth --layout grid --gutter 3 --margin 5", moth.display())).exits(0);
+    folder.zemtak(&format!("verify build/moth.atlas.json --against {}", moth.display())).exits(0);
+    let atlas = atlas(&folder, "moth");
+    let sprites = atlas["sprites"].as_object().unwrap();
+    let canvas = |axis: usize| sprites.values().map(|s| numbers(&s["canvas"])[axis]).max().unwrap();
+    // A cell is a canvas with a ring of one pixel.
+    let pitch = [canvas(0) + 2 + 3, canvas(1) + 2 + 3];
+    let columns = (atlas["pages"][0]["width"].as_u64().unwrap() - 10 + 3) / pitch[0];
+    for (number, sprite) in (0..).zip(sprites.values()) {
+        let cell = [number % columns, number / columns];
+        let (rect, inset) = (numbers(&sprite["box"]), numbers(&sprite["inset"]));
+        for axis in 0..2 {
+            assert_eq!(rect[axis], 5 + cell[axis] * pitch[axis] + 1 + inset[axis], "{number}");
+        }
+    }
+}
+
+#[test]
+fn all_steps_of_a_clip_go_on_one_page_if_asked() {
+    let folder = Folder::new();
+    let pack = format!("pack {} --name night --page-max 256x256", demo_art().display());
+    let torn = |folder: &Folder| {
+        let atlas = atlas(folder, "night");
+        let page = |step: &Value| atlas["sprites"][step["sprite"].as_str().unwrap()]["page"].as_u64().unwrap();
+        let clips = atlas["clips"].as_object().unwrap().iter();
+        let torn = clips.filter(|(_, clip)| {
+            let pages: Vec<u64> = clip["steps"].as_array().unwrap().iter().map(page).collect();
+            pages.iter().any(|p| *p != pages[0])
+        });
+        torn.map(|(name, _)| name.clone()).collect::<Vec<_>>()
+    };
+    folder.zemtak(&pack).exits(0);
+    assert_ne!(torn(&folder), Vec::<String>::new(), "or this proves nothing");
+    folder.zemtak(&format!("{pack} --together clip")).exits(0);
+    assert_eq!(torn(&folder), Vec::<String>::new());
+    folder.zemtak(&format!("verify build/night.atlas.json --against {}", demo_art().display())).exits(0);
+
+    let before = folder.everything("build");
+    let moth = demo_art().join("moth");
+    let run = folder.zemtak(&format!("pack {} --name night --page-max 64x64 --together clip", moth.display())).exits(3);
+    assert!(run.err().contains("a clip that does not fit on one page\n  idle: 8 boxes, "), "{}", run.err());
+    assert_eq!(folder.everything("build"), before);
+}
+
+#[test]
+fn what_why_promises_is_what_those_options_give() {
+    let folder = Folder::new();
+    for options in ["", " --page-max 256x256", " --page-shape free --turn", " --layout row"] {
+        let pack = format!("pack {} --name night --json{options}", demo_art().display());
+        let summary = folder.zemtak(&format!("{pack} --why")).exits(0).json();
+        let why = &summary["atlases"][0]["why"];
+        let pixels = |summary: &Value| summary["atlases"][0]["texture_bytes"].as_u64().unwrap() / 4;
+        assert_eq!(why["pixels"], pixels(&summary));
+        assert!(why["least_pixels"].as_u64() <= why["pixels"].as_u64(), "{why}");
+        assert!(why["least_free_pixels"].as_u64() <= why["least_pixels"].as_u64(), "{why}");
+        let tried = why["tried"].as_array().unwrap();
+        assert!(tried.len() >= 3, "{why}");
+        for tried in tried {
+            let run = folder.zemtak(&format!("{pack} {}", tried["options"].as_str().unwrap()));
+            match tried["pixels"].as_u64() {
+                Some(promised) => assert_eq!(pixels(&run.exits(0).json()), promised, "{tried}"),
+                None => _ = run.exits(3),
+            }
+        }
+    }
+}
+
+#[cfg(unix)]
+#[test]
+fn ctrl_c_takes_the_best_so_far_only_if_asked() {
+    use std::process::{Command, Stdio};
+    let folder = Folder::new();
+    let interrupted = |more: &[&str]| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
+        command.args(["pack"]).arg(demo_art()).args(["-o", "build", "--name", "night", "--page-shape", "free"]);
+        command.args(["--effort", "high", "--json"]).args(more).current_dir(folder.path("."));
+        let child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        // The search goes on for ten seconds and more.
+        std::thread::sleep(std::time::Duration::from_secs(3));
+        assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+        let output = child.wait_with_output().unwrap();
+        (output.status.code(), serde_json::from_slice::<Value>(&output.stdout).unwrap())
+    };
+    assert_eq!(interrupted(&[]).0, Some(130));
+    assert!(!folder.exists("build/night.atlas.json"));
+    let (code, summary) = interrupted(&["--take-best"]);
+    assert_eq!((code, &summary["atlases"][0]["cut_short"]), (Some(0), &true.into()), "{summary}");
+    folder.zemtak(&format!("verify build/night.atlas.json --against {}", demo_art().display())).exits(0);
+}
