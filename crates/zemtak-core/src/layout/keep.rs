@@ -24,11 +24,22 @@ impl Kept {
 
 /// The free part of a page, as all the largest rectangles that hold no cell. They may overlap.
 #[derive(Debug, Clone)]
-struct Holes(Vec<Rect>);
+pub(super) struct Holes(Vec<Rect>);
 
 impl Holes {
+    /// A page with nothing on it.
+    pub(super) fn whole(room: Size) -> Self {
+        Self(vec![Rect::at(0, 0, room)])
+    }
+
+    /// The rectangles.
+    #[cfg(test)]
+    pub(super) fn rects(&self) -> &[Rect] {
+        &self.0
+    }
+
     /// Makes `cell` a part that is taken.
-    fn take(&mut self, cell: Rect) {
+    pub(super) fn take(&mut self, cell: Rect) {
         let (touched, mut free): (Vec<Rect>, Vec<Rect>) = self.0.iter().partition(|hole| overlap(**hole, cell));
         let untouched = free.len();
         free.extend(touched.into_iter().flat_map(|hole| around_cell(hole, cell)));
@@ -55,7 +66,7 @@ impl Holes {
     }
 }
 
-fn overlap(a: Rect, b: Rect) -> bool {
+pub(super) fn overlap(a: Rect, b: Rect) -> bool {
     u64::from(a.x) < b.right()
         && u64::from(b.x) < a.right()
         && u64::from(a.y) < b.bottom()
@@ -93,7 +104,7 @@ pub(super) fn around(request: &Request<'_>, policy: &PagePolicy, which: &[usize]
     let Some(kept) = request.kept else {
         return densely(request, policy, which);
     };
-    let mut released = BTreeSet::new();
+    let mut released = parted_groups(request, policy, which, kept);
     loop {
         let stays = |item: &usize| !request.items[*item].group.is_some_and(|group| released.contains(&group));
         let kept_ones = which.iter().filter(|i| stays(i)).filter_map(|&i| Some((i, kept.place(i, policy)?)));
@@ -108,11 +119,19 @@ pub(super) fn around(request: &Request<'_>, policy: &PagePolicy, which: &[usize]
     }
 }
 
+/// Groups whose members lie on several pages so far: they did not have to share one.
+fn parted_groups(request: &Request<'_>, policy: &PagePolicy, which: &[usize], kept: &Kept) -> BTreeSet<usize> {
+    let mut pages = BTreeMap::new();
+    let place = |&i: &usize| Some((request.items[i].group?, kept.place(i, policy)?.page));
+    let parted = |(group, page): (usize, usize)| (*pages.entry(group).or_insert(page) != page).then_some(group);
+    which.iter().filter_map(place).filter_map(parted).collect()
+}
+
 impl Filling<'_> {
     fn find_holes(&mut self, pages: &[Size]) {
         let spacing = self.request.spacing;
         let room = |page: &Size| spacing.room(*page).filter(|_| self.policy.allows(*page));
-        let whole = |page: &Size| Holes(room(page).map(|room| Rect::at(0, 0, room)).into_iter().collect());
+        let whole = |page: &Size| room(page).map_or(Holes(Vec::new()), Holes::whole);
         self.holes = pages.iter().map(whole).collect();
         for place in self.places.values() {
             let inset = spacing.lead() + spacing.extrude;
@@ -138,8 +157,8 @@ impl Filling<'_> {
         let area = |lot: &[usize]| lot.iter().map(|&i| items[i].size.area()).sum::<u64>();
         lots.sort_by_key(|(group, lot)| (std::cmp::Reverse(area(lot)), *group));
         for (group, lot) in lots {
-            let kept = self.places.iter().find(|(i, _)| group.is_some() && items[**i].group == group);
-            let bound_to = kept.map(|(_, place)| place.page);
+            let of_group = |i: &usize| items[*i].group == group;
+            let bound_to = group.and_then(|_| self.places.iter().find(|(i, _)| of_group(i)).map(|(_, p)| p.page));
             let pages = bound_to.map_or(0..self.holes.len(), |page| page..page + 1);
             let placed = pages.into_iter().any(|page| self.put_all(page, &lot));
             if !placed && bound_to.is_some() {
@@ -186,6 +205,10 @@ impl Filling<'_> {
         self.places.iter().for_each(|(&i, place)| layout.places[i] = moved(place));
         let old = used.iter().map(|&page| pages[page]);
         layout.pages = old.chain(std::mem::take(&mut layout.pages)).collect();
-        Ok(layout)
+        let needed = layout.pages.len();
+        match count.filter(|&asked| asked != needed && needed > 0) {
+            Some(asked) => Err(LayoutError::PageCount { asked, needed }),
+            None => Ok(layout),
+        }
     }
 }

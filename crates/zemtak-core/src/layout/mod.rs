@@ -198,4 +198,6 @@ fn densely(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Resul
 }
 
 #[cfg(test)]
+mod part_tests;
+#[cfg(test)]
 mod tests;

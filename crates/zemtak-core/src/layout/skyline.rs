@@ -26,6 +26,11 @@ pub(super) struct Gap {
 }
 
 impl Gap {
+    #[cfg(test)]
+    pub(super) fn for_test(w: u32, left: u32, right: u32, room: u32) -> Self {
+        Self { at: 0, x: 0, y: 0, w, left, right, room }
+    }
+
     /// The pixels that are surely lost beside a cell put here: those of a rest too narrow for any cell.
     pub(super) fn sliver(&self, Size { w, h }: Size, narrowest: u32) -> u64 {
         let rest = self.w - w;
@@ -76,11 +81,15 @@ impl Skyline {
 
     /// How many segments there will be once a cell lies in a gap.
     pub(super) fn segments_with(&self, gap: Gap, Size { w, h }: Size) -> u64 {
-        let to_right = gap.goes_right(h);
-        let (near, far) = if to_right { (gap.right, gap.left) } else { (gap.left, gap.right) };
-        let more = u64::from(w < gap.w);
-        let less = u64::from(h == near) + u64::from(w == gap.w && h == far);
-        (self.segments.len() as u64 + more).saturating_sub(less)
+        // A page's edge is a wall, but no segment to join.
+        let joins_left = h == gap.left && gap.at > 0;
+        let joins_right = h == gap.right && gap.at + 1 < self.segments.len();
+        let less = match (w == gap.w, gap.goes_right(h)) {
+            (true, _) => u64::from(joins_left) + u64::from(joins_right),
+            (false, true) => u64::from(joins_right),
+            (false, false) => u64::from(joins_left),
+        };
+        self.segments.len() as u64 + u64::from(w < gap.w) - less
     }
 
     /// Puts a cell into a gap, beside the wall that it ends flush with, else beside the higher one; gives its left edge.

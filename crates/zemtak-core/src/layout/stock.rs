@@ -131,10 +131,11 @@ impl Stock {
         if !roomy {
             return choices;
         }
-        // Blocks that were not looked through may hold cells that end flush with a wall.
+        // Blocks that were not looked through may hold cells that end flush with a wall; wider ones were looked at.
+        let most = gap.w.saturating_sub(narrowest);
         for wall in [gap.left, gap.right] {
             let from =
-                self.by_height.partition_point(|&(h, std::cmp::Reverse(w), _)| h < wall || (h == wall && w > gap.w));
+                self.by_height.partition_point(|&(h, std::cmp::Reverse(w), _)| h < wall || (h == wall && w > most));
             let level = self.by_height[from..].iter().take_while(|(h, ..)| *h == wall).map(|(.., place)| *place);
             if let Some(place) = level.into_iter().find(|&place| there[place / BLOCK] >> (place % BLOCK) & 1 == 1) {
                 self.consider(place, gap, narrowest, &mut choices);

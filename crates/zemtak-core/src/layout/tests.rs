@@ -283,4 +283,19 @@ fn new_boxes_go_into_the_holes_of_kept_pages() {
     let pages: Vec<usize> = layout.places.iter().map(|p| p.page).collect();
     assert_eq!((layout.pages.len(), pages), (2, vec![0, 0, 0, 0, 1, 1]));
     assert_eq!(Some(layout.places[1]), at(20, 20));
+
+    // Two that were on two pages and are to be together now move; the others stay.
+    let mut paired = items.clone();
+    paired[1].group = Some(0);
+    paired[5].group = Some(0);
+    let whole = Kept { places: layout.places.iter().copied().map(Some).collect(), pages: layout.pages.clone() };
+    let request = Request { kept: Some(&whole), ..Request::new(&paired, Spacing::default(), &policy) };
+    let together = lay_out(&request).unwrap();
+    assert_eq!(together.places[1].page, together.places[5].page);
+    assert_eq!([0, 2, 3, 4].map(|i| together.places[i]), [0, 2, 3, 4].map(|i| layout.places[i]));
+
+    // Kept pages cannot be parted, so a count that they do not come to is an error.
+    let three = PagePolicy { count: Some(3), ..policy };
+    let request = Request { kept: Some(&whole), ..Request::new(&items, Spacing::default(), &three) };
+    assert_eq!(lay_out(&request), Err(LayoutError::PageCount { asked: 3, needed: 2 }));
 }
