@@ -255,6 +255,16 @@ fn a_group_that_is_scattered_over_the_order_still_shares_a_page_in_rows() {
 }
 
 #[test]
+fn a_row_longer_than_the_aspect_can_be_explained() {
+    // Once the bound was asked of pages with the policy's aspect, on which this sprite does not fit.
+    let policy = PagePolicy { max: Size::new(100, 10), shape: Shape::Free, ..PagePolicy::default() };
+    let items = [Item::new(Size::new(90, 9))];
+    let request = Request { arrangement: Arrangement::Row, ..Request::new(&items, Spacing::default(), &policy) };
+    let layout = lay_out(&request).unwrap();
+    assert_eq!(why(&request, &layout).unwrap().unwrap().bound.least, 90 * 9);
+}
+
+#[test]
 fn a_cell_as_large_as_the_largest_page_fits_it_whatever_the_alignment() {
     let policy = PagePolicy { max: Size::new(64, 64), ..PagePolicy::default() };
     let spacing = Spacing { gutter: 2, margin: 0, extrude: 0, align: 16 };

@@ -96,7 +96,10 @@ pub fn why(request: &Request<'_>, layout: &Layout) -> Result<Option<Why>, Layout
 }
 
 fn bound(request: &Request<'_>, shared: &[usize], now: Outlook) -> Result<Bound, LayoutError> {
-    let policy = request.policy.aligned(request.spacing);
+    let mut policy = request.policy.aligned(request.spacing);
+    if matches!(request.arrangement, Arrangement::Row | Arrangement::Column) {
+        policy.aspect = f64::MAX;
+    }
     let cells = Cells::new(request, &policy, shared)?;
     let need = cells.need(&cells.all());
     let long = |i: &usize, width: bool| {
