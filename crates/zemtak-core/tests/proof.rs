@@ -174,8 +174,10 @@ proptest! {
         sprite.rect.y += dy;
         if sprite.page == 0 && sprite.rect.inside(page) {
             sprite.uv = UvRect::of(sprite.rect, page);
-            // Where it was, there are now pixels that belong to nothing, unless there was nothing to see.
-            let seen = sources[0].visible_box(1).is_some();
+            // Where it was, there are now pixels that belong to nothing, unless there was nothing to see: a trimmed
+            // sprite whose every pixel is fainter than `visible_alpha` is stored as nothing.
+            let faintest = if options.treatment.trim { options.treatment.visible_alpha } else { 1 };
+            let seen = sources[0].visible_box(faintest).is_some();
             prop_assert!(!seen || !defects(&atlas, &pages, &sources).is_empty());
         }
     }
