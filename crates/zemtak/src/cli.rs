@@ -232,7 +232,7 @@ struct PageArgs {
     #[arg(long, value_name = "WxH", value_parser = page_size, default_value = "2048x2048")]
     page_max: Size,
     /// Which sides a page may have
-    #[arg(long, value_name = "SHAPE", default_value = "pow2")]
+    #[arg(long, value_name = "SHAPE", default_value = "pow2", overrides_with = "page_size")]
     page_shape: ShapeArg,
     /// Sides are multiples of this
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=i64::from(LONGEST_SIDE)))]

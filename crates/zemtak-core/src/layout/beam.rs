@@ -8,6 +8,8 @@ use super::fill::{Lying, Put, Taste, scatter};
 use super::skyline::Skyline;
 use super::stock::{Stock, Word};
 use crate::geometry::Size;
+use std::collections::HashSet;
+use std::hash::{BuildHasherDefault, Hasher};
 
 /// How a beam goes on and judges its states; charges are in pixels.
 #[derive(Debug, Clone, Copy)]
@@ -104,6 +106,24 @@ struct Step {
     y: u32,
 }
 
+/// Numbers that are scattered already are their own hashes.
+#[derive(Debug, Default)]
+struct AsItIs(u64);
+
+impl Hasher for AsItIs {
+    fn finish(&self) -> u64 {
+        self.0
+    }
+
+    fn write(&mut self, bytes: &[u8]) {
+        bytes.iter().for_each(|&byte| self.0 = scatter(self.0 ^ u64::from(byte)));
+    }
+
+    fn write_u64(&mut self, number: u64) {
+        self.0 = number;
+    }
+}
+
 struct Beam<'a> {
     task: Task<'a>,
     stock: Stock,
@@ -111,6 +131,8 @@ struct Beam<'a> {
     next: Layer,
     children: Vec<Child>,
     steps: Vec<Step>,
+    /// What stands for the states of the next layer, so that none is there twice.
+    known: HashSet<u64, BuildHasherDefault<AsItIs>>,
     work: u64,
 }
 
@@ -122,7 +144,16 @@ pub(super) fn fit_all(task: Task<'_>) -> Outcome {
     *now.spare() = State { skyline: Skyline::new(task.room), there: stock.all(), ..State::default() };
     now.used = 1;
     let steps = vec![Step { before: 0, place: 0, x: 0, y: 0 }];
-    let mut beam = Beam { task, stock, now, next: Layer::default(), children: Vec::new(), steps, work: 0 };
+    let mut beam = Beam {
+        task,
+        stock,
+        now,
+        next: Layer::default(),
+        children: Vec::new(),
+        steps,
+        known: HashSet::default(),
+        work: 0,
+    };
     let done = (0..cells).all(|_| beam.advance());
     Outcome { puts: done.then(|| beam.puts()), work: beam.work }
 }
@@ -146,6 +177,7 @@ impl Beam<'_> {
         }
         self.children.sort_unstable_by_key(by_rank);
         self.next.used = 0;
+        self.known.clear();
         for child in std::mem::take(&mut self.children) {
             if self.next.used < keep {
                 self.grow(child);
@@ -214,12 +246,10 @@ impl Beam<'_> {
         let x = state.skyline.put(gap, lying.size);
         state.set = state.set.wrapping_add(scatter(lying.class as u64));
         state.judged = child.judged;
-        let (earlier, rest) = self.next.states.split_at_mut(used);
-        let state = &mut rest[0];
-        let mut equal_rank = earlier.iter().rev().take_while(|s| s.judged == state.judged);
-        if equal_rank.any(|s| s.set == state.set && s.skyline == state.skyline) {
+        if !self.known.insert(state.skyline.scattered(state.set)) {
             return;
         }
+        let state = &mut self.next.states[used];
         self.stock.take(&mut state.there, child.place);
         state.placed += lying.size.area();
         state.skipped = false;

@@ -118,6 +118,11 @@ impl<'a> Cells<'a> {
         self.classes.iter().any(|c| c.group.is_some())
     }
 
+    /// Whether every cell is a square or may turn.
+    pub(super) fn lie_both_ways(&self) -> bool {
+        self.classes.iter().all(|c| c.may_turn || c.size.w == c.size.h)
+    }
+
     pub(super) fn group(&self, class: usize) -> Option<usize> {
         self.classes[class].group
     }

@@ -54,7 +54,7 @@ impl Effort {
 
     /// How much work beams may do for `cells` cells, in the unit of [`super::stock::Stock::work`].
     pub(super) fn beam_work(self, cells: usize) -> u64 {
-        if cells > BEAM_CELLS { 0 } else { self.of(3_600_000, 30_000_000, 300_000_000) }
+        if cells > BEAM_CELLS { 0 } else { self.of(3_600_000, 34_000_000, 300_000_000) }
     }
 
     /// How many states a beam over `cells` cells keeps, more or less.

@@ -9,6 +9,9 @@ use super::policy::{PagePolicy, Shape};
 use crate::geometry::Size;
 use crate::par;
 
+/// Up to so many cells a sweep (see [`super::sweep`]) may take the place of most beams.
+const FEW: usize = 40;
+
 /// The smallest page found that holds everything in `left`, or `None` where no allowed page was found to. `known` is
 /// what less effort found.
 pub(super) fn smallest(
@@ -20,23 +23,33 @@ pub(super) fn smallest(
 ) -> Option<Filled> {
     let need = cells.need(left);
     let best = known.or_else(|| first(cells, policy, left))?;
-    let mut search = Search { cells, policy, left, need, best, bound: policy.least_area(cells, need) };
+    let luck = Luck::new(need.load(), effort.states(need.cells));
+    let mut search = Search { cells, policy, left, need, best, bound: policy.least_area(cells, need), luck };
     search.by_passes(effort);
-    search.by_beams(effort);
+    let work = effort.beam_work(search.need.cells);
+    if search.need.cells <= FEW && effort == Effort::High {
+        search.by_beams(work / 3);
+        if !search.by_sweep(work) {
+            search.by_beams(work - work / 3);
+        }
+    } else {
+        search.by_beams(work);
+    }
     Some(search.best)
 }
 
-struct Search<'a> {
-    cells: &'a Cells<'a>,
-    policy: &'a PagePolicy,
-    left: &'a [u32],
-    need: Need,
-    best: Filled,
-    bound: u64,
+pub(super) struct Search<'a> {
+    pub(super) cells: &'a Cells<'a>,
+    pub(super) policy: &'a PagePolicy,
+    pub(super) left: &'a [u32],
+    pub(super) need: Need,
+    pub(super) best: Filled,
+    pub(super) bound: u64,
+    pub(super) luck: Luck,
 }
 
 impl Search<'_> {
-    fn slack(&self) -> u64 {
+    pub(super) fn slack(&self) -> u64 {
         self.best.size.area().saturating_sub(self.bound)
     }
 
@@ -63,12 +76,10 @@ impl Search<'_> {
     }
 
     /// Beams on pages that would give back a part of the slack: a larger one after each success, else a smaller one.
-    fn by_beams(&mut self, effort: Effort) {
-        let mut budget = effort.beam_work(self.need.cells);
-        let mut luck = Luck::new(self.need.load(), effort.states(self.need.cells));
+    fn by_beams(&mut self, mut budget: u64) {
         let mut cut = 300;
         while budget > 0 && self.slack() > 0 && !self.cells.stopped() {
-            let tries: Vec<Option<Try>> = (0..BATCH).map(|_| self.next_try(cut, &mut luck)).collect();
+            let tries: Vec<Option<Try>> = (0..BATCH).map(|_| self.next_try(cut)).collect();
             let found = par::map_range(BATCH, |n| Some(self.cells.try_beam(self.left, self.need, tries[n]?)));
             let mut spent = 0;
             for (tried, outcome) in tries.into_iter().zip(found) {
@@ -76,7 +87,7 @@ impl Search<'_> {
                 spent += work;
                 cut = if filled.is_some() { (cut * 13 / 10).min(600) } else { (cut * 93 / 100).max(20) };
                 if filled.is_some_and(|filled| self.better(&filled)) {
-                    luck.remember(tried.taste, tried.guide);
+                    self.luck.remember(tried.taste, tried.guide);
                 }
             }
             // Pages that are not allowed cost a little too, or this might never end.
@@ -85,17 +96,19 @@ impl Search<'_> {
     }
 
     /// A page smaller by about `cut` thousandths of the slack.
-    fn next_try(&self, cut: u64, luck: &mut Luck) -> Option<Try> {
+    fn next_try(&mut self, cut: u64) -> Option<Try> {
+        let slack = self.slack();
+        let Self { luck, .. } = self;
         let (taste, guide) = luck.next();
         let part = cut * u64::from(300 + luck.dice.below(1401)) / 1000;
-        let less = (self.slack() * part.min(950) / 1000).max(1);
+        let less = (slack * part.min(950) / 1000).max(1);
         let flipped = luck.dice.below(2) == 1;
         let size = pick(self.policy, self.cells, self.need, self.best.size.area() - less, flipped, &mut luck.dice)?;
         Some(Try { size, flipped, taste, guide })
     }
 
     /// Keeps what is smaller than the best; whether it is.
-    fn better(&mut self, found: &Filled) -> bool {
+    pub(super) fn better(&mut self, found: &Filled) -> bool {
         let tight = self.cells.tight(self.policy, found);
         let better = tight.size.area() < self.best.size.area();
         if better {

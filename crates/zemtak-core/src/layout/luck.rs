@@ -13,6 +13,13 @@ pub(super) struct Load {
     pub(super) cells: usize,
 }
 
+impl Load {
+    /// The pixels of a cell, on the average.
+    pub(super) fn mean(self) -> u64 {
+        self.area / self.cells.max(1) as u64
+    }
+}
+
 #[derive(Debug)]
 pub(super) struct Luck {
     pub(super) dice: Dice,
@@ -39,7 +46,7 @@ impl Luck {
             let (taste, guide) = self.good[self.good.len() - back];
             return (taste.varied(&mut self.dice, 30), Guide { states: self.some_states(), ..guide });
         }
-        let mean = self.load.area / self.load.cells.max(1) as u64;
+        let mean = self.load.mean();
         let segment = mean * [0, 1, 2, 4, 8, 16][self.dice.below(6) as usize] / 100;
         let head = self.load.area / 512 * [0, 0, 1, 4][self.dice.below(4) as usize];
         let taste = Taste::nth(self.dice.below(1 << 20) as usize);

@@ -17,6 +17,7 @@ mod rows;
 mod skyline;
 mod spacing;
 mod stock;
+mod sweep;
 mod together;
 mod why;
 

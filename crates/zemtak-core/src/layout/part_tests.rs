@@ -1,11 +1,14 @@
 //! The searches' own structures against plain second computations: arrays of heights, grids of pixels, looking at all.
 
-use super::PagePolicy;
+use super::cells::{Cells, Filled};
 use super::fill::{Dice, Lying, Taste};
+use super::free::Search;
 use super::keep::Holes;
+use super::luck::Luck;
 use super::skyline::{Gap, Skyline};
 use super::spacing::Spacing;
 use super::stock::Stock;
+use super::{Item, PagePolicy, Request, Shape};
 use crate::geometry::{Rect, Size};
 use proptest::prelude::*;
 
@@ -148,4 +151,23 @@ fn dice_fall_on_every_side_and_alike_for_everyone() {
     }
     // Layouts depend on these numbers, so they stay as they are.
     assert_eq!(thrown[..8], [2, 5, 2, 1, 4, 3, 3, 5]);
+}
+
+/// The optimum for the squares of sides 1 to 10 is 405 pixels: 15 x 27 (R. Korf, 2003).
+#[test]
+fn a_sweep_comes_to_the_smallest_page_of_few_cells() {
+    let items: Vec<Item> = (1..=10).map(|side| Item::new(Size::new(side, side))).collect();
+    let policy = PagePolicy { shape: Shape::Free, ..PagePolicy::default() };
+    let request = Request::new(&items, Spacing::default(), &policy);
+    let cells = Cells::new(&request, &policy, &(0..10).collect::<Vec<_>>()).unwrap();
+    let left = cells.all();
+    let need = cells.need(&left);
+    // To begin with, a page that is known to hold them with room to spare.
+    let best = Filled { size: Size::new(20, 23), puts: Vec::new() };
+    let bound = policy.least_area(&cells, need);
+    let luck = Luck::new(need.load(), 1);
+    let mut search = Search { cells: &cells, policy: &policy, left: &left, need, best, bound, luck };
+    assert!(search.by_sweep(20_000_000));
+    assert_eq!(search.best.size.area(), 405);
+    assert!(!search.by_sweep(1000), "too few states to find anything");
 }

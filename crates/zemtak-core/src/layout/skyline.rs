@@ -1,5 +1,6 @@
 //! The upper edge of all that is placed so far. "Up" is away from row 0, the ground.
 
+use super::fill::scatter;
 use crate::geometry::Size;
 
 /// A piece of the edge at one height.
@@ -71,6 +72,13 @@ impl Skyline {
         let left = wall(at.checked_sub(1).and_then(|i| self.segments.get(i)));
         let gap = Gap { at, x, y, w, left, right: wall(self.segments.get(at + 1)), room };
         (room > 0).then_some(gap)
+    }
+
+    /// One number that stands for this skyline, or for its mirror image, together with `seed`.
+    pub(super) fn scattered(&self, seed: u64) -> u64 {
+        // Widths and heights tell all: segments follow each other.
+        let next = |sum: u64, s: &Segment| scatter(sum ^ (u64::from(s.y) << 32 | u64::from(s.w)));
+        self.segments.iter().fold(seed, next).min(self.segments.iter().rev().fold(seed, next))
     }
 
     /// As `clone_from`, which keeps memory.

@@ -197,13 +197,15 @@ fn the_smallest_pages_for_squares_are_the_known_ones() {
 #[test]
 fn more_effort_is_never_worse_and_here_better() {
     let policy = PagePolicy { shape: Shape::Free, aspect: 8.0, ..PagePolicy::default() };
-    let items = squares_up_to(28);
-    let area = |effort| {
+    let area = |sides, effort| {
+        let items = squares_up_to(sides);
         let request = Request { effort, ..Request::new(&items, Spacing::default(), &policy) };
         lay_out(&request).unwrap().area()
     };
-    let (quick, normal) = (area(Effort::Quick), area(Effort::Normal));
-    assert!(normal < quick && normal >= 7749, "quick {quick}, normal {normal}");
+    let areas: Vec<(u64, u64)> = (26..29).map(|n| (area(n, Effort::Quick), area(n, Effort::Normal))).collect();
+    let optima = [6230, 6956, 7749];
+    assert!(areas.iter().zip(optima).all(|((quick, normal), least)| normal <= quick && *normal >= least), "{areas:?}");
+    assert!(areas.iter().any(|(quick, normal)| normal < quick), "{areas:?}");
 }
 
 #[test]

@@ -62,7 +62,7 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
 #[test]
 fn what_why_promises_is_what_those_options_give() {
     let folder = Folder::new();
-    for options in ["", " --page-max 256x256", " --page-shape free --turn", " --layout row"] {
+    for options in ["", " --page-max 256x256", " --page-shape free --turn", " --layout row", " --page-size 512x512"] {
         let pack = format!("pack {} --name night --json{options}", demo_art().display());
         let summary = folder.zemtak(&format!("{pack} --why")).exits(0).json();
         let why = &summary["atlases"][0]["why"];
