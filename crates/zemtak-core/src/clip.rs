@@ -18,39 +18,61 @@ pub struct Found {
     pub same_number: Vec<(ClipName, Vec<SpriteName>)>,
 }
 
+/// What was told of a sprite's place in a clip, beside its name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Told {
+    /// The clip's name.
+    pub clip: String,
+    /// The frame number; without it the digits at the end of the sprite's name count.
+    pub frame: Option<String>,
+}
+
 /// Finds clips: sprites whose names differ only in a trailing number are the steps of one, in number order.
 ///
 /// What precedes the number is the clip's key, and without its last separator the clip's name; where that would give
 /// two clips one name, both keep their separator. Sprites whose whole name is a number make a clip named as the atlas.
+/// Sprites in `told` are steps of the clip that is told, even where it is the only one, and of no other.
 #[must_use]
-pub fn find(names: &BTreeSet<SpriteName>, atlas: &str) -> Found {
+pub fn find(names: &BTreeSet<SpriteName>, atlas: &str, told: &BTreeMap<SpriteName, Told>) -> Found {
     let mut by_key: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
+    let mut by_name: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
     for name in names {
         let (key, number) = split_number(name.as_str());
-        if !number.is_empty() {
+        if let Some(Told { clip, frame }) = told.get(name) {
+            by_name.entry(clip).or_default().push((name, frame.as_deref().unwrap_or(number)));
+        } else if !number.is_empty() {
             by_key.entry(key).or_default().push((name, number));
         }
     }
     by_key.retain(|_, steps| steps.len() > 1);
     let mut found = Found::default();
-    for (key, name) in clip_names(by_key.keys().copied(), atlas) {
-        let Some(mut steps) = by_key.remove(key) else {
-            continue;
-        };
-        steps.sort_by(|a, b| number_cmp(a.1.as_bytes(), b.1.as_bytes()));
-        let clip = ClipName::new(&name);
+    let keys: Vec<(&str, String)> = clip_names(by_key.keys().copied(), atlas, &by_name.keys().copied().collect());
+    for (key, name) in keys {
+        if let Some(steps) = by_key.remove(key) {
+            found.add(&name, steps);
+        }
+    }
+    for (name, steps) in by_name {
+        found.add(name, steps);
+    }
+    found
+}
+
+impl Found {
+    fn add(&mut self, name: &str, mut steps: Vec<(&SpriteName, &str)>) {
+        steps.sort_by(|a, b| number_cmp(a.1.as_bytes(), b.1.as_bytes()).then_with(|| a.0.cmp(b.0)));
+        let clip = ClipName::new(name);
         let value = |number: &str| number.trim_start_matches('0').to_owned();
         let same: Vec<SpriteName> = steps
-            .chunk_by(|a, b| value(a.1) == value(b.1))
+            .chunk_by(|a, b| !a.1.is_empty() && !b.1.is_empty() && value(a.1) == value(b.1))
             .filter(|run| run.len() > 1)
             .flat_map(|run| run.iter().map(|(name, _)| (*name).clone()))
             .collect();
         if !same.is_empty() {
-            found.same_number.push((clip.clone(), same));
+            self.same_number.push((clip.clone(), same));
         }
-        found.clips.insert(clip, steps.into_iter().map(|(name, _)| name.clone()).collect());
+        self.clips.insert(clip, steps.into_iter().map(|(name, _)| name.clone()).collect());
     }
-    found
 }
 
 /// A name without its trailing digits, and these.
@@ -58,8 +80,8 @@ fn split_number(name: &str) -> (&str, &str) {
     name.split_at(name.trim_end_matches(|c: char| c.is_ascii_digit()).len())
 }
 
-/// A name for each key, all different.
-fn clip_names<'a>(keys: impl Iterator<Item = &'a str>, atlas: &str) -> Vec<(&'a str, String)> {
+/// A name for each key, all different, and none of those that are taken.
+fn clip_names<'a>(keys: impl Iterator<Item = &'a str>, atlas: &str, taken: &BTreeSet<&str>) -> Vec<(&'a str, String)> {
     // Bare numbers stand in the atlas's own folder, so their key is its name and a slash.
     let mut full: Vec<(&str, String)> =
         keys.map(|k| (k, if k.is_empty() { format!("{atlas}/") } else { k.into() })).collect();
@@ -77,6 +99,13 @@ fn clip_names<'a>(keys: impl Iterator<Item = &'a str>, atlas: &str) -> Vec<(&'a 
         let clash: Vec<usize> =
             (0..names.len()).filter(|&i| times[names[i].as_str()] > 1 && names[i] != full[i].1).collect();
         if clash.is_empty() {
+            // A name that was told stays with the clip that it was told of.
+            let mut used: BTreeSet<String> = taken.iter().map(|&t| t.to_owned()).collect();
+            for name in &mut names {
+                while !used.insert(name.clone()) {
+                    name.push('/');
+                }
+            }
             return full.iter().zip(names).map(|((key, _), name)| (*key, name)).collect();
         }
         for i in clash {
@@ -92,7 +121,7 @@ mod tests {
     fn found(names: &[&str]) -> Vec<(String, Vec<String>)> {
         let names = names.iter().map(|n| SpriteName::new(n)).collect();
         let steps = |s: Vec<SpriteName>| s.iter().map(ToString::to_string).collect();
-        find(&names, "night").clips.into_iter().map(|(c, s)| (c.to_string(), steps(s))).collect()
+        find(&names, "night", &BTreeMap::new()).clips.into_iter().map(|(c, s)| (c.to_string(), steps(s))).collect()
     }
 
     fn clip(name: &str, steps: &[&str]) -> (String, Vec<String>) {
@@ -136,9 +165,26 @@ mod tests {
     }
 
     #[test]
+    fn what_is_told_wins_and_keeps_its_name() {
+        let names = ["walk1", "walk2", "walk3-on", "walk4-on", "solo"].map(SpriteName::new).into();
+        let told = |clip: &str, frame: Option<&str>| Told { clip: clip.into(), frame: frame.map(String::from) };
+        let told = [
+            ("walk3-on", told("walk", Some("30"))),
+            ("walk4-on", told("walk", Some("4"))),
+            ("solo", told("alone", None)),
+        ];
+        let found = find(&names, "night", &told.map(|(name, told)| (SpriteName::new(name), told)).into());
+        let clips: Vec<(String, Vec<&str>)> =
+            found.clips.iter().map(|(c, s)| (c.to_string(), s.iter().map(SpriteName::as_str).collect())).collect();
+        let expected =
+            [("alone", vec!["solo"]), ("walk", vec!["walk4-on", "walk3-on"]), ("walk/", vec!["walk1", "walk2"])];
+        assert_eq!(clips, expected.map(|(c, s)| (c.to_owned(), s)));
+    }
+
+    #[test]
     fn one_number_in_two_spellings_is_two_steps_and_a_finding() {
         let names = ["lava2", "lava02", "lava1"].map(SpriteName::new).into();
-        let found = find(&names, "night");
+        let found = find(&names, "night", &BTreeMap::new());
         let steps = ["lava1", "lava2", "lava02"].map(SpriteName::new).to_vec();
         assert_eq!(found.same_number, [(ClipName::new("lava"), steps[1..].to_vec())]);
         assert_eq!(found.clips[&ClipName::new("lava")], steps);

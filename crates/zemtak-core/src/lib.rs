@@ -1,7 +1,8 @@
 //! The pure computation of Zemtak. Bytes, pixels and numbers go in, values come out: no file is touched, nothing is
 //! printed.
 //!
-//! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] (trimming), [`layout`]
+//! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] and [`prepare`]
+//! (trimming and what else is done to them, [`resample`] for other sizes), [`layout`]
 //! (rectangles to pages), [`compose`] (pixels onto pages), [`atlas`] (the descriptor), and beside it [`coords`] and
 //! [`clip`].
 
@@ -15,4 +16,6 @@ pub mod layout;
 pub mod name;
 mod par;
 pub mod pixels;
+pub mod prepare;
+pub mod resample;
 pub mod verify;

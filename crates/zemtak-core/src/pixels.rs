@@ -144,52 +144,6 @@ fn byte_len(size: Size) -> Option<usize> {
     usize::try_from(size.area()).ok()?.checked_mul(PIXEL)
 }
 
-/// A sprite ready for layout: what is stored of it, and where that lies on its canvas.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Prepared {
-    /// The canvas's size.
-    pub canvas: Size,
-    /// Where the stored pixels begin on the canvas.
-    pub inset: [u32; 2],
-    /// The stored pixels, upright.
-    pub stored: Pixels,
-    /// Whether no pixel of the sprite is visible.
-    pub empty: bool,
-}
-
-/// How sprites are treated before layout.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Treatment {
-    /// Store the visible box instead of the canvas.
-    pub trim: bool,
-    /// Alpha from which a pixel is visible, 1 to 255.
-    pub visible_alpha: u8,
-}
-
-impl Prepared {
-    /// Trims a decoded sprite and clears colour that cannot be seen.
-    ///
-    /// With trimming, pixels outside the visible box are dropped, also faint ones below `visible_alpha`, and a sprite
-    /// without visible pixels is stored as one transparent pixel at inset (0, 0). Without it the whole canvas is
-    /// stored as it is.
-    #[must_use]
-    pub fn new(source: Pixels, treatment: Treatment) -> Self {
-        let canvas = source.size();
-        let visible = source.visible_box(treatment.visible_alpha);
-        let full = Rect::at(0, 0, canvas);
-        let (mut stored, kept) = match (treatment.trim, visible) {
-            (true, None) => (Pixels { size: Size::new(1, 1), data: vec![0; PIXEL] }, full),
-            (true, Some(part)) if part != full => match source.crop(part) {
-                Some(cut) => (cut, part),
-                None => (source, full),
-            },
-            _ => (source, full),
-        };
-        stored.clear_hidden_colour();
-        Self { canvas, inset: [kept.x, kept.y], stored, empty: visible.is_none() }
-    }
-}
-
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;
@@ -227,25 +181,6 @@ pub(crate) mod tests {
                 }
             }
             prop_assert_eq!(turned.turned().turned().turned(), picture);
-        }
-
-        #[test]
-        fn nothing_visible_is_lost_by_preparing(picture in pictures(), trim: bool, least in 1u8..=255) {
-            let ready = Prepared::new(picture.clone(), Treatment { trim, visible_alpha: least });
-            prop_assert_eq!(ready.canvas, picture.size());
-            prop_assert_eq!(ready.empty, picture.visible_box(least).is_none());
-            for y in 0..picture.size().h {
-                for x in 0..picture.size().w {
-                    let source = picture.get(x, y).unwrap();
-                    let at = (x.wrapping_sub(ready.inset[0]), y.wrapping_sub(ready.inset[1]));
-                    match ready.stored.get(at.0, at.1) {
-                        Some(kept) if !(trim && ready.empty) => {
-                            prop_assert_eq!(kept, if source[3] == 0 { [0; 4] } else { source });
-                        }
-                        _ => prop_assert!(source[3] < least),
-                    }
-                }
-            }
         }
     }
 }

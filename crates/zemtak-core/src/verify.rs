@@ -2,7 +2,7 @@
 //!
 //! Nothing here uses the code that builds an atlas, so that an error in the one does not hide in the other.
 
-use crate::atlas::{Atlas, Sprite, Wrap};
+use crate::atlas::{Alpha, Atlas, Sprite, Wrap};
 use crate::coords::UvRect;
 use crate::geometry::{Rect, Size};
 use crate::layout::{too_near, within_margin};
@@ -193,11 +193,17 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     let least = atlas.built.visible_alpha;
     let upright = sprite.upright();
     let stands_in = atlas.built.trim && is_stand_in(sprite);
+    let premultiplied = atlas.pages[sprite.page].alpha == Alpha::Premultiplied;
     let mut first = None;
     let mut count = 0;
     for y in 0..sprite.canvas.h {
         for x in 0..sprite.canvas.w {
-            let expected = source.get(x, y).unwrap_or_default();
+            let mut expected = source.get(x, y).unwrap_or_default();
+            if premultiplied {
+                let times_alpha = |c: u8| u8::try_from((u32::from(c) * u32::from(expected[3]) + 127) / 255);
+                let [r, g, b] = [expected[0], expected[1], expected[2]].map(|c| times_alpha(c).unwrap_or(c));
+                expected = [r, g, b, expected[3]];
+            }
             let (i, j) = (x.wrapping_sub(sprite.inset[0]), y.wrapping_sub(sprite.inset[1]));
             let outside = i >= upright.w || j >= upright.h;
             let found = if outside { [0; 4] } else { stored_pixel(page, sprite, i, j) };

@@ -17,7 +17,8 @@ use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
 use zemtak_core::layout::{Item, PagePolicy, Request, Shape, Spacing, lay_out};
 use zemtak_core::name::SpriteName;
-use zemtak_core::pixels::{Pixels, Prepared, Treatment};
+use zemtak_core::pixels::Pixels;
+use zemtak_core::prepare::{Prepared, Treatment};
 use zemtak_core::verify;
 
 /// Small pictures, many of them with transparent borders.
@@ -40,10 +41,14 @@ struct Options {
 
 fn options() -> impl Strategy<Value = Options> {
     let shape = prop_oneof![Just(Shape::Free), Just(Shape::Pow2)];
-    (0u32..4, 0u32..3, 0u32..3, any::<bool>(), 1u8..40, any::<bool>(), shape).prop_map(
-        |(gutter, margin, extrude, trim, visible_alpha, may_turn, shape)| Options {
+    let treatment =
+        (any::<bool>(), 1u8..40, 0u32..3, any::<bool>()).prop_map(|(trim, visible_alpha, fringe, premultiply)| {
+            Treatment { scale: None, trim, visible_alpha, fringe, premultiply }
+        });
+    (0u32..4, 0u32..3, 0u32..3, treatment, any::<bool>(), shape).prop_map(
+        |(gutter, margin, extrude, treatment, may_turn, shape)| Options {
             spacing: Spacing { gutter, margin, extrude, align: 1 },
-            treatment: Treatment { trim, visible_alpha },
+            treatment,
             may_turn,
             shape,
         },
@@ -108,6 +113,7 @@ fn build(sources: &[Pixels], options: &Options) -> (Atlas, Vec<Pixels>) {
         mip_levels: 0,
         resample: None,
     };
+    let alpha = if treatment.premultiply { Alpha::Premultiplied } else { Alpha::Straight };
     let names = (0..).map(|i| SpriteName::new(&format!("s{i}")));
     let atlas = Atlas {
         zemtak: VERSION,
@@ -116,7 +122,7 @@ fn build(sources: &[Pixels], options: &Options) -> (Atlas, Vec<Pixels>) {
         scale: 1.0,
         base: None,
         built,
-        pages: layout.pages.iter().enumerate().map(|(i, size)| page_entry(i, *size)).collect(),
+        pages: layout.pages.iter().enumerate().map(|(i, size)| Page { alpha, ..page_entry(i, *size) }).collect(),
         sprites: names.zip(layout.places.iter().zip(&ready).map(sprite)).collect(),
         clips: BTreeMap::new(),
     };

@@ -29,6 +29,9 @@ pub const DESCRIPTOR_BYTES: u64 = 256 << 20;
 /// The largest page file that is read, in bytes.
 pub const PAGE_BYTES: u64 = 1 << 30;
 
+/// How files of pages end that are nothing but rows of 8-bit RGBA from the top.
+pub const RAW_PAGE: &str = "rgba";
+
 /// A descriptor that was read from a file and may be trusted.
 #[derive(Debug, Clone)]
 pub struct AtlasFile {
@@ -106,6 +109,14 @@ pub enum OpenError {
         /// The size in the descriptor.
         expected: Size,
     },
+    /// A page of raw pixels has not as many bytes as its size asks for.
+    #[error("{} has not the bytes of {expected} pixels", path.display())]
+    RawPage {
+        /// The file.
+        path: PathBuf,
+        /// What the descriptor says.
+        expected: Size,
+    },
     /// A page's bytes have another hash than the descriptor says: it is of another build, or damaged.
     #[error("{} has another hash than its descriptor says: it is of another build, or damaged", path.display())]
     Hash {
@@ -167,6 +178,9 @@ impl AtlasFile {
             return Err(OpenError::Hash { path });
         }
         let expected = page.size();
+        if Path::new(&page.file).extension().is_some_and(|e| e == RAW_PAGE) {
+            return Pixels::from_rgba(expected, bytes).ok_or(OpenError::RawPage { path, expected });
+        }
         let limits = Limits { side: expected.w.max(expected.h), pixels: expected.area() };
         let decoded = match decode(&bytes, None, &limits) {
             Ok(decoded) => decoded.pixels,

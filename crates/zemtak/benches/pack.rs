@@ -1,5 +1,5 @@
 //! Whole packs against the least work: decode all files on all cores, copy the pixels once, encode the pages once with
-//! the same PNG setting. Prints both and their ratio for each setting.
+//! the same PNG setting. Prints both and their ratio for each setting. Then repacks of a project against a fresh build.
 //!
 //! `cargo bench -p zemtak --bench pack`, or with a number of sprites: `cargo bench -p zemtak --bench pack -- 10000`.
 //! With `--to DIR` the sprites are written there, to try things by hand, and nothing is measured.
@@ -25,7 +25,7 @@ use std::path::PathBuf;
 use std::time::Instant;
 use zemtak::answer::{Answer, Manner};
 use zemtak::commands::pack;
-use zemtak::settings::AtlasSettings;
+use zemtak::settings::Keys;
 use zemtak_core::codec::{PngEffort, decode, encode_png};
 use zemtak_core::pixels::Pixels;
 
@@ -60,14 +60,13 @@ fn main() {
     for (word, png, runs) in efforts {
         let request = pack::Request {
             paths: vec![folder.path("art")],
-            root: None,
-            out: folder.path("build"),
+            out: Some(folder.path("build")),
             name: Some("bench".into()),
-            settings: AtlasSettings { png, ..AtlasSettings::default() },
-            why: false,
-            take_best: false,
+            keys: Keys { png: Some(png), ..Keys::default() },
+            fresh: true,
+            ..pack::Request::default()
         };
-        let manner = Manner { json: false, quiet: true, verbose: false, colour: anstream::ColorChoice::Never, jobs: 0 };
+        let manner = quiet();
         let mut bytes = 0;
         let (mut floors, mut packs) = (Vec::new(), Vec::new());
         let pages = {
@@ -87,6 +86,43 @@ fn main() {
         let (floor, pack) = (median(&mut floors), median(&mut packs));
         println!("{word:>10} {floor:>10.3} s {pack:>10.3} s {:>8.2} {bytes:>12}", pack / floor);
     }
+    repacks(&folder, count);
+}
+
+fn quiet() -> Manner {
+    Manner { json: false, quiet: true, verbose: false, colour: anstream::ColorChoice::Never, jobs: 0 }
+}
+
+/// Repacks of ten atlases against a fresh build of all: with nothing changed, and with one sprite changed.
+fn repacks(folder: &Folder, count: usize) {
+    let atlases = (0..10).map(|i| format!("[atlas.a{i}]\ntake = [\"{i}/**\"]\n"));
+    folder.write("zemtak.toml", format!("format = 1\n[defaults]\nroot = \"ten\"\n{}", atlases.collect::<String>()));
+    for (n, (name, bytes)) in corpus(count, 2).into_iter().enumerate() {
+        folder.write(&format!("ten/{}/{name}", n % 10), bytes);
+    }
+    // Files that were written a moment ago are read again each time, as their clock may be too coarse.
+    std::thread::sleep(std::time::Duration::from_secs(3));
+    let request = pack::Request { project: Some(folder.path("zemtak.toml")), ..pack::Request::default() };
+    let time = |request: &pack::Request| {
+        let started = Instant::now();
+        pack::run(request, quiet()).unwrap();
+        started.elapsed().as_secs_f64()
+    };
+    let (mut fresh, mut same, mut one) = (Vec::new(), Vec::new(), Vec::new());
+    for run in 0..RUNS {
+        fresh.push(time(&pack::Request { fresh: true, ..request.clone() }));
+        std::thread::sleep(std::time::Duration::from_secs(3));
+        time(&request);
+        same.push(time(&request));
+        let (_, bytes) = corpus(20, 40 + run as u64).swap_remove(run);
+        
+        folder.write("ten/3/changed.png", bytes);
+        one.push(time(&request));
+    }
+    let (fresh, same, one) = (median(&mut fresh), median(&mut same), median(&mut one));
+    println!("{count} sprites in ten atlases: fresh {fresh:.3} s");
+    println!("  nothing changed {same:.3} s, {:.1} % of it; target 3", 100.0 * same / fresh);
+    println!("  one sprite changed {one:.3} s, {:.1} % of it; target 15", 100.0 * one / fresh);
 }
 
 fn median(times: &mut [f64]) -> f64 {

@@ -1,89 +1,266 @@
-//! Sources to prepared sprites, on all cores.
+//! Images to sprites: read, decoded and treated on all cores, or remembered from an earlier build.
 
 use crate::answer::Manner;
 use crate::failure::{Failure, Problem};
+use crate::files::{self, Content};
 use crate::interrupt;
 use crate::progress::Progress;
+use crate::settings::rule::{self, Rule};
 use crate::show;
-use crate::sources::{Source, Sources};
+use crate::sources::Source;
+use crate::store::{self, Hash, Store};
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 use std::cell::Cell;
-use std::collections::BTreeSet;
-use std::fs::File;
-use std::io::{self, Read};
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use zemtak_core::codec::{DecodeError, Decoded, Format, Ignored, Limits, decode};
-use zemtak_core::pixels::{Prepared, Treatment};
+use std::sync::OnceLock;
+use zemtak_core::codec::{DecodeError, DecodedFrames, Format, Limits, decode_frames};
+use zemtak_core::geometry::Size;
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
+use zemtak_core::prepare::{Prepared, Treatment};
 
-/// The largest image file that is read, in bytes.
-const FILE_BYTES: u64 = 1 << 30;
-
-/// A prepared sprite and what its file carries that was left out of account.
-#[derive(Debug, Clone)]
-pub struct Loaded {
-    /// What is stored of it.
-    pub sprite: Prepared,
-    /// What was left out of account.
-    pub ignored: BTreeSet<Ignored>,
+/// What is known of a treated sprite without its pixels.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Facts {
+    /// The source's size.
+    pub source: Size,
+    /// The canvas's size: the source's, scaled.
+    pub canvas: Size,
+    /// Where the stored pixels begin on the canvas.
+    pub inset: [u32; 2],
+    /// The size of what is stored.
+    pub stored: Size,
+    /// A hash of what is stored.
+    pub hash: Hash,
+    /// Whether no pixel is visible.
+    pub empty: bool,
+    /// How long the frame of an animated picture is shown.
+    pub ms: Option<f64>,
 }
 
-/// Reads, decodes and prepares all sources, in their order.
+/// What is known of an image file.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Known {
+    /// Its frames; one for a still picture.
+    frames: Vec<Facts>,
+    /// What it carries that was left out of account.
+    ignored: Vec<String>,
+}
+
+/// A sprite: what is known of it, and its pixels as soon as somebody needs them.
+#[derive(Debug)]
+pub struct Sprite<'a> {
+    /// Its name.
+    pub name: SpriteName,
+    /// What is known of it.
+    pub facts: Facts,
+    source: &'a Source,
+    content: Hash,
+    frame: usize,
+    treatment: Treatment,
+    pixels: OnceLock<Pixels>,
+}
+
+/// All sprites of an atlas, sorted by name, and what else was noticed of their files.
+#[derive(Debug, Default)]
+pub struct Loaded<'a> {
+    /// The sprites.
+    pub sprites: Vec<Sprite<'a>>,
+    /// What was left out of account: what it is, and of which files.
+    pub ignored: Vec<(String, String)>,
+    /// The hash of each source file, in the order of the sources.
+    pub contents: Vec<Hash>,
+}
+
+/// How sprites are treated: all alike but for what rules say.
+#[derive(Debug, Clone, Copy)]
+pub struct Recipe<'a> {
+    /// For all.
+    pub treatment: Treatment,
+    /// For some.
+    pub rules: &'a [Rule],
+}
+
+impl Recipe<'_> {
+    /// The treatment of an image. One that repeats is stored whole, since its page's edges are its own.
+    fn for_image(&self, name: &SpriteName) -> Treatment {
+        let repeats = rule::of(self.rules, name).repeats() || rule::of(self.rules, &frame_name(name, 0)).repeats();
+        Treatment { trim: self.treatment.trim && !repeats, ..self.treatment }
+    }
+}
+
+/// The hash of each source's content.
 ///
 /// # Errors
-/// All files that cannot be read or decoded, together with what was wrong with the sources before.
-pub fn load(sources: &Sources, treatment: Treatment, manner: Manner) -> Result<Vec<Loaded>, Failure> {
-    let progress = Progress::new("reading", sources.files.len(), manner);
-    let results: Vec<Option<Result<Loaded, Problem>>> = sources
-        .files
-        .par_iter()
-        .map(|source| {
-            if interrupt::asked() {
-                return None;
-            }
-            let loaded = decode_source(source)
-                .map(|decoded| Loaded { sprite: Prepared::new(decoded.pixels, treatment), ignored: decoded.ignored });
-            progress.step();
-            Some(loaded)
-        })
-        .collect();
+/// All files that cannot be read, together with what was wrong with the sources before.
+pub fn contents(sources: &[Source], store: &dyn Store, earlier: &[Problem]) -> Result<Vec<Hash>, Failure> {
+    let hashes: Vec<Result<Hash, Problem>> =
+        sources.par_iter().map(|s| files::hash(&s.path, store).map_err(|e| Problem::io(&s.shown, &e))).collect();
     interrupt::check()?;
-    let (mut loaded, mut problems) = (Vec::with_capacity(sources.files.len()), sources.problems.clone());
-    for result in results.into_iter().flatten() {
+    gather(hashes, earlier)
+}
+
+fn gather<T>(results: Vec<Result<T, Problem>>, earlier: &[Problem]) -> Result<Vec<T>, Failure> {
+    let (mut values, mut problems) = (Vec::with_capacity(results.len()), earlier.to_vec());
+    for result in results {
         match result {
-            Ok(sprite) => loaded.push(sprite),
+            Ok(value) => values.push(value),
             Err(problem) => problems.push(problem),
         }
     }
+    Failure::unless(problems, values)
+}
+
+/// Loads all sprites of an atlas. Images that the store knows are not read.
+///
+/// # Errors
+/// All files that cannot be read or decoded, together with what was wrong with the sources before.
+pub fn load<'a>(
+    sources: &'a [Source],
+    recipe: Recipe<'_>,
+    store: &dyn Store,
+    earlier: &[Problem],
+    manner: Manner,
+) -> Result<Loaded<'a>, Failure> {
+    let progress = Progress::new("reading", sources.len(), manner);
+    let results: Vec<Result<Image<'a>, Problem>> = sources
+        .par_iter()
+        .map(|source| {
+            let image = if interrupt::asked() { Ok(Image::default()) } else { image(source, recipe, store) };
+            progress.step();
+            image
+        })
+        .collect();
+    interrupt::check()?;
+    let mut loaded = Loaded::default();
+    for image in gather(results, earlier)? {
+        loaded.contents.push(image.content);
+        loaded.sprites.extend(image.sprites);
+        loaded.ignored.extend(image.ignored);
+    }
+    loaded.sprites.sort_by(|a, b| a.name.cmp(&b.name));
+    let clashes = loaded.sprites.windows(2).filter(|pair| pair[0].name == pair[1].name);
+    let problems: Vec<Problem> = clashes.map(|pair| frame_clash(&pair[0], &pair[1])).collect();
     Failure::unless(problems, loaded)
 }
 
-/// Reads and decodes one image.
+fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
+    let why = format!("{}, {}", a.source.shown, b.source.shown);
+    let help = "rename one: frames of an animated picture are named by its path and their number";
+    Problem::bad_input("several files give one sprite name", a.name.as_str(), why, help)
+}
+
+/// The sprites of one file.
+#[derive(Debug, Default)]
+struct Image<'a> {
+    content: Hash,
+    sprites: Vec<Sprite<'a>>,
+    ignored: Vec<(String, String)>,
+}
+
+fn image<'a>(source: &'a Source, recipe: Recipe<'_>, store: &dyn Store) -> Result<Image<'a>, Problem> {
+    let io = |error| Problem::io(&source.shown, &error);
+    let treatment = recipe.for_image(&source.name);
+    let key = |content: &Hash| {
+        let extension = source.path.extension().unwrap_or_default();
+        store::key("image", &[content, format!("{treatment:?}").as_bytes(), extension.as_encoded_bytes()])
+    };
+    let content = files::hash(&source.path, store).map_err(io)?;
+    let known = store.get(&key(&content)).and_then(|bytes| serde_json::from_slice::<Known>(&bytes).ok());
+    let (content, known, pixels) = match known {
+        Some(known) if !known.frames.is_empty() => (content, known, Vec::new()),
+        _ => {
+            let content = files::read(&source.path, store).map_err(io)?;
+            let (known, pixels) = treat(decode_content(source, &content)?, treatment);
+            if let Ok(bytes) = serde_json::to_vec(&known) {
+                store.put(key(&content.hash), bytes);
+            }
+            (content.hash, known, pixels)
+        }
+    };
+    let mut pixels = pixels.into_iter();
+    let many = known.frames.len() > 1;
+    let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
+        name: if many { frame_name(&source.name, frame) } else { source.name.clone() },
+        facts,
+        source,
+        content,
+        frame,
+        treatment,
+        pixels: pixels.next().map_or_else(OnceLock::new, OnceLock::from),
+    });
+    let sprites = sprites.collect();
+    let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
+    Ok(Image { content, sprites, ignored })
+}
+
+/// `moth/fly` and 3 give `moth/fly/03`.
+fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
+    SpriteName::new(&format!("{image}/{frame:02}"))
+}
+
+fn treat(decoded: DecodedFrames, treatment: Treatment) -> (Known, Vec<Pixels>) {
+    let treated = decoded.frames.into_iter().map(|frame| {
+        let source = frame.pixels.size();
+        let Prepared { canvas, inset, stored, empty } = Prepared::new(frame.pixels, treatment);
+        let hash = store::key("pixels", &[stored.as_bytes(), &stored.size().w.to_le_bytes()]);
+        (Facts { source, canvas, inset, stored: stored.size(), hash, empty, ms: frame.ms }, stored)
+    });
+    let (frames, pixels) = treated.unzip();
+    let ignored = decoded.ignored.iter().map(|kind| kind.as_str().to_owned()).collect();
+    (Known { frames, ignored }, pixels)
+}
+
+/// Why pixels could not be had: what was remembered of a file does not hold, or the file is bad.
+#[derive(Debug)]
+pub enum Missing {
+    /// The file is no longer the one that was looked at.
+    Stale,
+    /// It cannot be read or decoded.
+    Bad(Problem),
+}
+
+impl Sprite<'_> {
+    /// The pixels that are stored of it, decoded now if they were not before.
+    ///
+    /// # Errors
+    /// The file cannot be read any more, or has changed.
+    pub fn pixels(&self, store: &dyn Store) -> Result<&Pixels, Missing> {
+        if let Some(pixels) = self.pixels.get() {
+            return Ok(pixels);
+        }
+        let content =
+            files::read(&self.source.path, store).map_err(|e| Missing::Bad(Problem::io(&self.source.shown, &e)))?;
+        let decoded = decode_content(self.source, &content).map_err(Missing::Bad)?;
+        let (known, pixels) = treat(decoded, self.treatment);
+        if content.hash != self.content || known.frames.get(self.frame) != Some(&self.facts) {
+            return Err(Missing::Stale);
+        }
+        let pixels = pixels.into_iter().nth(self.frame).ok_or(Missing::Stale)?;
+        Ok(self.pixels.get_or_init(|| pixels))
+    }
+}
+
+/// Reads and decodes all frames of an image.
 ///
 /// # Errors
 /// The file cannot be read, or is no image that can be used.
-pub fn decode_source(source: &Source) -> Result<Decoded, Problem> {
-    let bytes = read(source).map_err(|error| Problem::io(&source.shown, &error))?;
+pub fn decode_source(source: &Source, store: &dyn Store) -> Result<DecodedFrames, Problem> {
+    let content = files::read(&source.path, store).map_err(|error| Problem::io(&source.shown, &error))?;
+    decode_content(source, &content)
+}
+
+fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, Problem> {
     let extension = source.path.extension().and_then(|e| e.to_str());
-    decode_guarded(&bytes, extension).map_err(|error| {
+    decode_guarded(&content.bytes, extension).map_err(|error| {
         let why = match (&error, extension.and_then(Format::of_extension)) {
             (DecodeError::NotAnImage { .. }, Some(format)) => format!("named like {format}, but {error}"),
             _ => error.to_string(),
         };
         let help = "repair or replace the file, or take it out of the folder";
-        Problem::bad_input("an image that cannot be used", &source.shown, why, help)
+        Problem::bad_input("an image that cannot be used", &show::name(&source.shown), why, help)
     })
-}
-
-fn read(source: &Source) -> io::Result<Vec<u8>> {
-    let file = File::open(&source.path)?;
-    let length = file.metadata()?.len();
-    if length > FILE_BYTES {
-        let limit = show::bytes(FILE_BYTES);
-        return Err(io::Error::other(format!("its {} are over the limit of {limit}", show::bytes(length))));
-    }
-    let mut bytes = Vec::new();
-    file.take(FILE_BYTES).read_to_end(&mut bytes)?;
-    Ok(bytes)
 }
 
 thread_local! {
@@ -101,9 +278,9 @@ pub fn hush_codec_panics() {
 }
 
 /// Decodes with a net below: should a codec panic on a hostile file, that is the file's error and not the end.
-fn decode_guarded(bytes: &[u8], extension: Option<&str>) -> Result<Decoded, DecodeError> {
+fn decode_guarded(bytes: &[u8], extension: Option<&str>) -> Result<DecodedFrames, DecodeError> {
     DECODING.set(true);
-    let result = catch_unwind(AssertUnwindSafe(|| decode(bytes, extension, &Limits::default())));
+    let result = catch_unwind(AssertUnwindSafe(|| decode_frames(bytes, extension, &Limits::default())));
     DECODING.set(false);
     result.unwrap_or_else(|_| {
         let format = Format::of(bytes, extension).unwrap_or(Format::Png);

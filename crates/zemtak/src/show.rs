@@ -26,6 +26,38 @@ pub fn path(path: &Path) -> String {
     path.display().to_string()
 }
 
+/// Line and column of a byte of a text, both from 1, the column in characters.
+#[must_use]
+pub fn line_and_column(text: &str, at: usize) -> (usize, usize) {
+    let before = text.get(..at).unwrap_or(text);
+    let line = before.rsplit('\n').next().unwrap_or_default();
+    (before.matches('\n').count() + 1, line.chars().count() + 1)
+}
+
+/// The line that a part of a text begins in, with a mark under the part. Of long lines only what is around it.
+#[must_use]
+pub fn marked(text: &str, part: std::ops::Range<usize>) -> String {
+    const AROUND: usize = 48;
+    let (line, column) = line_and_column(text, part.start);
+    let characters: Vec<char> = text.lines().nth(line - 1).unwrap_or_default().chars().collect();
+    let at = (column - 1).min(characters.len());
+    let start = at.saturating_sub(AROUND);
+    let end = characters.len().min(at + AROUND);
+    let shown: String = characters[start..end].iter().map(|c| if c.is_control() { ' ' } else { *c }).collect();
+    let length = text.get(part).map_or(1, |p| p.lines().next().unwrap_or_default().chars().count());
+    let length = length.clamp(1, (end - at).max(1));
+    format!("{shown}\n{}{}", " ".repeat(at - start), "^".repeat(length))
+}
+
+/// Bytes as lower-case hexadecimal digits.
+#[must_use]
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().fold(String::with_capacity(bytes.len() * 2), |mut out, byte| {
+        let _ = write!(out, "{byte:02x}");
+        out
+    })
+}
+
 /// A number of bytes: `640 B`, `1.5 KiB`, `12.0 MiB`.
 #[must_use]
 pub fn bytes(count: u64) -> String {
@@ -59,6 +91,16 @@ pub fn some_of(names: &[String], most: usize) -> String {
         let _ = write!(out, " and {} more (-v lists them)", number((names.len() - most) as u64));
     }
     out
+}
+
+/// The first five of a list, and how many more there are.
+#[must_use]
+pub fn first_of(names: &[String]) -> String {
+    let first = names.iter().take(5).map(|n| name(n)).collect::<Vec<_>>().join(", ");
+    match names.len().saturating_sub(5) {
+        0 => first,
+        more => format!("{first} and {} more", number(more as u64)),
+    }
 }
 
 /// Text of several lines with all but the first moved in; control characters but line breaks are escaped.

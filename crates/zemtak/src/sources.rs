@@ -2,6 +2,7 @@
 
 use crate::exit::Exit;
 use crate::failure::{Failure, Problem};
+use crate::settings::Pattern;
 use crate::show;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::File;
@@ -19,7 +20,7 @@ const VERSION_CONTROL: [&str; 5] = [".git", ".svn", ".hg", ".jj", ".bzr"];
 const APPLE_DOUBLE: [u8; 4] = [0x00, 0x05, 0x16, 0x07];
 
 /// Where to look.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Search {
     /// Folders and files.
     pub paths: Vec<PathBuf>,
@@ -27,6 +28,23 @@ pub struct Search {
     pub root: Option<PathBuf>,
     /// A folder that is not looked into: where results go.
     pub leave_out: Option<PathBuf>,
+    /// Globs on names and paths below the root; only what matches one of them is taken. Everything by default.
+    pub take: Option<Vec<Pattern>>,
+    /// What of that is not.
+    pub leave: Vec<Pattern>,
+}
+
+impl Search {
+    /// Everything below these paths.
+    #[must_use]
+    pub fn all(paths: Vec<PathBuf>, root: Option<PathBuf>, leave_out: Option<PathBuf>) -> Self {
+        Self { paths, root, leave_out, take: None, leave: Vec::new() }
+    }
+
+    fn wants(&self, source: &Source) -> bool {
+        let any = |patterns: &[Pattern]| patterns.iter().any(|p| source.matches(p));
+        self.take.as_deref().is_none_or(any) && !any(&self.leave)
+    }
 }
 
 /// An image file and the name of its sprite.
@@ -40,11 +58,21 @@ pub struct Source {
     pub shown: String,
 }
 
+impl Source {
+    /// Whether a glob means the sprite's name or the file's path below the root.
+    #[must_use]
+    pub fn matches(&self, pattern: &Pattern) -> bool {
+        pattern.matches(self.name.as_str()) || pattern.matches(&self.shown)
+    }
+}
+
 /// All sources of an atlas, by name.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Sources {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
+    /// Images that the globs do not take, sorted by name.
+    pub left: Vec<Source>,
     /// How many files are no images and were passed over.
     pub skipped: usize,
     /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
@@ -75,7 +103,8 @@ pub fn find(search: &Search) -> Result<Sources, Failure> {
         match is_image(&file) {
             // A file that was named by itself counts whatever it is.
             Ok(image) if image || search.paths.contains(&file.path) => match name_of(&file, &root) {
-                Ok(source) => found.files.push(source),
+                Ok(source) if search.wants(&source) => found.files.push(source),
+                Ok(source) => found.left.push(source),
                 Err(problem) => found.problems.push(problem),
             },
             Ok(_) => found.skipped += 1,
@@ -83,6 +112,7 @@ pub fn find(search: &Search) -> Result<Sources, Failure> {
         }
     }
     found.files.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
+    found.left.sort_by(|a, b| a.name.cmp(&b.name));
     found.problems.extend(clashes(&found.files));
     Ok(found)
 }

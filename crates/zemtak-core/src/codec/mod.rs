@@ -5,8 +5,11 @@
 //! and named in [`Decoded::ignored`].
 
 mod format;
+mod frames;
 #[cfg(feature = "image")]
 mod general;
+#[cfg(any(feature = "qoi", feature = "webp"))]
+mod image_out;
 #[cfg(feature = "jpeg")]
 mod jpeg;
 mod markers;
@@ -18,6 +21,11 @@ mod png_in;
 mod png_out;
 
 pub use format::Format;
+pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
+#[cfg(feature = "qoi")]
+pub use image_out::encode_qoi;
+#[cfg(feature = "webp")]
+pub use image_out::encode_webp;
 pub use markers::Ignored;
 #[cfg(feature = "png")]
 pub use png_out::{PngEffort, encode_png};
@@ -108,7 +116,7 @@ impl DecodeError {
 
 /// Decodes a picture, told by its content; `extension` serves only for TGA, which has no signature.
 ///
-/// Of an animated file the first picture is taken, and [`Ignored::Frames`] says so.
+/// Of an animated file the first picture is taken, and [`Ignored::Frames`] says so; [`decode_frames`] takes all.
 ///
 /// # Errors
 /// [`DecodeError`]: not an image, damaged, or too large by `limits`.

@@ -4,6 +4,7 @@ pub mod demo;
 pub mod pack;
 pub mod schema;
 pub mod verify;
+pub mod watch;
 
 use crate::answer::{Answer, Manner};
 use crate::failure::Failure;
@@ -12,7 +13,9 @@ use crate::failure::Failure;
 #[derive(Debug, Clone, PartialEq)]
 pub enum Request {
     /// Build an atlas.
-    Pack(pack::Request),
+    Pack(Box<pack::Request>),
+    /// Build whenever something changes.
+    Watch(Box<watch::Request>),
     /// Prove an atlas.
     Verify(verify::Request),
     /// Write the demo and run the job on it.
@@ -28,6 +31,7 @@ pub enum Request {
 pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure> {
     Ok(match request {
         Request::Pack(request) => Box::new(pack::run(&request, manner)?),
+        Request::Watch(request) => Box::new(watch::run(&request, manner)?),
         Request::Verify(request) => Box::new(verify::run(&request, manner)?),
         Request::Demo(request) => Box::new(demo::run(&request, manner)?),
         Request::Schema(request) => Box::new(schema::run(request)),

@@ -4,17 +4,19 @@ use crate::answer::{Answer, Manner};
 use crate::exit::Exit;
 use crate::failure::{Failure, Problem};
 use crate::progress::Progress;
+use crate::settings::Word;
 use crate::sources::{self, Search, Source};
-use crate::{interrupt, load, show};
+use crate::{interrupt, load, show, store};
 use rayon::prelude::*;
 use serde_json::{Value, json};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{Atlas, ParseError, Sprite};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
+use zemtak_core::resample::{Resample, Scale, resample};
 use zemtak_core::verify;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
@@ -100,8 +102,7 @@ fn read_pages(file: &AtlasFile, proof: &mut Proof) -> Vec<Option<Pixels>> {
 fn find(root: &Path, descriptor: &Path) -> Result<Vec<Source>, Failure> {
     // Pages in a folder below the root are no sources.
     let beside = descriptor.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p });
-    let search =
-        Search { paths: vec![root.to_owned()], root: Some(root.to_owned()), leave_out: beside.map(Path::to_owned) };
+    let search = Search::all(vec![root.to_owned()], Some(root.to_owned()), beside.map(Path::to_owned));
     let found = sources::find(&search)?;
     Failure::unless(found.problems, found.files)
 }
@@ -114,22 +115,25 @@ fn against(
     proof: &mut Proof,
     manner: Manner,
 ) -> Result<(), Failure> {
-    let mut by_name: BTreeMap<SpriteName, Source> = sources.into_iter().map(|s| (s.name.clone(), s)).collect();
+    let by_name: BTreeMap<SpriteName, Source> = sources.into_iter().map(|s| (s.name.clone(), s)).collect();
+    let mut used = BTreeSet::new();
     let mut pairs = Vec::new();
     for (name, sprite) in &atlas.sprites {
-        match (by_name.remove(name), &pages[sprite.page]) {
+        match (source_of(name, &by_name), &pages[sprite.page]) {
             (None, _) => proof.defects.push(format!("{name}: there is no source of that name")),
-            (Some(source), Some(page)) => pairs.push((name, sprite, page, source)),
-            (Some(_), None) => {}
+            (Some((source, frame)), page) => {
+                used.insert(&source.name);
+                pairs.extend(page.as_ref().map(|page| (name, sprite, page, source, frame)));
+            }
         }
     }
-    proof.not_in_atlas = by_name.len();
+    proof.not_in_atlas = by_name.len() - used.len();
     let progress = Progress::new("comparing", pairs.len(), manner);
     let results: Vec<Result<Vec<String>, Problem>> = pairs
         .par_iter()
-        .map(|(name, sprite, page, source)| {
+        .map(|&(name, sprite, page, source, frame)| {
             progress.step();
-            if interrupt::asked() { Ok(Vec::new()) } else { compare(atlas, name, sprite, page, source) }
+            if interrupt::asked() { Ok(Vec::new()) } else { compare(atlas, (name, sprite), page, (source, frame)) }
         })
         .collect();
     interrupt::check()?;
@@ -142,15 +146,36 @@ fn against(
     Ok(())
 }
 
+/// The source of a sprite: the image of its name, or the frame of the animated image that its name continues.
+fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -> Option<(&'s Source, usize)> {
+    if let Some(source) = by_name.get(name) {
+        return Some((source, 0));
+    }
+    let (image, frame) = name.as_str().rsplit_once('/')?;
+    Some((by_name.get(&SpriteName::new(image))?, frame.parse().ok()?))
+}
+
 fn compare(
     atlas: &Atlas,
-    name: &SpriteName,
-    sprite: &Sprite,
+    (name, sprite): (&SpriteName, &Sprite),
     page: &Pixels,
-    source: &Source,
+    (source, frame): (&Source, usize),
 ) -> Result<Vec<String>, Problem> {
-    let decoded = load::decode_source(source)?;
-    Ok(verify::sprite(atlas, name, sprite, page, &decoded.pixels).iter().map(ToString::to_string).collect())
+    let decoded = load::decode_source(source, &store::Nothing)?;
+    let Some(frame) = decoded.frames.into_iter().nth(frame) else {
+        return Ok(vec![format!("{name}: {} has fewer frames", source.shown)]);
+    };
+    let source = match scale_of(atlas) {
+        Some(scale) => resample(&frame.pixels, scale),
+        None => frame.pixels,
+    };
+    Ok(verify::sprite(atlas, name, sprite, page, &source).iter().map(ToString::to_string).collect())
+}
+
+/// How the atlas's sprites were scaled.
+fn scale_of(atlas: &Atlas) -> Option<Scale> {
+    let resample = Resample::of(atlas.built.resample.as_deref()?)?;
+    Some(Scale { factor: atlas.scale.to_string().parse().ok()?, resample })
 }
 
 fn explain(error: &OpenError) -> Failure {
@@ -160,7 +185,13 @@ fn explain(error: &OpenError) -> Failure {
         OpenError::Io { path, source } => Failure::io(&show::path(path), source),
         OpenError::Parse { path, text, source: ParseError::Json { line, column, reason } } => {
             let place = format!("{}:{line}:{column}", show::path(path));
-            Problem::bad_input(what, &place, format!("{reason}\n{}", underlined(text, *line, *column)), again).into()
+            Problem::bad_input(
+                what,
+                &place,
+                format!("{reason}\n{}", show::marked(text, byte_of(text, *line, *column))),
+                again,
+            )
+            .into()
         }
         OpenError::Parse { path, source, .. } => {
             let help = "use the version of zemtak that wrote it, or build it again with this one";
@@ -174,14 +205,11 @@ fn explain(error: &OpenError) -> Failure {
     }
 }
 
-/// The line of a text with a mark under one column; of a long line, what stands round it.
-fn underlined(text: &str, line: usize, column: usize) -> String {
-    const AROUND: usize = 32;
-    let characters: Vec<char> = text.lines().nth(line.saturating_sub(1)).unwrap_or_default().chars().collect();
-    let at = column.saturating_sub(1).min(characters.len());
-    let start = at.saturating_sub(AROUND);
-    let shown: String = characters[start..characters.len().min(at + AROUND)].iter().collect();
-    format!("{shown}\n{:1$}^", "", at - start)
+/// The byte that a line and a column, counted in bytes from 1, stand for.
+fn byte_of(text: &str, line: usize, column: usize) -> std::ops::Range<usize> {
+    let before: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
+    let at = (before + column.saturating_sub(1)).min(text.len());
+    at..at
 }
 
 impl Answer for Proof {
@@ -238,19 +266,5 @@ impl Answer for Proof {
     fn exit(&self) -> Exit {
         let found = if self.defects.is_empty() { Exit::Done } else { Exit::Found };
         self.problems.iter().map(|p| p.exit).max().unwrap_or(found).max(found)
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::underlined;
-
-    #[test]
-    fn the_mark_stands_under_the_column_even_of_a_long_line() {
-        assert_eq!(underlined("{\n  \"name\": 7\n}", 2, 11), "  \"name\": 7\n          ^");
-        let long = format!("{}X{}", "a".repeat(500), "b".repeat(500));
-        let shown = underlined(&long, 1, 501);
-        let (text, mark) = shown.split_once('\n').unwrap();
-        assert_eq!(text.chars().nth(mark.len() - 1), Some('X'));
     }
 }

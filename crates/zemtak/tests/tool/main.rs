@@ -16,5 +16,6 @@ mod hostile;
 mod layout;
 mod manners;
 mod pack;
+mod project;
 mod rebuild;
 mod verify;

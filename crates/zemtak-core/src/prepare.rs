@@ -1,0 +1,193 @@
+//! What is done to a decoded sprite before layout: resampling, trimming, clearing, fringe, premultiplying.
+
+use crate::geometry::{Rect, Size};
+use crate::pixels::{PIXEL, Pixels};
+use crate::resample::{Scale, resample};
+
+/// A sprite ready for layout: what is stored of it, and where that lies on its canvas.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Prepared {
+    /// The canvas's size.
+    pub canvas: Size,
+    /// Where the stored pixels begin on the canvas.
+    pub inset: [u32; 2],
+    /// The stored pixels, upright.
+    pub stored: Pixels,
+    /// Whether no pixel of the sprite is visible.
+    pub empty: bool,
+}
+
+/// How sprites are treated before layout.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Treatment {
+    /// Make it larger or smaller first. Not at all by default.
+    pub scale: Option<Scale>,
+    /// Store the visible box instead of the canvas. True by default.
+    pub trim: bool,
+    /// Alpha from which a pixel is visible, 1 to 255. 1 by default.
+    pub visible_alpha: u8,
+    /// How many pixels far edge colours spread under transparent ones; 0, the default, writes colour 0 there.
+    pub fringe: u32,
+    /// Multiply colour by alpha. False by default.
+    pub premultiply: bool,
+}
+
+impl Default for Treatment {
+    fn default() -> Self {
+        Self { scale: None, trim: true, visible_alpha: 1, fringe: 0, premultiply: false }
+    }
+}
+
+impl Prepared {
+    /// Treats a decoded sprite.
+    ///
+    /// With trimming, pixels outside the visible box are dropped, also faint ones below `visible_alpha`, and a sprite
+    /// without visible pixels is stored as one transparent pixel at inset (0, 0). Without it the whole canvas is
+    /// stored as it is.
+    #[must_use]
+    pub fn new(source: Pixels, treatment: Treatment) -> Self {
+        let source = match treatment.scale {
+            Some(scale) => resample(&source, scale),
+            None => source,
+        };
+        let canvas = source.size();
+        let visible = source.visible_box(treatment.visible_alpha);
+        let full = Rect::at(0, 0, canvas);
+        let (mut stored, kept) = match (treatment.trim, visible) {
+            (true, None) => (one_clear_pixel().unwrap_or(source), full),
+            (true, Some(part)) if part != full => match source.crop(part) {
+                Some(cut) => (cut, part),
+                None => (source, full),
+            },
+            _ => (source, full),
+        };
+        stored.clear_hidden_colour();
+        spread_edges(&mut stored, treatment.fringe);
+        if treatment.premultiply {
+            premultiply(&mut stored);
+        }
+        Self { canvas, inset: [kept.x, kept.y], stored, empty: visible.is_none() }
+    }
+}
+
+fn one_clear_pixel() -> Option<Pixels> {
+    Pixels::transparent(Size::new(1, 1))
+}
+
+/// Multiplies each colour by its alpha, rounded: `(c * a + 127) div 255`.
+pub fn premultiply(pixels: &mut Pixels) {
+    for pixel in pixels.as_bytes_mut().chunks_exact_mut(PIXEL) {
+        let alpha = u32::from(pixel[3]);
+        for colour in &mut pixel[..3] {
+            *colour = u8::try_from((u32::from(*colour) * alpha + 127) / 255).unwrap_or(u8::MAX);
+        }
+    }
+}
+
+/// Gives transparent pixels the colour of a coloured neighbour, ring by ring, `reach` rings far. A filter that
+/// looks beyond the edge then finds the edge's colour instead of black. Alpha stays 0.
+pub fn spread_edges(pixels: &mut Pixels, reach: u32) {
+    if reach == 0 || pixels.as_bytes().chunks_exact(PIXEL).all(|p| p[3] > 0) {
+        return;
+    }
+    let size = pixels.size();
+    let (w, h) = (size.w as usize, size.h as usize);
+    let mut coloured: Vec<bool> = pixels.as_bytes().chunks_exact(PIXEL).map(|p| p[3] > 0).collect();
+    let mut queued = coloured.clone();
+    let mut ring: Vec<usize> = Vec::new();
+    let bordering = |at: usize, queued: &mut [bool], ring: &mut Vec<usize>| {
+        for next in around(at, w, h) {
+            if !std::mem::replace(&mut queued[next], true) {
+                ring.push(next);
+            }
+        }
+    };
+    (0..w * h).filter(|&at| coloured[at]).for_each(|at| bordering(at, &mut queued, &mut ring));
+    for _ in 0..reach {
+        let colours: Vec<[u8; 3]> = ring.iter().map(|&at| edge_colour(pixels, &coloured, at, w, h)).collect();
+        for (&at, colour) in ring.iter().zip(colours) {
+            pixels.as_bytes_mut()[at * PIXEL..][..3].copy_from_slice(&colour);
+            coloured[at] = true;
+        }
+        let mut next = Vec::new();
+        ring.iter().for_each(|&at| bordering(at, &mut queued, &mut next));
+        ring = next;
+    }
+}
+
+/// The pixels that touch one, corners too.
+fn around(at: usize, w: usize, h: usize) -> impl Iterator<Item = usize> {
+    let (x, y) = (at % w, at / w);
+    let rows = y.saturating_sub(1)..(y + 2).min(h);
+    rows.flat_map(move |j| (x.saturating_sub(1)..(x + 2).min(w)).map(move |i| j * w + i)).filter(move |&n| n != at)
+}
+
+/// The colour of the first coloured neighbour, sides before corners. Copies make smaller files than means do.
+fn edge_colour(pixels: &Pixels, coloured: &[bool], at: usize, w: usize, h: usize) -> [u8; 3] {
+    let side = |n: &usize| n.abs_diff(at) == 1 || n.abs_diff(at) == w;
+    let found = |sides: bool| around(at, w, h).filter(|n| side(n) == sides).find(|&n| coloured[n]);
+    let from = found(true).or_else(|| found(false)).unwrap_or(at);
+    let pixel = &pixels.as_bytes()[from * PIXEL..];
+    [pixel[0], pixel[1], pixel[2]]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixels::tests::pictures;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn nothing_visible_is_lost_by_preparing(picture in pictures(), trim: bool, least in 1u8..=255) {
+            let ready = Prepared::new(picture.clone(), Treatment { trim, visible_alpha: least, ..Treatment::default() });
+            prop_assert_eq!(ready.canvas, picture.size());
+            prop_assert_eq!(ready.empty, picture.visible_box(least).is_none());
+            for y in 0..picture.size().h {
+                for x in 0..picture.size().w {
+                    let source = picture.get(x, y).unwrap();
+                    let at = (x.wrapping_sub(ready.inset[0]), y.wrapping_sub(ready.inset[1]));
+                    match ready.stored.get(at.0, at.1) {
+                        Some(kept) if !(trim && ready.empty) => {
+                            prop_assert_eq!(kept, if source[3] == 0 { [0; 4] } else { source });
+                        }
+                        _ => prop_assert!(source[3] < least),
+                    }
+                }
+            }
+        }
+        #[test]
+        fn colour_spreads_under_transparent_pixels_and_touches_nothing_else(picture in pictures(), reach in 0u32..5) {
+            let mut spread = picture.clone();
+            spread.clear_hidden_colour();
+            let cleared = spread.clone();
+            spread_edges(&mut spread, reach);
+            let at = |p: &Pixels, x: u32, y: u32| p.get(x, y).unwrap();
+            for y in 0..picture.size().h {
+                for x in 0..picture.size().w {
+                    let (before, after) = (at(&cleared, x, y), at(&spread, x, y));
+                    prop_assert_eq!(before[3], after[3]);
+                    // By looking at every pixel: how many steps a king of chess makes to the nearest colour.
+                    let seen = (0..picture.size().h).flat_map(|j| (0..picture.size().w).map(move |i| (i, j)))
+                        .filter(|&(i, j)| at(&cleared, i, j)[3] > 0);
+                    let far = seen.map(|(i, j)| i.abs_diff(x).max(j.abs_diff(y))).min();
+                    if before[3] > 0 || far.is_none_or(|far| far > reach) {
+                        prop_assert_eq!(before, after);
+                    }
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn a_transparent_pixel_takes_the_colour_of_the_edge_beside_it() {
+        let row = [[10, 20, 30, 255], [0; 4], [13, 21, 30, 9], [0; 4], [0; 4]].concat();
+        let mut picture = Pixels::from_rgba(Size::new(5, 1), row).unwrap();
+        spread_edges(&mut picture, 2);
+        let expected = [[10, 20, 30, 255], [10, 20, 30, 0], [13, 21, 30, 9], [13, 21, 30, 0], [13, 21, 30, 0]];
+        assert_eq!(picture.as_bytes(), expected.concat());
+        premultiply(&mut picture);
+        assert_eq!(picture.get(2, 0), Some([0, 1, 1, 9]));
+        assert_eq!(picture.get(1, 0), Some([0, 0, 0, 0]));
+    }
+}

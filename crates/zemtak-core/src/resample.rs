@@ -1,0 +1,313 @@
+//! The same picture at another size.
+
+use crate::geometry::Size;
+use crate::pixels::{PIXEL, Pixels};
+use std::fmt;
+use std::str::FromStr;
+use std::sync::LazyLock;
+
+/// How many times as large, as an exact fraction: 0.5 is 1/2.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Factor {
+    num: u32,
+    den: u32,
+}
+
+/// The largest factor, and one over the smallest.
+const LARGEST: u32 = 64;
+
+impl Factor {
+    /// As a number.
+    #[must_use]
+    pub fn value(self) -> f64 {
+        f64::from(self.num) / f64::from(self.den)
+    }
+
+    /// A length at this factor, rounded up.
+    fn of(self, length: u32) -> u32 {
+        let scaled = (u64::from(length) * u64::from(self.num)).div_ceil(u64::from(self.den));
+        u32::try_from(scaled).unwrap_or(u32::MAX)
+    }
+
+    /// A canvas at this factor: each side rounded up.
+    #[must_use]
+    pub fn of_size(self, Size { w, h }: Size) -> Size {
+        Size::new(self.of(w), self.of(h))
+    }
+}
+
+impl fmt::Display for Factor {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}", self.value())
+    }
+}
+
+impl FromStr for Factor {
+    type Err = &'static str;
+
+    /// Reads a decimal number such as `0.5`, exactly.
+    fn from_str(text: &str) -> Result<Self, Self::Err> {
+        const WRONG: &str = "a decimal number from 1/64 to 64 with at most six places, as 0.5";
+        let (whole, part) = text.split_once('.').unwrap_or((text, ""));
+        let digits = |t: &str| t.len() <= 6 && t.bytes().all(|b| b.is_ascii_digit());
+        if whole.is_empty() || !digits(whole) || !digits(part) {
+            return Err(WRONG);
+        }
+        let den = 10u64.pow(u32::try_from(part.len()).map_err(|_| WRONG)?);
+        let num = whole.parse::<u64>().map_err(|_| WRONG)? * den + part.parse::<u64>().unwrap_or(0);
+        let common = common_divisor(num, den);
+        let (num, den) = (u32::try_from(num / common), u32::try_from(den / common));
+        match (num, den) {
+            (Ok(num), Ok(den)) if num <= LARGEST * den && u64::from(den) <= u64::from(num) * u64::from(LARGEST) => {
+                Ok(Self { num, den })
+            }
+            _ => Err(WRONG),
+        }
+    }
+}
+
+fn common_divisor(a: u64, b: u64) -> u64 {
+    if b == 0 { a.max(1) } else { common_divisor(b, a % b) }
+}
+
+/// A factor and how pixels are made at it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Scale {
+    /// How many times as large.
+    pub factor: Factor,
+    /// For which kind of art.
+    pub resample: Resample,
+}
+
+/// For which kind of art pixels are made at another size.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum Resample {
+    /// Smooth art: filtered in linear light, weighted by alpha.
+    #[default]
+    Smooth,
+    /// Pixel art: each pixel is the one that lies under its centre, so whole factors are exact.
+    Pixel,
+}
+
+/// The picture at another size. The canvas is rounded up; what lies beyond the source is transparent.
+#[must_use]
+pub fn resample(source: &Pixels, scale: Scale) -> Pixels {
+    let size = scale.factor.of_size(source.size());
+    let data = match scale.resample {
+        Resample::Pixel => nearest(source, size, scale.factor),
+        Resample::Smooth => smooth(source, size, scale.factor),
+    };
+    Pixels::from_rgba(size, data).unwrap_or_else(|| source.clone())
+}
+
+fn nearest(source: &Pixels, size: Size, Factor { num, den }: Factor) -> Vec<u8> {
+    let under = |at: u32| u32::try_from((2 * u64::from(at) + 1) * u64::from(den) / (2 * u64::from(num)));
+    let mut data = Vec::with_capacity(size.w as usize * size.h as usize * PIXEL);
+    for y in 0..size.h {
+        for x in 0..size.w {
+            let pixel = under(x).ok().zip(under(y).ok()).and_then(|(x, y)| source.get(x, y));
+            data.extend_from_slice(&pixel.unwrap_or_default());
+        }
+    }
+    data
+}
+
+/// What one pixel takes of the source along one axis.
+struct Taps {
+    first: usize,
+    weights: Vec<f32>,
+    /// How much of the pixel lies on the source: less than 1 only for the last one.
+    cover: f32,
+}
+
+/// Cubic convolution (R. Keys, 1981, a = -1/2), widened by the factor where the picture becomes smaller. Weights are
+/// made 1 in sum over what lies on the source, so that edges of tiles stay solid.
+#[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "indices of a side, held to it")]
+fn taps(length: u32, factor: Factor, out: u32) -> Vec<Taps> {
+    let factor = factor.value();
+    let wide = (1.0 / factor).max(1.0);
+    let end = f64::from(length);
+    let one = |at: u32| {
+        let centre = (f64::from(at) + 0.5) / factor;
+        let first = (centre - 2.0 * wide - 0.5).floor().clamp(0.0, end - 1.0);
+        let last = (centre + 2.0 * wide + 0.5).ceil().clamp(first + 1.0, end);
+        let (first, last) = (first as u32, last as u32);
+        let raw: Vec<f64> = (first..last).map(|i| keys((f64::from(i) + 0.5 - centre) / wide)).collect();
+        let sum: f64 = raw.iter().sum();
+        let (from, to) = (f64::from(at) / factor, (f64::from(at) + 1.0) / factor);
+        let cover = ((to.min(end) - from) / (to - from)).clamp(0.0, 1.0);
+        Taps { first: first as usize, weights: raw.iter().map(|w| (w / sum) as f32).collect(), cover: cover as f32 }
+    };
+    (0..out).map(one).collect()
+}
+
+fn keys(x: f64) -> f64 {
+    let x = x.abs();
+    if x < 1.0 {
+        (1.5 * x - 2.5) * x * x + 1.0
+    } else if x < 2.0 {
+        ((-0.5 * x + 2.5) * x - 4.0) * x + 2.0
+    } else {
+        0.0
+    }
+}
+
+fn smooth(source: &Pixels, size: Size, factor: Factor) -> Vec<u8> {
+    let (columns, rows) = (taps(source.size().w, factor, size.w), taps(source.size().h, factor, size.h));
+    // Along the rows first: for each source row the new columns, as linear colour times alpha, and alpha.
+    let narrow: Vec<Vec<[f32; 4]>> = (0..source.size().h)
+        .map(|y| {
+            let row: Vec<[f32; 4]> = source.row(y).chunks_exact(PIXEL).map(linear).collect();
+            columns.iter().map(|taps| weighed(taps, |i| row[i])).collect()
+        })
+        .collect();
+    let mut data = Vec::with_capacity(size.w as usize * size.h as usize * PIXEL);
+    for down in &rows {
+        for (x, across) in columns.iter().enumerate() {
+            let [r, g, b, a] = weighed(down, |j| narrow[j][x]);
+            data.extend_from_slice(&back([r, g, b, a], down.cover * across.cover));
+        }
+    }
+    data
+}
+
+fn weighed(taps: &Taps, pixel: impl Fn(usize) -> [f32; 4]) -> [f32; 4] {
+    let mut sum = [0f32; 4];
+    for (i, &weight) in taps.weights.iter().enumerate() {
+        let pixel = pixel(taps.first + i);
+        for (sum, value) in sum.iter_mut().zip(pixel) {
+            *sum += value * weight;
+        }
+    }
+    sum
+}
+
+fn linear(pixel: &[u8]) -> [f32; 4] {
+    let alpha = f32::from(pixel[3]) / 255.0;
+    let light = |c: u8| LIGHT.of_byte[usize::from(c)] * alpha;
+    [light(pixel[0]), light(pixel[1]), light(pixel[2]), alpha]
+}
+
+fn back([r, g, b, a]: [f32; 4], cover: f32) -> [u8; 4] {
+    if a <= 0.0 {
+        return [0; 4];
+    }
+    let byte = |light: f32| LIGHT.byte_of(light / a);
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to 0..=255")]
+    let alpha = ((a * cover).clamp(0.0, 1.0) * 255.0 + 0.5) as u8;
+    if alpha == 0 { [0; 4] } else { [byte(r), byte(g), byte(b), alpha] }
+}
+
+/// sRGB bytes as light and back, by IEC 61966-2-1. Only with operations that every machine rounds alike.
+struct Light {
+    of_byte: [f32; 256],
+    /// From which light on a byte is at least the index plus one.
+    steps: [f32; 255],
+}
+
+static LIGHT: LazyLock<Light> = LazyLock::new(|| {
+    #[expect(clippy::cast_possible_truncation, reason = "rounding to f32 is wanted")]
+    let narrow = |v: f64| v as f32;
+    Light {
+        of_byte: std::array::from_fn(|i| narrow(light_of(f64::from(u16::try_from(i).unwrap_or(255)) / 255.0))),
+        steps: std::array::from_fn(|i| narrow(light_of((f64::from(u16::try_from(i).unwrap_or(254)) + 0.5) / 255.0))),
+    }
+});
+
+impl Light {
+    fn byte_of(&self, light: f32) -> u8 {
+        u8::try_from(self.steps.partition_point(|&step| step <= light)).unwrap_or(u8::MAX)
+    }
+}
+
+/// The light of an sRGB value, both from 0 to 1. `x^2.4` is `x^2` times the fifth root of `x^2`, which Newton's method
+/// finds with nothing but products and quotients: powers of the system's library differ between machines.
+fn light_of(value: f64) -> f64 {
+    if value <= 0.040_45 {
+        return value / 12.92;
+    }
+    let x = (value + 0.055) / 1.055;
+    let square = x * x;
+    let mut root = 1.0f64;
+    for _ in 0..64 {
+        root = (4.0 * root + square / (root * root * root * root)) / 5.0;
+    }
+    square * root
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixels::tests::pictures;
+    use proptest::prelude::*;
+
+    fn scale(factor: &str, resample: Resample) -> Scale {
+        Scale { factor: factor.parse().unwrap(), resample }
+    }
+
+    #[test]
+    fn light_agrees_with_the_power_of_the_standard() {
+        for byte in 0..=255u8 {
+            let value = f64::from(byte) / 255.0;
+            let direct = if value <= 0.04045 { value / 12.92 } else { ((value + 0.055) / 1.055).powf(2.4) };
+            assert!((light_of(value) - direct).abs() < 1e-12);
+            assert_eq!(LIGHT.byte_of(LIGHT.of_byte[usize::from(byte)]), byte);
+        }
+    }
+
+    #[test]
+    fn factors_are_read_exactly() {
+        let of = |text: &str| text.parse::<Factor>().map(|f| (f.num, f.den));
+        assert_eq!((of("0.5"), of("2"), of("1.50"), of("0.1")), (Ok((1, 2)), Ok((2, 1)), Ok((3, 2)), Ok((1, 10))));
+        assert!(["", ".5", "0", "-1", "65", "0.01", "1e2", "nan", "0.0000001"].iter().all(|t| of(t).is_err()));
+        assert_eq!("0.1".parse::<Factor>().unwrap().of(30), 3, "0.1 as a float would give 4");
+    }
+
+    #[test]
+    fn a_checkerboard_becomes_half_the_light_and_not_half_the_number() {
+        let mut data = Vec::new();
+        (0..64u32).for_each(|i| data.extend_from_slice(&[if (i + i / 8) % 2 == 0 { 0 } else { 255 }, 0, 0, 255]));
+        let board = Pixels::from_rgba(Size::new(8, 8), data).unwrap();
+        let half = resample(&board, scale("0.5", Resample::Smooth));
+        let [r, _, _, a] = half.get(2, 2).unwrap();
+        assert!((186..=190).contains(&r) && a == 255, "half of the light is 188 as a byte, not 128: {r}");
+    }
+
+    #[test]
+    fn the_colour_of_what_cannot_be_seen_does_not_bleed_in() {
+        let pixels = [[200, 100, 50, 255], [0, 255, 0, 0]].concat().repeat(8);
+        let picture = Pixels::from_rgba(Size::new(4, 4), pixels).unwrap();
+        let half = resample(&picture, scale("0.5", Resample::Smooth));
+        for pixel in half.as_bytes().chunks(4).filter(|p| p[3] > 0) {
+            assert_eq!(pixel[..3], [200, 100, 50]);
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn whole_factors_of_pixel_art_are_exact_and_come_back(picture in pictures(), factor in 2u32..5) {
+            let large = resample(&picture, scale(&factor.to_string(), Resample::Pixel));
+            for y in 0..large.size().h {
+                for x in 0..large.size().w {
+                    prop_assert_eq!(large.get(x, y), picture.get(x / factor, y / factor));
+                }
+            }
+            if factor == 2 || factor == 4 {
+                let back = if factor == 2 { "0.5" } else { "0.25" };
+                prop_assert_eq!(resample(&large, scale(back, Resample::Pixel)), picture);
+            }
+        }
+
+        #[test]
+        fn one_colour_stays_that_colour(w in 1u32..12, h in 1u32..12, colour: [u8; 3], factor in "0\\.[1-9]{1,2}|[1-3]") {
+            let picture = Pixels::from_rgba(
+                Size::new(w, h), [colour[0], colour[1], colour[2], 255].repeat((w * h) as usize)).unwrap();
+            let scaled = resample(&picture, scale(&factor, Resample::Smooth));
+            prop_assert_eq!(scaled.size(), scale(&factor, Resample::Smooth).factor.of_size(picture.size()));
+            for pixel in scaled.as_bytes().chunks(4) {
+                prop_assert!(pixel[3] == 0 || pixel[..3] == colour);
+            }
+            prop_assert_eq!(scaled.get(0, 0).map(|p| p[3] > 0), Some(true));
+        }
+    }
+}

@@ -1,0 +1,195 @@
+//! What one run is to build: atlases with their settings and sources, and what was noticed about the project as a whole.
+
+use crate::failure::{Failure, Problem};
+use crate::project::Project;
+use crate::settings::{AtlasSettings, Keys, Pattern};
+use crate::show;
+use crate::sources::{self, Search, Source, Sources};
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// One atlas to build, with its other sizes.
+#[derive(Debug)]
+pub struct Job {
+    /// The atlas's name.
+    pub name: String,
+    /// How.
+    pub settings: AtlasSettings,
+    /// Of what.
+    pub sources: Sources,
+    /// The folder that paths in the settings are relative to.
+    pub folder: PathBuf,
+}
+
+/// The atlases of a run.
+#[derive(Debug, Default)]
+pub struct Jobs {
+    /// In the order in which they are built.
+    pub jobs: Vec<Job>,
+    /// What is odd about the project.
+    pub warnings: Vec<String>,
+}
+
+/// One atlas of folders and files, without a project file.
+///
+/// # Errors
+/// There is nothing to pack, or the results would go among the sprites.
+pub fn of_paths(
+    paths: &[PathBuf],
+    root: Option<&Path>,
+    out: &Path,
+    name: Option<&str>,
+    keys: Keys,
+) -> Result<Jobs, Failure> {
+    let name = name.map_or_else(|| name_of(paths), |name| Ok(name.to_owned()))?;
+    for path in paths.iter().filter(|p| p.is_dir()) {
+        refuse_results_among(path, out)?;
+    }
+    let search = Search {
+        take: keys.take.clone(),
+        leave: keys.leave.clone().unwrap_or_default(),
+        ..Search::all(paths.to_vec(), root.map(Path::to_owned), Some(out.to_owned()))
+    };
+    let places: Vec<String> = paths.iter().map(|p| show::path(p)).collect();
+    let sources = find(&search, &places.join(", "))?;
+    let mut warnings = Vec::new();
+    idle_globs(&name, &keys, &sources, &mut warnings);
+    let job = Job { name, settings: keys.settle(), sources, folder: ".".into() };
+    Ok(Jobs { jobs: vec![job], warnings })
+}
+
+/// The atlases of a project; only one if it is named. What the command line says wins.
+///
+/// # Errors
+/// All that is wrong with any of them.
+pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys) -> Result<Jobs, Failure> {
+    let mut all = Jobs::default();
+    let mut problems = Vec::new();
+    let chosen = |name: &str| only.is_none_or(|only| only == name);
+    if let Some(only) = only.filter(|only| project.atlases.iter().all(|(name, _)| name != only)) {
+        let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
+        let why = format!("the project has {}", names.join(", "));
+        return Err(Problem::usage("an unknown atlas", only, why, "give one of these to --name, or none").into());
+    }
+    for (name, keys) in project.atlases.iter().filter(|(name, _)| chosen(name)) {
+        match of_atlas(project, name, said.clone().over(keys.clone()), out, &mut all.warnings) {
+            Ok(job) => all.jobs.push(job),
+            Err(failure) => problems.extend(failure.problems().iter().cloned()),
+        }
+    }
+    problems.extend(name_clashes(&all.jobs));
+    if only.is_none() && problems.is_empty() {
+        all.warnings.extend(astray(&all.jobs));
+    }
+    Failure::unless(problems, all)
+}
+
+fn of_atlas(project: &Project, name: &str, keys: Keys, out: &Path, warnings: &mut Vec<String>) -> Result<Job, Failure> {
+    let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
+    let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
+    if keys.root.is_some() {
+        refuse_results_among(&root, out)?;
+    }
+    let search = Search {
+        take: keys.take.clone(),
+        leave: keys.leave.clone().unwrap_or_default(),
+        ..Search::all(vec![root.clone()], Some(root.clone()), Some(out.to_owned()))
+    };
+    let sources = find(&search, &format!("atlas {name}, {}", show::path(&root)))?;
+    idle_globs(name, &keys, &sources, warnings);
+    Ok(Job { name: name.to_owned(), settings: keys.settle(), sources, folder: project.folder.clone() })
+}
+
+fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
+    let same = sources::clean(folder).ok().zip(sources::clean(out).ok()).is_some_and(|(a, b)| a == b);
+    if !same {
+        return Ok(());
+    }
+    let why = "pages written there would be taken for sprites the next time";
+    let help = "give another folder with -o";
+    Err(Problem::usage("the results would go among the sprites", &show::path(folder), why, help).into())
+}
+
+fn find(search: &Search, place: &str) -> Result<Sources, Failure> {
+    let sources = sources::find(search)?;
+    if sources.files.is_empty() && sources.problems.is_empty() {
+        let passed = show::count(sources.skipped + sources.left.len(), "other file was", "other files were");
+        let why = format!("there is no image; {passed} passed over");
+        return Err(Problem::usage("nothing to pack", place, why, "name a folder with images").into());
+    }
+    Ok(sources)
+}
+
+/// The name made of the one folder's: small letters, other characters as `-`.
+fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
+    let folder = match paths {
+        [only] if only.is_dir() => sources::clean(only).map_err(|e| Failure::io(&show::path(only), &e))?,
+        _ => return Ok("atlas".into()),
+    };
+    let letters = folder.file_name().map(|n| n.to_string_lossy().to_lowercase()).unwrap_or_default();
+    let plain = |c: char| {
+        if c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_' { c } else { '-' }
+    };
+    let name: String = letters.chars().map(plain).collect();
+    let name = name.trim_matches('-');
+    Ok(if name.is_empty() { "atlas".into() } else { name.to_owned() })
+}
+
+/// Globs that match no image.
+fn idle_globs(atlas: &str, keys: &Keys, sources: &Sources, warnings: &mut Vec<String>) {
+    let mut tell = |key: &str, patterns: Option<&Vec<Pattern>>| {
+        for pattern in patterns.into_iter().flatten() {
+            if !sources.files.iter().chain(&sources.left).any(|source| source.matches(pattern)) {
+                warnings.push(format!("atlas {atlas}: '{}' in {key} matches no image", show::name(pattern.as_str())));
+            }
+        }
+    };
+    tell("take", keys.take.as_ref());
+    tell("leave", keys.leave.as_ref());
+}
+
+/// Two atlases that would write one descriptor.
+fn name_clashes(jobs: &[Job]) -> Vec<Problem> {
+    let mut of: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for job in jobs {
+        of.entry(job.name.clone()).or_default().push(format!("atlas {}", job.name));
+        for size in &job.settings.sizes {
+            let what = format!("atlas {} with the suffix {}", job.name, size.suffix);
+            of.entry(format!("{}{}", job.name, size.suffix)).or_default().push(what);
+        }
+    }
+    let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
+    let problem = |(name, who): (String, Vec<String>)| {
+        Problem::usage("two atlases of one name", &name, who.join(", "), "choose another suffix or name")
+    };
+    clashing.map(problem).collect()
+}
+
+/// Images that no atlas takes, and images that several take.
+fn astray(jobs: &[Job]) -> Vec<String> {
+    let mut taken: BTreeMap<&Path, Vec<&str>> = BTreeMap::new();
+    for job in jobs {
+        job.sources.files.iter().for_each(|s| taken.entry(&s.path).or_default().push(&job.name));
+    }
+    let left: BTreeMap<&Path, &Source> = jobs
+        .iter()
+        .flat_map(|job| &job.sources.left)
+        .filter(|source| !taken.contains_key(source.path.as_path()))
+        .map(|source| (source.path.as_path(), source))
+        .collect();
+    let mut warnings = Vec::new();
+    if !left.is_empty() {
+        let names: Vec<String> = left.values().map(|s| s.shown.clone()).collect();
+        let images = show::count(names.len(), "image is", "images are");
+        warnings.push(format!("{images} taken by no atlas: {}", show::first_of(&names)));
+    }
+    let mut several: BTreeMap<Vec<&str>, Vec<String>> = BTreeMap::new();
+    for (path, who) in taken.into_iter().filter(|(_, who)| who.len() > 1) {
+        several.entry(who).or_default().push(show::path(path));
+    }
+    for (who, paths) in several {
+        let images = show::count(paths.len(), "image is", "images are");
+        warnings.push(format!("{images} taken by {}: {}", who.join(" and "), show::first_of(&paths)));
+    }
+    warnings
+}

@@ -1,0 +1,370 @@
+//! Projects: many atlases, rules, other sizes, other forms, and repacks that cost only what changed.
+
+use crate::fixtures::{Dice, Folder, blob, demo_art, png};
+use serde_json::Value;
+use std::fs;
+use std::process::Command;
+use zemtak_core::pixels::Pixels;
+
+/// A folder with a copy of the demo's sprites and a project file.
+fn project(text: &str) -> Folder {
+    let folder = Folder::new();
+    for entry in walkdir::WalkDir::new(demo_art()).into_iter().map(Result::unwrap).filter(|e| e.file_type().is_file()) {
+        let below = entry.path().strip_prefix(demo_art()).unwrap().display().to_string();
+        folder.write(&format!("art/{below}"), fs::read(entry.path()).unwrap());
+    }
+    folder.write("zemtak.toml", format!("format = 1\n[defaults]\nroot = \"art\"\n{text}"));
+    folder
+}
+
+fn descriptor(folder: &Folder, name: &str) -> Value {
+    serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap()
+}
+
+fn states(folder: &Folder, line: &str) -> Vec<String> {
+    let json = folder.zemtak(line).exits(0).json();
+    json["atlases"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|a| format!("{} {}", a["name"], a["state"]).replace('"', ""))
+        .collect()
+}
+
+const TWO: &str =
+    "[atlas.scene]\ntake = [\"moth/**\", \"lantern/**\", \"tile/**\"]\n[atlas.menu]\ntake = [\"button/**\"]\n";
+
+#[test]
+fn only_what_changed_is_built_again_and_the_rest_is_left_alone() {
+    let folder = project(TWO);
+    assert_eq!(states(&folder, "pack --json"), ["scene built", "menu built"]);
+    // From a folder below, and with the files touched: their content is the same.
+    let first = folder.everything("build");
+    folder.write("art/moth/fly/00.png", folder.read("art/moth/fly/00.png"));
+    assert_eq!(states(&folder, "pack --json --project zemtak.toml"), ["scene unchanged", "menu unchanged"]);
+    folder.zemtak("pack --check").exits(0);
+    let changed = png(&blob(20, 20, [9, 200, 9]));
+    folder.write("art/button/play.png", &changed);
+    let check = folder.zemtak("pack --check").exits(1);
+    assert!(check.out().contains("menu: out of date") && check.out().contains("scene: unchanged"), "{}", check.out());
+    assert_eq!(folder.everything("build"), first, "a check writes nothing");
+    assert_eq!(states(&folder, "pack --json"), ["scene unchanged", "menu built"]);
+    folder.zemtak("verify build/menu.atlas.json --against art").exits(0);
+    // Results that somebody damaged or deleted come back.
+    let whole = folder.everything("build");
+    folder.write("build/scene-0.png", "scribble");
+    fs::remove_file(folder.path("build/menu.atlas.json")).unwrap();
+    assert_eq!(states(&folder, "pack --json"), ["scene built", "menu built"]);
+    assert_eq!(folder.everything("build"), whole);
+    // What is remembered may be lost, or be rubbish.
+    for store in [None, Some("rubbish")] {
+        fs::remove_file(folder.path("build/.zemtak-store")).unwrap();
+        store.iter().for_each(|text| folder.write("build/.zemtak-store", text));
+        assert_eq!(states(&folder, "pack --json"), ["scene unchanged", "menu unchanged"], "pages are the same bytes");
+    }
+}
+
+#[test]
+fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
+    let folder = project(
+        "page = { max = [256, 256] }\nnames = \"hashed\"\nalso = [\"csv\"]\n[atlas.scene]\nleave = [\"button/**\"]\n\
+         sizes = [{ suffix = \"-half\", factor = 0.5 }]\n[atlas.menu]\ntake = [\"button/**\"]\n",
+    );
+    let mut dice = Dice(7);
+    folder.zemtak("pack").exits(0);
+    for round in 0..24 {
+        let mut files: Vec<String> =
+            folder.everything("art").into_iter().map(|(name, _)| format!("art/{name}")).collect();
+        for _ in 0..=dice.below(3) {
+            let file = files.swap_remove(dice.below(files.len() as u32) as usize);
+            let other = &files[dice.below(files.len() as u32) as usize];
+            match dice.below(5) {
+                0 => fs::remove_file(folder.path(&file)).unwrap(),
+                1 => fs::rename(folder.path(&file), folder.path(&format!("art/renamed-{round}.png"))).unwrap(),
+                2 => folder.write(&format!("art/new/{round}.png"), png(&blob(20 + round, 31, [round as u8, 80, 3]))),
+                3 => {
+                    let (a, b) = (folder.read(&file), folder.read(other));
+                    folder.write(&file, b);
+                    folder.write(other, a);
+                }
+                _ => folder.write(&file, png(&blob(8 + round, 9, [200, round as u8, 3]))),
+            }
+        }
+        folder.zemtak("pack").exits(0);
+        let repacked = folder.everything("build");
+        folder.zemtak("pack -o fresh --fresh").exits(0);
+        assert_eq!(repacked, folder.everything("fresh"), "round {round}");
+        fs::remove_dir_all(folder.path("fresh")).unwrap();
+    }
+    for name in ["scene", "scene-half", "menu"] {
+        folder.zemtak(&format!("verify build/{name}.atlas.json --against art")).exits(0);
+    }
+}
+
+#[test]
+fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
+    let folder = project(
+        "turn = true\n[atlas.night]\ntake = [\"moth/**\", \"moon/**\", \"letter/*\"]\n\
+         sizes = [{ suffix = \"-half\", factor = 0.5 }]\n\
+         [[atlas.night.rule]]\nmatch = \"moth/**\"\npivot = \"bottom\"\nfps = \"60000/1001\"\nmode = \"bounce\"\n\
+         points = { lamp = [20, 8] }\ntags = [\"flying\"]\nuser = { speed = 3 }\nstretch = [4, 2, 4, 2]\n\
+         [[atlas.night.rule]]\nmatch = \"moth/idle/*\"\npivot = [0.25, 0.5]\nms = 90\n\
+         [[atlas.night.rule]]\nmatch = \"letter/*\"\nclip = \"letters\"\n\
+         [[atlas.night.rule]]\nmatch = \"letter/plain\"\nwrap = \"repeat\"\n\
+         [[atlas.night.rule]]\nmatch = \"moon/**\"\nframe = '(?<clip>mo)on/phase/(?<frame>\\d+)'\n",
+    );
+    let run = folder.zemtak("pack").exits(0);
+    assert!(run.err().contains("letter/plain: ") && run.err().contains("repeat"), "{}", run.err());
+    for (name, factor) in [("night", 1.0), ("night-half", 0.5)] {
+        folder.zemtak(&format!("verify build/{name}.atlas.json --against art")).exits(0);
+        let atlas = descriptor(&folder, name);
+        let sprite = |of: &str| atlas["sprites"][of].clone();
+        let fly = sprite("moth/fly/00");
+        let canvas = descriptor(&folder, "night")["sprites"]["moth/fly/00"]["canvas"].clone();
+        let (w, h) = (canvas[0].as_f64().unwrap(), canvas[1].as_f64().unwrap());
+        assert_eq!(fly["pivot"], serde_json::json!([w / 2.0 * factor, h * factor].map(number)));
+        assert_eq!(fly["points"]["lamp"], serde_json::json!([20.0 * factor, 8.0 * factor].map(number)));
+        assert_eq!((&fly["tags"][0], &fly["user"]["speed"]), (&"flying".into(), &3.into()));
+        assert_eq!(fly["stretch"][0], (4.0 * factor) as u64);
+        assert_eq!(sprite("moth/idle/00")["pivot"][0], number(w / 4.0 * factor));
+        let clips = &atlas["clips"];
+        assert_eq!((&clips["moth/fly"]["fps"], &clips["moth/fly"]["mode"]), (&"60000/1001".into(), &"bounce".into()));
+        assert_eq!(clips["moth/idle"]["steps"][1]["ms"], 90);
+        assert!(
+            clips["letters"]["steps"].as_array().unwrap().len() >= 4
+                && clips["mo"]["steps"][0]["sprite"] == "moon/phase/00"
+        );
+        let plain = sprite("letter/plain");
+        let page = &atlas["pages"][usize::try_from(plain["page"].as_u64().unwrap()).unwrap()];
+        assert_eq!(page["wrap"], "repeat");
+        assert_eq!(plain["box"], serde_json::json!([0, 0, page["width"], page["height"]]), "its box is the whole page");
+    }
+}
+
+/// As the descriptor writes numbers: whole ones without a point.
+fn number(n: f64) -> Value {
+    if n.fract() == 0.0 { (n as i64).into() } else { n.into() }
+}
+
+#[test]
+fn odd_globs_rules_and_images_are_warned_of_and_errors_told_all_at_once() {
+    let folder = project(
+        "[atlas.scene]\ntake = [\"moth/**\", \"mooth/**\"]\n[[atlas.scene.rule]]\nmatch = \"bat/**\"\ntags = [\"x\"]\n\
+         [atlas.other]\ntake = [\"moth/fly/*\", \"lantern/**\"]\n",
+    );
+    let warnings = folder.zemtak("pack").exits(0).err();
+    for expected in [
+        "'mooth/**' in take matches no image",
+        "the rule for 'bat/**' at zemtak.toml:6:1 never applies",
+        "8 images are taken by scene and other: art/moth/fly/00.png",
+        "taken by no atlas: button/map/down.png",
+    ] {
+        assert!(warnings.contains(expected), "{expected} is not in\n{warnings}");
+    }
+    // One atlas that fails means that no atlas of the run is written.
+    let before = folder.everything("build");
+    folder.write("art/lantern/amber/00.png", "no image");
+    folder.write("art/moth/fly/00.png", png(&blob(30, 30, [1, 2, 3])));
+    folder.write("art/moth/idle/00.png", "no image either");
+    let errors = folder.zemtak("pack").exits(3).err();
+    assert!(errors.contains("lantern/amber/00.png") && errors.contains("moth/idle/00.png"), "{errors}");
+    assert_eq!(folder.everything("build"), before);
+    assert!(folder.zemtak("pack --name dusk").exits(2).err().contains("the project has scene, other"));
+}
+
+#[test]
+fn frames_of_animated_pictures_are_sprites_and_clips_with_their_delays() {
+    let folder = Folder::new();
+    let frame = |colour: u8, ms: u32| {
+        let picture = image::RgbaImage::from_pixel(6, 4, image::Rgba([colour, 2, 3, 255]));
+        image::Frame::from_parts(picture, 0, 0, image::Delay::from_numer_denom_ms(ms, 1))
+    };
+    let mut gif = Vec::new();
+    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames([frame(10, 70), frame(250, 200)]).unwrap();
+    folder.write("art/wave.gif", gif);
+    let mut apng = Vec::new();
+    let mut encoder = png::Encoder::new(&mut apng, 2, 2);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_animated(3, 0).unwrap();
+    let mut writer = encoder.write_header().unwrap();
+    for i in 0..3u8 {
+        writer.set_frame_delay(u16::from(i) + 1, 8).unwrap();
+        writer.write_image_data(&[40 * (i + 1); 16]).unwrap();
+    }
+    writer.finish().unwrap();
+    folder.write("art/glow.png", apng);
+    folder.zemtak("pack art --name n").exits(0);
+    let atlas = descriptor(&folder, "n");
+    let ms = |clip: &str| -> Vec<f64> {
+        atlas["clips"][clip]["steps"].as_array().unwrap().iter().map(|s| s["ms"].as_f64().unwrap()).collect()
+    };
+    assert_eq!((ms("wave"), ms("glow")), (vec![70.0, 200.0], vec![125.0, 250.0, 375.0]));
+    assert_eq!(atlas["sprites"]["glow/02"]["canvas"], serde_json::json!([2, 2]));
+    folder.zemtak("verify build/n.atlas.json --against art").exits(0);
+}
+
+#[test]
+fn kept_boxes_stay_and_the_summary_says_what_that_costs() {
+    let folder = project("[atlas.night]\n");
+    folder.zemtak("pack").exits(0);
+    let before = descriptor(&folder, "night");
+    folder.write("art/moth/fly/00.png", png(&blob(60, 66, [1, 2, 3])));
+    folder.write("art/new.png", png(&blob(9, 9, [4, 2, 3])));
+    let summary = folder.zemtak("pack --keep --json").exits(0).json();
+    folder.zemtak("verify build/night.atlas.json --against art").exits(0);
+    let after = descriptor(&folder, "night");
+    let moved =
+        before["sprites"].as_object().unwrap().iter().filter(|(name, s)| after["sprites"][*name]["box"] != s["box"]);
+    assert_eq!(moved.count(), 1, "only the sprite whose size changed");
+    assert_eq!(summary["atlases"][0]["kept"]["moved"], 1);
+    assert!(summary["atlases"][0]["kept"]["full_layout_pixels"].as_u64().unwrap() > 0);
+    // Without --keep the layout is again that of a fresh build.
+    folder.zemtak("pack").exits(0);
+    folder.zemtak("pack -o fresh").exits(0);
+    assert_eq!(folder.everything("build"), folder.everything("fresh"));
+}
+
+#[test]
+fn pages_come_in_every_format_premultiplied_and_with_room_for_mips() {
+    let folder = Folder::new();
+    let art = demo_art();
+    for format in ["png", "qoi", "webp", "raw"] {
+        let options = "--alpha premultiplied --filter linear --mip-levels 2 --names hashed --turn";
+        let summary =
+            folder.zemtak(&format!("pack {} --name {format} --pages-as {format} {options} --json", art.display()));
+        let summary = summary.exits(0).json();
+        assert!(summary["atlases"][0]["mip_cost"].as_f64().unwrap() >= 1.0);
+        folder.zemtak(&format!("verify build/{format}.atlas.json --against {}", art.display())).exits(0);
+        let atlas = descriptor(&folder, format);
+        assert_eq!(
+            (&atlas["pages"][0]["alpha"], &atlas["pages"][0]["filter"]),
+            (&"premultiplied".into(), &"linear".into())
+        );
+        for sprite in atlas["sprites"].as_object().unwrap().values() {
+            let corner = [&sprite["box"][0], &sprite["box"][1]].map(|n| n.as_u64().unwrap());
+            assert!(corner.iter().all(|n| n % 4 == 0), "cells begin at multiples of four, boxes after rings of four");
+        }
+    }
+}
+
+/// The forms for other languages are compiled by the real compilers, and their tables read back.
+#[test]
+fn other_forms_compile_and_say_the_same_as_the_descriptor() {
+    let folder =
+        project("also = [\"csv\", \"rust\", \"c\", \"template:names.txt.jinja\"]\n[atlas.night]\nturn = true\n");
+    folder.write("art/od\"d */ na\\me.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.write(
+        "names.txt.jinja",
+        "{% for name, s in sprites | items %}{{ name | quoted }} {{ s.pivot[0] }}\n{% endfor %}",
+    );
+    folder.zemtak("pack").exits(0);
+    let atlas = descriptor(&folder, "night");
+    let sprites = atlas["sprites"].as_object().unwrap();
+    let mut csv = csv::Reader::from_reader(std::io::Cursor::new(folder.read("build/night.csv")));
+    let mut rows = 0;
+    for row in csv.records().map(Result::unwrap) {
+        let sprite = &sprites[&row[0]];
+        let whole = |n: usize| row[n].parse::<u64>().unwrap();
+        assert_eq!(serde_json::json!([whole(2), whole(3), whole(4), whole(5)]), sprite["box"]);
+        assert_eq!(
+            (whole(6) == 1, row[13].parse::<f64>().unwrap()),
+            (sprite["turned"] == true, sprite["uv"][0].as_f64().unwrap())
+        );
+        rows += 1;
+    }
+    assert_eq!(
+        (rows, folder.read("build/night.names.txt").split(|b| *b == b'\n').count() - 1),
+        (sprites.len(), sprites.len())
+    );
+    let moth = &sprites["moth/fly/03"];
+    let (x, turned) = (moth["box"][0].as_u64().unwrap(), u8::from(moth["turned"] == true));
+    folder.write(
+        "use.rs",
+        "#[path = \"build/night.rs\"] #[allow(dead_code)] mod night;\nfn main() { let s = night::sprite(\"moth/fly/03\").unwrap();\n\
+         assert_eq!(night::SPRITES[night::MOTH_FLY_03], *s);\nprintln!(\"{} {} {}\", night::SPRITES.len(), s.rect[0], s.turned as u8); }",
+    );
+    run(Command::new("rustc").args(["--edition", "2021", "use.rs", "-o", "use-rs"]).current_dir(folder.path(".")));
+    folder.write(
+        "use.c",
+        "#include \"build/night.h\"\n#include <stdio.h>\nint main(void) { const zemtak_sprite *s = &night_sprites[NIGHT_MOTH_FLY_03];\n\
+         printf(\"%d %u %d\\n\", (int)NIGHT_SPRITES, s->x, s->turned); return night_pages[0].width == 0; }",
+    );
+    let expected = format!("{} {x} {turned}\n", sprites.len());
+    assert_eq!(run(&mut Command::new(folder.path("use-rs"))), expected);
+    // Rust needs a linker, which on Unix is that of the C compiler.
+    if cfg!(unix) {
+        run(Command::new("cc")
+            .args(["-std=c99", "-Wall", "-Wextra", "-Werror", "use.c", "-o", "use-c"])
+            .current_dir(folder.path(".")));
+        assert_eq!(run(&mut Command::new(folder.path("use-c"))), expected);
+    }
+    folder.write("names.txt.jinja", "fine\n{{ sprites.nobody.box }}\n");
+    let error = folder.zemtak("pack").exits(2).err();
+    assert!(error.contains("names.txt.jinja:2"), "{error}");
+}
+
+fn run(command: &mut Command) -> String {
+    let output = command.output().unwrap();
+    assert!(output.status.success(), "{command:?}\n{}", String::from_utf8_lossy(&output.stderr));
+    String::from_utf8(output.stdout).unwrap()
+}
+
+/// A build that is killed leaves whole files, and the next one mends everything, whenever that was.
+#[cfg(unix)]
+#[test]
+fn a_build_killed_at_any_instant_leaves_whole_files_and_the_next_mends_all() {
+    let folder = project(
+        "page = { max = [256, 256] }\nnames = \"plain\"\n[atlas.scene]\nleave = [\"button/**\"]\n[atlas.menu]\ntake = [\"button/**\"]\n",
+    );
+    folder.zemtak("pack").exits(0);
+    let (one, other) = (png(&blob(40, 40, [9, 9, 9])), png(&blob(70, 70, [9, 9, 90])));
+    let mut mended = 0;
+    for round in 0..40u64 {
+        folder.write("art/moon/phase/00.png", if round % 2 == 0 { &one } else { &other });
+        folder.write("art/button/map.png", if round % 2 == 0 { &other } else { &one });
+        let mut child = Command::new(env!("CARGO_BIN_EXE_zemtak"))
+            .args(["pack", "--quiet"])
+            .current_dir(folder.path("."))
+            .spawn()
+            .unwrap();
+        std::thread::sleep(std::time::Duration::from_micros(round * 3_000));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        for (name, bytes) in folder.everything("build") {
+            if name.ends_with(".json") {
+                serde_json::from_slice::<Value>(&bytes).unwrap();
+            } else {
+                let _: Pixels =
+                    zemtak_core::codec::decode(&bytes, None, &zemtak_core::codec::Limits::default()).unwrap().pixels;
+            }
+        }
+        mended += usize::from(folder.zemtak("pack --check").code() == Some(1));
+        folder.zemtak("pack").exits(0);
+        folder.zemtak("pack -o fresh --fresh").exits(0);
+        assert_eq!(folder.everything("build"), folder.everything("fresh"), "round {round}");
+        let parts = fs::read_dir(folder.path("build"))
+            .unwrap()
+            .flatten()
+            .filter(|e| e.file_name().to_string_lossy().ends_with(".part"));
+        assert_eq!(parts.count(), 0);
+    }
+    assert!(mended > 0, "some builds were killed before they were done");
+}
+
+/// Two builds at once do not mix: one waits for the other.
+#[test]
+fn two_builds_at_once_wait_for_each_other() {
+    let folder = project("[atlas.night]\n");
+    let start = || {
+        Command::new(env!("CARGO_BIN_EXE_zemtak"))
+            .args(["pack", "--quiet", "--fresh"])
+            .current_dir(folder.path("."))
+            .spawn()
+            .unwrap()
+    };
+    let children: Vec<_> = (0..4).map(|_| start()).collect();
+    for mut child in children {
+        assert!(child.wait().unwrap().success());
+    }
+    folder.zemtak("verify build/night.atlas.json --against art").exits(0);
+}
