@@ -2,7 +2,7 @@
 //! the same PNG setting. Prints both and their ratio for each setting. Then repacks of a project against a fresh build.
 //!
 //! `cargo bench -p zemtak --bench pack`, or with a number of sprites: `cargo bench -p zemtak --bench pack -- 10000`.
-//! With `--to DIR` the sprites are written there, to try things by hand, and nothing is measured.
+//! With `repack` only the repacks are measured; with `--to DIR` the sprites are written there, to try things by hand, and nothing is measured.
 
 #![allow(
     missing_docs,
@@ -30,6 +30,7 @@ use zemtak_core::codec::{PngEffort, decode, encode_png};
 use zemtak_core::pixels::Pixels;
 
 const RUNS: usize = 7;
+const REPACKS: usize = 3;
 
 fn main() {
     let count = std::env::args().filter_map(|a| a.parse().ok()).next().unwrap_or(1000);
@@ -43,6 +44,9 @@ fn main() {
         return;
     }
     let folder = Folder::new();
+    if std::env::args().any(|a| a == "repack") {
+        return repacks(&folder, count);
+    }
     let files: Vec<PathBuf> = corpus(count, 1)
         .into_iter()
         .map(|(name, bytes)| {
@@ -109,13 +113,13 @@ fn repacks(folder: &Folder, count: usize) {
         started.elapsed().as_secs_f64()
     };
     let (mut fresh, mut same, mut one) = (Vec::new(), Vec::new(), Vec::new());
-    for run in 0..RUNS {
+    for run in 0..REPACKS {
         fresh.push(time(&pack::Request { fresh: true, ..request.clone() }));
         std::thread::sleep(std::time::Duration::from_secs(3));
         time(&request);
         same.push(time(&request));
         let (_, bytes) = corpus(20, 40 + run as u64).swap_remove(run);
-        
+
         folder.write("ten/3/changed.png", bytes);
         one.push(time(&request));
     }

@@ -4,9 +4,12 @@ use crate::failure::{Failure, Problem};
 use crate::project::Project;
 use crate::settings::{AtlasSettings, Keys, Pattern};
 use crate::show;
-use crate::sources::{self, Search, Source, Sources};
-use std::collections::BTreeMap;
+use crate::sources::{self, Found, Search, Source, Sources};
+use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
+
+/// What was found below each root.
+type Roots = BTreeMap<PathBuf, Found>;
 
 /// One atlas to build, with its other sizes.
 #[derive(Debug)]
@@ -45,15 +48,12 @@ pub fn of_paths(
     for path in paths.iter().filter(|p| p.is_dir()) {
         refuse_results_among(path, out)?;
     }
-    let search = Search {
-        take: keys.take.clone(),
-        leave: keys.leave.clone().unwrap_or_default(),
-        ..Search::all(paths.to_vec(), root.map(Path::to_owned), Some(out.to_owned()))
-    };
+    let search = Search { paths: paths.to_vec(), root: root.map(Path::to_owned), leave_out: Some(out.to_owned()) };
     let places: Vec<String> = paths.iter().map(|p| show::path(p)).collect();
-    let sources = find(&search, &places.join(", "))?;
+    let found = sources::find(&search)?;
+    let sources = select(&found, &keys, &places.join(", "))?;
     let mut warnings = Vec::new();
-    idle_globs(&name, &keys, &sources, &mut warnings);
+    idle_globs(&name, &keys, &found, &mut warnings);
     let job = Job { name, settings: keys.settle(), sources, folder: ".".into() };
     Ok(Jobs { jobs: vec![job], warnings })
 }
@@ -71,32 +71,41 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
         let why = format!("the project has {}", names.join(", "));
         return Err(Problem::usage("an unknown atlas", only, why, "give one of these to --name, or none").into());
     }
+    // Several atlases may have one root, which is looked through once.
+    let mut roots = BTreeMap::new();
     for (name, keys) in project.atlases.iter().filter(|(name, _)| chosen(name)) {
-        match of_atlas(project, name, said.clone().over(keys.clone()), out, &mut all.warnings) {
+        match of_atlas(project, name, said.clone().over(keys.clone()), out, (&mut roots, &mut all.warnings)) {
             Ok(job) => all.jobs.push(job),
             Err(failure) => problems.extend(failure.problems().iter().cloned()),
         }
     }
+    problems.dedup();
     problems.extend(name_clashes(&all.jobs));
     if only.is_none() && problems.is_empty() {
-        all.warnings.extend(astray(&all.jobs));
+        all.warnings.extend(astray(&all.jobs, &roots));
     }
     Failure::unless(problems, all)
 }
 
-fn of_atlas(project: &Project, name: &str, keys: Keys, out: &Path, warnings: &mut Vec<String>) -> Result<Job, Failure> {
+fn of_atlas(
+    project: &Project,
+    name: &str,
+    keys: Keys,
+    out: &Path,
+    (roots, warnings): (&mut Roots, &mut Vec<String>),
+) -> Result<Job, Failure> {
     let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
     let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
     if keys.root.is_some() {
         refuse_results_among(&root, out)?;
     }
-    let search = Search {
-        take: keys.take.clone(),
-        leave: keys.leave.clone().unwrap_or_default(),
-        ..Search::all(vec![root.clone()], Some(root.clone()), Some(out.to_owned()))
-    };
-    let sources = find(&search, &format!("atlas {name}, {}", show::path(&root)))?;
-    idle_globs(name, &keys, &sources, warnings);
+    if !roots.contains_key(&root) {
+        let search = Search { paths: vec![root.clone()], root: Some(root.clone()), leave_out: Some(out.to_owned()) };
+        roots.insert(root.clone(), sources::find(&search)?);
+    }
+    let found = &roots[&root];
+    let sources = select(found, &keys, &format!("atlas {name}, {}", show::path(&root)))?;
+    idle_globs(name, &keys, found, warnings);
     Ok(Job { name: name.to_owned(), settings: keys.settle(), sources, folder: project.folder.clone() })
 }
 
@@ -110,10 +119,10 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
     Err(Problem::usage("the results would go among the sprites", &show::path(folder), why, help).into())
 }
 
-fn find(search: &Search, place: &str) -> Result<Sources, Failure> {
-    let sources = sources::find(search)?;
+fn select(found: &Found, keys: &Keys, place: &str) -> Result<Sources, Failure> {
+    let sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
     if sources.files.is_empty() && sources.problems.is_empty() {
-        let passed = show::count(sources.skipped + sources.left.len(), "other file was", "other files were");
+        let passed = show::count(found.skipped + found.files.len(), "other file was", "other files were");
         let why = format!("there is no image; {passed} passed over");
         return Err(Problem::usage("nothing to pack", place, why, "name a folder with images").into());
     }
@@ -136,10 +145,10 @@ fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
 }
 
 /// Globs that match no image.
-fn idle_globs(atlas: &str, keys: &Keys, sources: &Sources, warnings: &mut Vec<String>) {
+fn idle_globs(atlas: &str, keys: &Keys, found: &Found, warnings: &mut Vec<String>) {
     let mut tell = |key: &str, patterns: Option<&Vec<Pattern>>| {
         for pattern in patterns.into_iter().flatten() {
-            if !sources.files.iter().chain(&sources.left).any(|source| source.matches(pattern)) {
+            if !found.files.iter().any(|source| source.matches(pattern)) {
                 warnings.push(format!("atlas {atlas}: '{}' in {key} matches no image", show::name(pattern.as_str())));
             }
         }
@@ -166,20 +175,17 @@ fn name_clashes(jobs: &[Job]) -> Vec<Problem> {
 }
 
 /// Images that no atlas takes, and images that several take.
-fn astray(jobs: &[Job]) -> Vec<String> {
-    let mut taken: BTreeMap<&Path, Vec<&str>> = BTreeMap::new();
+fn astray(jobs: &[Job], roots: &Roots) -> Vec<String> {
+    let mut taken: HashMap<&Path, Vec<&str>> = HashMap::new();
     for job in jobs {
         job.sources.files.iter().for_each(|s| taken.entry(&s.path).or_default().push(&job.name));
     }
-    let left: BTreeMap<&Path, &Source> = jobs
-        .iter()
-        .flat_map(|job| &job.sources.left)
-        .filter(|source| !taken.contains_key(source.path.as_path()))
-        .map(|source| (source.path.as_path(), source))
-        .collect();
+    let all = roots.values().flat_map(|found| &found.files);
+    let mut left: Vec<&Source> = all.filter(|source| !taken.contains_key(source.path.as_path())).collect();
+    left.sort_by(|a, b| a.name.cmp(&b.name));
     let mut warnings = Vec::new();
     if !left.is_empty() {
-        let names: Vec<String> = left.values().map(|s| s.shown.clone()).collect();
+        let names: Vec<String> = left.iter().map(|s| s.shown.clone()).collect();
         let images = show::count(names.len(), "image is", "images are");
         warnings.push(format!("{images} taken by no atlas: {}", show::first_of(&names)));
     }
@@ -187,7 +193,8 @@ fn astray(jobs: &[Job]) -> Vec<String> {
     for (path, who) in taken.into_iter().filter(|(_, who)| who.len() > 1) {
         several.entry(who).or_default().push(show::path(path));
     }
-    for (who, paths) in several {
+    for (who, mut paths) in several {
+        paths.sort_unstable();
         let images = show::count(paths.len(), "image is", "images are");
         warnings.push(format!("{images} taken by {}: {}", who.join(" and "), show::first_of(&paths)));
     }

@@ -4,7 +4,7 @@ use crate::exit::Exit;
 use crate::failure::{Failure, Problem};
 use crate::settings::Pattern;
 use crate::show;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Component, Path, PathBuf};
@@ -28,23 +28,6 @@ pub struct Search {
     pub root: Option<PathBuf>,
     /// A folder that is not looked into: where results go.
     pub leave_out: Option<PathBuf>,
-    /// Globs on names and paths below the root; only what matches one of them is taken. Everything by default.
-    pub take: Option<Vec<Pattern>>,
-    /// What of that is not.
-    pub leave: Vec<Pattern>,
-}
-
-impl Search {
-    /// Everything below these paths.
-    #[must_use]
-    pub fn all(paths: Vec<PathBuf>, root: Option<PathBuf>, leave_out: Option<PathBuf>) -> Self {
-        Self { paths, root, leave_out, take: None, leave: Vec::new() }
-    }
-
-    fn wants(&self, source: &Source) -> bool {
-        let any = |patterns: &[Pattern]| patterns.iter().any(|p| source.matches(p));
-        self.take.as_deref().is_none_or(any) && !any(&self.leave)
-    }
 }
 
 /// An image file and the name of its sprite.
@@ -66,18 +49,41 @@ impl Source {
     }
 }
 
-/// All sources of an atlas, by name.
+/// All images that were found, whoever takes them.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Sources {
+pub struct Found {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
-    /// Images that the globs do not take, sorted by name.
-    pub left: Vec<Source>,
     /// How many files are no images and were passed over.
     pub skipped: usize,
     /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
     /// wrong with them can be told in the same run.
     pub problems: Vec<Problem>,
+}
+
+/// All sources of an atlas, by name.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Sources {
+    /// The image files, sorted by name.
+    pub files: Vec<Source>,
+    /// How many files are no images and were passed over.
+    pub skipped: usize,
+    /// What is wrong with names and files.
+    pub problems: Vec<Problem>,
+}
+
+impl Found {
+    /// What an atlas takes of it: everything, or what matches one of `take`, without what matches one of `leave`. Names
+    /// that clash among that are told in the result.
+    #[must_use]
+    pub fn select(&self, take: Option<&[Pattern]>, leave: &[Pattern]) -> Sources {
+        let any = |source: &Source, patterns: &[Pattern]| patterns.iter().any(|p| source.matches(p));
+        let wanted = |source: &&Source| take.is_none_or(|take| any(source, take)) && !any(source, leave);
+        let files: Vec<Source> = self.files.iter().filter(wanted).cloned().collect();
+        let mut problems = self.problems.clone();
+        problems.extend(clashes(&files));
+        Sources { files, skipped: self.skipped, problems }
+    }
 }
 
 /// A file met on the way: where it is, and where that is when `.` and `..` are worked out.
@@ -88,23 +94,26 @@ struct Met {
     regular: bool,
 }
 
-/// Finds all sprites. Paths that cannot be read, names that are not UTF-8 or clash are told in the result.
+/// Finds all images. Paths that cannot be read and names that are not UTF-8 are told in the result.
 ///
 /// # Errors
 /// Where the working folder cannot be told.
-pub fn find(search: &Search) -> Result<Sources, Failure> {
+pub fn find(search: &Search) -> Result<Found, Failure> {
     let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
-    let mut found = Sources::default();
-    let mut met = BTreeMap::new();
+    let mut found = Found::default();
+    let mut met = Vec::new();
     for path in &search.paths {
         walk(path, search.leave_out.as_deref(), &mut met, &mut found.problems);
     }
-    for file in met.into_values() {
+    if search.paths.len() > 1 {
+        let mut seen = HashSet::new();
+        met.retain(|file: &Met| seen.insert(file.clean.clone()));
+    }
+    for file in met {
         match is_image(&file) {
             // A file that was named by itself counts whatever it is.
             Ok(image) if image || search.paths.contains(&file.path) => match name_of(&file, &root) {
-                Ok(source) if search.wants(&source) => found.files.push(source),
-                Ok(source) => found.left.push(source),
+                Ok(source) => found.files.push(source),
                 Err(problem) => found.problems.push(problem),
             },
             Ok(_) => found.skipped += 1,
@@ -112,8 +121,6 @@ pub fn find(search: &Search) -> Result<Sources, Failure> {
         }
     }
     found.files.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
-    found.left.sort_by(|a, b| a.name.cmp(&b.name));
-    found.problems.extend(clashes(&found.files));
     Ok(found)
 }
 
@@ -154,7 +161,7 @@ pub fn clean(path: &Path) -> io::Result<PathBuf> {
     Ok(out)
 }
 
-fn walk(start: &Path, leave_out: Option<&Path>, met: &mut BTreeMap<PathBuf, Met>, problems: &mut Vec<Problem>) {
+fn walk(start: &Path, leave_out: Option<&Path>, met: &mut Vec<Met>, problems: &mut Vec<Problem>) {
     let Ok(clean_start) = clean(start).map_err(|e| problems.push(Problem::io(&show::path(start), &e))) else { return };
     let leave_out = leave_out.and_then(|p| clean(p).ok());
     // Worked out once for the start; what lies below has neither `.` nor `..`.
@@ -169,13 +176,13 @@ fn walk(start: &Path, leave_out: Option<&Path>, met: &mut BTreeMap<PathBuf, Met>
         };
         entry.depth() == 0 || !entry.file_type().is_dir() || !(left_out() || leads_back(entry))
     };
-    for entry in WalkDir::new(start).follow_links(true).into_iter().filter_entry(wanted) {
+    for entry in WalkDir::new(start).follow_links(true).sort_by_file_name().into_iter().filter_entry(wanted) {
         match entry {
             Ok(entry) if entry.file_type().is_dir() => {}
             Ok(entry) => {
                 let clean = clean_below(entry.path());
                 let regular = entry.file_type().is_file();
-                met.entry(clean.clone()).or_insert(Met { path: entry.into_path(), clean, regular });
+                met.push(Met { path: entry.into_path(), clean, regular });
             }
             // A link back to a folder above it holds nothing that was not seen.
             Err(error) if error.loop_ancestor().is_some() => {}
@@ -274,6 +281,9 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
 
 /// The form in which names that are easily taken for one another are equal.
 fn fold(name: &str) -> String {
+    if name.is_ascii() {
+        return name.to_ascii_lowercase();
+    }
     let upper: String = name.nfc().flat_map(char::to_uppercase).collect();
     upper.to_lowercase().nfc().collect()
 }

@@ -7,13 +7,15 @@ use crate::failure::Failure;
 use crate::{show, write};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 /// The store's file in the folder for results.
 pub const FILE: &str = ".zemtak-store";
 
-/// How many builds a value stays that none of them asked for.
-const PATIENCE: u8 = 12;
+/// How many builds that learnt something a value stays that none of them asked for: long enough for an atlas that rests
+/// while others are worked on.
+const PATIENCE: u8 = 250;
 
 /// The start of a store's file. The version changes with the meaning of any value.
 const MAGIC: &[u8] = concat!("zemtak store 1, ", env!("CARGO_PKG_VERSION"), "\n").as_bytes();
@@ -63,6 +65,8 @@ impl Store for Nothing {
 pub struct FileStore {
     path: PathBuf,
     values: Mutex<HashMap<Hash, Entry>>,
+    /// Whether there is something to write.
+    changed: AtomicBool,
 }
 
 #[derive(Debug, Clone)]
@@ -78,13 +82,13 @@ impl FileStore {
     pub fn open(folder: &Path) -> Self {
         let path = folder.join(FILE);
         let values = std::fs::read(&path).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
-        Self { path, values: Mutex::new(values) }
+        Self { path, values: Mutex::new(values), changed: AtomicBool::new(false) }
     }
 
     /// A store that knows nothing yet.
     #[must_use]
     pub fn empty(folder: &Path) -> Self {
-        Self { path: folder.join(FILE), values: Mutex::default() }
+        Self { path: folder.join(FILE), values: Mutex::default(), changed: AtomicBool::new(true) }
     }
 
     /// Writes the store if anything in it is new.
@@ -92,11 +96,10 @@ impl FileStore {
     /// # Errors
     /// Where it cannot be written.
     pub fn save(&self) -> Result<(), Failure> {
-        let bytes = self.to_bytes();
-        if std::fs::read(&self.path).is_ok_and(|there| there == bytes) {
+        if !self.changed.swap(false, Ordering::Relaxed) {
             return Ok(());
         }
-        write::prepare(&self.path, &bytes)?.put()
+        write::prepare(&self.path, &self.to_bytes())?.put()
     }
 
     fn to_bytes(&self) -> Vec<u8> {
@@ -125,7 +128,11 @@ impl Store for FileStore {
     }
 
     fn put(&self, key: Hash, value: Vec<u8>) {
-        self.values.lock().unwrap_or_else(PoisonError::into_inner).insert(key, Entry { age: 0, value });
+        let mut values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let former = values.insert(key, Entry { age: 0, value: value.clone() });
+        if former.is_none_or(|entry| entry.value != value) {
+            self.changed.store(true, Ordering::Relaxed);
+        }
     }
 }
 
@@ -191,9 +198,10 @@ mod tests {
         store.put(used, vec![1]);
         store.put(unused, vec![2]);
         store.save().unwrap();
-        for _ in 0..PATIENCE + 1 {
+        for build in 0..=PATIENCE {
             let store = FileStore::open(folder.path());
             assert_eq!(store.get(&used), Some(vec![1]));
+            store.put(key("learnt", &[]), vec![build]);
             store.save().unwrap();
         }
         assert_eq!(FileStore::open(folder.path()).get(&unused), None);

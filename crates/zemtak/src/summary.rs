@@ -156,9 +156,9 @@ impl Summary {
         same.chain(self.warnings.iter().cloned()).collect()
     }
 
-    /// For people.
+    /// The first line of it.
     #[must_use]
-    pub fn text(&self, verbose: bool) -> String {
+    pub fn line(&self) -> String {
         let sprites = show::count(self.sprites, "sprite", "sprites");
         let pages = show::count(self.pages.len(), "page", "pages");
         let what = match self.state {
@@ -166,8 +166,13 @@ impl Summary {
             State::OutOfDate => "out of date, to be ",
             State::Built => "",
         };
-        let descriptor = show::name(&self.descriptor);
-        let mut out = format!("{}: {what}{sprites} on {pages} -> {descriptor}\n", self.name);
+        format!("{}: {what}{sprites} on {pages} -> {}", self.name, show::name(&self.descriptor))
+    }
+
+    /// For people.
+    #[must_use]
+    pub fn text(&self, verbose: bool) -> String {
+        let mut out = self.line() + "\n";
         if self.state == State::Built || verbose || self.why.is_some() {
             let _ = writeln!(out, "{}", self.page_table().trim_fmt());
             self.write_lines(&mut out, verbose);

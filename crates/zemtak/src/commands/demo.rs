@@ -39,7 +39,7 @@ struct Step {
 }
 
 /// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
-const STEPS: [(&str, &[&str]); 3] = [
+const STEPS: [(&str, &[&str]); 5] = [
     (
         "Pack the sprites into a texture page and write the descriptor.",
         &["pack", "DIR/art", "-o", "DIR/build", "--name", "night"],
@@ -52,6 +52,11 @@ const STEPS: [(&str, &[&str]); 3] = [
         "The same with a page of any size, and sprites turned where that saves room.",
         &["pack", "DIR/art", "-o", "DIR/build", "--name", "night-free", "--page-shape", "free", "--turn"],
     ),
+    (
+        "Build the project as its file says: two atlases with pivots and clips, one of them at two sizes.",
+        &["pack", "--project", "DIR/zemtak.toml"],
+    ),
+    ("Once more: nothing has changed, so nothing is done.", &["pack", "--project", "DIR/zemtak.toml"]),
 ];
 
 /// Writes the project and runs the steps; stops after one that does not end well.

@@ -207,6 +207,12 @@ impl Packed {
         self.summaries.iter().any(|s| s.state == State::Built)
     }
 
+    /// The same, told with a line for each atlas that was built.
+    #[must_use]
+    pub fn in_short(self) -> impl Answer {
+        InShort(self)
+    }
+
     fn out_of_date(&self) -> bool {
         self.summaries.iter().any(|s| s.state == State::OutOfDate)
     }
@@ -235,5 +241,25 @@ impl Answer for Packed {
 
     fn exit(&self) -> Exit {
         if self.check && self.out_of_date() { Exit::Found } else { Exit::Done }
+    }
+}
+
+/// A repack as `zemtak watch` tells it.
+struct InShort(Packed);
+
+impl Answer for InShort {
+    fn text(&self, _: bool) -> String {
+        let Packed { summaries, seconds, .. } = &self.0;
+        let built = summaries.iter().filter(|s| s.state == State::Built);
+        let lines: String = built.map(|s| format!("{} in {seconds:.2} s\n", s.line())).collect();
+        if lines.is_empty() { "all is well again, and nothing had to be written\n".into() } else { lines }
+    }
+
+    fn json(&self) -> Value {
+        self.0.json()
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        self.0.warnings()
     }
 }

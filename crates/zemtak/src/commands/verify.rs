@@ -102,8 +102,9 @@ fn read_pages(file: &AtlasFile, proof: &mut Proof) -> Vec<Option<Pixels>> {
 fn find(root: &Path, descriptor: &Path) -> Result<Vec<Source>, Failure> {
     // Pages in a folder below the root are no sources.
     let beside = descriptor.parent().map(|p| if p.as_os_str().is_empty() { Path::new(".") } else { p });
-    let search = Search::all(vec![root.to_owned()], Some(root.to_owned()), beside.map(Path::to_owned));
-    let found = sources::find(&search)?;
+    let search =
+        Search { paths: vec![root.to_owned()], root: Some(root.to_owned()), leave_out: beside.map(Path::to_owned) };
+    let found = sources::find(&search)?.select(None, &[]);
     Failure::unless(found.problems, found.files)
 }
 

@@ -25,10 +25,12 @@ pub struct Request {
 }
 
 /// How often builds came out well and not, until Ctrl-C.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 pub struct Watched {
     packs: usize,
     failures: usize,
+    /// What is wrong now.
+    wrong: Option<Failure>,
 }
 
 /// How often to look whether the user has asked to stop.
@@ -50,28 +52,33 @@ pub fn run(request: &Request, manner: Manner) -> Result<Watched, Failure> {
     loop {
         // Before packing: what changes meanwhile is noticed.
         places.watch(&mut watcher, &request.pack);
-        let failed = pack_once(&request.pack, manner, &mut watched);
-        if interrupt::asked() || !wait(&changes, &places.out, failed.then(|| Instant::now() + RETRY)) {
+        pack_once(&request.pack, manner, &mut watched);
+        let again = watched.wrong.as_ref().map(|_| Instant::now() + RETRY);
+        if interrupt::asked() || !wait(&changes, &places.out, again) {
             return Ok(watched);
         }
     }
 }
 
-/// Packs and prints what came of it; whether it failed.
-fn pack_once(request: &pack::Request, manner: Manner, watched: &mut Watched) -> bool {
+/// Packs and prints what came of it. What goes on being wrong is told once.
+fn pack_once(request: &pack::Request, manner: Manner, watched: &mut Watched) {
+    let before = watched.wrong.take();
     match pack::run(request, manner) {
         Ok(packed) => {
             watched.packs += 1;
-            if packed.wrote() || watched.packs == 1 {
+            if watched.packs == 1 {
                 let _ = manner.print(&packed);
+            } else if packed.wrote() || before.is_some() {
+                let _ = manner.print(&packed.in_short());
             }
-            false
         }
-        Err(failure) if failure.exit() == Exit::Interrupted => false,
+        Err(failure) if failure.exit() == Exit::Interrupted => {}
         Err(failure) => {
             watched.failures += 1;
-            let _ = manner.print_failure(&failure);
-            true
+            if before.as_ref() != Some(&failure) {
+                let _ = manner.print_failure(&failure);
+            }
+            watched.wrong = Some(failure);
         }
     }
 }

@@ -112,3 +112,26 @@ fn what_is_no_toml_or_no_project_is_told() {
     assert_eq!(place("format = 2\n[atlas.night]\n"), "game/zemtak.toml:1:10");
     assert!(read_text("format = 1\n").is_err());
 }
+
+/// The guide's example is read without an error and has every key there is.
+#[test]
+fn the_guide_shows_every_key() {
+    let guide = include_str!("../../../../docs/project.md");
+    let example = guide.split("```toml\n").nth(1).unwrap().split("```").next().unwrap();
+    read_text(example).unwrap();
+    let known = |source: &str| {
+        let failure = read_text(&format!("format = 1\n{source}")).unwrap_err();
+        let why = failure.problems().iter().find_map(|p| p.why.split_once("it can be ")).unwrap().1.to_owned();
+        why.lines().next().unwrap().split(", ").map(str::to_owned).collect::<Vec<_>>()
+    };
+    let keys = [
+        known("zzzzzz = 1\n[atlas.a]"),
+        known("[atlas.a]\nzzzzzz = 1"),
+        known("[[atlas.a.rule]]\nmatch = \"a\"\nzzzzzz = 1"),
+    ];
+    assert!(keys.iter().map(Vec::len).sum::<usize>() > 35);
+    for key in keys.iter().flatten() {
+        let shown = [format!("\n{key} = "), format!("[{key}"), format!(".{key}]]")];
+        assert!(shown.iter().any(|text| example.contains(text)) || example.starts_with(&format!("{key} = ")), "{key}");
+    }
+}

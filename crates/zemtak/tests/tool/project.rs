@@ -298,6 +298,15 @@ fn other_forms_compile_and_say_the_same_as_the_descriptor() {
             .current_dir(folder.path(".")));
         assert_eq!(run(&mut Command::new(folder.path("use-c"))), expected);
     }
+    // The guide's template makes of the demo's project what the guide shows.
+    let guide = include_str!("../../../../docs/forms.md");
+    let block =
+        |kind: &str| guide.split(&format!("```{kind}\n")).nth(1).unwrap().split("```").next().unwrap().to_owned();
+    folder.write("duskline.txt.jinja", block("jinja"));
+    folder.write("demo.toml", include_str!("../../../../demo/zemtak.toml"));
+    folder.zemtak("pack --project demo.toml --name scene --also template:duskline.txt.jinja").exits(0);
+    let made = String::from_utf8(folder.read("build/scene.duskline.txt")).unwrap();
+    assert!(made.starts_with(&block("text")) && made.contains("\nmove \"moth/land\" once \"moth/land/00\" "), "{made}");
     folder.write("names.txt.jinja", "fine\n{{ sprites.nobody.box }}\n");
     let error = folder.zemtak("pack").exits(2).err();
     assert!(error.contains("names.txt.jinja:2"), "{error}");
@@ -367,4 +376,55 @@ fn two_builds_at_once_wait_for_each_other() {
         assert!(child.wait().unwrap().success());
     }
     folder.zemtak("verify build/night.atlas.json --against art").exits(0);
+}
+
+/// What is saved is packed within moments; broken files, folders and project files are told once and survived.
+#[cfg(unix)]
+#[test]
+fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
+    use std::time::{Duration, Instant};
+    let folder = project(TWO);
+    let said = fs::File::create(folder.path("said")).unwrap();
+    let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
+    command.args(["watch", "--settle", "20"]).current_dir(folder.path("."));
+    let mut child = command.stdout(said.try_clone().unwrap()).stderr(said).spawn().unwrap();
+    let until = |what: &str, holds: &dyn Fn() -> bool| {
+        let start = Instant::now();
+        while !holds() {
+            assert!(
+                start.elapsed() < Duration::from_secs(30),
+                "{what}\n{}",
+                String::from_utf8_lossy(&folder.read("said"))
+            );
+            std::thread::sleep(Duration::from_millis(10));
+        }
+    };
+    let says = |text: &str| String::from_utf8_lossy(&folder.read("said")).contains(text);
+    let sprite = |name: &str| {
+        let text = fs::read(folder.path("build/menu.atlas.json")).unwrap_or_default();
+        serde_json::from_slice::<Value>(&text).is_ok_and(|atlas| atlas["sprites"][name].is_object())
+    };
+    until("the first build", &|| sprite("button/play/up"));
+    let art = png(&blob(9, 9, [9, 9, 9]));
+    folder.write("art/button/new.png", &art);
+    until("a new sprite", &|| sprite("button/new"));
+    let good = folder.everything("build");
+    folder.write("art/button/new.png", &art[..20]);
+    until("a half-written image", &|| says("button/new.png: "));
+    fs::rename(folder.path("art"), folder.path("away")).unwrap();
+    until("no folder", &|| says("No such file"));
+    assert_eq!(folder.everything("build"), good, "the last good build stays");
+    folder.write("away/button/new.png", &art);
+    fs::rename(folder.path("away"), folder.path("art")).unwrap();
+    until("all is there again", &|| says("all is well again"));
+    let text = folder.read("zemtak.toml");
+    folder.write("zemtak.toml", "format = 1\nfoo = 2\n");
+    until("a broken project file", &|| says("'foo' is no key"));
+    folder.write("zemtak.toml", text);
+    folder.write("art/button/newer.png", &art);
+    until("a mended project file", &|| sprite("button/newer"));
+    assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+    child.wait().unwrap();
+    assert!(says(" that failed"));
+    folder.zemtak("verify build/menu.atlas.json --against art").exits(0);
 }
