@@ -90,45 +90,40 @@ pub fn spread_edges(pixels: &mut Pixels, reach: u32) {
     if reach == 0 || pixels.as_bytes().chunks_exact(PIXEL).all(|p| p[3] > 0) {
         return;
     }
-    let size = pixels.size();
-    let (w, h) = (size.w as usize, size.h as usize);
-    let mut coloured: Vec<bool> = pixels.as_bytes().chunks_exact(PIXEL).map(|p| p[3] > 0).collect();
-    let mut queued = coloured.clone();
-    let mut ring: Vec<usize> = Vec::new();
-    let bordering = |at: usize, queued: &mut [bool], ring: &mut Vec<usize>| {
-        for next in around(at, w, h) {
-            if !std::mem::replace(&mut queued[next], true) {
-                ring.push(next);
-            }
-        }
-    };
-    (0..w * h).filter(|&at| coloured[at]).for_each(|at| bordering(at, &mut queued, &mut ring));
+    let (w, h) = (pixels.size().w as usize, pixels.size().h as usize);
+    // With an empty border, so that every pixel has eight neighbours.
+    let stride = w + 2;
+    let mut coloured = vec![false; stride * (h + 2)];
+    for (y, row) in pixels.as_bytes().chunks_exact(w * PIXEL).enumerate() {
+        let marks = &mut coloured[(y + 1) * stride + 1..][..w];
+        marks.iter_mut().zip(row.chunks_exact(PIXEL)).for_each(|(mark, pixel)| *mark = pixel[3] > 0);
+    }
     for _ in 0..reach {
-        let colours: Vec<[u8; 3]> = ring.iter().map(|&at| edge_colour(pixels, &coloured, at, w, h)).collect();
-        for (&at, colour) in ring.iter().zip(colours) {
-            pixels.as_bytes_mut()[at * PIXEL..][..3].copy_from_slice(&colour);
-            coloured[at] = true;
+        let ring: Vec<(usize, usize)> = (0..h).flat_map(|y| edge_of_row(&coloured, stride, y)).collect();
+        // Where a marked pixel lies among the bytes.
+        let byte = |at: usize| ((at / stride - 1) * w + at % stride - 1) * PIXEL;
+        for &(at, from) in &ring {
+            pixels.as_bytes_mut().copy_within(byte(from)..byte(from) + 3, byte(at));
         }
-        let mut next = Vec::new();
-        ring.iter().for_each(|&at| bordering(at, &mut queued, &mut next));
-        ring = next;
+        ring.iter().for_each(|&(at, _)| coloured[at] = true);
     }
 }
 
-/// The pixels that touch one, corners too.
-fn around(at: usize, w: usize, h: usize) -> impl Iterator<Item = usize> {
-    let (x, y) = (at % w, at / w);
-    let rows = y.saturating_sub(1)..(y + 2).min(h);
-    rows.flat_map(move |j| (x.saturating_sub(1)..(x + 2).min(w)).map(move |i| j * w + i)).filter(move |&n| n != at)
-}
-
-/// The colour of the first coloured neighbour, sides before corners. Copies make smaller files than means do.
-fn edge_colour(pixels: &Pixels, coloured: &[bool], at: usize, w: usize, h: usize) -> [u8; 3] {
-    let side = |n: &usize| n.abs_diff(at) == 1 || n.abs_diff(at) == w;
-    let found = |sides: bool| around(at, w, h).filter(|n| side(n) == sides).find(|&n| coloured[n]);
-    let from = found(true).or_else(|| found(false)).unwrap_or(at);
-    let pixel = &pixels.as_bytes()[from * PIXEL..];
-    [pixel[0], pixel[1], pixel[2]]
+/// The pixels of a row that have no colour but a coloured neighbour, and the first such neighbour, sides before corners.
+/// Copies of one colour make smaller files than means do.
+fn edge_of_row(coloured: &[bool], stride: usize, y: usize) -> impl Iterator<Item = (usize, usize)> {
+    let [above, here, below] = [0, 1, 2].map(|row| &coloured[(y + row) * stride..][..stride]);
+    let first = (y + 1) * stride;
+    (1..stride - 1).filter(move |&x| !here[x]).filter_map(move |x| {
+        let at = first + x;
+        let near = above[x - 1] | above[x] | above[x + 1] | here[x - 1] | here[x + 1];
+        if !(near | below[x - 1] | below[x] | below[x + 1]) {
+            return None;
+        }
+        let sides = [at - stride, at - 1, at + 1, at + stride];
+        let corners = [at - stride - 1, at - stride + 1, at + stride - 1, at + stride + 1];
+        sides.into_iter().chain(corners).find(|&n| coloured[n]).map(|from| (at, from))
+    })
 }
 
 #[cfg(test)]

@@ -71,17 +71,35 @@ pub struct Content {
     pub hash: Hash,
 }
 
-/// The hash of a file's content. The file is read only if it may have changed since that was last learnt.
+/// What a look at a file gives.
+#[derive(Debug)]
+pub enum Looked {
+    /// The hash of its content, known from before.
+    Known(Hash),
+    /// The content, as it had to be read.
+    Read(Content),
+}
+
+/// Looks at a file. It is read only if it may have changed since its content was last learnt.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn look(path: &Path, store: &dyn Store) -> io::Result<Looked> {
+    let stamp = Stamp::of(&std::fs::metadata(path)?);
+    match stamp.and_then(|stamp| known(&store.get(&key(path)?)?, stamp)) {
+        Some(hash) => Ok(Looked::Known(hash)),
+        None => read(path, store).map(Looked::Read),
+    }
+}
+
+/// The hash of a file's content.
 ///
 /// # Errors
 /// Where it cannot be read.
 pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
-    let stamp = Stamp::of(&std::fs::metadata(path)?);
-    let known = stamp.and_then(|stamp| known(&store.get(&key(path)?)?, stamp));
-    match known {
-        Some(hash) => Ok(hash),
-        None => read(path, store).map(|content| content.hash),
-    }
+    look(path, store).map(|looked| match looked {
+        Looked::Known(hash) | Looked::Read(Content { hash, .. }) => hash,
+    })
 }
 
 /// Reads a file, and remembers its hash.

@@ -13,7 +13,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::sync::OnceLock;
+use std::sync::{Mutex, OnceLock, PoisonError};
 use zemtak_core::codec::{DecodeError, DecodedFrames, Format, Limits, decode_frames};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
@@ -69,8 +69,6 @@ pub struct Loaded<'a> {
     pub sprites: Vec<Sprite<'a>>,
     /// What was left out of account: what it is, and of which files.
     pub ignored: Vec<(String, String)>,
-    /// The hash of each source file, in the order of the sources.
-    pub contents: Vec<Hash>,
 }
 
 /// How sprites are treated: all alike but for what rules say.
@@ -90,15 +88,41 @@ impl Recipe<'_> {
     }
 }
 
-/// The hash of each source's content.
+/// The content of a source: its hash, and its bytes if the file had to be read for that.
+#[derive(Debug)]
+pub struct Looked {
+    /// The hash.
+    pub hash: Hash,
+    /// The bytes, until somebody takes them.
+    bytes: Mutex<Option<Vec<u8>>>,
+}
+
+/// Looks at each source's content.
 ///
 /// # Errors
 /// All files that cannot be read, together with what was wrong with the sources before.
-pub fn contents(sources: &[Source], store: &dyn Store, earlier: &[Problem]) -> Result<Vec<Hash>, Failure> {
-    let hashes: Vec<Result<Hash, Problem>> =
-        sources.par_iter().map(|s| files::hash(&s.path, store).map_err(|e| Problem::io(&s.shown, &e))).collect();
+pub fn contents(sources: &[Source], store: &dyn Store, earlier: &[Problem]) -> Result<Vec<Looked>, Failure> {
+    let look = |source: &Source| {
+        let looked = files::look(&source.path, store).map_err(|e| Problem::io(&source.shown, &e))?;
+        Ok(match looked {
+            files::Looked::Known(hash) => Looked { hash, bytes: Mutex::default() },
+            files::Looked::Read(Content { bytes, hash }) => Looked { hash, bytes: Mutex::new(Some(bytes)) },
+        })
+    };
+    let looked: Vec<Result<Looked, Problem>> = sources.par_iter().map(look).collect();
     interrupt::check()?;
-    gather(hashes, earlier)
+    gather(looked, earlier)
+}
+
+impl Looked {
+    /// The content, read now unless it is still there from looking.
+    fn take(&self, source: &Source, store: &dyn Store) -> Result<Content, Problem> {
+        let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
+        match bytes {
+            Some(bytes) => Ok(Content { bytes, hash: self.hash }),
+            None => files::read(&source.path, store).map_err(|e| Problem::io(&source.shown, &e)),
+        }
+    }
 }
 
 fn gather<T>(results: Vec<Result<T, Problem>>, earlier: &[Problem]) -> Result<Vec<T>, Failure> {
@@ -115,27 +139,26 @@ fn gather<T>(results: Vec<Result<T, Problem>>, earlier: &[Problem]) -> Result<Ve
 /// Loads all sprites of an atlas. Images that the store knows are not read.
 ///
 /// # Errors
-/// All files that cannot be read or decoded, together with what was wrong with the sources before.
+/// All files that cannot be read or decoded.
 pub fn load<'a>(
-    sources: &'a [Source],
+    (sources, contents): (&'a [Source], &[Looked]),
     recipe: Recipe<'_>,
     store: &dyn Store,
-    earlier: &[Problem],
     manner: Manner,
 ) -> Result<Loaded<'a>, Failure> {
     let progress = Progress::new("reading", sources.len(), manner);
     let results: Vec<Result<Image<'a>, Problem>> = sources
         .par_iter()
-        .map(|source| {
-            let image = if interrupt::asked() { Ok(Image::default()) } else { image(source, recipe, store) };
+        .zip(contents)
+        .map(|(source, content)| {
+            let image = if interrupt::asked() { Ok(Image::default()) } else { image(source, content, recipe, store) };
             progress.step();
             image
         })
         .collect();
     interrupt::check()?;
     let mut loaded = Loaded::default();
-    for image in gather(results, earlier)? {
-        loaded.contents.push(image.content);
+    for image in gather(results, &[])? {
         loaded.sprites.extend(image.sprites);
         loaded.ignored.extend(image.ignored);
     }
@@ -154,24 +177,21 @@ fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
 /// The sprites of one file.
 #[derive(Debug, Default)]
 struct Image<'a> {
-    content: Hash,
     sprites: Vec<Sprite<'a>>,
     ignored: Vec<(String, String)>,
 }
 
-fn image<'a>(source: &'a Source, recipe: Recipe<'_>, store: &dyn Store) -> Result<Image<'a>, Problem> {
-    let io = |error| Problem::io(&source.shown, &error);
+fn image<'a>(source: &'a Source, looked: &Looked, recipe: Recipe<'_>, store: &dyn Store) -> Result<Image<'a>, Problem> {
     let treatment = recipe.for_image(&source.name);
     let key = |content: &Hash| {
         let extension = source.path.extension().unwrap_or_default();
         store::key("image", &[content, format!("{treatment:?}").as_bytes(), extension.as_encoded_bytes()])
     };
-    let content = files::hash(&source.path, store).map_err(io)?;
-    let known = store.get(&key(&content)).and_then(|bytes| serde_json::from_slice::<Known>(&bytes).ok());
+    let known = store.get(&key(&looked.hash)).and_then(|bytes| serde_json::from_slice::<Known>(&bytes).ok());
     let (content, known, pixels) = match known {
-        Some(known) if !known.frames.is_empty() => (content, known, Vec::new()),
+        Some(known) if !known.frames.is_empty() => (looked.hash, known, Vec::new()),
         _ => {
-            let content = files::read(&source.path, store).map_err(io)?;
+            let content = looked.take(source, store)?;
             let (known, pixels) = treat(decode_content(source, &content)?, treatment);
             if let Ok(bytes) = serde_json::to_vec(&known) {
                 store.put(key(&content.hash), bytes);
@@ -192,7 +212,7 @@ fn image<'a>(source: &'a Source, recipe: Recipe<'_>, store: &dyn Store) -> Resul
     });
     let sprites = sprites.collect();
     let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
-    Ok(Image { content, sprites, ignored })
+    Ok(Image { sprites, ignored })
 }
 
 /// `moth/fly` and 3 give `moth/fly/03`.

@@ -5,7 +5,7 @@ use crate::build::{PageFile, Plan, Put, Task, Without};
 use crate::explain::Explained;
 use crate::failure::{Failure, Problem};
 use crate::job::Job;
-use crate::load::{self, Loaded, Recipe};
+use crate::load::{self, Loaded, Looked, Recipe};
 use crate::progress;
 use crate::settings::{Also, AtlasSettings};
 use crate::store::{self, Hash, Store};
@@ -96,10 +96,10 @@ pub fn make(job: &Job, way: Way<'_>, store: &dyn Store) -> Result<Made, NotDrawn
         return Ok(made);
     }
     let mut made = Made::default();
-    build(job, None, &templates, (way, store), started, &mut made)?;
+    build((job, &contents), None, &templates, (way, store), started, &mut made)?;
     for size in &job.settings.sizes {
         let (name, settings) = (format!("{}{}", job.name, size.suffix), job.settings.at(size));
-        build(job, Some((&name, &settings)), &templates, (way, store), Instant::now(), &mut made)?;
+        build((job, &contents), Some((&name, &settings)), &templates, (way, store), Instant::now(), &mut made)?;
     }
     let files = made.outputs.iter().map(|o| (o.file.clone(), o.hash, o.page)).collect();
     let cut_short = made.summaries.iter().any(|s| s.cut_short);
@@ -123,10 +123,10 @@ fn templates(job: &Job) -> Result<BTreeMap<PathBuf, String>, Failure> {
 }
 
 /// The hash of all that a build follows from.
-fn follows_from(job: &Job, contents: &[Hash], templates: &BTreeMap<PathBuf, String>, way: Way<'_>) -> Hash {
+fn follows_from(job: &Job, contents: &[Looked], templates: &BTreeMap<PathBuf, String>, way: Way<'_>) -> Hash {
     let names: Vec<&str> = job.sources.files.iter().map(|s| s.shown.as_str()).collect();
     let settings = format!("{:?} {} {names:?} {templates:?}", job.settings, way.keep);
-    store::key("from", &[settings.as_bytes(), &contents.concat()])
+    store::key("from", &[settings.as_bytes(), &contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>()])
 }
 
 /// The former build, if it came from the same and all of it is in place.
@@ -148,7 +148,7 @@ fn unchanged(from: &Hash, key: &Hash, way: Way<'_>, store: &dyn Store) -> Option
 
 /// Builds the atlas, or another size of it.
 fn build(
-    job: &Job,
+    (job, contents): (&Job, &[Looked]),
     size: Option<(&str, &AtlasSettings)>,
     templates: &BTreeMap<PathBuf, String>,
     (way, store): (Way<'_>, &dyn Store),
@@ -157,7 +157,7 @@ fn build(
 ) -> Result<(), NotDrawn> {
     let (name, settings) = size.unwrap_or((&job.name, &job.settings));
     let recipe = Recipe { treatment: settings.treatment, rules: &settings.rules };
-    let loaded = load::load(&job.sources.files, recipe, store, &job.sources.problems, way.manner)?;
+    let loaded = load::load((&job.sources.files, contents), recipe, store, way.manner)?;
     let descriptor = format!("{name}{FILE_SUFFIX}");
     let former = former(&way.out.join(&descriptor)).filter(|_| way.keep);
     let waiting = progress::Waiting::new("looking for a dense layout", way.manner);

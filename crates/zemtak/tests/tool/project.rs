@@ -318,7 +318,8 @@ fn run(command: &mut Command) -> String {
     String::from_utf8(output.stdout).unwrap()
 }
 
-/// A build that is killed leaves whole files, and the next one mends everything, whenever that was.
+/// A build that is killed leaves whole files, and the next one mends everything, whenever that was. `KILLS=200` in the
+/// environment kills as often.
 #[cfg(unix)]
 #[test]
 fn a_build_killed_at_any_instant_leaves_whole_files_and_the_next_mends_all() {
@@ -327,8 +328,9 @@ fn a_build_killed_at_any_instant_leaves_whole_files_and_the_next_mends_all() {
     );
     folder.zemtak("pack").exits(0);
     let (one, other) = (png(&blob(40, 40, [9, 9, 9])), png(&blob(70, 70, [9, 9, 90])));
+    let kills: u64 = std::env::var("KILLS").map_or(30, |kills| kills.parse().unwrap());
     let mut mended = 0;
-    for round in 0..40u64 {
+    for round in 0..kills {
         folder.write("art/moon/phase/00.png", if round % 2 == 0 { &one } else { &other });
         folder.write("art/button/map.png", if round % 2 == 0 { &other } else { &one });
         let mut child = Command::new(env!("CARGO_BIN_EXE_zemtak"))
@@ -336,7 +338,7 @@ fn a_build_killed_at_any_instant_leaves_whole_files_and_the_next_mends_all() {
             .current_dir(folder.path("."))
             .spawn()
             .unwrap();
-        std::thread::sleep(std::time::Duration::from_micros(round * 3_000));
+        std::thread::sleep(std::time::Duration::from_micros(round * 100_000 / kills));
         child.kill().unwrap();
         child.wait().unwrap();
         for (name, bytes) in folder.everything("build") {
