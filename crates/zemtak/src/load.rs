@@ -100,8 +100,8 @@ pub struct Looked {
 /// Looks at each source's content.
 ///
 /// # Errors
-/// All files that cannot be read, together with what was wrong with the sources before.
-pub fn contents(sources: &[Source], store: &dyn Store, earlier: &[Problem]) -> Result<Vec<Looked>, Failure> {
+/// An interruption; for each source also that it cannot be read.
+pub fn contents(sources: &[Source], store: &dyn Store) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look = |source: &Source| {
         let looked = files::look(&source.path, store).map_err(|e| Problem::io(&source.shown, &e))?;
         Ok(match looked {
@@ -109,9 +109,9 @@ pub fn contents(sources: &[Source], store: &dyn Store, earlier: &[Problem]) -> R
             files::Looked::Read(Content { bytes, hash }) => Looked { hash, bytes: Mutex::new(Some(bytes)) },
         })
     };
-    let looked: Vec<Result<Looked, Problem>> = sources.par_iter().map(look).collect();
+    let looked = sources.par_iter().map(look).collect();
     interrupt::check()?;
-    gather(looked, earlier)
+    Ok(looked)
 }
 
 impl Looked {
@@ -123,17 +123,6 @@ impl Looked {
             None => files::read(&source.path, store).map_err(|e| Problem::io(&source.shown, &e)),
         }
     }
-}
-
-fn gather<T>(results: Vec<Result<T, Problem>>, earlier: &[Problem]) -> Result<Vec<T>, Failure> {
-    let (mut values, mut problems) = (Vec::with_capacity(results.len()), earlier.to_vec());
-    for result in results {
-        match result {
-            Ok(value) => values.push(value),
-            Err(problem) => problems.push(problem),
-        }
-    }
-    Failure::unless(problems, values)
 }
 
 /// Loads all sprites of an atlas. Images that the store knows are not read.
@@ -158,13 +147,19 @@ pub fn load<'a>(
         .collect();
     interrupt::check()?;
     let mut loaded = Loaded::default();
-    for image in gather(results, &[])? {
-        loaded.sprites.extend(image.sprites);
-        loaded.ignored.extend(image.ignored);
+    let mut problems = Vec::new();
+    for image in results {
+        match image {
+            Ok(image) => {
+                loaded.sprites.extend(image.sprites);
+                loaded.ignored.extend(image.ignored);
+            }
+            Err(problem) => problems.push(problem),
+        }
     }
     loaded.sprites.sort_by(|a, b| a.name.cmp(&b.name));
     let clashes = loaded.sprites.windows(2).filter(|pair| pair[0].name == pair[1].name);
-    let problems: Vec<Problem> = clashes.map(|pair| frame_clash(&pair[0], &pair[1])).collect();
+    problems.extend(clashes.map(|pair| frame_clash(&pair[0], &pair[1])));
     Failure::unless(problems, loaded)
 }
 

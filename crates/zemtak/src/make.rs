@@ -8,10 +8,11 @@ use crate::job::Job;
 use crate::load::{self, Loaded, Looked, Recipe};
 use crate::progress;
 use crate::settings::{Also, AtlasSettings};
+use crate::sources::{self, Source};
 use crate::store::{self, Hash, Store};
 use crate::summary::{Kept, State, Summary};
 use crate::write::{self, Waiting};
-use crate::{files, forms, show, sources};
+use crate::{files, forms, show};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -86,7 +87,7 @@ impl Made {
 /// Anything wrong with sources or settings, or what is remembered of a source does not hold.
 pub fn make(job: &Job, way: Way<'_>, store: &dyn Store) -> Result<Made, NotDrawn> {
     let started = Instant::now();
-    let contents = load::contents(&job.sources.files, store, &job.sources.problems)?;
+    let contents = contents(job, store, way.manner)?;
     let templates = templates(job)?;
     let from = follows_from(job, &contents, &templates, way);
     let key = store::key("built", &[job.name.as_bytes(), show::path(way.out).as_bytes()]);
@@ -106,6 +107,32 @@ pub fn make(job: &Job, way: Way<'_>, store: &dyn Store) -> Result<Made, NotDrawn
     let record = Record { from, files, summaries: made.summaries.clone() };
     made.record = serde_json::to_vec(&record).ok().filter(|_| !cut_short).map(|bytes| (key, bytes));
     Ok(made)
+}
+
+/// The contents of all sources. What is wrong with some is told together with what decoding the rest brings up, but not
+/// clashes of one name, which the sources had told already.
+fn contents(job: &Job, store: &dyn Store, manner: Manner) -> Result<Vec<Looked>, Failure> {
+    let mut problems = job.sources.problems.clone();
+    let (mut sources, mut contents) = (Vec::new(), Vec::new());
+    for (source, looked) in job.sources.files.iter().zip(load::contents(&job.sources.files, store)?) {
+        match looked {
+            Ok(looked) => {
+                sources.push(source);
+                contents.push(looked);
+            }
+            Err(problem) => problems.push(problem),
+        }
+    }
+    if problems.is_empty() {
+        return Ok(contents);
+    }
+    let sources: Vec<Source> = sources.into_iter().cloned().collect();
+    let recipe = Recipe { treatment: job.settings.treatment, rules: &job.settings.rules };
+    if let Err(failure) = load::load((&sources, &contents), recipe, store, manner) {
+        let told: BTreeSet<String> = problems.iter().map(|p| p.place.clone()).collect();
+        problems.extend(failure.problems().iter().filter(|p| !told.contains(&p.place)).cloned());
+    }
+    Err(Failure::all(problems))
 }
 
 /// The templates' texts, by what asks for them.

@@ -220,6 +220,21 @@ fn exif(big: bool, orientation: u16) -> Vec<u8> {
     .concat()
 }
 
+/// Once, a name that clashed kept broken images from being told: they were found a step later.
+#[test]
+fn clashing_names_and_broken_images_are_told_in_one_run() {
+    let folder = Folder::new();
+    let good = png(&blob(4, 4, [7, 7, 7]));
+    folder.write("art/lamp.png", &good);
+    folder.write("art/Lamp.png", &good);
+    folder.write("art/moth.png", &good);
+    folder.write("art/moth.qoi", &good);
+    folder.write("art/torn.png", &good[..40]);
+    let errors = folder.zemtak("pack art --json").exits(3).json()["errors"].clone();
+    let places: Vec<&str> = errors.as_array().unwrap().iter().map(|e| e["where"].as_str().unwrap()).collect();
+    assert_eq!(places, ["moth", "Lamp, lamp", "torn.png"]);
+}
+
 #[test]
 fn profiles_and_orientations_are_told_whatever_the_format() {
     let folder = Folder::new();
