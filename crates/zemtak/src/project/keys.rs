@@ -64,11 +64,11 @@ fn page_size(text: &Text<'_>, value: &Value<'_>) -> Option<Size> {
 
 fn size<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<OtherSize> {
     let mut table = text.table(value, "a size")?;
-    let suffix = table.read("suffix", |v| text.string(v).map(|s| (s, v)));
+    let suffix = table.read("suffix", |v| text.string(v));
     let factor = table.read("factor", |v| text.number_text(v).map(str::to_owned));
     let resample = table.read("resample", |v| text.word(v)).unwrap_or(Resample::Smooth);
     table.end();
-    let (Some((suffix, _)), Some(factor)) = (suffix, factor) else {
+    let (Some(suffix), Some(factor)) = (suffix, factor) else {
         text.wrong("a value that cannot be", value.span(), "a size has a suffix and a factor");
         return None;
     };

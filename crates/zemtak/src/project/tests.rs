@@ -95,7 +95,7 @@ fn all_errors_are_told_at_once_each_with_its_place_and_the_nearest_word() {
         ("game/zemtak.toml:6:18", "this is a number, wanted is one of \"free\", \"pow2\", \"square\", \"pow2-square\""),
         ("game/zemtak.toml:6:21", "'sizes' is no key of page; did you mean 'size'?"),
         ("game/zemtak.toml:7:1", "a rule has a glob 'match' that says for which sprites"),
-        ("game/zemtak.toml:8:9", "this list has 1 items, wanted are 2"),
+        ("game/zemtak.toml:8:9", "wanted is a list of 2, this one has 1"),
         ("game/zemtak.toml:9:1", "'fsp' is no key of a rule; did you mean 'fps'?"),
         ("game/zemtak.toml:10:6", "a list of durations cannot be empty"),
         ("game/zemtak.toml:11:8", "an atlas's name has only a-z, 0-9, _ and -"),

@@ -98,7 +98,7 @@ impl<'t> Text<'t> {
         value.get_ref().as_str().map(str::to_owned).or_else(|| self.expected(value, "a text"))
     }
 
-    /// A path that does not leave where it starts from is as good as any other: `..` is allowed.
+    /// A path; it may lead above the folder that it is relative to.
     pub fn path(&self, value: &Value<'_>) -> Option<PathBuf> {
         let text = self.string(value)?;
         if text.is_empty() {
@@ -159,7 +159,7 @@ impl<'t> Text<'t> {
         let count = list.len();
         list.try_into()
             .map_err(|_| {
-                let why = format!("this list has {count} items, wanted are {N}");
+                let why = format!("wanted is a list of {N}, this one has {count}");
                 self.wrong("a value that cannot be", value.span(), &why);
             })
             .ok()
