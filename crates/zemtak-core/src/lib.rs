@@ -2,7 +2,7 @@
 //! printed.
 //!
 //! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] and [`prepare`]
-//! (trimming and what else is done to them, [`resample`] for other sizes), [`layout`]
+//! (trimming and what else is done to them, [`resample`] for other sizes, [`style`] to tell kinds of art), [`layout`]
 //! (rectangles to pages), [`compose`] (pixels onto pages), [`atlas`] (the descriptor), and beside it [`coords`] and
 //! [`clip`].
 
@@ -18,4 +18,5 @@ mod par;
 pub mod pixels;
 pub mod prepare;
 pub mod resample;
+pub mod style;
 pub mod verify;

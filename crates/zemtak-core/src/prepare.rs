@@ -91,39 +91,47 @@ pub fn spread_edges(pixels: &mut Pixels, reach: u32) {
         return;
     }
     let (w, h) = (pixels.size().w as usize, pixels.size().h as usize);
-    // With an empty border, so that every pixel has eight neighbours.
+    // 1 for a pixel with a colour. With an empty border, so that every pixel has eight neighbours.
     let stride = w + 2;
-    let mut coloured = vec![false; stride * (h + 2)];
+    let mut coloured = vec![0u8; stride * (h + 2)];
     for (y, row) in pixels.as_bytes().chunks_exact(w * PIXEL).enumerate() {
         let marks = &mut coloured[(y + 1) * stride + 1..][..w];
-        marks.iter_mut().zip(row.chunks_exact(PIXEL)).for_each(|(mark, pixel)| *mark = pixel[3] > 0);
+        marks.iter_mut().zip(row.chunks_exact(PIXEL)).for_each(|(mark, pixel)| *mark = u8::from(pixel[3] > 0));
     }
+    let mut ring = Vec::new();
     for _ in 0..reach {
-        let ring: Vec<(usize, usize)> = (0..h).flat_map(|y| edge_of_row(&coloured, stride, y)).collect();
+        ring.clear();
+        edges(&coloured, stride, &mut ring);
         // Where a marked pixel lies among the bytes.
         let byte = |at: usize| ((at / stride - 1) * w + at % stride - 1) * PIXEL;
         for &(at, from) in &ring {
             pixels.as_bytes_mut().copy_within(byte(from)..byte(from) + 3, byte(at));
         }
-        ring.iter().for_each(|&(at, _)| coloured[at] = true);
+        ring.iter().for_each(|&(at, _)| coloured[at] = 1);
     }
 }
 
-/// The pixels of a row that have no colour but a coloured neighbour, and the first such neighbour, sides before corners.
-/// Copies of one colour make smaller files than means do.
-fn edge_of_row(coloured: &[bool], stride: usize, y: usize) -> impl Iterator<Item = (usize, usize)> {
-    let [above, here, below] = [0, 1, 2].map(|row| &coloured[(y + row) * stride..][..stride]);
-    let first = (y + 1) * stride;
-    (1..stride - 1).filter(move |&x| !here[x]).filter_map(move |x| {
-        let at = first + x;
-        let near = above[x - 1] | above[x] | above[x + 1] | here[x - 1] | here[x + 1];
-        if !(near | below[x - 1] | below[x] | below[x + 1]) {
-            return None;
+/// The pixels that have no colour but a coloured neighbour, and the first such neighbour, sides before corners. Copies of
+/// one colour make smaller files than means do.
+fn edges(coloured: &[u8], stride: usize, ring: &mut Vec<(usize, usize)>) {
+    // Column by column whether anything is coloured in three rows, then the same over three columns: plain loops over
+    // whole rows, as nearly every pixel is no edge.
+    let mut columns = vec![0u8; stride];
+    let mut near = vec![0u8; stride];
+    for first in (stride..coloured.len() - stride).step_by(stride) {
+        let [above, here, below] = [first - stride, first, first + stride].map(|start| &coloured[start..][..stride]);
+        let three = above.iter().zip(here).zip(below);
+        columns.iter_mut().zip(three).for_each(|(any, ((a, b), c))| *any = a | b | c);
+        let inner = columns.windows(3).zip(&here[1..]);
+        near[1..].iter_mut().zip(inner).for_each(|(near, (any, here))| *near = (any[0] | any[1] | any[2]) & !here & 1);
+        for x in (1..stride - 1).filter(|&x| near[x] != 0) {
+            let at = first + x;
+            let sides = [at - stride, at - 1, at + 1, at + stride];
+            let corners = [at - stride - 1, at - stride + 1, at + stride - 1, at + stride + 1];
+            let from = sides.into_iter().chain(corners).find(|&n| coloured[n] != 0);
+            ring.extend(from.map(|from| (at, from)));
         }
-        let sides = [at - stride, at - 1, at + 1, at + stride];
-        let corners = [at - stride - 1, at - stride + 1, at + stride - 1, at + stride + 1];
-        sides.into_iter().chain(corners).find(|&n| coloured[n]).map(|from| (at, from))
-    })
+    }
 }
 
 #[cfg(test)]

@@ -7,6 +7,7 @@ pub mod answer;
 pub mod build;
 pub mod cli;
 pub mod commands;
+pub mod draft;
 pub mod exit;
 pub mod explain;
 pub mod failure;

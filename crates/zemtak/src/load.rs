@@ -125,40 +125,47 @@ impl Looked {
     }
 }
 
-/// Loads all sprites of an atlas. Images that the store knows are not read.
+/// Loads all sprites of an atlas, once for each recipe. Images that the store knows are not read, the others are decoded
+/// once, however many recipes there are.
 ///
 /// # Errors
 /// All files that cannot be read or decoded.
 pub fn load<'a>(
     (sources, contents): (&'a [Source], &[Looked]),
-    recipe: Recipe<'_>,
+    recipes: &[Recipe<'_>],
     store: &dyn Store,
     manner: Manner,
-) -> Result<Loaded<'a>, Failure> {
+) -> Result<Vec<Loaded<'a>>, Failure> {
     let progress = Progress::new("reading", sources.len(), manner);
-    let results: Vec<Result<Image<'a>, Problem>> = sources
+    let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
         .par_iter()
         .zip(contents)
         .map(|(source, content)| {
-            let image = if interrupt::asked() { Ok(Image::default()) } else { image(source, content, recipe, store) };
+            let images = if interrupt::asked() { Ok(Vec::new()) } else { images(source, content, recipes, store) };
             progress.step();
-            image
+            images
         })
         .collect();
     interrupt::check()?;
-    let mut loaded = Loaded::default();
+    let mut loaded: Vec<Loaded<'a>> = recipes.iter().map(|_| Loaded::default()).collect();
     let mut problems = Vec::new();
-    for image in results {
-        match image {
-            Ok(image) => {
-                loaded.sprites.extend(image.sprites);
-                loaded.ignored.extend(image.ignored);
+    for images in results {
+        match images {
+            Ok(images) => {
+                for (loaded, image) in loaded.iter_mut().zip(images) {
+                    loaded.sprites.extend(image.sprites);
+                    loaded.ignored.extend(image.ignored);
+                }
             }
             Err(problem) => problems.push(problem),
         }
     }
-    loaded.sprites.sort_by(|a, b| a.name.cmp(&b.name));
-    let clashes = loaded.sprites.windows(2).filter(|pair| pair[0].name == pair[1].name);
+    for of_recipe in &mut loaded {
+        of_recipe.sprites.sort_by(|a, b| a.name.cmp(&b.name));
+    }
+    // The names are the same whatever the recipe.
+    let names = loaded.first().map_or(&[][..], |first| &first.sprites);
+    let clashes = names.windows(2).filter(|pair| pair[0].name == pair[1].name);
     problems.extend(clashes.map(|pair| frame_clash(&pair[0], &pair[1])));
     Failure::unless(problems, loaded)
 }
@@ -176,24 +183,46 @@ struct Image<'a> {
     ignored: Vec<(String, String)>,
 }
 
-fn image<'a>(source: &'a Source, looked: &Looked, recipe: Recipe<'_>, store: &dyn Store) -> Result<Image<'a>, Problem> {
-    let treatment = recipe.for_image(&source.name);
-    let key = |content: &Hash| {
+/// The sprites of a file for each recipe.
+fn images<'a>(
+    source: &'a Source,
+    looked: &Looked,
+    recipes: &[Recipe<'_>],
+    store: &dyn Store,
+) -> Result<Vec<Image<'a>>, Problem> {
+    let key = |content: &Hash, treatment: Treatment| {
         let extension = source.path.extension().unwrap_or_default();
         store::key("image", &[content, format!("{treatment:?}").as_bytes(), extension.as_encoded_bytes()])
     };
-    let known = store.get(&key(&looked.hash)).and_then(|bytes| serde_json::from_slice::<Known>(&bytes).ok());
-    let (content, known, pixels) = match known {
-        Some(known) if !known.frames.is_empty() => (looked.hash, known, Vec::new()),
-        _ => {
-            let content = looked.take(source, store)?;
-            let (known, pixels) = treat(decode_content(source, &content)?, treatment);
-            if let Ok(bytes) = serde_json::to_vec(&known) {
-                store.put(key(&content.hash), bytes);
-            }
-            (content.hash, known, pixels)
-        }
+    let known = |treatment: Treatment| {
+        let known: Known = serde_json::from_slice(&store.get(&key(&looked.hash, treatment))?).ok()?;
+        (!known.frames.is_empty()).then_some(known)
     };
+    let treatments: Vec<Treatment> = recipes.iter().map(|recipe| recipe.for_image(&source.name)).collect();
+    let all_known: Option<Vec<Known>> = treatments.iter().map(|&treatment| known(treatment)).collect();
+    if let Some(all) = all_known {
+        let images = treatments.iter().zip(all);
+        return Ok(images
+            .map(|(&treatment, known)| image(source, looked.hash, treatment, known, Vec::new()))
+            .collect());
+    }
+    let content = looked.take(source, store)?;
+    let mut decoded = Some(decode_content(source, &content)?);
+    let mut images = Vec::with_capacity(recipes.len());
+    for (i, &treatment) in treatments.iter().enumerate() {
+        // The last one may have the decoded pixels themselves.
+        let decoded = if i + 1 < treatments.len() { decoded.clone() } else { decoded.take() };
+        let Some(decoded) = decoded else { break };
+        let (known, pixels) = treat(decoded, treatment);
+        if let Ok(bytes) = serde_json::to_vec(&known) {
+            store.put(key(&content.hash, treatment), bytes);
+        }
+        images.push(image(source, content.hash, treatment, known, pixels));
+    }
+    Ok(images)
+}
+
+fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pixels: Vec<Pixels>) -> Image<'_> {
     let mut pixels = pixels.into_iter();
     let many = known.frames.len() > 1;
     let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
@@ -207,7 +236,7 @@ fn image<'a>(source: &'a Source, looked: &Looked, recipe: Recipe<'_>, store: &dy
     });
     let sprites = sprites.collect();
     let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
-    Ok(Image { sprites, ignored })
+    Image { sprites, ignored }
 }
 
 /// `moth/fly` and 3 give `moth/fly/03`.

@@ -96,17 +96,26 @@ pub fn make(job: &Job, way: Way<'_>, store: &dyn Store) -> Result<Made, NotDrawn
     {
         return Ok(made);
     }
+    let own = (job.name.clone(), job.settings.clone());
+    let sizes = job.settings.sizes.iter().map(|size| (format!("{}{}", job.name, size.suffix), job.settings.at(size)));
+    let all: Vec<(String, AtlasSettings)> = std::iter::once(own).chain(sizes).collect();
+    let recipes: Vec<Recipe<'_>> = all.iter().map(|(_, settings)| recipe(settings)).collect();
+    let loaded = load::load((&job.sources.files, &contents), &recipes, store, way.manner)?;
     let mut made = Made::default();
-    build((job, &contents), None, &templates, (way, store), started, &mut made)?;
-    for size in &job.settings.sizes {
-        let (name, settings) = (format!("{}{}", job.name, size.suffix), job.settings.at(size));
-        build((job, &contents), Some((&name, &settings)), &templates, (way, store), Instant::now(), &mut made)?;
+    let mut started = started;
+    for ((name, settings), loaded) in all.iter().zip(&loaded) {
+        build(job, (name, settings), loaded, &templates, (way, store), started, &mut made)?;
+        started = Instant::now();
     }
     let files = made.outputs.iter().map(|o| (o.file.clone(), o.hash, o.page)).collect();
     let cut_short = made.summaries.iter().any(|s| s.cut_short);
     let record = Record { from, files, summaries: made.summaries.clone() };
     made.record = serde_json::to_vec(&record).ok().filter(|_| !cut_short).map(|bytes| (key, bytes));
     Ok(made)
+}
+
+fn recipe(settings: &AtlasSettings) -> Recipe<'_> {
+    Recipe { treatment: settings.treatment, rules: &settings.rules }
 }
 
 /// The contents of all sources. What is wrong with some is told together with what decoding the rest brings up, but not
@@ -127,8 +136,7 @@ fn contents(job: &Job, store: &dyn Store, manner: Manner) -> Result<Vec<Looked>,
         return Ok(contents);
     }
     let sources: Vec<Source> = sources.into_iter().cloned().collect();
-    let recipe = Recipe { treatment: job.settings.treatment, rules: &job.settings.rules };
-    if let Err(failure) = load::load((&sources, &contents), recipe, store, manner) {
+    if let Err(failure) = load::load((&sources, &contents), &[recipe(&job.settings)], store, manner) {
         let told: BTreeSet<String> = problems.iter().map(|p| p.place.clone()).collect();
         problems.extend(failure.problems().iter().filter(|p| !told.contains(&p.place)).cloned());
     }
@@ -175,22 +183,20 @@ fn unchanged(from: &Hash, key: &Hash, way: Way<'_>, store: &dyn Store) -> Option
 
 /// Builds the atlas, or another size of it.
 fn build(
-    (job, contents): (&Job, &[Looked]),
-    size: Option<(&str, &AtlasSettings)>,
+    job: &Job,
+    (name, settings): (&str, &AtlasSettings),
+    loaded: &Loaded<'_>,
     templates: &BTreeMap<PathBuf, String>,
     (way, store): (Way<'_>, &dyn Store),
     started: Instant,
     made: &mut Made,
 ) -> Result<(), NotDrawn> {
-    let (name, settings) = size.unwrap_or((&job.name, &job.settings));
-    let recipe = Recipe { treatment: settings.treatment, rules: &settings.rules };
-    let loaded = load::load((&job.sources.files, contents), recipe, store, way.manner)?;
     let descriptor = format!("{name}{FILE_SUFFIX}");
     let former = former(&way.out.join(&descriptor)).filter(|_| way.keep);
     let waiting = progress::Waiting::new("looking for a dense layout", way.manner);
     let task = Task {
         name,
-        base: size.map(|_| job.name.as_str()),
+        base: (name != job.name).then_some(job.name.as_str()),
         settings,
         sprites: &loaded.sprites,
         take_best: way.take_best,
@@ -211,7 +217,7 @@ fn build(
     let atlas = plan.descriptor(&pages);
     let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, way.out)).collect();
     summary.finish(&plan, &atlas, &file_bytes);
-    tell_of_sources(&mut summary, job, &loaded, &plan);
+    tell_of_sources(&mut summary, job, loaded, &plan);
     let changed_before = made.outputs.len();
     made.outputs.extend(pages.into_iter().map(|page| {
         let changed = page.made.is_some();

@@ -195,10 +195,7 @@ impl<'a> Plan<'a> {
         let mut request = self.request();
         match what {
             Without::Keeping => request.kept = None,
-            Without::MipLevels => {
-                request.spacing.align = 1;
-                request.spacing.extrude = request.spacing.extrude.min(1);
-            }
+            Without::MipLevels => request.spacing = self.task.settings.plain_spacing,
         }
         let area = lay_out(&request).map_err(|error| self.explain(&error))?.area();
         interrupt::check()?;

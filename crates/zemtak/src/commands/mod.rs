@@ -1,6 +1,7 @@
 //! One module a command: a typed request in, an answer out.
 
 pub mod demo;
+pub mod new;
 pub mod pack;
 pub mod schema;
 pub mod verify;
@@ -20,6 +21,8 @@ pub enum Request {
     Verify(verify::Request),
     /// Write the demo and run the job on it.
     Demo(demo::Request),
+    /// Write a project file for the images that are there.
+    New(new::Request),
     /// Print a JSON Schema.
     Schema(schema::Request),
 }
@@ -34,6 +37,7 @@ pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure>
         Request::Watch(request) => Box::new(watch::run(&request, manner)?),
         Request::Verify(request) => Box::new(verify::run(&request, manner)?),
         Request::Demo(request) => Box::new(demo::run(&request, manner)?),
+        Request::New(request) => Box::new(new::run(&request, manner)?),
         Request::Schema(request) => Box::new(schema::run(request)),
     })
 }

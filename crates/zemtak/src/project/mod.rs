@@ -56,7 +56,7 @@ fn nearest() -> Result<PathBuf, Failure> {
     let typed = |path: PathBuf| path.strip_prefix(&here).map(Path::to_owned).unwrap_or(path);
     found.map(typed).ok_or_else(|| {
         let why = format!("there is no {FILE} here or in a folder above");
-        let help = "name folders to pack, or write a project file; docs/project.md shows one";
+        let help = "name folders to pack, or write a project file with 'zemtak new'";
         Problem::usage("nothing to pack", &show::path(&here), why, help).into()
     })
 }

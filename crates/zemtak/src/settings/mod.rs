@@ -130,6 +130,8 @@ pub struct AtlasSettings {
     pub page: PagePolicy,
     /// Gutter 2, margin 0, extrude 1 by default; with mip levels at least as much as they need.
     pub spacing: Spacing,
+    /// The same without room for mip levels.
+    pub plain_spacing: Spacing,
     /// Trimmed, visible from alpha 1, with a fringe by default.
     pub treatment: Treatment,
     /// How many mip levels cells are kept apart for. 0 by default.
@@ -161,6 +163,12 @@ impl Keys {
         let page = PagePolicy::default();
         let mip_levels = self.mip_levels.unwrap_or(0);
         let reach = if mip_levels > 0 { 1 << mip_levels.min(MOST_MIP_LEVELS) } else { 0 };
+        let plain_spacing = Spacing {
+            gutter: self.gutter.unwrap_or(2),
+            margin: self.margin.unwrap_or(0),
+            extrude: self.extrude.unwrap_or(1),
+            align: 1,
+        };
         AtlasSettings {
             layout: self.layout.unwrap_or_default(),
             effort: self.effort.unwrap_or_default(),
@@ -174,12 +182,8 @@ impl Keys {
                 fixed: self.page_size,
                 count: self.page_count.map(usize::from),
             },
-            spacing: Spacing {
-                gutter: self.gutter.unwrap_or(2),
-                margin: self.margin.unwrap_or(0),
-                extrude: self.extrude.unwrap_or(1).max(reach),
-                align: reach.max(1),
-            },
+            spacing: Spacing { extrude: plain_spacing.extrude.max(reach), align: reach.max(1), ..plain_spacing },
+            plain_spacing,
             treatment: Treatment {
                 scale: None,
                 trim: self.trim.unwrap_or(true),

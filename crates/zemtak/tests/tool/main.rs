@@ -15,6 +15,7 @@ mod fixtures;
 mod hostile;
 mod layout;
 mod manners;
+mod new;
 mod pack;
 mod project;
 mod rebuild;

@@ -115,11 +115,13 @@ fn answers_have_the_documented_keys() {
     };
     let folder = Folder::new();
     folder.write("bad/lamp.png", "no lamp");
+    folder.write("bad/moth.png", std::fs::read(demo_art().join("emblem.png")).unwrap());
     let art = demo_art();
     for (name, line, code) in [
         ("pack", format!("pack {} --name night --why --json", art.display()), 0),
         ("verify", format!("verify build/night.atlas.json --against {} --json", art.display()), 0),
         ("demo", "demo --json".into(), 0),
+        ("new", "new --json bad".into(), 0),
         ("errors", "pack bad --json".into(), 3),
     ] {
         let mut printed = Vec::new();

@@ -1,0 +1,246 @@
+//! The command line: what clap reads, turned into a typed request. No other module knows clap.
+
+mod pack_args;
+mod values;
+
+use crate::answer::Manner;
+use crate::commands::{Request, demo, new, schema, verify};
+use crate::exit::Exit;
+use anstream::ColorChoice;
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use pack_args::{PackArgs, WatchArgs};
+use serde_json::json;
+use std::ffi::OsString;
+use std::path::PathBuf;
+
+/// A parsed command line.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Invocation {
+    /// What is asked for.
+    pub request: Request,
+    /// How to behave.
+    pub manner: Manner,
+}
+
+/// Help, a version, or what is wrong with a command line.
+#[derive(Debug)]
+pub struct Message {
+    error: clap::Error,
+    json: bool,
+}
+
+impl Message {
+    /// Prints it where it belongs and says how the process ends.
+    #[must_use]
+    pub fn print(&self) -> Exit {
+        let exit = if self.error.use_stderr() { Exit::Usage } else { Exit::Done };
+        if self.json && exit == Exit::Usage {
+            let why = self.text();
+            let error = json!({ "what": "wrong usage", "where": "command line", "why": why.trim_end(), "help": "" });
+            println!("{:#}", json!({ "errors": [error], "exit": exit.code() }));
+        } else {
+            // A closed pipe is the reader's own choice.
+            let _ = self.error.print();
+        }
+        exit
+    }
+
+    /// Its text without colour.
+    #[must_use]
+    pub fn text(&self) -> String {
+        self.error.render().to_string()
+    }
+}
+
+/// Reads a command line, the program's name first.
+///
+/// # Errors
+/// What is wrong with it, or the help that it asks for.
+pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Message> {
+    let words: Vec<OsString> = words.into_iter().collect();
+    let json = words.iter().any(|w| w == "--json");
+    let parsed = CommandLine::try_parse_from(words).map_err(|error| Message { error, json })?;
+    Ok(Invocation {
+        request: parsed.command.into_request(parsed.manner.project.clone()),
+        manner: parsed.manner.into_manner(),
+    })
+}
+
+/// Packs loose sprites into texture pages and answers everything between a packed page and the screen.
+#[derive(Debug, Parser)]
+#[command(name = "zemtak", version, max_term_width = 100, propagate_version = true, subcommand_required = true)]
+#[command(after_help = "Try it: zemtak demo")]
+struct CommandLine {
+    #[command(subcommand)]
+    command: Command,
+    #[command(flatten)]
+    manner: MannerArgs,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Everywhere")]
+struct MannerArgs {
+    /// Print one JSON document, errors too
+    #[arg(long, global = true)]
+    json: bool,
+    /// Print nothing but errors and what a check found
+    #[arg(short, long, global = true)]
+    quiet: bool,
+    /// Print lists in full
+    #[arg(short, long, global = true)]
+    verbose: bool,
+    /// When to use colour; NO_COLOR is heeded
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    color: When,
+    /// The project file or its folder [default: the nearest zemtak.toml, here or above]
+    #[arg(long, global = true, value_name = "FILE")]
+    project: Option<PathBuf>,
+    /// How many threads work [default: one a core]
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    jobs: Option<u16>,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum When {
+    Auto,
+    Always,
+    Never,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// Write the Moth Courier project and run the whole job on it
+    #[command(after_help = "Examples:\n  zemtak demo\n  zemtak demo /tmp/moths --jobs 1")]
+    Demo(DemoArgs),
+    /// Write a commented project file for the images that are there
+    ///
+    /// Looks at every image below the folder and says in the file's comments why it proposes what: folders that look like
+    /// atlases, pixel art or smooth art by colours and edges, clips by the numbers in names. Edit it as you like.
+    #[command(after_help = "Examples:\n  zemtak new\n  zemtak new games/moth-courier")]
+    New(NewArgs),
+    /// Pack sprites into texture pages and write the descriptor
+    ///
+    /// Every image below the given folders becomes a sprite, named by its path without extension. One atlas is built of
+    /// them: NAME.atlas.json and its pages NAME-0.png, NAME-1.png ... Files are told by content; others are passed over.
+    /// Without folders the atlases of the project file zemtak.toml are built, each as far as it is out of date.
+    #[command(after_help = "Examples:\n  zemtak pack\n  \
+        zemtak pack art/moth art/lantern --root art -o build --name night --page-shape free --turn")]
+    Pack(Box<PackArgs>),
+    /// Pack, and pack again whenever something changes
+    ///
+    /// Takes what pack takes. Errors are told and survived: the last good build stays until the next one. Ends with Ctrl-C.
+    #[command(after_help = "Examples:\n  zemtak watch\n  zemtak watch art -o build --name night --settle 200")]
+    Watch(Box<WatchArgs>),
+    /// Prove an atlas: files, numbers, gutters, and every pixel against its source
+    ///
+    /// Exits with 1 and a list where something does not hold.
+    #[command(after_help = "Examples:\n  zemtak verify build/night.atlas.json\n  \
+        zemtak verify build/night.atlas.json --against art")]
+    Verify(VerifyArgs),
+    /// Print the JSON Schema of a file that zemtak writes
+    #[command(
+        after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema descriptor > descriptor.schema.json"
+    )]
+    Schema(SchemaArgs),
+}
+
+#[derive(Debug, Args)]
+struct DemoArgs {
+    /// Where to write it
+    #[arg(default_value = "moth-courier")]
+    dir: PathBuf,
+}
+
+#[derive(Debug, Args)]
+struct NewArgs {
+    /// The project's folder, which holds the images
+    #[arg(default_value = ".")]
+    dir: PathBuf,
+}
+
+#[derive(Debug, Args)]
+struct VerifyArgs {
+    /// The descriptor, NAME.atlas.json
+    descriptor: PathBuf,
+    /// The folder of the sources, which sprite names are relative to
+    #[arg(long, value_name = "ROOT")]
+    against: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+struct SchemaArgs {
+    /// Which file
+    file: SchemaFile,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum SchemaFile {
+    /// NAME.atlas.json
+    Descriptor,
+}
+
+impl Command {
+    fn into_request(self, project: Option<PathBuf>) -> Request {
+        match self {
+            Self::Demo(args) => Request::Demo(demo::Request { folder: args.dir }),
+            Self::New(args) => Request::New(new::Request { folder: args.dir }),
+            Self::Pack(args) => Request::Pack(Box::new(args.into_request(project))),
+            Self::Watch(args) => Request::Watch(Box::new(args.into_request(project))),
+            Self::Verify(VerifyArgs { descriptor, against }) => {
+                Request::Verify(verify::Request { descriptor, against })
+            }
+            Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => Request::Schema(schema::Request::Descriptor),
+        }
+    }
+}
+
+impl MannerArgs {
+    fn into_manner(self) -> Manner {
+        let colour = match self.color {
+            When::Auto => ColorChoice::Auto,
+            When::Always => ColorChoice::Always,
+            When::Never => ColorChoice::Never,
+        };
+        let jobs = self.jobs.map_or(0, usize::from);
+        Manner { json: self.json, quiet: self.quiet, verbose: self.verbose, colour, jobs }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::settings::Keys;
+    use clap::CommandFactory;
+
+    #[test]
+    fn every_option_is_sound_and_every_command_shows_two_examples() {
+        let command = CommandLine::command();
+        command.clone().debug_assert();
+        for sub in command.get_subcommands() {
+            let help = sub.get_after_help().map(ToString::to_string).unwrap_or_default();
+            assert_eq!(help.matches("\n  zemtak ").count(), 2, "{}", sub.get_name());
+        }
+    }
+
+    #[test]
+    fn options_left_out_say_nothing() {
+        let words = ["zemtak", "pack", "art"].map(OsString::from);
+        let Request::Pack(request) = parse(words).unwrap().request else { panic!("it is a pack") };
+        assert_eq!(request.keys, Keys::default());
+    }
+
+    #[test]
+    fn of_a_pair_of_options_the_last_one_counts() {
+        let settings = |options: &str| {
+            let line = format!("zemtak pack art {options}");
+            let Request::Pack(request) = parse(line.split(' ').map(OsString::from)).unwrap().request else {
+                panic!("it is a pack")
+            };
+            request.keys.settle()
+        };
+        assert!(settings("--no-turn --turn").turn && !settings("--turn --no-turn").turn);
+        assert!(settings("--no-trim --trim").treatment.trim && !settings("--trim --no-trim").treatment.trim);
+        let twins = settings("--share-twins --no-share-twins").share_twins;
+        assert!(!twins && settings("--no-share-twins --share-twins").share_twins);
+    }
+}

@@ -1,0 +1,266 @@
+//! The options of `zemtak pack` and `zemtak watch`: every atlas key of the project file is one.
+
+use super::values::{aspect, atlas_name, either, page_size, said, space, word};
+use crate::commands::{pack, watch};
+use crate::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
+use clap::Args;
+use std::path::PathBuf;
+use std::time::Duration;
+use zemtak_core::atlas::{Alpha, Filter};
+use zemtak_core::codec::PngEffort;
+use zemtak_core::geometry::Size;
+use zemtak_core::layout::{Arrangement, Effort, LONGEST_SIDE, Prefer, Shape};
+
+#[derive(Debug, Args)]
+pub(super) struct WatchArgs {
+    /// How many milliseconds nothing must change before a build
+    #[arg(long, value_name = "MS", default_value_t = 100, value_parser = clap::value_parser!(u16).range(10..))]
+    settle: u16,
+    #[command(flatten)]
+    build: BuildArgs,
+}
+
+#[derive(Debug, Args)]
+pub(super) struct PackArgs {
+    /// Write nothing; exit with 1 if something is out of date
+    #[arg(long, conflicts_with_all = ["fresh", "keep"])]
+    check: bool,
+    /// Build everything anew, whatever is remembered
+    #[arg(long)]
+    fresh: bool,
+    #[command(flatten)]
+    build: BuildArgs,
+}
+
+#[derive(Debug, Args)]
+struct BuildArgs {
+    /// Folders and image files; without any, the atlases of the project file
+    #[arg(value_name = "PATH")]
+    paths: Vec<PathBuf>,
+    /// The folder for descriptors and pages [default: that of the project file, else build]
+    #[arg(short, long, value_name = "DIR")]
+    out: Option<PathBuf>,
+    /// The atlas's name: a-z 0-9 _ - [default: that of the one folder, else "atlas"]; of a project, the only one to build
+    #[arg(long, value_parser = atlas_name)]
+    name: Option<String>,
+    /// What names are relative to [default: the one folder, else the common parent]
+    #[arg(long, value_name = "DIR")]
+    root: Option<PathBuf>,
+    /// Keep every box that can stay where it is, so that a patch stays small
+    #[arg(long)]
+    keep: bool,
+    /// Explain the layout: what it cannot go below, and what other options would give
+    #[arg(long)]
+    why: bool,
+    /// On Ctrl-C during the search for a denser layout go on with the best so far
+    #[arg(long)]
+    take_best: bool,
+    #[command(flatten)]
+    layout: LayoutArgs,
+    #[command(flatten)]
+    page: PageArgs,
+    #[command(flatten)]
+    sprite: SpriteArgs,
+    #[command(flatten)]
+    file: FileArgs,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Layout")]
+struct LayoutArgs {
+    /// How boxes are arranged [default: dense]
+    #[arg(long, value_name = "HOW", value_parser = word::<Arrangement>())]
+    layout: Option<Arrangement>,
+    /// How much work the search for a denser layout may do: about 0.1, 1 or 10 seconds for 1,000 sprites [default: quick]
+    #[arg(long, value_name = "WORK", value_parser = word::<Effort>())]
+    effort: Option<Effort>,
+    /// What goes on one page together: nothing, or all steps of a clip [default: none]
+    #[arg(long, value_name = "WHAT", value_parser = word::<Together>(), hide_possible_values = true)]
+    together: Option<Together>,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Pages")]
+struct PageArgs {
+    /// The largest page [default: 2048x2048]
+    #[arg(long, value_name = "WxH", value_parser = page_size)]
+    page_max: Option<Size>,
+    /// Which sides a page may have [default: pow2]
+    #[arg(long, value_name = "SHAPE", value_parser = word::<Shape>(), overrides_with = "page_size")]
+    page_shape: Option<Shape>,
+    /// Sides are multiples of this [default: 1]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=i64::from(LONGEST_SIDE)))]
+    page_step: Option<u32>,
+    /// The longer side is at most so many times the shorter [default: 2]
+    #[arg(long, value_name = "RATIO", value_parser = aspect)]
+    page_aspect: Option<f64>,
+    /// Fewest pages, or one page more where that saves a tenth of the bytes [default: pages]
+    #[arg(long, value_name = "WHAT", value_parser = word::<Prefer>(), hide_possible_values = true)]
+    page_prefer: Option<Prefer>,
+    /// Exactly this size for every page
+    #[arg(long, value_name = "WxH", value_parser = page_size)]
+    page_size: Option<Size>,
+    /// Exactly so many pages
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
+    page_count: Option<u16>,
+    /// Empty pixels between neighbouring cells [default: 2]
+    #[arg(long, value_name = "PIXELS", value_parser = space())]
+    gutter: Option<u32>,
+    /// Empty pixels along a page's edge [default: 0]
+    #[arg(long, value_name = "PIXELS", value_parser = space())]
+    margin: Option<u32>,
+    /// How far outwards the outermost pixels of a box are repeated [default: 1]
+    #[arg(long, value_name = "PIXELS", value_parser = space())]
+    extrude: Option<u32>,
+    /// Room for so many mip levels: wide rings, cells and sides aligned [default: 0]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
+    mip_levels: Option<u32>,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Sprites")]
+struct SpriteArgs {
+    /// Only images whose name or path below the root matches; may be given several times
+    #[arg(long, value_name = "GLOB")]
+    take: Vec<Pattern>,
+    /// No images whose name or path matches
+    #[arg(long, value_name = "GLOB")]
+    leave: Vec<Pattern>,
+    /// Store sprites turned by 90 degrees where that saves room
+    #[arg(long, overrides_with = "no_turn")]
+    turn: bool,
+    /// Store all sprites upright (default)
+    #[arg(long)]
+    no_turn: bool,
+    /// Store the visible box only (default)
+    #[arg(long, overrides_with = "no_trim")]
+    trim: bool,
+    /// Store the whole canvas
+    #[arg(long)]
+    no_trim: bool,
+    /// Alpha from which a pixel is visible, 1 to 255 [default: 1]
+    #[arg(long, value_name = "ALPHA", value_parser = clap::value_parser!(u8).range(1..))]
+    visible_alpha: Option<u8>,
+    /// Sprites with equal pixels share one box (default)
+    #[arg(long, overrides_with = "no_share_twins")]
+    share_twins: bool,
+    /// Every sprite has a box of its own
+    #[arg(long)]
+    no_share_twins: bool,
+    /// Spread edge colours under transparent pixels (default)
+    #[arg(long, overrides_with = "no_fringe")]
+    fringe: bool,
+    /// Write colour 0 under transparent pixels
+    #[arg(long)]
+    no_fringe: bool,
+    /// What the colour of half transparent pixels means [default: straight]
+    #[arg(long, value_name = "KIND", value_parser = word::<Alpha>(), hide_possible_values = true)]
+    alpha: Option<Alpha>,
+    /// How the game should sample: nearest or linear [default: nearest]
+    #[arg(long, value_name = "HOW", value_parser = word::<Filter>(), hide_possible_values = true)]
+    filter: Option<Filter>,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Files")]
+struct FileArgs {
+    /// The format of page files: png, qoi, webp (lossless) or raw [default: png]
+    #[arg(long, value_name = "FORMAT", value_parser = word::<PageFormat>(), hide_possible_values = true)]
+    pages_as: Option<PageFormat>,
+    /// How much work goes into small PNG files: fast, balanced or small [default: balanced]
+    #[arg(long, value_name = "EFFORT", value_parser = word::<PngEffort>(), hide_possible_values = true)]
+    png: Option<PngEffort>,
+    /// How page files are named: plain, or hashed by content [default: plain]
+    #[arg(long, value_name = "HOW", value_parser = word::<PageNames>(), hide_possible_values = true)]
+    names: Option<PageNames>,
+    /// Write beside the descriptor: csv, rust, c or template:FILE; may be given several times
+    #[arg(long, value_name = "FORM")]
+    also: Vec<Also>,
+    /// The same atlas again at another size, as -half=0.5 or -double=2:pixel; may be given several times
+    #[arg(long, value_name = "SUFFIX=FACTOR", allow_hyphen_values = true)]
+    sizes: Vec<OtherSize>,
+}
+
+impl WatchArgs {
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> watch::Request {
+        watch::Request { settle: Duration::from_millis(self.settle.into()), pack: self.build.into_request(project) }
+    }
+}
+
+impl PackArgs {
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::Request {
+        pack::Request { check: self.check, fresh: self.fresh, ..self.build.into_request(project) }
+    }
+}
+
+impl BuildArgs {
+    fn into_request(self, project: Option<PathBuf>) -> pack::Request {
+        let mut keys = Keys::default();
+        self.layout.apply(&mut keys);
+        self.page.apply(&mut keys);
+        self.sprite.apply(&mut keys);
+        self.file.apply(&mut keys);
+        if self.paths.is_empty() {
+            keys.root.clone_from(&self.root);
+        }
+        pack::Request {
+            paths: self.paths,
+            project,
+            root: self.root,
+            out: self.out,
+            name: self.name,
+            keys,
+            why: self.why,
+            take_best: self.take_best,
+            check: false,
+            fresh: false,
+            keep: self.keep,
+        }
+    }
+}
+
+impl LayoutArgs {
+    fn apply(&self, keys: &mut Keys) {
+        (keys.layout, keys.effort, keys.together) = (self.layout, self.effort, self.together);
+    }
+}
+
+impl PageArgs {
+    fn apply(&self, keys: &mut Keys) {
+        keys.page_max = self.page_max;
+        keys.page_shape = self.page_shape;
+        keys.page_step = self.page_step;
+        keys.page_aspect = self.page_aspect;
+        keys.page_prefer = self.page_prefer;
+        keys.page_size = self.page_size;
+        keys.page_count = self.page_count;
+        keys.gutter = self.gutter;
+        keys.margin = self.margin;
+        keys.extrude = self.extrude;
+        keys.mip_levels = self.mip_levels;
+    }
+}
+
+impl SpriteArgs {
+    fn apply(self, keys: &mut Keys) {
+        keys.take = said(self.take);
+        keys.leave = said(self.leave);
+        keys.turn = either(self.turn, self.no_turn);
+        keys.trim = either(self.trim, self.no_trim);
+        keys.visible_alpha = self.visible_alpha;
+        keys.share_twins = either(self.share_twins, self.no_share_twins);
+        keys.fringe = either(self.fringe, self.no_fringe);
+        keys.alpha = self.alpha;
+        keys.filter = self.filter;
+    }
+}
+
+impl FileArgs {
+    fn apply(self, keys: &mut Keys) {
+        keys.pages_as = self.pages_as;
+        keys.png = self.png;
+        keys.names = self.names;
+        keys.also = said(self.also);
+        keys.sizes = said(self.sizes);
+    }
+}

@@ -1,0 +1,283 @@
+//! A first project file for a folder of images: which atlases they make, what kind of art each is, which clips there are,
+//! and why.
+
+mod clips;
+mod survey;
+
+pub use survey::{Picture, Survey, survey};
+
+use crate::failure::Failure;
+use crate::show;
+use minijinja::{AutoEscape, Environment, syntax::SyntaxConfig, value::Serde};
+use serde::Serialize;
+use std::collections::{BTreeMap, BTreeSet};
+use zemtak_core::geometry::Size;
+use zemtak_core::style::Style;
+
+const TEMPLATE: &str = include_str!("project.toml.jinja");
+
+/// From so many subjects on, a folder of its own makes an atlas of its own. A clip is one subject, and so is a lone image.
+const MANY_SUBJECTS: usize = 16;
+
+/// Fewer images of the other kind of art are not worth a texture bind of their own.
+const MANY_OF_A_STYLE: usize = 4;
+
+/// The side of the largest page unless a project says otherwise.
+const USUAL_SIDE: u32 = 2048;
+
+/// Sides that many devices still take.
+const WIDE_SIDES: [u32; 3] = [4096, 8192, 16384];
+
+/// Two empty pixels between cells and a ring of one on both sides.
+const AROUND: u32 = 4;
+
+/// A project file to be.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Draft {
+    images: String,
+    out: String,
+    /// The folder that holds all images, below the project's, where that is not the same.
+    root: Option<String>,
+    /// Its atlases.
+    pub atlases: Vec<AtlasDraft>,
+}
+
+/// An atlas to be.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct AtlasDraft {
+    /// Its name.
+    pub name: String,
+    /// What it holds and what that follows from.
+    pub why: Vec<String>,
+    take: Vec<String>,
+    leave: Vec<String>,
+    page_max: Option<[u32; 2]>,
+    together: bool,
+    filter: &'static str,
+    rules: Vec<RuleDraft>,
+}
+
+/// A rule to be.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+struct RuleDraft {
+    why: Vec<String>,
+    r#match: String,
+    paced: bool,
+}
+
+/// The images of one atlas, by the folder or lone image that they belong to.
+#[derive(Debug, Clone, Default)]
+struct Group<'a> {
+    name: String,
+    /// The folder below the root that they lie in, with its slash.
+    prefix: String,
+    take: Vec<String>,
+    leave: Vec<String>,
+    reason: String,
+    units: BTreeMap<String, Vec<&'a Picture>>,
+}
+
+impl Draft {
+    /// A project for what was found. `name` is that of the folder.
+    #[must_use]
+    pub fn of(survey: &Survey, name: &str, out: &str) -> Self {
+        let root = common_folder(&survey.pictures);
+        let below = if root.is_empty() { 0 } else { root.len() + 1 };
+        let mut groups = groups(&survey.pictures, below, name);
+        groups = groups.into_iter().flat_map(by_style).collect();
+        give_names(&mut groups);
+        let atlases = groups.iter().map(|group| atlas(group, below)).collect();
+        let images = show::count(survey.pictures.len(), "image", "images");
+        Self { images, out: out.into(), root: Some(root).filter(|r| !r.is_empty()), atlases }
+    }
+
+    /// The file's text.
+    ///
+    /// # Errors
+    /// The template cannot be used.
+    pub fn text(&self) -> Result<String, Failure> {
+        let broken = |e: &dyn std::error::Error| Failure::io("the template of project files", e);
+        let mut environment = Environment::new();
+        environment.set_auto_escape_callback(|_| AutoEscape::None);
+        let syntax = SyntaxConfig::builder().trim_blocks(true).lstrip_blocks(true).keep_trailing_newline(true).build();
+        environment.set_syntax(syntax.map_err(|e| broken(&e))?);
+        environment.add_filter("toml", |value: minijinja::Value| {
+            let value = toml::Value::try_from(&value);
+            value
+                .map(|v| v.to_string())
+                .map_err(|e| minijinja::Error::new(minijinja::ErrorKind::BadSerialization, e.to_string()))
+        });
+        environment.render_str(TEMPLATE, minijinja::Value::from(Serde(self))).map_err(|e| broken(&e))
+    }
+}
+
+/// The deepest folder that holds all images.
+fn common_folder(pictures: &[Picture]) -> String {
+    let folder = |p: &Picture| p.name.as_str().rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+    let mut common = pictures.first().map(folder).unwrap_or_default();
+    for picture in pictures {
+        let folder = folder(picture);
+        while !(common.is_empty() || folder == common || folder.starts_with(&format!("{common}/"))) {
+            common = common.rsplit_once('/').map_or(String::new(), |(above, _)| above.to_owned());
+        }
+    }
+    common
+}
+
+/// The first folder of a name, with its slash, or the whole name where it lies in none.
+fn unit_of(name: &str) -> &str {
+    name.find('/').map_or(name, |slash| &name[..=slash])
+}
+
+/// The glob that means a unit and nothing else.
+fn glob_of(prefix: &str, unit: &str) -> String {
+    let whole = globset::escape(&format!("{prefix}{unit}"));
+    if unit.ends_with('/') { format!("{whole}**") } else { whole }
+}
+
+/// An atlas for each folder that looks like one, and one for everything else.
+fn groups<'a>(pictures: &'a [Picture], below: usize, name: &str) -> Vec<Group<'a>> {
+    let units = |of: &[&'a Picture], below: usize| {
+        let mut units: BTreeMap<String, Vec<&'a Picture>> = BTreeMap::new();
+        for &picture in of {
+            units.entry(unit_of(&picture.name.as_str()[below..]).to_owned()).or_default().push(picture);
+        }
+        units
+    };
+    let all: Vec<&Picture> = pictures.iter().collect();
+    let mut rest = units(&all, below);
+    let folders: Vec<String> = rest.keys().filter(|unit| unit.ends_with('/')).cloned().collect();
+    let mut groups = Vec::new();
+    for folder in folders {
+        let inner = units(&rest[&folder], below + folder.len());
+        let Some(reason) = looks_like_an_atlas(&inner, below + folder.len()) else { continue };
+        rest.remove(&folder);
+        let take = vec![glob_of("", &folder)];
+        let name = folder.trim_end_matches('/').to_owned();
+        groups.push(Group { name, prefix: folder, take, leave: Vec::new(), reason, units: inner });
+    }
+    if !rest.is_empty() {
+        let leave: Vec<String> = groups.iter().flat_map(|g| g.take.clone()).collect();
+        let (name, reason) = if leave.is_empty() {
+            (name.to_owned(), "Everything together: no folder holds enough to be an atlas of its own.".to_owned())
+        } else {
+            ("rest".to_owned(), "What lies in no folder that looks like an atlas.".to_owned())
+        };
+        groups.push(Group { name, prefix: String::new(), take: Vec::new(), leave, reason, units: rest });
+    }
+    groups
+}
+
+/// Why a folder looks like an atlas of its own: it holds folders of folders, or a lot of subjects.
+fn looks_like_an_atlas(units: &BTreeMap<String, Vec<&Picture>>, below: usize) -> Option<String> {
+    let folders = units.keys().filter(|unit| unit.ends_with('/'));
+    let holds_folders = |unit: &&String| {
+        let inner = |p: &&Picture| p.name.as_str()[below + unit.len()..].contains('/');
+        units[*unit].iter().any(inner)
+    };
+    let deep = folders.filter(holds_folders).count();
+    if deep >= 2 {
+        return Some(format!("A folder of its own, whose {deep} objects have folders of their own."));
+    }
+    let subjects = clips::subjects(units.values().flatten().copied());
+    (subjects >= MANY_SUBJECTS).then(|| format!("A folder of its own with {subjects} different images and clips."))
+}
+
+/// Pixel art and smooth art want different filters, so where folders of a group differ, they part.
+fn by_style(group: Group<'_>) -> Vec<Group<'_>> {
+    let style = |pictures: &[&Picture]| style_of(pictures.iter().copied());
+    let count = |wanted: Style| {
+        group.units.values().filter(|pictures| style(pictures) == Some(wanted)).map(Vec::len).sum::<usize>()
+    };
+    let lesser = if count(Style::Pixel) < count(Style::Smooth) { Style::Pixel } else { Style::Smooth };
+    if count(lesser) < MANY_OF_A_STYLE {
+        return vec![group];
+    }
+    let (parted, stay): (BTreeMap<_, _>, BTreeMap<_, _>) =
+        group.units.into_iter().partition(|(_, pictures)| style(pictures) == Some(lesser));
+    let take: Vec<String> = parted.keys().map(|unit| glob_of(&group.prefix, unit)).collect();
+    let leave = [group.leave, take.clone()].concat();
+    let word = if lesser == Style::Pixel { "pixel" } else { "smooth" };
+    let other = Group {
+        name: format!("{}-{word}", group.name),
+        prefix: group.prefix.clone(),
+        take,
+        leave: Vec::new(),
+        reason: format!("The {word} art of {}: it wants another filter than the rest.", group.name),
+        units: parted,
+    };
+    vec![Group { leave, units: stay, ..group }, other]
+}
+
+/// What most images are, of those of which it can be told.
+fn style_of<'p>(pictures: impl Iterator<Item = &'p Picture>) -> Option<Style> {
+    let (mut pixel, mut smooth) = (0, 0);
+    for picture in pictures {
+        match picture.style {
+            Some(Style::Pixel) => pixel += 1,
+            Some(Style::Smooth) => smooth += 1,
+            None => {}
+        }
+    }
+    (pixel + smooth > 0).then_some(if smooth > pixel { Style::Smooth } else { Style::Pixel })
+}
+
+/// Names as an atlas may have them, all different.
+fn give_names(groups: &mut [Group<'_>]) {
+    let mut used = BTreeSet::new();
+    for group in groups {
+        let plain = |c: char| match c.to_ascii_lowercase() {
+            c @ ('a'..='z' | '0'..='9' | '_' | '-') => c,
+            _ => '-',
+        };
+        let name: String = group.name.chars().map(plain).collect();
+        let name = Some(name.trim_matches('-').to_owned()).filter(|n| !n.is_empty()).unwrap_or_else(|| "main".into());
+        let mut numbered = (2..).map(|n| format!("{name}-{n}"));
+        let mut candidate = name.clone();
+        while !used.insert(candidate.clone()) {
+            candidate = numbered.next().unwrap_or_default();
+        }
+        group.name = candidate;
+    }
+}
+
+fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
+    let pictures: Vec<&Picture> = group.units.values().flatten().copied().collect();
+    let frames = pictures.iter().map(|p| p.frames).sum();
+    let mut why = vec![group.reason.clone()];
+    let filter = style_of(pictures.iter().copied()).unwrap_or(Style::Pixel);
+    let count = |style: Style| pictures.iter().filter(|p| p.style == Some(style)).count();
+    let (word, seen) = match filter {
+        Style::Pixel => ("nearest", "few colours and hard edges, so pixels stay hard"),
+        Style::Smooth => ("linear", "many colours or soft edges, so pixels may blend"),
+    };
+    let of = show::count(pictures.len(), "image", "images");
+    why.push(format!("{of}, {} of them with {seen}: filter {word}.", show::number(count(filter) as u64)));
+    let largest =
+        pictures.iter().fold(Size::default(), |most, p| Size::new(most.w.max(p.largest.w), most.h.max(p.largest.h)));
+    let side = largest.w.max(largest.h);
+    let wide = WIDE_SIDES.into_iter().find(|wide| *wide >= side).filter(|_| side + 2 > USUAL_SIDE);
+    if let Some(wide) = wide {
+        why.push(format!("The largest is {largest} pixels, so pages may be up to {wide} a side."));
+    }
+    let most = u64::from(wide.unwrap_or(USUAL_SIDE)).pow(2);
+    let rings: u64 = pictures.iter().map(|p| u64::from((p.largest.w + p.largest.h) * AROUND) * p.frames as u64).sum();
+    let area = pictures.iter().map(|p| p.area).sum::<u64>() + rings;
+    let pages = usize::try_from(area.div_ceil(most)).unwrap_or(usize::MAX);
+    let clips = clips::of(&pictures, below);
+    let together = pages > 1 && !clips.is_empty();
+    if pages > 1 {
+        let steps = if together { "; the steps of a clip are kept on one" } else { "" };
+        why.push(format!("{} will take about {pages} pages{steps}.", show::count(frames, "sprite", "sprites")));
+    }
+    AtlasDraft {
+        name: group.name.clone(),
+        why,
+        take: group.take.clone(),
+        leave: group.leave.clone(),
+        page_max: wide.map(|wide| [wide; 2]),
+        together,
+        filter: word,
+        rules: clips::rules(group, &clips, below),
+    }
+}
