@@ -4,7 +4,7 @@
 //! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] and [`prepare`]
 //! (trimming and what else is done to them, [`resample`] for other sizes, [`style`] to tell kinds of art), [`layout`]
 //! (rectangles to pages), [`compose`] (pixels onto pages), [`atlas`] (the descriptor), and beside it [`coords`] and
-//! [`clip`].
+//! [`clip`]; [`islands`] finds sprites on a sheet again, [`pattern`] draws test textures.
 
 pub mod atlas;
 pub mod clip;
@@ -12,9 +12,11 @@ pub mod codec;
 pub mod compose;
 pub mod coords;
 pub mod geometry;
+pub mod islands;
 pub mod layout;
 pub mod name;
 mod par;
+pub mod pattern;
 pub mod pixels;
 pub mod prepare;
 pub mod resample;

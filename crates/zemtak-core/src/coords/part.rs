@@ -1,0 +1,132 @@
+//! Parts of sprites, and parts of parts: what of them is stored, and where.
+
+use super::{Area, AreaError};
+use crate::atlas::{Page, Sprite};
+use crate::geometry::{Rect, Size};
+
+/// A rectangle to be shown: in canvas pixels of a sprite, or relative to the part that it is a part of. It may begin
+/// outside.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Part {
+    /// Left edge.
+    pub x: i32,
+    /// Top edge.
+    pub y: i32,
+    /// Width, at least 1.
+    pub w: u32,
+    /// Height, at least 1.
+    pub h: u32,
+}
+
+/// A sprite's picture: its canvas, and where the visible box of it is stored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Picture {
+    /// The box on its page.
+    pub area: Area,
+    /// The full size.
+    pub canvas: Size,
+    /// Where the upright box begins on the canvas.
+    pub inset: [u32; 2],
+}
+
+/// What of a part is stored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Visible {
+    /// Where it is stored.
+    pub area: Area,
+    /// Where it lies on the canvas.
+    pub on_canvas: Rect,
+    /// Where it lies in the part that was asked for.
+    pub in_part: [u32; 2],
+    /// How many columns and rows of the part lie outside the canvas, or outside the part that it is a part of: left, top,
+    /// right, bottom.
+    pub outside: [u32; 4],
+    /// How many more lie in the transparent border that was trimmed off.
+    pub in_border: [u32; 4],
+}
+
+/// Why nothing of a part can be shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum PartError {
+    /// It has no pixels.
+    #[error("a part has at least one pixel a side")]
+    Empty,
+    /// It lies outside the canvas, or outside the part that it is a part of.
+    #[error("all of it lies outside the canvas of {0}, or outside the part that it is a part of")]
+    Outside(Size),
+    /// All of it is transparent.
+    #[error("all of it lies in the transparent border, which is not stored; the visible box on the canvas is {0}")]
+    InBorder(Rect),
+}
+
+/// Left, top, right, bottom; wide enough for sums of parts.
+type Bounds = [i64; 4];
+
+impl Picture {
+    /// The picture of a sprite on its page.
+    ///
+    /// # Errors
+    /// The box is no box of the page.
+    pub fn of(sprite: &Sprite, page: &Page) -> Result<Self, AreaError> {
+        let area = Area::new(page.size(), sprite.rect, sprite.turned)?;
+        Ok(Self { area, canvas: sprite.canvas, inset: sprite.inset })
+    }
+
+    /// A box whose canvas is the box itself.
+    #[must_use]
+    pub const fn whole(area: Area) -> Self {
+        Self { area, canvas: area.upright(), inset: [0, 0] }
+    }
+
+    /// Where the visible box lies on the canvas.
+    #[must_use]
+    pub const fn visible_box(&self) -> Rect {
+        Rect::at(self.inset[0], self.inset[1], self.area.upright())
+    }
+
+    /// What is stored of a part of a part ... of the canvas, the outermost part first; of the whole canvas without parts.
+    ///
+    /// A part counts from the top left of the part around it as that was asked for, whatever of it is stored.
+    ///
+    /// # Errors
+    /// A part is empty, or nothing of it is stored.
+    pub fn part(&self, parts: &[Part]) -> Result<Visible, PartError> {
+        let mut asked: Bounds = [0, 0, i64::from(self.canvas.w), i64::from(self.canvas.h)];
+        let mut within = asked;
+        for part in parts {
+            if part.w == 0 || part.h == 0 {
+                return Err(PartError::Empty);
+            }
+            let (x, y) = (asked[0].saturating_add(part.x.into()), asked[1].saturating_add(part.y.into()));
+            asked = [x, y, x.saturating_add(part.w.into()), y.saturating_add(part.h.into())];
+            within = intersection(within, asked).ok_or(PartError::Outside(self.canvas))?;
+        }
+        let visible = self.visible_box();
+        let shown = intersection(within, bounds(visible)).ok_or(PartError::InBorder(visible))?;
+        let [left, top, right, bottom] = shown;
+        // All differences below are between edges of one canvas or one part, so they fit.
+        let small = |difference: i64| u32::try_from(difference).unwrap_or(u32::MAX);
+        let on_canvas = Rect::new(small(left), small(top), small(right - left), small(bottom - top));
+        let in_box = Rect::at(on_canvas.x - visible.x, on_canvas.y - visible.y, on_canvas.size());
+        let between = |outer: Bounds, inner: Bounds| {
+            [inner[0] - outer[0], inner[1] - outer[1], outer[2] - inner[2], outer[3] - inner[3]].map(small)
+        };
+        Ok(Visible {
+            area: self.area.inner(in_box).ok_or(PartError::InBorder(visible))?,
+            on_canvas,
+            in_part: [small(left - asked[0]), small(top - asked[1])],
+            outside: between(asked, within),
+            in_border: between(within, shown),
+        })
+    }
+}
+
+fn bounds(rect: Rect) -> Bounds {
+    let edge = |edge: u64| i64::try_from(edge).unwrap_or(i64::MAX);
+    [rect.x.into(), rect.y.into(), edge(rect.right()), edge(rect.bottom())]
+}
+
+fn intersection(a: Bounds, b: Bounds) -> Option<Bounds> {
+    let both = [a[0].max(b[0]), a[1].max(b[1]), a[2].min(b[2]), a[3].min(b[3])];
+    (both[0] < both[2] && both[1] < both[3]).then_some(both)
+}

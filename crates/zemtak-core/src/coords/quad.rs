@@ -1,0 +1,158 @@
+//! From a sprite to the four vertices that draw it.
+
+use super::{Flip, Part, Sampling, Visible, single};
+use crate::geometry::Size;
+
+/// Which way y goes on the screen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
+pub enum ScreenY {
+    /// Down: positive angles turn clockwise as seen.
+    #[default]
+    Down,
+    /// Up: the picture stays upright, positive angles turn counter-clockwise.
+    Up,
+}
+
+/// Where and how a sprite is drawn.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Placement {
+    /// Where its pivot goes.
+    pub at: [f64; 2],
+    /// How many units of the screen a canvas pixel takes, for each axis. A negative one mirrors.
+    pub scale: [f64; 2],
+    /// By how many degrees it is turned about its pivot.
+    pub degrees: f64,
+    /// Mirroring about the pivot.
+    pub flip: Flip,
+    /// Which way y goes.
+    pub y: ScreenY,
+}
+
+impl Default for Placement {
+    fn default() -> Self {
+        Self { at: [0.0; 2], scale: [1.0; 2], degrees: 0.0, flip: Flip::default(), y: ScreenY::Down }
+    }
+}
+
+/// Four vertices and six indices: two triangles.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Quad {
+    /// Where the upright picture's top left, top right, bottom right and bottom left are drawn.
+    pub positions: [[f32; 2]; 4],
+    /// Their texture coordinates.
+    pub uv: [[f32; 2]; 4],
+    /// The vertices of two triangles, clockwise as seen, with flips too.
+    pub indices: [u8; 6],
+}
+
+/// The quad of what is stored of a sprite or of a part of one: `vertex = at + R(angle) * S * (corner - pivot)`, with the
+/// corners of what is stored in canvas pixels. With y up the y of `S * (corner - pivot)` is negated before it is turned.
+///
+/// Quarter turns are exact. A shrink moves texture coordinates only; the flips of `sampling` are ignored, for those of the
+/// placement move the vertices.
+#[must_use]
+pub fn quad(shown: &Visible, pivot: [f64; 2], placement: &Placement, sampling: &Sampling) -> Quad {
+    let Placement { at, scale, degrees, flip, y } = *placement;
+    let (sin, cos) = sin_cos(degrees);
+    let sign = |flipped: bool| if flipped { -1.0 } else { 1.0 };
+    let (sx, sy) = (scale[0] * sign(flip.x), scale[1] * sign(flip.y));
+    let seen_down = match y {
+        ScreenY::Down => 1.0,
+        ScreenY::Up => -1.0,
+    };
+    let vertex = |x: f64, y: f64| {
+        let (dx, dy) = (sx * (x - pivot[0]), seen_down * sy * (y - pivot[1]));
+        [single(at[0] + (cos * dx - sin * dy)), single(at[1] + (sin * dx + cos * dy))]
+    };
+    let super::Edges([left, top, right, bottom]) = super::Edges::of(shown.on_canvas);
+    let mirrored = (sx < 0.0) != (sy < 0.0);
+    Quad {
+        positions: [vertex(left, top), vertex(right, top), vertex(right, bottom), vertex(left, bottom)],
+        uv: shown.area.corners(&Sampling { flip: Flip::default(), ..*sampling }),
+        indices: if mirrored { [0, 3, 2, 0, 2, 1] } else { [0, 1, 2, 0, 2, 3] },
+    }
+}
+
+/// Sine and cosine of an angle in degrees, the same on every machine; exact for quarter turns.
+fn sin_cos(degrees: f64) -> (f64, f64) {
+    let turn = degrees % 360.0;
+    let quarter = [0.0, 90.0, 180.0, 270.0].iter().position(|&q| turn == q || turn + 360.0 == q);
+    match quarter {
+        Some(0) => (0.0, 1.0),
+        Some(1) => (1.0, 0.0),
+        Some(2) => (0.0, -1.0),
+        Some(_) => (-1.0, 0.0),
+        None => libm::sincos(turn.to_radians()),
+    }
+}
+
+/// The largest scale at which a canvas fits into `room`, proportions kept.
+#[must_use]
+pub fn fit(canvas: Size, room: [f64; 2]) -> [f64; 2] {
+    let [x, y] = fill(canvas, room);
+    [x.min(y); 2]
+}
+
+/// The scale at which a canvas fills `room`, whatever that does to its proportions.
+#[must_use]
+pub fn fill(canvas: Size, room: [f64; 2]) -> [f64; 2] {
+    [room[0] / f64::from(canvas.w), room[1] / f64::from(canvas.h)]
+}
+
+/// Why a surface cannot be covered with a sprite.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+pub enum TileError {
+    /// The surface or the canvas has no pixels.
+    #[error("there is nothing to cover")]
+    Empty,
+    /// It takes more tiles than an index can count.
+    #[error("{0} tiles are more than {limit}", limit = Tiles::MOST)]
+    TooMany(u64),
+}
+
+/// Goes over the tiles of a surface, row by row.
+#[derive(Debug, Clone)]
+pub struct Tiles {
+    canvas: Size,
+    surface: Size,
+    columns: u32,
+    next: u64,
+    count: u64,
+}
+
+impl Tiles {
+    /// The most tiles of one surface.
+    pub const MOST: u64 = 1 << 24;
+}
+
+/// Cuts a surface that repeats a sprite into tiles, since a part of a page cannot repeat: where each tile begins on the
+/// surface, and which part of the canvas it shows. The last column and row show what is left.
+///
+/// # Errors
+/// There is nothing to cover, or too much.
+pub fn tiles(canvas: Size, surface: Size) -> Result<Tiles, TileError> {
+    if canvas.area() == 0 || surface.area() == 0 {
+        return Err(TileError::Empty);
+    }
+    let columns = surface.w.div_ceil(canvas.w);
+    let count = u64::from(columns) * u64::from(surface.h.div_ceil(canvas.h));
+    if count > Tiles::MOST {
+        return Err(TileError::TooMany(count));
+    }
+    Ok(Tiles { canvas, surface, columns, next: 0, count })
+}
+
+impl Iterator for Tiles {
+    type Item = ([u32; 2], Part);
+
+    fn next(&mut self) -> Option<Self::Item> {
+        if self.next == self.count {
+            return None;
+        }
+        let at = u32::try_from(self.next).ok()?;
+        self.next += 1;
+        let (x, y) = (at % self.columns * self.canvas.w, at / self.columns * self.canvas.h);
+        let (w, h) = (self.canvas.w.min(self.surface.w - x), self.canvas.h.min(self.surface.h - y));
+        Some(([x, y], Part { x: 0, y: 0, w, h }))
+    }
+}

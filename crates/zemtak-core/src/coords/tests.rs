@@ -1,0 +1,296 @@
+//! Coordinates against a sampler of its own: what is read from a page at the computed places is the source, pixel by
+//! pixel.
+
+#![allow(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    clippy::cast_possible_wrap,
+    reason = "small numbers"
+)]
+
+use super::*;
+use crate::pixels::Pixels;
+use proptest::prelude::*;
+
+/// A page with one box, every pixel of it different, and that picture upright.
+#[derive(Debug, Clone)]
+struct Scene {
+    page: Pixels,
+    source: Pixels,
+    picture: Picture,
+}
+
+/// Boxes anywhere on pages, with canvases around them.
+fn scenes() -> impl Strategy<Value = Scene> {
+    let sides = (1u32..9, 1u32..9, 0u32..5, 0u32..5, 0u32..4, 0u32..4, 0u32..3, 0u32..3);
+    (sides, any::<bool>()).prop_map(|((w, h, x, y, left, top, right, bottom), turned)| {
+        let number = |i: u32| [i as u8, (i >> 8) as u8, 77, 255];
+        let source = Pixels::from_rgba(Size::new(w, h), (0..w * h).flat_map(number).collect()).unwrap();
+        let stored = if turned { source.turned() } else { source.clone() };
+        let rect = Rect::at(x, y, stored.size());
+        let mut page = Pixels::transparent(Size::new(x + rect.w + right, y + rect.h + bottom)).unwrap();
+        for row in 0..rect.h {
+            page.row_mut(y + row)[x as usize * 4..][..rect.w as usize * 4].copy_from_slice(stored.row(row));
+        }
+        let area = Area::new(page.size(), rect, turned).unwrap();
+        let canvas = Size::new(left + w + right, top + h + bottom);
+        Scene { page, source, picture: Picture { area, canvas, inset: [left, top] } }
+    })
+}
+
+fn samplings() -> impl Strategy<Value = Sampling> {
+    (any::<bool>(), any::<bool>(), any::<bool>()).prop_map(|(x, y, up)| Sampling {
+        flip: Flip { x, y },
+        v: if up { VAxis::Up } else { VAxis::Down },
+        shrink: 0.0,
+    })
+}
+
+/// The pixel that a graphics card reads at a place: with V up the page was uploaded bottom row first.
+fn sample(page: &Pixels, [u, v]: [f64; 2], axis: VAxis) -> [u8; 4] {
+    let from_top = if axis == VAxis::Up { 1.0 - v } else { v };
+    let at = |t: f64, side: u32| ((t * f64::from(side)).floor() as u32).min(side - 1);
+    page.get(at(u, page.size().w), at(from_top, page.size().h)).unwrap()
+}
+
+/// Between four corners, as a quad of two triangles is filled.
+fn between(corners: [[f32; 2]; 4], s: f64, t: f64) -> [f64; 2] {
+    let [a, b, _, d] = corners.map(|c| c.map(f64::from));
+    [0, 1].map(|k| a[k] + s * (b[k] - a[k]) + t * (d[k] - a[k]))
+}
+
+/// Whether drawing an area at its own size shows `expected`.
+fn shows(page: &Pixels, area: &Area, how: &Sampling, expected: &Pixels) -> Result<(), TestCaseError> {
+    let Size { w, h } = area.upright();
+    for j in 0..h {
+        for i in 0..w {
+            let (s, t) = ((f64::from(i) + 0.5) / f64::from(w), (f64::from(j) + 0.5) / f64::from(h));
+            let from = [if how.flip.x { w - 1 - i } else { i }, if how.flip.y { h - 1 - j } else { j }];
+            let wanted = expected.get(from[0], from[1]).unwrap();
+            prop_assert_eq!(sample(page, between(area.corners(how), s, t), how.v), wanted, "corners at {}, {}", i, j);
+            let m = area.matrix(how).map(|row| row.map(f64::from));
+            let by_matrix = m.map(|row| row[0] * s + row[1] * t + row[2]);
+            prop_assert_eq!(sample(page, by_matrix, how.v), wanted, "matrix at {}, {}", i, j);
+            if let Ok(OffsetScale { offset, scale }) = area.offset_scale(how) {
+                let uv = [0, 1].map(|k| f64::from(offset[k]) + f64::from(scale[k]) * [s, t][k]);
+                prop_assert_eq!(sample(page, uv, how.v), wanted, "offset and scale at {}, {}", i, j);
+            }
+        }
+    }
+    Ok(())
+}
+
+/// A part somewhere near a canvas of about ten pixels.
+fn parts() -> impl Strategy<Value = Part> {
+    (-6i32..12, -6i32..12, 1u32..12, 1u32..12).prop_map(|(x, y, w, h)| Part { x, y, w, h })
+}
+
+proptest! {
+    #[test]
+    fn what_is_sampled_is_the_source(scene in scenes(), how in samplings()) {
+        shows(&scene.page, &scene.picture.area, &how, &scene.source)?;
+    }
+
+    #[test]
+    fn the_stored_rectangle_says_the_same_as_the_corners(scene in scenes(), how in samplings()) {
+        let UvRect([u0, v0, u1, v1]) = scene.picture.area.rect(&how);
+        let stored = [[u0, v0], [u1, v0], [u1, v1], [u0, v1]];
+        let [a, b, c, d] = stored;
+        let expected = if scene.picture.area.turned() { [b, c, d, a] } else { stored };
+        prop_assert_eq!(scene.picture.area.corners(&how), expected);
+        prop_assert!(scene.picture.area.turned() == scene.picture.area.offset_scale(&how).is_err());
+    }
+
+    #[test]
+    fn a_part_is_cut_from_the_source_wherever_it_lies(scene in scenes(), part in parts(), how in samplings()) {
+        let picture = scene.picture;
+        let inside = |x: i64, y: i64| {
+            let (left, top) = (x - i64::from(picture.inset[0]), y - i64::from(picture.inset[1]));
+            let pixel = u32::try_from(left).ok().zip(u32::try_from(top).ok());
+            pixel.filter(|&(x, y)| x < scene.source.size().w && y < scene.source.size().h)
+        };
+        let all = (0..i64::from(part.h)).flat_map(|y| (0..i64::from(part.w)).map(move |x| (x, y)));
+        let stored: Vec<_> =
+            all.filter(|&(x, y)| inside(x + i64::from(part.x), y + i64::from(part.y)).is_some()).collect();
+        match picture.part(&[part]) {
+            Err(_) => prop_assert!(stored.is_empty()),
+            Ok(shown) => {
+                let size = shown.area.upright();
+                prop_assert_eq!(stored.len() as u64, size.area());
+                prop_assert_eq!(stored[0], (shown.in_part[0].into(), shown.in_part[1].into()));
+                let [left, top, right, bottom] = [0, 1, 2, 3].map(|k| shown.outside[k] + shown.in_border[k]);
+                prop_assert_eq!((left + size.w + right, top + size.h + bottom), (part.w, part.h));
+                let in_box =
+                    Rect::at(shown.on_canvas.x - picture.inset[0], shown.on_canvas.y - picture.inset[1], size);
+                shows(&scene.page, &shown.area, &how, &scene.source.crop(in_box).unwrap())?;
+            }
+        }
+    }
+
+    #[test]
+    fn a_part_of_a_part_is_the_part_at_once(scene in scenes(), outer in parts(), inner in parts()) {
+        // At once: where both overlap, from the canvas's corner.
+        let (x, y) = (outer.x + inner.x, outer.y + inner.y);
+        let (left, top) = (x.max(outer.x), y.max(outer.y));
+        let right = (x + inner.w as i32).min(outer.x + outer.w as i32);
+        let bottom = (y + inner.h as i32).min(outer.y + outer.h as i32);
+        let nested = scene.picture.part(&[outer, inner]);
+        if left >= right || top >= bottom {
+            prop_assert!(nested.is_err());
+        } else {
+            let at_once = Part { x: left, y: top, w: (right - left) as u32, h: (bottom - top) as u32 };
+            let place = |v: Visible| (v.area, v.on_canvas);
+            prop_assert_eq!(nested.map(place).ok(), scene.picture.part(&[at_once]).map(place).ok());
+        }
+    }
+
+    #[test]
+    fn pixels_come_back_from_uv(w in 1u32..=16384, h in 1u32..=16384, a in 0.0..1.0f64, b in 0.0..1.0f64) {
+        let page = Size::new(w, h);
+        let at = |t: f64, side: u32| (t * f64::from(side)) as u32;
+        let (x, end) = (at(a.min(b), w), at(a.max(b), w) + 1);
+        let rect = Rect::new(x, at(a, h), end - x, 1);
+        prop_assert_eq!(UvRect::of(rect, page).to_box(page), Some(rect));
+        let pixel = [at(a, w), at(b, h)];
+        prop_assert_eq!(pixel_at(centre_of(pixel, page), page), Some(pixel));
+        let single = centre_of(pixel, page).map(|t| f64::from(t as f32));
+        prop_assert_eq!(pixel_at(single, page), Some(pixel));
+    }
+
+    #[test]
+    fn integers_are_off_by_half_of_their_step_at_most(scene in scenes(), how in samplings()) {
+        let Unorm16 { corners, error } = scene.picture.area.unorm16(&how);
+        let page = scene.page.size();
+        for (quantised, exact) in corners.iter().zip(scene.picture.area.corners(&how)) {
+            for (k, side) in [page.w, page.h].into_iter().enumerate() {
+                let off = (f64::from(quantised[k]) / 65535.0 - f64::from(exact[k])).abs() * f64::from(side);
+                prop_assert!(off <= error[k] + 1e-6 && error[k] <= 0.5 / 65535.0 * f64::from(side) + 1e-9);
+            }
+        }
+    }
+
+    #[test]
+    fn a_quad_is_where_the_formula_puts_it_and_stays_clockwise(
+        scene in scenes(), pivot in prop::array::uniform2(-9.0..9.0f64), at in prop::array::uniform2(-99.0..99.0f64),
+        scale in prop::array::uniform2(prop_oneof![-3.0..-0.1f64, 0.1..3.0f64]), degrees in -720.0..720.0f64,
+        how in samplings(), up: bool,
+    ) {
+        let y = if up { ScreenY::Up } else { ScreenY::Down };
+        let placement = Placement { at, scale, degrees, flip: how.flip, y };
+        let shown = scene.picture.part(&[]).unwrap();
+        let quad = quad(&shown, pivot, &placement, &how);
+        let Rect { x: left, y: top, w, h } = shown.on_canvas;
+        let corners = [(left, top), (left + w, top), (left + w, top + h), (left, top + h)];
+        for (position, (cx, cy)) in quad.positions.iter().zip(corners) {
+            // As complex numbers: the offset times e^(i angle).
+            let dx = (f64::from(cx) - pivot[0]) * scale[0] * if how.flip.x { -1.0 } else { 1.0 };
+            let dy = (f64::from(cy) - pivot[1]) * scale[1] * if how.flip.y { -1.0 } else { 1.0 };
+            let (length, angle) = (dx.hypot(dy), (if up { -dy } else { dy }).atan2(dx) + degrees.to_radians());
+            prop_assert!((f64::from(position[0]) - at[0] - length * angle.cos()).abs() < 1e-3);
+            prop_assert!((f64::from(position[1]) - at[1] - length * angle.sin()).abs() < 1e-3);
+        }
+        for triangle in quad.indices.chunks_exact(3) {
+            let [a, b, c] = [0, 1, 2].map(|k| quad.positions[usize::from(triangle[k])].map(f64::from));
+            let area = (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0]);
+            prop_assert!(if up { area < 0.0 } else { area > 0.0 }, "clockwise as seen");
+        }
+    }
+
+    #[test]
+    fn cells_are_found_again_by_their_pixels(
+        size in (1u32..99, 1u32..99), cell in (1u32..30, 1u32..30), margin in 0u32..5, gutter in 0u32..5,
+    ) {
+        let sheet = Sheet { size: Size::new(size.0, size.1), margin, gutter };
+        let Ok(grid) = sheet.cells_of(Size::new(cell.0, cell.1)) else { return Ok(()) };
+        let mut in_cells = 0;
+        for y in 0..size.1 {
+            for x in 0..size.0 {
+                if let Some(cell) = grid.at_pixel([x, y]) {
+                    in_cells += 1;
+                    let inside = (cell.rect.x..cell.rect.x + cell.rect.w).contains(&x)
+                        && (cell.rect.y..cell.rect.y + cell.rect.h).contains(&y);
+                    prop_assert!(inside && grid.cell(cell.index) == Some(cell));
+                    prop_assert_eq!(grid.at_uv(centre_of([x, y], sheet.size)), Some(cell));
+                }
+            }
+        }
+        prop_assert_eq!(in_cells, grid.count() * grid.cell_size().area());
+        let [columns, rows] = grid.counts();
+        let last = grid.cell(grid.count() - 1).unwrap().rect;
+        let over = grid.left_over();
+        prop_assert_eq!(last.x + last.w + over[0] + margin, size.0);
+        prop_assert_eq!(last.y + last.h + over[1] + margin, size.1);
+        prop_assert!(grid.cell(grid.count()).is_none());
+        let split = sheet.split(columns, rows).unwrap();
+        prop_assert!(split.cell_size().w >= cell.0 && split.counts() == [columns, rows]);
+    }
+
+    #[test]
+    fn tiles_cover_a_surface_once(canvas in (1u32..9, 1u32..9), surface in (1u32..40, 1u32..40)) {
+        let mut covered = vec![0; (surface.0 * surface.1) as usize];
+        for ([x, y], part) in tiles(Size::new(canvas.0, canvas.1), Size::new(surface.0, surface.1)).unwrap() {
+            prop_assert!(x % canvas.0 == 0 && y % canvas.1 == 0 && part.w <= canvas.0 && part.h <= canvas.1);
+            for row in y..y + part.h {
+                covered[(row * surface.0 + x) as usize..][..part.w as usize].iter_mut().for_each(|n| *n += 1);
+            }
+        }
+        prop_assert!(covered.iter().all(|&n| n == 1));
+    }
+}
+
+#[test]
+fn the_examples_of_the_format_come_out() {
+    let page = Size::new(512, 256);
+    let uv = UvRect::of(Rect::new(35, 1, 28, 30), page);
+    assert_eq!(uv, UvRect([0.068_359_375, 0.003_906_25, 0.123_046_875, 0.121_093_75]));
+    let up = Sampling { v: VAxis::Up, ..Sampling::default() };
+    let area = Area::new(page, Rect::new(35, 1, 28, 30), false).unwrap();
+    assert_eq!(area.rect(&up), UvRect([0.068_359_375, 0.996_093_75, 0.123_046_875, 0.878_906_25]));
+    let sheet = Sheet { size: Size::new(100, 40), margin: 2, gutter: 2 };
+    let grid = sheet.cells_of(Size::new(16, 16)).unwrap();
+    assert_eq!((grid.counts(), grid.left_over()), ([5, 2], [8, 2]));
+    assert_eq!(grid.cell(6).unwrap().rect, Rect::new(20, 20, 16, 16));
+}
+
+#[test]
+fn a_shrink_stops_at_the_centre_and_says_so() {
+    let area = Area::new(Size::new(10, 10), Rect::new(2, 4, 1, 4), false).unwrap();
+    let half = |shrink: f64| area.rect(&Sampling { shrink, ..Sampling::default() }).0;
+    assert_eq!((half(0.5), area.shrinks_to_centre(0.5)), ([0.25, 0.45, 0.25, 0.75], [false, false]));
+    assert_eq!((half(3.0), area.shrinks_to_centre(3.0)), ([0.25, 0.6, 0.25, 0.6], [true, true]));
+}
+
+#[test]
+fn quarter_turns_leave_whole_positions_whole() {
+    let area = Area::new(Size::new(8, 8), Rect::new(0, 0, 4, 2), false).unwrap();
+    let shown = Picture::whole(area).part(&[]).unwrap();
+    let at = |degrees: f64, y: ScreenY| {
+        let placement = Placement { at: [10.0, 20.0], degrees, y, ..Placement::default() };
+        quad(&shown, [2.0, 1.0], &placement, &Sampling::default()).positions
+    };
+    assert_eq!(at(90.0, ScreenY::Down), [[11.0, 18.0], [11.0, 22.0], [9.0, 22.0], [9.0, 18.0]]);
+    assert_eq!(at(-270.0, ScreenY::Down), at(90.0, ScreenY::Down));
+    assert_eq!(at(90.0, ScreenY::Up), [[9.0, 18.0], [9.0, 22.0], [11.0, 22.0], [11.0, 18.0]]);
+    assert_eq!(at(0.0, ScreenY::Up)[0], [8.0, 21.0], "the picture stays upright");
+}
+
+#[test]
+fn sizes_fit_and_fill_and_nonsense_is_refused() {
+    assert_eq!(fit(Size::new(32, 16), [64.0, 64.0]), [2.0, 2.0]);
+    assert_eq!(fill(Size::new(32, 16), [64.0, 64.0]), [2.0, 4.0]);
+    assert!(matches!(Area::new(Size::new(4, 4), Rect::new(1, 1, 4, 1), false), Err(AreaError::Outside { .. })));
+    assert!(matches!(Area::new(Size::new(4, 4), Rect::new(1, 1, 0, 1), false), Err(AreaError::Empty(_))));
+    let huge = Rect::new(u32::MAX, u32::MAX, u32::MAX, u32::MAX);
+    assert!(Area::new(Size::new(u32::MAX, u32::MAX), huge, true).is_err());
+    let sheet = Sheet { size: Size::new(16, 16), margin: u32::MAX, gutter: u32::MAX };
+    assert!(matches!(sheet.cells_of(Size::new(1, 1)), Err(GridError::NoRoom { .. })));
+    let wide = Sheet { margin: 0, ..sheet }.cells_of(Size::new(16, 16)).unwrap();
+    assert_eq!((wide.count(), wide.at_pixel([15, 15]).map(|c| c.index), wide.left_over()), (1, Some(0), [0, 0]));
+    assert_eq!(
+        tiles(Size::new(1, 1), Size::new(u32::MAX, 2)).unwrap_err(),
+        TileError::TooMany(2 * u64::from(u32::MAX))
+    );
+    let area = Area::new(Size::new(8, 8), Rect::new(0, 0, 4, 2), false).unwrap();
+    let far = Part { x: i32::MAX, y: i32::MIN, w: u32::MAX, h: u32::MAX };
+    assert!(Picture::whole(area).part(&[far; 9]).is_err());
+}
