@@ -122,9 +122,9 @@ fn channels(picture: &mut Pixels) {
             _ => [255, 255, 255, 255 - part(y, h)],
         }
     });
-    let width = w / 4;
+    let (width, height) = (w / 4, h / 3);
     for (i, letter) in (0..).zip(["R", "G", "B", "A"]) {
-        let room = Rect::new(i * width, 0, width, h);
+        let room = Rect::new(i * width + width / 4, height, width / 2, height);
         write(picture, letter, room, if letter == "A" { BLACK } else { WHITE });
     }
 }

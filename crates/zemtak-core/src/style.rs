@@ -113,8 +113,9 @@ mod tests {
     #[test]
     fn a_colour_for_every_pixel_is_smooth_art_whatever_its_edges() {
         let mut picture = Pixels::transparent(Size::new(32, 32)).unwrap();
-        for (i, pixel) in picture.as_bytes_mut().chunks_exact_mut(PIXEL).enumerate() {
-            pixel.copy_from_slice(&[(i % 256) as u8, (i / 256 * 60) as u8, 7, 255]);
+        for (i, pixel) in (0_u16..).zip(picture.as_bytes_mut().chunks_exact_mut(PIXEL)) {
+            let [low, high] = i.to_le_bytes();
+            pixel.copy_from_slice(&[low, high * 60, 7, 255]);
         }
         let traits = Traits::of(&picture);
         assert_eq!((traits.visible, traits.edge, traits.style()), (1024, 0, Some(Style::Smooth)));

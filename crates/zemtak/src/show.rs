@@ -110,6 +110,19 @@ pub fn lines_indented(text: &str, by: usize) -> String {
     lines.join(&format!("\n{:by$}", ""))
 }
 
+/// How alike two words are at least of which one is offered for the other.
+const ALIKE: f64 = 0.75;
+
+/// The word that is most like another.
+#[must_use]
+pub fn nearest<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> Option<&'w str> {
+    let word = word.to_lowercase();
+    // The first is for words that go on wrongly, the second for two letters exchanged in a short one.
+    let likeness = |w: &str| strsim::jaro_winkler(&word, w).max(strsim::normalized_damerau_levenshtein(&word, w) + 0.1);
+    let best = words.map(|w| (likeness(w), w)).max_by(|a, b| a.0.total_cmp(&b.0))?;
+    (best.0 >= ALIKE).then_some(best.1)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

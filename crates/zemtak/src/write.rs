@@ -27,6 +27,14 @@ pub fn make_folder(folder: &Path) -> Result<(), Failure> {
 /// # Errors
 /// Where they cannot be written.
 pub fn prepare(target: &Path, bytes: &[u8]) -> Result<Waiting, Failure> {
+    prepare_with(target, |file| file.write_all(bytes))
+}
+
+/// As [`prepare`], with bytes that are written piece by piece.
+///
+/// # Errors
+/// Where they cannot be written.
+pub fn prepare_with(target: &Path, fill: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Result<Waiting, Failure> {
     let write = || -> io::Result<NamedTempFile> {
         let mut builder = Builder::new();
         builder.prefix(".zemtak-").suffix(".part");
@@ -37,7 +45,7 @@ pub fn prepare(target: &Path, bytes: &[u8]) -> Result<Waiting, Failure> {
             builder.permissions(fs::Permissions::from_mode(0o666));
         }
         let mut file = builder.tempfile_in(target.parent().unwrap_or(Path::new(".")))?;
-        file.write_all(bytes)?;
+        fill(&mut file)?;
         Ok(file)
     };
     let temporary = write().map_err(|e| Failure::io(&show::path(target), &e))?;

@@ -1,6 +1,8 @@
 //! The command line: what clap reads, turned into a typed request. No other module knows clap.
 
+mod coords_args;
 mod pack_args;
+mod sheet_args;
 mod values;
 
 use crate::answer::Manner;
@@ -8,8 +10,10 @@ use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
 use anstream::ColorChoice;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use coords_args::{QuadArgs, UvArgs};
 use pack_args::{PackArgs, WatchArgs};
 use serde_json::json;
+use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
 use std::ffi::OsString;
 use std::path::PathBuf;
 
@@ -137,6 +141,47 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak verify build/night.atlas.json\n  \
         zemtak verify build/night.atlas.json --against art")]
     Verify(VerifyArgs),
+    /// Texture coordinates of sprites and of parts of them, in the form that your game needs
+    ///
+    /// For sprites of a descriptor, or for bare numbers. Corners are those of the upright picture, also where it is stored
+    /// turned; pixels of a part that are not stored are cut off and told.
+    #[command(after_help = "Examples:\n  zemtak uv build/night.atlas.json moth/fly/03 --as corners --v-up\n  \
+        zemtak uv --page 512x256 --box 34,2,28,30 --flip x --as matrix")]
+    Uv(UvArgs),
+    /// The vertices and indices that draw sprites
+    ///
+    /// The pivot goes to --at, and the sprite is scaled, mirrored and turned about it. Triangles go clockwise as seen.
+    #[command(
+        after_help = "Examples:\n  zemtak quad build/night.atlas.json moth/fly/03 --at 120,64 --angle 15 --fit 64x64\n  \
+        zemtak quad build/night.atlas.json --list placements.csv --as buffer -o night.vertices"
+    )]
+    Quad(Box<QuadArgs>),
+    /// The cells of a regular sheet, by number, pixel or texture coordinate
+    ///
+    /// Cells are numbered from 0, left to right, then top to bottom.
+    #[command(mut_group("how", |how| how.required(true)))]
+    #[command(after_help = "Examples:\n  zemtak grid 512x256 --cell 32x32 --index 17\n  \
+        zemtak grid 100x40 --cells 5x2 --margin 2 --gutter 2 --uv 0.5,0.25")]
+    Grid(GridArgs),
+    /// Cut a sheet back into sprites: by grid, by islands of visible pixels, or by a descriptor
+    ///
+    /// Islands are numbered in reading order. Cutting a packed atlas by its descriptor gives the sources back, pixel for
+    /// pixel, but for colour that nobody sees.
+    #[command(after_help = "Examples:\n  zemtak cut moth-sheet.png --cell 32x32 --names fly_{index} -o art/moth\n  \
+        zemtak cut build/night.atlas.json -o back")]
+    Cut(CutArgs),
+    /// Draw a test texture: what is upside down, swapped, blurred or off by one shows at a glance
+    #[command(after_help = "Examples:\n  zemtak pattern 512x256 --kind cells\n  \
+        zemtak pattern 100x60 --kind checker -o blur.png")]
+    Pattern(PatternArgs),
+    /// The sprites and clips of a descriptor
+    #[command(after_help = "Examples:\n  zemtak list build/night.atlas.json\n  \
+        zemtak list build/night.atlas.json 'moth/**'")]
+    List(ListArgs),
+    /// Every value of a sprite on one screen
+    #[command(after_help = "Examples:\n  zemtak describe build/night.atlas.json moth/fly/03\n  \
+        zemtak describe build/night.atlas.json emblem --json")]
+    Describe(DescribeArgs),
     /// Print the JSON Schema of a file that zemtak writes
     #[command(
         after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema descriptor > descriptor.schema.json"
@@ -189,6 +234,13 @@ impl Command {
             Self::Verify(VerifyArgs { descriptor, against }) => {
                 Request::Verify(verify::Request { descriptor, against })
             }
+            Self::Uv(args) => Request::Uv(args.into_request()),
+            Self::Quad(args) => Request::Quad(Box::new(args.into_request())),
+            Self::Grid(args) => Request::Grid(args.into_request()),
+            Self::Cut(args) => Request::Cut(args.into_request()),
+            Self::Pattern(args) => Request::Pattern(args.into_request()),
+            Self::List(args) => Request::List(args.into_request()),
+            Self::Describe(args) => Request::Describe(args.into_request()),
             Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => Request::Schema(schema::Request::Descriptor),
         }
     }

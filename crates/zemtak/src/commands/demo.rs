@@ -39,7 +39,7 @@ struct Step {
 }
 
 /// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
-const STEPS: [(&str, &[&str]); 5] = [
+const STEPS: [(&str, &[&str]); 8] = [
     (
         "Pack the sprites into a texture page and write the descriptor.",
         &["pack", "DIR/art", "-o", "DIR/build", "--name", "night"],
@@ -57,6 +57,15 @@ const STEPS: [(&str, &[&str]); 5] = [
         &["pack", "--project", "DIR/zemtak.toml"],
     ),
     ("Once more: nothing has changed, so nothing is done.", &["pack", "--project", "DIR/zemtak.toml"]),
+    ("Every value of one sprite.", &["describe", "DIR/build/scene.atlas.json", "moth/fly/03"]),
+    (
+        "Its texture coordinates for a V axis that points up, mirrored: here for a shader.",
+        &["uv", "DIR/build/scene.atlas.json", "moth/fly/03", "--v-up", "--flip", "x", "--as", "wgsl"],
+    ),
+    (
+        "Its vertices on the screen, turned by 15 degrees about its pivot and 96 pixels large.",
+        &["quad", "DIR/build/scene.atlas.json", "moth/fly/03", "--at", "640,360", "--angle", "15", "--fit", "96x96"],
+    ),
 ];
 
 /// Writes the project and runs the steps; stops after one that does not end well.

@@ -1,9 +1,16 @@
 //! One module a command: a typed request in, an answer out.
 
+pub mod cut;
 pub mod demo;
+pub mod describe;
+pub mod grid;
+pub mod list;
 pub mod new;
 pub mod pack;
+pub mod pattern;
+pub mod quad;
 pub mod schema;
+pub mod uv;
 pub mod verify;
 pub mod watch;
 
@@ -23,6 +30,20 @@ pub enum Request {
     Demo(demo::Request),
     /// Write a project file for the images that are there.
     New(new::Request),
+    /// Compute texture coordinates.
+    Uv(uv::Request),
+    /// Compute vertices.
+    Quad(Box<quad::Request>),
+    /// The cells of a regular sheet.
+    Grid(grid::Request),
+    /// A sheet back into sprites.
+    Cut(cut::Request),
+    /// A test texture.
+    Pattern(pattern::Request),
+    /// The sprites and clips of a descriptor.
+    List(list::Request),
+    /// All values of a sprite.
+    Describe(describe::Request),
     /// Print a JSON Schema.
     Schema(schema::Request),
 }
@@ -38,6 +59,13 @@ pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure>
         Request::Verify(request) => Box::new(verify::run(&request, manner)?),
         Request::Demo(request) => Box::new(demo::run(&request, manner)?),
         Request::New(request) => Box::new(new::run(&request, manner)?),
+        Request::Uv(request) => Box::new(uv::run(&request)?),
+        Request::Quad(request) => Box::new(quad::run(&request)?),
+        Request::Grid(request) => Box::new(grid::run(&request)?),
+        Request::Cut(request) => Box::new(cut::run(&request)?),
+        Request::Pattern(request) => Box::new(pattern::run(&request)?),
+        Request::List(request) => Box::new(list::run(&request)?),
+        Request::Describe(request) => Box::new(describe::run(&request)?),
         Request::Schema(request) => Box::new(schema::run(request)),
     })
 }

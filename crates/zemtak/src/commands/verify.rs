@@ -6,14 +6,14 @@ use crate::failure::{Failure, Problem};
 use crate::progress::Progress;
 use crate::settings::Word;
 use crate::sources::{self, Search, Source};
-use crate::{interrupt, load, show, store};
+use crate::{descriptor, interrupt, load, show, store};
 use rayon::prelude::*;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{Atlas, ParseError, Sprite};
+use zemtak_core::atlas::{Atlas, Sprite};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::resample::{Resample, Scale, resample};
@@ -46,7 +46,7 @@ pub struct Proof {
 /// # Errors
 /// A descriptor that cannot be read or trusted. Everything else is part of the proof.
 pub fn run(request: &Request, manner: Manner) -> Result<Proof, Failure> {
-    let file = AtlasFile::open(&request.descriptor).map_err(|e| explain(&e))?;
+    let file = descriptor::open(&request.descriptor)?;
     let atlas = file.atlas();
     let mut proof = Proof {
         descriptor: request.descriptor.clone(),
@@ -177,40 +177,6 @@ fn compare(
 fn scale_of(atlas: &Atlas) -> Option<Scale> {
     let resample = Resample::of(atlas.built.resample.as_deref()?)?;
     Some(Scale { factor: atlas.scale.to_string().parse().ok()?, resample })
-}
-
-fn explain(error: &OpenError) -> Failure {
-    let what = "a descriptor that cannot be used";
-    let again = "build it again with 'zemtak pack'";
-    match error {
-        OpenError::Io { path, source } => Failure::io(&show::path(path), source),
-        OpenError::Parse { path, text, source: ParseError::Json { line, column, reason } } => {
-            let place = format!("{}:{line}:{column}", show::path(path));
-            Problem::bad_input(
-                what,
-                &place,
-                format!("{reason}\n{}", show::marked(text, byte_of(text, *line, *column))),
-                again,
-            )
-            .into()
-        }
-        OpenError::Parse { path, source, .. } => {
-            let help = "use the version of zemtak that wrote it, or build it again with this one";
-            Problem::bad_input(what, &show::path(path), source.to_string(), help).into()
-        }
-        OpenError::Flawed { path, flaws } => {
-            let problem = |flaw: &_| Problem::bad_input(what, &show::path(path), format!("{flaw}"), again);
-            Failure::all(flaws.iter().map(problem).collect())
-        }
-        other => Problem::bad_input(what, "", other.to_string(), again).into(),
-    }
-}
-
-/// The byte that a line and a column, counted in bytes from 1, stand for.
-fn byte_of(text: &str, line: usize, column: usize) -> std::ops::Range<usize> {
-    let before: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
-    let at = (before + column.saturating_sub(1)).min(text.len());
-    at..at
 }
 
 impl Answer for Proof {

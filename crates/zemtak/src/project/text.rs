@@ -13,9 +13,6 @@ use toml::de::{DeTable, DeValue};
 /// A value and where it stands.
 pub type Value<'t> = Spanned<DeValue<'t>>;
 
-/// How alike a word must be to be offered in place of an unknown one.
-const ALIKE: f64 = 0.75;
-
 /// A text being read, and what was found wrong with it so far.
 pub struct Text<'t> {
     shown: String,
@@ -87,7 +84,7 @@ impl<'t> Text<'t> {
         let choices = words().map(|w| format!("\"{w}\"")).collect::<Vec<_>>().join(", ");
         let Some(text) = value.get_ref().as_str() else { return self.expected(value, &format!("one of {choices}")) };
         T::of(text).or_else(|| {
-            let near = nearest(text, words()).map(|w| format!("did you mean \"{w}\"? ")).unwrap_or_default();
+            let near = show::nearest(text, words()).map(|w| format!("did you mean \"{w}\"? ")).unwrap_or_default();
             self.wrong("a value that cannot be", value.span(), &format!("{near}it can be {choices}"));
             None
         })
@@ -202,20 +199,11 @@ impl<'v, 't> Table<'v, 't> {
     /// Tells keys that nobody asked for.
     pub fn end(self) {
         for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
-            let near = match nearest(key, self.known.iter().copied()) {
+            let near = match show::nearest(key, self.known.iter().copied()) {
                 Some(near) => format!("did you mean '{near}'?"),
                 None => format!("it can be {}", self.known.join(", ")),
             };
             self.text.wrong("an unknown key", span, &format!("'{}' is no key of {}; {near}", show::name(key), self.of));
         }
     }
-}
-
-/// The word that is most like another.
-fn nearest<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> Option<&'w str> {
-    let word = word.to_lowercase();
-    // The first is for words that go on wrongly, the second for two letters exchanged in a short one.
-    let likeness = |w: &str| strsim::jaro_winkler(&word, w).max(strsim::normalized_damerau_levenshtein(&word, w) + 0.1);
-    let best = words.map(|w| (likeness(w), w)).max_by(|a, b| a.0.total_cmp(&b.0))?;
-    (best.0 >= ALIKE).then_some(best.1)
 }

@@ -12,6 +12,7 @@
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
 
+mod coordinates;
 mod hostile;
 mod layout;
 mod manners;

@@ -122,6 +122,12 @@ fn answers_have_the_documented_keys() {
         ("verify", format!("verify build/night.atlas.json --against {} --json", art.display()), 0),
         ("demo", "demo --json".into(), 0),
         ("new", "new --json bad".into(), 0),
+        ("uv", "uv build/night.atlas.json moth/fly/03 --as corners --v-up --json".into(), 0),
+        ("quad", "quad build/night.atlas.json moth/fly/03 --json".into(), 0),
+        ("grid", "grid 512x256 --cell 32x32 --index 17 --json".into(), 0),
+        ("cut", "cut build/night.atlas.json --json".into(), 0),
+        ("pattern", "pattern 64x64 --kind cells --json".into(), 0),
+        ("describe", "describe build/night.atlas.json moth/fly/03 --json".into(), 0),
         ("errors", "pack bad --json".into(), 3),
     ] {
         let mut printed = Vec::new();

@@ -1,0 +1,230 @@
+//! The options of the commands that answer questions about coordinates.
+
+use super::values::{any_size, part, point, rect, room, scale, shrink};
+use crate::commands::{quad, uv};
+use crate::descriptor::Choice;
+use crate::place::Subject;
+use crate::values;
+use clap::{Args, ValueEnum};
+use std::path::PathBuf;
+use zemtak_core::coords::{Flip, Part, Placement, Sampling, ScreenY, VAxis};
+use zemtak_core::geometry::{Rect, Size};
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Of what")]
+struct SubjectArgs {
+    /// The descriptor, NAME.atlas.json
+    #[arg(required_unless_present = "page", conflicts_with = "page")]
+    descriptor: Option<PathBuf>,
+    /// Sprites by name or glob [default: all]
+    #[arg(value_name = "NAME")]
+    names: Vec<String>,
+    /// All sprites of a clip in the order of its steps; may be given several times
+    #[arg(long, value_name = "NAME", requires = "descriptor")]
+    clip: Vec<String>,
+    /// Instead of a descriptor: the size of a page
+    #[arg(long, value_name = "WxH", value_parser = any_size, requires = "rect")]
+    page: Option<Size>,
+    /// A box on that page, as stored
+    #[arg(id = "rect", long = "box", value_name = "X,Y,W,H", value_parser = rect, requires = "page")]
+    rect: Option<Rect>,
+    /// The box is stored turned by 90 degrees clockwise
+    #[arg(long, requires = "rect")]
+    turned: bool,
+    /// A part in canvas pixels; given again, a part of that part
+    #[arg(long, value_name = "X,Y,W,H", value_parser = part, allow_hyphen_values = true)]
+    part: Vec<Part>,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Texture coordinates")]
+struct SamplingArgs {
+    /// V goes up: 0 is the bottom row, for pages uploaded bottom row first
+    #[arg(long)]
+    v_up: bool,
+    /// Move each edge inwards by so many texels; 0.5 keeps linear filtering within the box [default: 0]
+    #[arg(long, value_name = "TEXELS", value_parser = shrink, allow_hyphen_values = true)]
+    shrink: Option<f64>,
+}
+
+impl SubjectArgs {
+    fn into_subject(self) -> (Subject, Vec<Part>) {
+        let subject = match (self.descriptor, self.page, self.rect) {
+            (None, Some(page), Some(rect)) => Subject::Bare { page, rect, turned: self.turned },
+            (descriptor, ..) => Subject::Sprites {
+                descriptor: descriptor.unwrap_or_default(),
+                choice: Choice { names: self.names, clips: self.clip },
+            },
+        };
+        (subject, self.part)
+    }
+}
+
+impl SamplingArgs {
+    fn into_sampling(self, flip: Flip) -> Sampling {
+        let v = if self.v_up { VAxis::Up } else { VAxis::Down };
+        Sampling { flip, v, shrink: self.shrink.unwrap_or(0.0) }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(super) struct UvArgs {
+    #[command(flatten)]
+    subject: SubjectArgs,
+    #[command(flatten)]
+    sampling: SamplingArgs,
+    /// Mirror: x, y or xy
+    #[arg(long, value_name = "AXES", value_parser = values::flip)]
+    flip: Option<Flip>,
+    /// In which form
+    #[arg(long = "as", value_name = "FORM", default_value = "rect")]
+    form: UvForm,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum UvForm {
+    /// u0, v0, u1, v1 of the box as stored
+    Rect,
+    /// The four corners of the upright picture
+    Corners,
+    /// uv = offset + scale * t; not for turned sprites
+    OffsetScale,
+    /// uv = M * (s, t, 1): two rows of three
+    Matrix,
+    /// Corners as 16-bit normalised integers, with the error
+    Unorm16,
+    /// Constants for GLSL
+    Glsl,
+    /// Constants for WGSL
+    Wgsl,
+}
+
+impl UvArgs {
+    pub(super) fn into_request(self) -> uv::Request {
+        let (subject, parts) = self.subject.into_subject();
+        let form = match self.form {
+            UvForm::Rect => uv::Form::Rect,
+            UvForm::Corners => uv::Form::Corners,
+            UvForm::OffsetScale => uv::Form::OffsetScale,
+            UvForm::Matrix => uv::Form::Matrix,
+            UvForm::Unorm16 => uv::Form::Unorm16,
+            UvForm::Glsl => uv::Form::Glsl,
+            UvForm::Wgsl => uv::Form::Wgsl,
+        };
+        uv::Request { subject, parts, sampling: self.sampling.into_sampling(self.flip.unwrap_or_default()), form }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(super) struct QuadArgs {
+    #[command(flatten)]
+    subject: SubjectArgs,
+    #[command(flatten)]
+    draw: DrawArgs,
+    #[command(flatten)]
+    sampling: SamplingArgs,
+    #[command(flatten)]
+    batch: BatchArgs,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "On the screen")]
+struct DrawArgs {
+    /// Where the pivot goes [default: 0,0]
+    #[arg(long, value_name = "X,Y", value_parser = point, allow_hyphen_values = true)]
+    at: Option<[f64; 2]>,
+    /// Degrees about the pivot: clockwise as seen, with --y-up counter-clockwise [default: 0]
+    #[arg(long, value_name = "DEGREES", value_parser = values::number, allow_hyphen_values = true)]
+    angle: Option<f64>,
+    /// Screen units for a canvas pixel, for both axes or each [default: 1]
+    #[arg(long, value_name = "FACTOR", value_parser = scale, allow_hyphen_values = true)]
+    scale: Option<[f64; 2]>,
+    /// As large as the canvas fits into this, proportions kept
+    #[arg(long, value_name = "WxH", value_parser = room, conflicts_with = "scale")]
+    fit: Option<[f64; 2]>,
+    /// With --fit: fill it, whatever the proportions
+    #[arg(long, requires = "fit")]
+    fill: bool,
+    /// Mirror about the pivot: x, y or xy
+    #[arg(long, value_name = "AXES", value_parser = values::flip)]
+    flip: Option<Flip>,
+    /// Another pivot than the sprite's, in canvas pixels
+    #[arg(long, value_name = "X,Y", value_parser = point, allow_hyphen_values = true)]
+    pivot: Option<[f64; 2]>,
+    /// A colour for all vertices [default: #ffffffff]
+    #[arg(long, value_name = "#RRGGBB[AA]", value_parser = values::tint)]
+    tint: Option<[u8; 4]>,
+    /// Y goes up on the screen
+    #[arg(long)]
+    y_up: bool,
+    /// Cover a surface of so many canvas pixels with the sprite; its top left is the pivot
+    #[arg(long, value_name = "WxH", value_parser = any_size, conflicts_with_all = ["part", "list"])]
+    tile: Option<Size>,
+}
+
+#[derive(Debug, Args)]
+#[command(next_help_heading = "Many at once")]
+struct BatchArgs {
+    /// A CSV or JSON file of placements: sprite, x, y, and angle, scale, scale_x, scale_y, flip, tint
+    #[arg(long, value_name = "FILE", requires = "descriptor", conflicts_with_all = ["names", "clip", "part"])]
+    list: Option<PathBuf>,
+    /// Keep the order instead of sorting by page
+    #[arg(long)]
+    in_order: bool,
+    /// In which form
+    #[arg(long = "as", value_name = "FORM", default_value = "table")]
+    form: QuadForm,
+    /// The file for --as buffer
+    #[arg(short, long, value_name = "FILE", required_if_eq("form", "buffer"))]
+    out: Option<PathBuf>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum QuadForm {
+    /// For people
+    Table,
+    /// One JSON document
+    Json,
+    /// A line for each vertex
+    Csv,
+    /// A file of vertices and indices, whose layout is told
+    Buffer,
+}
+
+impl QuadArgs {
+    pub(super) fn into_request(self) -> quad::Request {
+        let (subject, parts) = self.subject.into_subject();
+        let DrawArgs { at, angle, scale, fit, fill, flip, pivot, tint, y_up, tile } = self.draw;
+        let zoom = match fit {
+            Some(room) if fill => quad::Zoom::Fill(room),
+            Some(room) => quad::Zoom::Fit(room),
+            None => quad::Zoom::Scale(scale.unwrap_or([1.0; 2])),
+        };
+        let form = match self.batch.form {
+            QuadForm::Table => quad::Form::Table,
+            QuadForm::Json => quad::Form::Json,
+            QuadForm::Csv => quad::Form::Csv,
+            QuadForm::Buffer => quad::Form::Buffer,
+        };
+        quad::Request {
+            subject,
+            parts,
+            list: self.batch.list,
+            placement: Placement {
+                at: at.unwrap_or_default(),
+                scale: [1.0; 2],
+                degrees: angle.unwrap_or(0.0),
+                flip: flip.unwrap_or_default(),
+                y: if y_up { ScreenY::Up } else { ScreenY::Down },
+            },
+            zoom,
+            pivot,
+            tint: tint.unwrap_or([255; 4]),
+            tile,
+            sampling: self.sampling.into_sampling(Flip::default()),
+            in_order: self.batch.in_order,
+            form,
+            out: self.batch.out,
+        }
+    }
+}

@@ -1,0 +1,215 @@
+//! The options of the commands about sheets and about single sprites.
+
+use super::values::{any_size, counts, pixel, point};
+use crate::commands::{cut, describe, grid, list, pattern};
+use crate::descriptor::Choice;
+use clap::{Args, ValueEnum};
+use std::path::PathBuf;
+use zemtak_core::coords::{Sampling, Sheet, VAxis};
+use zemtak_core::geometry::Size;
+use zemtak_core::islands::FARTHEST;
+use zemtak_core::pattern::Kind;
+
+#[derive(Debug, Args)]
+pub(super) struct GridArgs {
+    /// The size of the sheet
+    #[arg(value_name = "WxH", value_parser = any_size)]
+    sheet: Size,
+    #[command(flatten)]
+    cut: GridCutArgs,
+    /// A cell by its number, from 0; may be given several times
+    #[arg(long, value_name = "N")]
+    index: Vec<u64>,
+    /// The cell that a pixel lies in
+    #[arg(long, value_name = "X,Y", value_parser = pixel)]
+    pixel: Vec<[u32; 2]>,
+    /// The cell that a texture coordinate lies in
+    #[arg(long, value_name = "U,V", value_parser = point)]
+    uv: Vec<[f64; 2]>,
+    /// V goes up: 0 is the bottom row
+    #[arg(long)]
+    v_up: bool,
+}
+
+#[derive(Debug, Args)]
+#[group(id = "how", required = false, multiple = false)]
+struct HowArgs {
+    /// The size of a cell
+    #[arg(long, value_name = "WxH", value_parser = any_size)]
+    cell: Option<Size>,
+    /// How many columns and rows
+    #[arg(long, value_name = "CxR", value_parser = counts)]
+    cells: Option<[u32; 2]>,
+}
+
+#[derive(Debug, Args)]
+struct GridCutArgs {
+    #[command(flatten)]
+    how: HowArgs,
+    /// Empty pixels along the sheet's edge [default: 0]
+    #[arg(long, value_name = "PIXELS", default_value_t = 0, hide_default_value = true)]
+    margin: u32,
+    /// Empty pixels between cells [default: 0]
+    #[arg(long, value_name = "PIXELS", default_value_t = 0, hide_default_value = true)]
+    gutter: u32,
+}
+
+impl HowArgs {
+    fn cut(&self) -> Option<grid::Cut> {
+        self.cell.map(grid::Cut::Cell).or(self.cells.map(grid::Cut::Counts))
+    }
+}
+
+impl GridArgs {
+    pub(super) fn into_request(self) -> grid::Request {
+        let GridCutArgs { how, margin, gutter } = self.cut;
+        let v = if self.v_up { VAxis::Up } else { VAxis::Down };
+        grid::Request {
+            sheet: Sheet { size: self.sheet, margin, gutter },
+            // The sheet itself, should nothing be said.
+            cut: how.cut().unwrap_or(grid::Cut::Counts([1, 1])),
+            indices: self.index,
+            pixels: self.pixel,
+            uvs: self.uv,
+            sampling: Sampling { v, ..Sampling::default() },
+        }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(super) struct CutArgs {
+    /// An image, or a descriptor NAME.atlas.json whose pages are cut
+    #[arg(value_name = "SHEET")]
+    sheet: PathBuf,
+    /// The folder for the sprites
+    #[arg(short, long, value_name = "DIR", default_value = "cut")]
+    out: PathBuf,
+    #[command(flatten)]
+    grid: GridCutArgs,
+    /// Without --cell or --cells, islands of visible pixels are cut out: parts with fewer empty pixels between them belong
+    /// together [default: 1]
+    #[arg(long, value_name = "PIXELS", value_parser = clap::value_parser!(u32).range(1..=i64::from(FARTHEST)), conflicts_with = "how")]
+    join: Option<u32>,
+    /// Alpha from which a pixel is visible, 1 to 255 [default: 1]
+    #[arg(long, value_name = "ALPHA", value_parser = clap::value_parser!(u8).range(1..), conflicts_with = "how")]
+    visible_alpha: Option<u8>,
+    /// Names of the sprites; {sheet}, {index}, {column} and {row} are filled in
+    #[arg(long, value_name = "PATTERN", default_value = cut::NAMES)]
+    names: String,
+    /// Give all sprites the canvas of the largest, and say where they stand on it
+    #[arg(long, value_name = "WHERE", num_args = 0..=1, default_missing_value = "centre")]
+    uniform: Option<Uniform>,
+    /// Write cells without a visible pixel too
+    #[arg(long)]
+    keep_empty: bool,
+    /// Write over files that are there
+    #[arg(long)]
+    replace: bool,
+    /// Write nothing, print the boxes
+    #[arg(long)]
+    dry_run: bool,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Uniform {
+    Centre,
+    Bottom,
+}
+
+impl CutArgs {
+    pub(super) fn into_request(self) -> cut::Request {
+        let GridCutArgs { how, margin, gutter } = self.grid;
+        let islands =
+            cut::Way::Islands { join: self.join.unwrap_or(1), visible_alpha: self.visible_alpha.unwrap_or(1) };
+        let uniform = self.uniform.map(|uniform| match uniform {
+            Uniform::Centre => cut::Stand::Centre,
+            Uniform::Bottom => cut::Stand::Bottom,
+        });
+        cut::Request {
+            sheet: self.sheet,
+            way: how.cut().map_or(islands, |cut| cut::Way::Grid { cut, margin, gutter }),
+            out: self.out,
+            names: self.names,
+            uniform,
+            keep_empty: self.keep_empty,
+            replace: self.replace,
+            dry_run: self.dry_run,
+        }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(super) struct PatternArgs {
+    /// Its size
+    #[arg(value_name = "WxH", value_parser = pattern_size)]
+    size: Size,
+    /// What to find out
+    #[arg(long)]
+    kind: PatternKind,
+    /// The file [default: KIND-WxH.png]
+    #[arg(short, long, value_name = "FILE")]
+    out: Option<PathBuf>,
+}
+
+fn pattern_size(text: &str) -> Result<Size, String> {
+    let most = pattern::LONGEST_SIDE;
+    let size = any_size(text)?;
+    if size.w.max(size.h) > most { Err(format!("each side is at most {most}")) } else { Ok(size) }
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum PatternKind {
+    /// Squares, single pixels in the middle: blur, scaling
+    Checker,
+    /// Red is u, green is v: which place is sampled
+    Uv,
+    /// Numbered cells: which cell, which way up
+    Cells,
+    /// Bars of red, green, blue and alpha: swapped channels
+    Channels,
+}
+
+impl PatternArgs {
+    pub(super) fn into_request(self) -> pattern::Request {
+        let (kind, word) = match self.kind {
+            PatternKind::Checker => (Kind::Checker, "checker"),
+            PatternKind::Uv => (Kind::Uv, "uv"),
+            PatternKind::Cells => (Kind::Cells, "cells"),
+            PatternKind::Channels => (Kind::Channels, "channels"),
+        };
+        let name = || PathBuf::from(format!("{word}-{}x{}.png", self.size.w, self.size.h));
+        pattern::Request { size: self.size, kind, out: self.out.unwrap_or_else(name) }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(super) struct ListArgs {
+    /// The descriptor, NAME.atlas.json
+    descriptor: PathBuf,
+    /// Sprites by name or glob [default: all]
+    #[arg(value_name = "NAME")]
+    names: Vec<String>,
+    /// The sprites of a clip; may be given several times
+    #[arg(long, value_name = "NAME")]
+    clip: Vec<String>,
+}
+
+impl ListArgs {
+    pub(super) fn into_request(self) -> list::Request {
+        list::Request { descriptor: self.descriptor, choice: Choice { names: self.names, clips: self.clip } }
+    }
+}
+
+#[derive(Debug, Args)]
+pub(super) struct DescribeArgs {
+    /// The descriptor, NAME.atlas.json
+    descriptor: PathBuf,
+    /// The sprite
+    name: String,
+}
+
+impl DescribeArgs {
+    pub(super) fn into_request(self) -> describe::Request {
+        describe::Request { descriptor: self.descriptor, name: self.name }
+    }
+}

@@ -1,0 +1,362 @@
+//! `zemtak cut`: an existing sheet back into sprites: by grid, by islands of visible pixels, or by a descriptor.
+
+use super::grid::{Cut, left_over};
+use crate::answer::Answer;
+use crate::failure::{Failure, Problem};
+use crate::sources::Source;
+use crate::{descriptor, interrupt, load, show, store, write};
+use rayon::prelude::*;
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::{Alpha, FILE_SUFFIX};
+use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::compose::put_back;
+use zemtak_core::coords::Sheet;
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::islands::{common_canvas, islands};
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::{PIXEL, Pixels};
+use zemtak_runtime::HashCheck;
+
+/// What to cut, and how.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Request {
+    /// The sheet, or a descriptor whose pages are cut.
+    pub sheet: PathBuf,
+    /// How a sheet is cut.
+    pub way: Way,
+    /// Where the sprites go.
+    pub out: PathBuf,
+    /// How they are named: `{sheet}`, `{index}`, `{column}` and `{row}` stand for what they say.
+    pub names: String,
+    /// Give all the same canvas.
+    pub uniform: Option<Stand>,
+    /// Write cells without a visible pixel too.
+    pub keep_empty: bool,
+    /// Write over files that are there.
+    pub replace: bool,
+    /// Only tell.
+    pub dry_run: bool,
+}
+
+/// How a sheet is cut.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Way {
+    /// Into equal cells.
+    Grid {
+        /// Which.
+        cut: Cut,
+        /// Along the edge.
+        margin: u32,
+        /// Between cells.
+        gutter: u32,
+    },
+    /// Into islands of visible pixels.
+    Islands {
+        /// Parts with fewer empty pixels between them belong together.
+        join: u32,
+        /// Alpha from which a pixel is visible.
+        visible_alpha: u8,
+    },
+}
+
+/// Where a sprite stands on a canvas that is larger.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stand {
+    /// In the middle.
+    Centre,
+    /// On the lower edge, in the middle of it.
+    Bottom,
+}
+
+/// The default pattern of names.
+pub const NAMES: &str = "{sheet}_{index}";
+
+/// The placeholders that a pattern may hold.
+const PLACEHOLDERS: [&str; 4] = ["sheet", "index", "column", "row"];
+
+/// A sprite before it is written.
+struct Piece {
+    name: String,
+    /// On the sheet or page; of a sprite of a descriptor as stored.
+    rect: Rect,
+    pixels: Pixels,
+}
+
+/// What was cut.
+#[derive(Debug, Clone)]
+pub struct CutUp {
+    request: Request,
+    /// Names, boxes and canvases.
+    sprites: Vec<(String, Rect, Size)>,
+    empty: usize,
+    warnings: Vec<String>,
+}
+
+/// Cuts.
+///
+/// # Errors
+/// The sheet or the descriptor cannot be used, names clash or lead out of the folder, or files would be written over.
+pub fn run(request: &Request) -> Result<CutUp, Failure> {
+    let mut cut = CutUp { request: request.clone(), sprites: Vec::new(), empty: 0, warnings: Vec::new() };
+    let by_descriptor = request.sheet.to_string_lossy().ends_with(FILE_SUFFIX);
+    let mut pieces = if by_descriptor { of_descriptor(request, &mut cut)? } else { of_sheet(request, &mut cut)? };
+    if let Some(stand) = request.uniform {
+        let canvas = common_canvas(pieces.iter().map(|p| p.pixels.size()));
+        for piece in &mut pieces {
+            piece.pixels = on_canvas(&piece.pixels, canvas, stand).ok_or_else(|| too_large(request))?;
+        }
+    }
+    check_names(&pieces)?;
+    cut.sprites = pieces.iter().map(|p| (p.name.clone(), p.rect, p.pixels.size())).collect();
+    if !request.dry_run {
+        put(request, &pieces)?;
+    }
+    Ok(cut)
+}
+
+fn too_large(request: &Request) -> Failure {
+    Problem::bad_input("a sheet that cannot be cut", &show::path(&request.sheet), "it is too large", "").into()
+}
+
+fn of_descriptor(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
+    let file = descriptor::open(&request.sheet)?;
+    let atlas = file.atlas();
+    let pages: Vec<_> = (0..atlas.pages.len()).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
+    let (mut read, mut problems) = (Vec::new(), Vec::new());
+    for page in pages {
+        match page {
+            Ok(pixels) => read.push(pixels),
+            Err(error) => problems.extend(descriptor::explain(&error).problems().iter().cloned()),
+        }
+    }
+    Failure::unless(problems, ())?;
+    if atlas.pages.iter().any(|page| page.alpha == Alpha::Premultiplied) {
+        cut.warnings.push("the pages are premultiplied: where alpha is low, colours come back rounded".into());
+    }
+    let piece = |(name, sprite): (&SpriteName, &zemtak_core::atlas::Sprite)| {
+        interrupt::check()?;
+        let mut pixels = put_back(&read[sprite.page], sprite).ok_or_else(|| too_large(request))?;
+        if atlas.pages[sprite.page].alpha == Alpha::Premultiplied {
+            straighten(&mut pixels);
+        }
+        pixels.clear_hidden_colour();
+        Ok(Piece { name: name.to_string(), rect: sprite.rect, pixels })
+    };
+    let sprites: Vec<_> = atlas.sprites.iter().collect();
+    sprites.into_par_iter().map(piece).collect()
+}
+
+/// Divides colours by alpha, rounded.
+fn straighten(pixels: &mut Pixels) {
+    for pixel in pixels.as_bytes_mut().chunks_exact_mut(PIXEL).filter(|p| p[3] > 0) {
+        let alpha = u32::from(pixel[3]);
+        for colour in &mut pixel[..3] {
+            *colour = u8::try_from(((u32::from(*colour) * 255 + alpha / 2) / alpha).min(255)).unwrap_or(u8::MAX);
+        }
+    }
+}
+
+fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
+    let stem = request.sheet.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
+    let shown = show::path(&request.sheet);
+    let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown };
+    let decoded = load::decode_source(&source, &store::Nothing)?;
+    if decoded.frames.len() > 1 {
+        cut.warnings.push(format!("{}: only the first of its frames is cut", source.shown));
+    }
+    let Some(sheet) = decoded.frames.into_iter().next().map(|frame| frame.pixels) else {
+        return Err(too_large(request));
+    };
+    // What is told of a piece beside its number, and its pixels.
+    let found: Vec<(u64, [u64; 2], Rect, Pixels)> = match request.way {
+        Way::Grid { cut: way, margin, gutter } => {
+            let grid = way.grid(Sheet { size: sheet.size(), margin, gutter })?;
+            cut.warnings.extend(left_over(&grid));
+            let cells: Option<Vec<_>> = (0..grid.count())
+                .map(|index| {
+                    let cell = grid.cell(index)?;
+                    Some((index, [cell.column.into(), cell.row.into()], cell.rect, sheet.crop(cell.rect)?))
+                })
+                .collect();
+            cells.ok_or_else(|| too_large(request))?
+        }
+        Way::Islands { join, visible_alpha } => {
+            let lifted = islands(&sheet, visible_alpha, join).into_iter().zip(0..);
+            let lifted: Option<Vec<_>> =
+                lifted.map(|(island, index)| Some((index, [0, 0], island.rect, island.lift(&sheet)?))).collect();
+            lifted.ok_or_else(|| too_large(request))?
+        }
+    };
+    let most = found.iter().fold([0; 3], |most, (index, [column, row], ..)| {
+        [most[0].max(*index), most[1].max(*column), most[2].max(*row)]
+    });
+    let names = Names { pattern: &request.names, sheet: &stem, most, grid: matches!(request.way, Way::Grid { .. }) };
+    let mut pieces = Vec::new();
+    for (index, [column, row], rect, mut pixels) in found {
+        pixels.clear_hidden_colour();
+        if !request.keep_empty && pixels.visible_box(1).is_none() {
+            cut.empty += 1;
+            continue;
+        }
+        pieces.push(Piece { name: names.of([index, column, row])?, rect, pixels });
+    }
+    Ok(pieces)
+}
+
+/// A pattern of names, and the largest numbers that it is filled with: all get as many digits.
+struct Names<'a> {
+    pattern: &'a str,
+    sheet: &'a str,
+    most: [u64; 3],
+    grid: bool,
+}
+
+impl Names<'_> {
+    fn of(&self, numbers: [u64; 3]) -> Result<String, Failure> {
+        let mut out = String::new();
+        let mut rest = self.pattern;
+        while let Some((before, after)) = rest.split_once('{') {
+            let (key, after) = after.split_once('}').ok_or_else(|| self.wrong("a '{' without its '}'".into()))?;
+            out.push_str(before);
+            let number = match PLACEHOLDERS.iter().position(|p| *p == key) {
+                Some(0) => None,
+                Some(at) if at == 1 || self.grid => Some(at - 1),
+                Some(_) => return Err(self.wrong(format!("{{{key}}} is there for grids only"))),
+                None => return Err(self.wrong(format!("{{{key}}} is unknown; there are {}", known()))),
+            };
+            match number {
+                None => out.push_str(self.sheet),
+                Some(at) => {
+                    let digits = self.most[at].to_string().len();
+                    let _ = write!(out, "{:0digits$}", numbers[at]);
+                }
+            }
+            rest = after;
+        }
+        Ok(out + rest)
+    }
+
+    fn wrong(&self, why: String) -> Failure {
+        Problem::usage(
+            "a pattern of names that cannot be",
+            &show::name(self.pattern),
+            why,
+            "as in --names walk_{index}",
+        )
+        .into()
+    }
+}
+
+fn known() -> String {
+    PLACEHOLDERS.map(|p| format!("{{{p}}}")).join(", ")
+}
+
+fn on_canvas(pixels: &Pixels, canvas: Size, stand: Stand) -> Option<Pixels> {
+    let mut out = Pixels::transparent(canvas)?;
+    let size = pixels.size();
+    let left = (canvas.w - size.w) / 2;
+    let top = match stand {
+        Stand::Centre => (canvas.h - size.h) / 2,
+        Stand::Bottom => canvas.h - size.h,
+    };
+    for y in 0..size.h {
+        out.row_mut(top + y)[left as usize * PIXEL..][..size.w as usize * PIXEL].copy_from_slice(pixels.row(y));
+    }
+    Some(out)
+}
+
+/// Refuses names that two sprites would have, and names that lead out of the folder.
+fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
+    let mut problems = Vec::new();
+    let mut seen: BTreeMap<&str, usize> = BTreeMap::new();
+    for piece in pieces {
+        *seen.entry(&piece.name).or_default() += 1;
+        let odd = |part: &str| matches!(part, "" | "." | "..") || part.contains(['\\', ':', '\0']);
+        if piece.name.split('/').any(odd) {
+            let why = "a file of that name might lie outside the folder";
+            let help = "choose --names of plain letters, or another descriptor";
+            problems.push(Problem::bad_input("a name that cannot be a file", &show::name(&piece.name), why, help));
+        }
+    }
+    for (name, times) in seen.into_iter().filter(|(_, times)| *times > 1) {
+        let why = format!("{times} sprites would have it");
+        let help = "let --names hold {index}, or {column} and {row}";
+        problems.push(Problem::usage("several sprites of one name", &show::name(name), why, help));
+    }
+    Failure::unless(problems, ())
+}
+
+/// Writes all sprites, each whole; none if one cannot be.
+fn put(request: &Request, pieces: &[Piece]) -> Result<(), Failure> {
+    let target = |piece: &Piece| request.out.join(format!("{}.png", piece.name));
+    let encode = |piece: &Piece| {
+        interrupt::check()?;
+        encode_png(&piece.pixels, PngEffort::Balanced).map_err(|_| too_large(request))
+    };
+    let encoded: Vec<Vec<u8>> = pieces.par_iter().map(encode).collect::<Result<_, Failure>>()?;
+    let mut problems = Vec::new();
+    let mut new = Vec::new();
+    for (piece, bytes) in pieces.iter().zip(&encoded) {
+        let path = target(piece);
+        match std::fs::read(&path) {
+            Ok(there) if there == *bytes => {}
+            Ok(_) if !request.replace => {
+                let help = "name a new folder with -o, or say --replace";
+                let why = "there is another file of that name";
+                problems.push(Problem::usage("files would be written over", &show::path(&path), why, help));
+            }
+            _ => new.push((path, bytes)),
+        }
+    }
+    Failure::unless(problems, ())?;
+    let mut waiting = Vec::new();
+    for (path, bytes) in new {
+        write::make_folder(path.parent().unwrap_or(Path::new("")))?;
+        waiting.push(write::prepare(&path, bytes)?);
+    }
+    waiting.into_iter().try_for_each(write::Waiting::put)
+}
+
+impl Answer for CutUp {
+    fn text(&self, verbose: bool) -> String {
+        let sprites = show::count(self.sprites.len(), "sprite", "sprites");
+        let sheet = show::name(&show::path(&self.request.sheet));
+        let out = show::name(&show::path(&self.request.out));
+        let mut text = if self.request.dry_run {
+            format!("{sheet}: {sprites}; nothing was written\n")
+        } else {
+            format!("{sheet}: {sprites} -> {out}/\n")
+        };
+        let most = if verbose || self.request.dry_run { usize::MAX } else { 12 };
+        for (name, rect, canvas) in self.sprites.iter().take(most) {
+            let _ = writeln!(text, "  {}  box {rect}, {canvas} pixels", show::name(name));
+        }
+        if self.sprites.len() > most {
+            let _ = writeln!(text, "  and {} more (-v lists them)", show::number((self.sprites.len() - most) as u64));
+        }
+        if self.empty > 0 {
+            let cells = show::count(self.empty, "cell", "cells");
+            let _ = writeln!(text, "  {cells} without a visible pixel left out (--keep-empty writes them)");
+        }
+        text
+    }
+
+    fn json(&self) -> Value {
+        let sprite =
+            |(name, rect, canvas): &(String, Rect, Size)| json!({ "sprite": name, "box": rect, "canvas": canvas });
+        json!({
+            "sheet": show::path(&self.request.sheet),
+            "out": (!self.request.dry_run).then(|| show::path(&self.request.out)),
+            "sprites": self.sprites.iter().map(sprite).collect::<Vec<_>>(),
+            "empty_left_out": self.empty,
+            "warnings": self.warnings,
+        })
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        self.warnings.clone()
+    }
+}

@@ -1,0 +1,190 @@
+//! `zemtak describe`: every value of a sprite on one screen.
+
+use crate::answer::Answer;
+use crate::descriptor::{self, Choice};
+use crate::failure::{Failure, Problem};
+use crate::show;
+use serde_json::{Value, json};
+use std::fmt::Write as _;
+use std::path::PathBuf;
+use zemtak_core::atlas::{Alpha, Page, Sprite, Wrap};
+use zemtak_core::coords::{OffsetScale, Picture, Sampling, VAxis, Visible};
+
+/// Which sprite.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// The descriptor.
+    pub descriptor: PathBuf,
+    /// Its name.
+    pub name: String,
+}
+
+/// All of a sprite.
+#[derive(Debug, Clone)]
+pub struct Described {
+    atlas: String,
+    name: String,
+    sprite: Sprite,
+    page: Page,
+    shown: Visible,
+    /// Other sprites in the same box.
+    twins: Vec<String>,
+    /// Clips that use it: name and numbers of steps.
+    clips: Vec<(String, Vec<usize>)>,
+}
+
+/// Looks it up.
+///
+/// # Errors
+/// The descriptor cannot be used, or there is not one sprite of that name.
+pub fn run(request: &Request) -> Result<Described, Failure> {
+    let file = descriptor::open(&request.descriptor)?;
+    let atlas = file.atlas();
+    let chosen = descriptor::choose(atlas, &Choice { names: vec![request.name.clone()], clips: Vec::new() })?;
+    let [(name, sprite)] = chosen.as_slice() else {
+        let names: Vec<String> = chosen.iter().map(|(n, _)| show::name(n.as_str())).collect();
+        let why = format!("{} sprites match: {}", names.len(), show::first_of(&names));
+        let help = "name one of them; 'zemtak list' shows many";
+        return Err(Problem::usage("more than one sprite", &show::name(&request.name), why, help).into());
+    };
+    let page = atlas.pages[sprite.page].clone();
+    let broken =
+        |why: String| Problem::bad_input("a sprite that is not on its page", name.as_str(), why, "build it again");
+    let picture = Picture::of(sprite, &page).map_err(|e| broken(e.to_string()))?;
+    let shown = picture.part(&[]).map_err(|e| broken(e.to_string()))?;
+    let beside = atlas.sprites.iter().filter(|(n, s)| n != name && (s.page, s.rect) == (sprite.page, sprite.rect));
+    let twins = beside.map(|(n, _)| n.to_string()).collect();
+    let steps_of = |steps: &[zemtak_core::atlas::Step]| -> Vec<usize> {
+        steps.iter().enumerate().filter(|(_, step)| step.sprite == **name).map(|(i, _)| i).collect()
+    };
+    let clips = atlas.clips.iter().map(|(n, clip)| (n.to_string(), steps_of(&clip.steps)));
+    let clips = clips.filter(|(_, steps)| !steps.is_empty()).collect();
+    let sprite = (*sprite).clone();
+    Ok(Described { atlas: atlas.name.clone(), name: name.to_string(), sprite, page, shown, twins, clips })
+}
+
+fn pair<T: std::fmt::Display>([a, b]: [T; 2]) -> String {
+    format!("({a}, {b})")
+}
+
+impl Described {
+    fn up() -> Sampling {
+        Sampling { v: VAxis::Up, ..Sampling::default() }
+    }
+
+    fn pivot_part(&self) -> [f64; 2] {
+        let [x, y] = self.sprite.pivot;
+        [x / f64::from(self.sprite.canvas.w), y / f64::from(self.sprite.canvas.h)]
+    }
+
+    fn texel(&self) -> [f64; 2] {
+        [1.0 / f64::from(self.page.width), 1.0 / f64::from(self.page.height)]
+    }
+
+    /// Bytes of the page on a device: eight bits of four channels a pixel, mip levels included.
+    fn page_bytes(&self) -> u64 {
+        let level = |i: u32| u64::from((self.page.width >> i).max(1)) * u64::from((self.page.height >> i).max(1)) * 4;
+        (0..self.page.mips.clamp(1, 32)).map(level).sum()
+    }
+
+    fn pixels(&self) -> String {
+        let Sprite { canvas, rect, inset, pivot, .. } = &self.sprite;
+        let turned = if self.sprite.turned { ", stored turned by 90 degrees clockwise" } else { "" };
+        let mut out = format!("  image     {canvas} pixels\n");
+        let _ = writeln!(out, "  box       {rect} on the page{turned}");
+        let _ = writeln!(out, "  visible   {} of the canvas, inset {}", self.shown.on_canvas.size(), pair(*inset));
+        let _ = writeln!(out, "  pivot     {} pixels, {} of the canvas", pair(*pivot), pair(self.pivot_part()));
+        for (name, point) in &self.sprite.points {
+            let _ = writeln!(out, "  point     {} {}", show::name(name), pair(*point));
+        }
+        if let Some([left, top, right, bottom]) = self.sprite.stretch {
+            let _ = writeln!(out, "  stretch   bands of {left}, {top}, {right}, {bottom}: left, top, right, bottom");
+        }
+        if !self.sprite.tags.is_empty() {
+            let _ = writeln!(out, "  tags      {}", show::name(&self.sprite.tags.join(", ")));
+        }
+        out
+    }
+
+    fn coordinates(&self) -> String {
+        let area = &self.shown.area;
+        let (down, up) = (area.corners(&Sampling::default()), area.corners(&Self::up()));
+        let mut out = format!("  {:<14}{:<30}{}\n", "corner", "v down", "v up");
+        let corners = ["top left", "top right", "bottom right", "bottom left"];
+        for (name, (down, up)) in corners.iter().zip(down.into_iter().zip(up)) {
+            let _ = writeln!(out, "  {name:<14}{:<30}{}", pair(down), pair(up));
+        }
+        let [u, v] = self.texel();
+        let _ = writeln!(out, "  one pixel     ({u:.10}, {v:.10})");
+        for (v, how) in [("v down", Sampling::default()), ("v up", Self::up())] {
+            match area.offset_scale(&how) {
+                Ok(OffsetScale { offset, scale }) => {
+                    let _ = writeln!(out, "  {v:<8} offset {} scale {}", pair(offset), pair(scale));
+                }
+                Err(error) => _ = writeln!(out, "  {v:<8} {error}:"),
+            }
+            let [[a, b, c], [d, e, f]] = area.matrix(&how);
+            let _ = writeln!(out, "           matrix ({a}, {b}, {c}), ({d}, {e}, {f})");
+        }
+        out
+    }
+}
+
+impl Answer for Described {
+    fn text(&self, _: bool) -> String {
+        let Page { file, width, height, alpha, filter, wrap, .. } = &self.page;
+        let mut out = format!("{}, a sprite of {}\n", show::name(&self.name), self.atlas);
+        let alpha = if *alpha == Alpha::Premultiplied { "premultiplied" } else { "straight" };
+        let filter = format!("{filter:?}").to_lowercase();
+        let wrap = match wrap {
+            Wrap::Clamp => String::new(),
+            other => format!(", wrap {}", format!("{other:?}").to_lowercase()),
+        };
+        let bytes = show::bytes(self.page_bytes());
+        let _ =
+            writeln!(out, "  texture   {width} x {height}, page {} ({}), {bytes}", self.sprite.page, show::name(file));
+        let _ = writeln!(out, "            alpha {alpha}, filter {filter}{wrap}");
+        out.push_str(&self.pixels());
+        if !self.twins.is_empty() {
+            let _ = writeln!(out, "  same box  {}", show::first_of(&self.twins));
+        }
+        for (clip, steps) in &self.clips {
+            let steps: Vec<String> = steps.iter().map(ToString::to_string).collect();
+            let word = if steps.len() == 1 { "step" } else { "steps" };
+            let _ = writeln!(out, "  clip      {}, {word} {}", show::name(clip), steps.join(", "));
+        }
+        out.push('\n');
+        out.push_str(&self.coordinates());
+        out
+    }
+
+    fn json(&self) -> Value {
+        let area = &self.shown.area;
+        let axis = |how: &Sampling| {
+            let affine = area.offset_scale(how).ok();
+            json!({
+                "corners": area.corners(how),
+                "offset": affine.map(|a| a.offset),
+                "scale": affine.map(|a| a.scale),
+                "matrix": area.matrix(how),
+            })
+        };
+        let clip = |(name, steps): &(String, Vec<usize>)| json!({ "clip": name, "steps": steps });
+        json!({
+            "sprite": self.name,
+            "atlas": self.atlas,
+            "page": self.sprite.page,
+            "file": self.page.file,
+            "page_size": self.page.size(),
+            "page_bytes": self.page_bytes(),
+            "values": self.sprite,
+            "on_canvas": self.shown.on_canvas,
+            "pivot_part": self.pivot_part(),
+            "texel": self.texel(),
+            "v_down": axis(&Sampling::default()),
+            "v_up": axis(&Self::up()),
+            "same_box": self.twins,
+            "clips": self.clips.iter().map(clip).collect::<Vec<_>>(),
+        })
+    }
+}

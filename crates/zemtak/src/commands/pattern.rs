@@ -1,0 +1,87 @@
+//! `zemtak pattern`: a test texture.
+
+use crate::answer::Answer;
+use crate::failure::{Failure, Problem};
+use crate::{show, write};
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::geometry::Size;
+use zemtak_core::pattern::{Kind, pattern};
+
+/// The longest side of a pattern.
+pub const LONGEST_SIDE: u32 = 16384;
+
+/// Which pattern.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// Its size.
+    pub size: Size,
+    /// What it is for.
+    pub kind: Kind,
+    /// The file.
+    pub out: PathBuf,
+}
+
+/// A pattern that was written.
+#[derive(Debug, Clone)]
+pub struct Written {
+    request: Request,
+    bytes: usize,
+}
+
+/// Draws it and writes it.
+///
+/// # Errors
+/// The file is there already, or cannot be written.
+pub fn run(request: &Request) -> Result<Written, Failure> {
+    let place = show::path(&request.out);
+    let internal =
+        |why: String| Problem::bad_input("a pattern that cannot be drawn", &place, why, "ask for a smaller one");
+    let picture = pattern(request.kind, request.size).ok_or_else(|| internal("it is too large".into()))?;
+    let bytes = encode_png(&picture, PngEffort::Balanced).map_err(|e| internal(e.to_string()))?;
+    // The same pattern again is no loss.
+    if request.out.exists() && std::fs::read(&request.out).ok().as_ref() != Some(&bytes) {
+        let why = "there is another file of that name";
+        return Err(Problem::usage("a file would be written over", &place, why, "name another file with -o").into());
+    }
+    write::prepare(&request.out, &bytes)?.put()?;
+    Ok(Written { request: request.clone(), bytes: bytes.len() })
+}
+
+/// What to look for.
+fn about(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Checker => "the middle is a checker of single pixels: plain grey there means blur",
+        Kind::Uv => "red grows with u, green with v downwards; blue is 0",
+        Kind::Cells => "cells are numbered from the top left; digits read wrong where something is flipped or turned",
+        Kind::Channels => "bars of red, green, blue and alpha, each with its letter; alpha runs from opaque to clear",
+    }
+}
+
+fn word(kind: Kind) -> &'static str {
+    match kind {
+        Kind::Checker => "checker",
+        Kind::Uv => "uv",
+        Kind::Cells => "cells",
+        Kind::Channels => "channels",
+    }
+}
+
+impl Answer for Written {
+    fn text(&self, _: bool) -> String {
+        let Request { size, kind, out } = &self.request;
+        let edges = match kind {
+            Kind::Channels => String::new(),
+            _ => "  its edges are red at the top, green on the right, blue at the bottom, yellow on the left: one pixel each\n"
+                .to_owned(),
+        };
+        let bytes = show::bytes(self.bytes as u64);
+        format!("{}: {} pattern of {size}, {bytes}\n  {}\n{edges}", show::path(out), word(*kind), about(*kind))
+    }
+
+    fn json(&self) -> Value {
+        let Request { size, kind, out } = &self.request;
+        json!({ "file": show::path(out), "kind": word(*kind), "size": size, "bytes": self.bytes })
+    }
+}

@@ -1,0 +1,364 @@
+//! `zemtak quad`: the vertices and indices that draw sprites.
+
+use super::uv::warnings;
+use crate::answer::Answer;
+use crate::descriptor::Choice;
+use crate::failure::{Failure, Problem};
+use crate::place::{Place, Subject, look_up};
+use crate::placements::{self, Entry};
+use crate::vertices::{ATTRIBUTES, Draw, Laid, STRIDE, Vertices};
+use crate::{show, values};
+use serde_json::{Value, json};
+use std::collections::HashMap;
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use zemtak_core::coords::{Part, Placement, Quad, Sampling, ScreenY, fill, fit, quad, tiles};
+use zemtak_core::geometry::Size;
+
+/// What to draw, and how.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Request {
+    /// Which sprites.
+    pub subject: Subject,
+    /// Which part of each.
+    pub parts: Vec<Part>,
+    /// A file of placements instead.
+    pub list: Option<PathBuf>,
+    /// Where and how; scale is that of `zoom`.
+    pub placement: Placement,
+    /// How large.
+    pub zoom: Zoom,
+    /// The pivot instead of that of the sprite.
+    pub pivot: Option<[f64; 2]>,
+    /// A colour for all vertices.
+    pub tint: [u8; 4],
+    /// A surface in canvas pixels that is covered with the sprite.
+    pub tile: Option<Size>,
+    /// How texture coordinates are made.
+    pub sampling: Sampling,
+    /// Keep the order of the list instead of sorting by page.
+    pub in_order: bool,
+    /// In which form.
+    pub form: Form,
+    /// The file of a vertex buffer.
+    pub out: Option<PathBuf>,
+}
+
+/// How large sprites are drawn.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Zoom {
+    /// Units of the screen for a canvas pixel.
+    Scale([f64; 2]),
+    /// As large as the canvas fits into this.
+    Fit([f64; 2]),
+    /// So that the canvas fills this.
+    Fill([f64; 2]),
+}
+
+/// A form of quads.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// For people.
+    Table,
+    /// One JSON document.
+    Json,
+    /// A line for each vertex.
+    Csv,
+    /// A file of vertices and indices.
+    Buffer,
+}
+
+/// The quads.
+#[derive(Debug, Clone)]
+pub struct Quads {
+    places: Vec<Place>,
+    pages: Vec<String>,
+    of_parts: bool,
+    form: Form,
+    sampling: Sampling,
+    y: ScreenY,
+    drawn: Vec<Drawn>,
+    laid: Laid,
+    file: Option<PathBuf>,
+}
+
+/// A quad, of which place, and its colour.
+#[derive(Debug, Clone)]
+struct Drawn {
+    place: usize,
+    quad: Quad,
+    tint: [u8; 4],
+}
+
+/// Computes the quads.
+///
+/// # Errors
+/// Something that is asked for does not exist, a list has entries that cannot be used, or a file cannot be read or
+/// written.
+pub fn run(request: &Request) -> Result<Quads, Failure> {
+    let places = look_up(&request.subject, &request.parts)?;
+    let mut pages: Vec<String> = Vec::new();
+    for place in &places {
+        pages.resize(pages.len().max(place.page + 1), String::new());
+        pages[place.page].clone_from(&place.file);
+    }
+    match (&request.out, request.form) {
+        (Some(out), Form::Buffer) => {
+            let mut vertices = Vertices::new(pages.len(), request.in_order);
+            each(request, &places, &mut |drawn| {
+                vertices.push(places[drawn.place].page, &drawn.quad, drawn.tint).map_err(|e| e.to_string())
+            })?;
+            protect(request, out)?;
+            let laid = vertices.finish(out)?;
+            Ok(Quads { laid, file: request.out.clone(), ..Quads::of(request, places, pages, Vec::new()) })
+        }
+        _ => {
+            let mut drawn = Vec::new();
+            each(request, &places, &mut |one| {
+                drawn.push(one);
+                Ok(())
+            })?;
+            let binds_as_listed = draws(&drawn, &places).len();
+            if !request.in_order {
+                drawn.sort_by_key(|d| places[d.place].page);
+            }
+            let draws = draws(&drawn, &places);
+            let (vertices, indices) = (drawn.len() as u64 * 4, drawn.len() as u64 * 6);
+            let laid = Laid { vertices, indices_at: 0, indices, draws, binds_as_listed };
+            Ok(Quads { laid, ..Quads::of(request, places, pages, drawn) })
+        }
+    }
+}
+
+/// Runs of quads on one page.
+fn draws(drawn: &[Drawn], places: &[Place]) -> Vec<Draw> {
+    let mut draws: Vec<Draw> = Vec::new();
+    for (first, one) in (0..).zip(drawn) {
+        let page = places[one.place].page;
+        match draws.last_mut() {
+            Some(draw) if draw.page == page => draw.quads += 1,
+            _ => draws.push(Draw { page, first, quads: 1 }),
+        }
+    }
+    draws
+}
+
+/// Refuses to write over what was read.
+fn protect(request: &Request, out: &Path) -> Result<(), Failure> {
+    let descriptor = match &request.subject {
+        Subject::Sprites { descriptor, .. } => Some(descriptor),
+        Subject::Bare { .. } => None,
+    };
+    let read = descriptor.into_iter().chain(&request.list);
+    let real = |path: &Path| path.canonicalize().ok();
+    let hit = read.filter(|path| real(out).is_some() && real(path) == real(out)).map(|path| {
+        let why = "the buffer would be written over what it is made of";
+        Problem::usage("a source in the place of a result", &show::path(path), why, "name another file with -o")
+    });
+    Failure::unless(hit.collect(), ())
+}
+
+type Emit<'e> = &'e mut dyn FnMut(Drawn) -> Result<(), String>;
+
+/// Hands all quads on, in the order in which they are asked for.
+fn each(request: &Request, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
+    if let Some(list) = &request.list {
+        return each_listed(request, list, places, emit);
+    }
+    for (at, place) in places.iter().enumerate() {
+        let surface = request.tile.unwrap_or(place.picture.canvas);
+        let placement = Placement { scale: request.zoom.of(surface), ..request.placement };
+        let failed = |why: String| Failure::from(Problem::bad_input("quads that cannot be", &place.title(), why, ""));
+        let Some(tile) = request.tile else {
+            let pivot = request.pivot.unwrap_or(place.pivot);
+            let quad = quad(&place.shown, pivot, &placement, &request.sampling);
+            emit(Drawn { place: at, quad, tint: request.tint }).map_err(failed)?;
+            continue;
+        };
+        let pivot = request.pivot.unwrap_or([0.0; 2]);
+        let tiles = tiles(place.picture.canvas, tile).map_err(|error| {
+            let help = "give --tile a smaller surface, or take a larger sprite";
+            Problem::usage("a surface that cannot be covered", "--tile", error.to_string(), help)
+        })?;
+        for ([x, y], part) in tiles {
+            // What is all transparent needs no quad.
+            let Ok(shown) = place.picture.part(&[part]) else { continue };
+            let from = [pivot[0] - f64::from(x), pivot[1] - f64::from(y)];
+            let quad = quad(&shown, from, &placement, &request.sampling);
+            emit(Drawn { place: at, quad, tint: request.tint }).map_err(failed)?;
+        }
+    }
+    Ok(())
+}
+
+fn each_listed(request: &Request, list: &Path, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
+    let by_name: HashMap<&str, usize> = places.iter().enumerate().map(|(i, p)| (p.name.as_str(), i)).collect();
+    placements::read(list, &mut |entry| {
+        let Some(&at) = by_name.get(entry.sprite.as_str()) else {
+            let near = show::nearest(&entry.sprite, by_name.keys().copied());
+            let near = near.map_or(String::new(), |name| format!("; the nearest is {}", show::name(name)));
+            return Err(format!("there is no sprite '{}'{near}", show::name(&entry.sprite)));
+        };
+        let place = &places[at];
+        let placement = placed(entry, request, place.picture.canvas)?;
+        let tint = entry.tint.as_deref().filter(|t| !t.is_empty()).map_or(Ok(request.tint), values::tint)?;
+        let quad = quad(&place.shown, request.pivot.unwrap_or(place.pivot), &placement, &request.sampling);
+        emit(Drawn { place: at, quad, tint })
+    })
+}
+
+/// Where and how an entry is drawn: as it says, else as the command line does.
+fn placed(entry: &Entry, request: &Request, canvas: Size) -> Result<Placement, String> {
+    let usual = request.zoom.of(canvas);
+    let scale = |own: Option<f64>, usual: f64| own.or(entry.scale).unwrap_or(usual);
+    let flip = entry.flip.as_deref().filter(|f| !f.is_empty());
+    Ok(Placement {
+        at: [entry.x, entry.y],
+        scale: [scale(entry.scale_x, usual[0]), scale(entry.scale_y, usual[1])],
+        degrees: entry.angle.unwrap_or(request.placement.degrees),
+        flip: flip.map_or(Ok(request.placement.flip), values::flip)?,
+        y: request.placement.y,
+    })
+}
+
+impl Zoom {
+    fn of(self, canvas: Size) -> [f64; 2] {
+        match self {
+            Self::Scale(scale) => scale,
+            Self::Fit(room) => fit(canvas, room),
+            Self::Fill(room) => fill(canvas, room),
+        }
+    }
+}
+
+impl Request {
+    /// All sprites of a descriptor, for a list to choose from.
+    #[must_use]
+    pub fn all_of(descriptor: PathBuf) -> Subject {
+        Subject::Sprites { descriptor, choice: Choice::default() }
+    }
+}
+
+impl Quads {
+    fn of(request: &Request, places: Vec<Place>, pages: Vec<String>, drawn: Vec<Drawn>) -> Self {
+        let laid = Laid { vertices: 0, indices_at: 0, indices: 0, draws: Vec::new(), binds_as_listed: 0 };
+        let of_parts = !request.parts.is_empty();
+        let (form, sampling, y) = (request.form, request.sampling, request.placement.y);
+        Self { places, pages, of_parts, form, sampling, y, drawn, laid, file: None }
+    }
+
+    fn table(&self) -> String {
+        let mut out = String::new();
+        for (first, drawn) in (0..).step_by(4).zip(&self.drawn) {
+            let _ = writeln!(out, "{}", self.places[drawn.place].title());
+            let corners = ["top left", "top right", "bottom right", "bottom left"];
+            for (name, (position, uv)) in corners.iter().zip(drawn.quad.positions.iter().zip(drawn.quad.uv)) {
+                let ([x, y], [u, v]) = (position, uv);
+                let _ = writeln!(out, "  {name:<12}  x {x:<12} y {y:<12} u {u:<12} v {v}");
+            }
+            let indices = drawn.quad.indices.map(|i| (first + u64::from(i)).to_string()).join(" ");
+            let _ = writeln!(out, "  indices       {indices}");
+        }
+        let quads = show::count(self.drawn.len(), "quad", "quads");
+        let _ = writeln!(out, "{quads}, {}; triangles go clockwise as seen", self.binds());
+        out
+    }
+
+    fn binds(&self) -> String {
+        let binds = show::count(self.laid.draws.len(), "bind", "binds");
+        match self.laid.binds_as_listed {
+            listed if listed == self.laid.draws.len() => binds,
+            listed => format!("{binds} as sorted by page, {} as asked for", show::number(listed as u64)),
+        }
+    }
+
+    fn csv(&self) -> Option<String> {
+        const HEAD: [&str; 12] =
+            ["quad", "sprite", "page", "corner", "x", "y", "u", "v", "red", "green", "blue", "alpha"];
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        writer.write_record(HEAD).ok()?;
+        for (i, drawn) in self.drawn.iter().enumerate() {
+            let place = &self.places[drawn.place];
+            for (corner, (position, uv)) in drawn.quad.positions.iter().zip(drawn.quad.uv).enumerate() {
+                let ([x, y], [u, v]) = (position, uv);
+                writer.serialize((i, &place.name, place.page, corner, x, y, u, v, drawn.tint)).ok()?;
+            }
+        }
+        String::from_utf8(writer.into_inner().ok()?).ok()
+    }
+
+    fn buffer(&self, file: &Path) -> String {
+        let Laid { vertices, indices_at, indices, draws, .. } = &self.laid;
+        let mut out = format!("{}: {}, {}\n", show::path(file), quads(vertices / 4), self.binds());
+        let _ =
+            writeln!(out, "  vertices  {} from byte 0, {STRIDE} bytes each, little-endian", show::number(*vertices));
+        for (name, kind, at) in ATTRIBUTES {
+            let _ = writeln!(out, "    {name:<9} {kind}, from byte {at} of a vertex");
+        }
+        let _ = writeln!(out, "  indices   {} from byte {indices_at}, u32, little-endian", show::number(*indices));
+        for Draw { page, first, quads: count } in draws.iter().take(20) {
+            let file = show::name(self.pages.get(*page).map_or("", String::as_str));
+            let _ = writeln!(out, "  page {page} ({file})  {} from quad {first}", quads(*count));
+        }
+        if draws.len() > 20 {
+            let _ = writeln!(out, "  and {} more draws (--json lists them)", show::number(draws.len() as u64 - 20));
+        }
+        out
+    }
+}
+
+fn quads(count: u64) -> String {
+    show::count(usize::try_from(count).unwrap_or(usize::MAX), "quad", "quads")
+}
+
+impl Answer for Quads {
+    fn text(&self, _: bool) -> String {
+        match (self.form, &self.file) {
+            (Form::Buffer, Some(file)) => self.buffer(file),
+            (Form::Json, _) => format!("{:#}\n", self.json()),
+            (Form::Csv, _) => self.csv().unwrap_or_default(),
+            _ => self.table(),
+        }
+    }
+
+    fn json(&self) -> Value {
+        let quads = self.drawn.iter().map(|drawn| {
+            let mut out = self.places[drawn.place].json();
+            let Quad { positions, uv, indices } = drawn.quad;
+            let entries = [
+                ("positions", json!(positions)),
+                ("uv", json!(uv)),
+                ("indices", json!(indices)),
+                ("tint", json!(drawn.tint)),
+            ];
+            out.extend(entries.map(|(key, value)| (key.to_owned(), value)));
+            Value::Object(out)
+        });
+        let draw = |Draw { page, first, quads }: &Draw| json!({ "page": page, "file": self.pages.get(*page), "first_quad": first, "quads": quads });
+        let attribute = |(name, kind, at): &(&str, &str, u64)| json!({ "name": name, "type": kind, "byte": at });
+        let buffer = self.file.as_ref().map(|file| {
+            json!({
+                "file": show::path(file),
+                "stride": STRIDE,
+                "attributes": ATTRIBUTES.iter().map(attribute).collect::<Vec<_>>(),
+                "vertices": self.laid.vertices,
+                "indices": self.laid.indices,
+                "indices_byte": self.laid.indices_at,
+                "index_type": "u32",
+            })
+        });
+        json!({
+            "y": if self.y == ScreenY::Up { "up" } else { "down" },
+            "winding": "clockwise as seen",
+            "quads": quads.collect::<Vec<_>>(),
+            "draws": self.laid.draws.iter().map(draw).collect::<Vec<_>>(),
+            "binds": { "as_asked_for": self.laid.binds_as_listed, "as_drawn": self.laid.draws.len() },
+            "buffer": buffer,
+            "warnings": self.warnings(),
+        })
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        warnings(&self.places, self.of_parts, &self.sampling)
+    }
+}

@@ -1,0 +1,180 @@
+//! `zemtak uv`: texture coordinates of sprites and of parts of them, in the form that a game needs.
+
+use crate::answer::Answer;
+use crate::failure::{Failure, Problem};
+use crate::place::{Place, Subject, look_up};
+use crate::{shader, show};
+use serde_json::{Map, Value, json};
+use std::fmt::Write as _;
+use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
+
+/// What is asked for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Request {
+    /// Of what.
+    pub subject: Subject,
+    /// Of which part of it, the outermost first.
+    pub parts: Vec<Part>,
+    /// How it is sampled.
+    pub sampling: Sampling,
+    /// In which form.
+    pub form: Form,
+}
+
+/// A form of texture coordinates.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// `[u0, v0, u1, v1]` of the box as stored.
+    Rect,
+    /// Four corners of the upright picture.
+    Corners,
+    /// `uv = offset + scale * t`.
+    OffsetScale,
+    /// `uv = M * (s, t, 1)`.
+    Matrix,
+    /// Corners as 16-bit normalised integers.
+    Unorm16,
+    /// Constants for GLSL.
+    Glsl,
+    /// Constants for WGSL.
+    Wgsl,
+}
+
+/// The coordinates.
+#[derive(Debug, Clone)]
+pub struct Uv {
+    places: Vec<Place>,
+    of_parts: bool,
+    sampling: Sampling,
+    form: Form,
+}
+
+/// Computes them.
+///
+/// # Errors
+/// Something that is asked for does not exist, or has not this form.
+pub fn run(request: &Request) -> Result<Uv, Failure> {
+    let places = look_up(&request.subject, &request.parts)?;
+    if request.form == Form::OffsetScale {
+        let turned = places.iter().filter(|p| p.shown.area.turned());
+        let names: Vec<String> = turned.map(|p| show::name(&p.name)).collect();
+        if !names.is_empty() {
+            let what = "turned sprites have no offset and scale";
+            let help = "ask for --as matrix, which always exists, or pack with --no-turn";
+            return Err(Problem::usage(what, "--as offset-scale", show::first_of(&names), help).into());
+        }
+    }
+    Ok(Uv { places, of_parts: !request.parts.is_empty(), sampling: request.sampling, form: request.form })
+}
+
+fn pair([a, b]: [f32; 2]) -> String {
+    format!("({a}, {b})")
+}
+
+impl Uv {
+    fn lines(&self, place: &Place) -> Vec<String> {
+        let (area, how) = (&place.shown.area, &self.sampling);
+        let corners = ["top left", "top right", "bottom right", "bottom left"];
+        match self.form {
+            Form::Rect => {
+                let UvRect([u0, v0, u1, v1]) = area.rect(how);
+                vec![format!("u0 {u0}  v0 {v0}  u1 {u1}  v1 {v1}")]
+            }
+            Form::Corners => {
+                let named = corners.iter().zip(area.corners(how));
+                named.map(|(name, corner)| format!("{name:<12} {}", pair(corner))).collect()
+            }
+            Form::OffsetScale => area
+                .offset_scale(how)
+                .map(|OffsetScale { offset, scale }| format!("offset {}  scale {}", pair(offset), pair(scale)))
+                .into_iter()
+                .collect(),
+            Form::Matrix => area.matrix(how).map(|[a, b, c]| format!("| {a:<14} {b:<14} {c:<14} |")).into(),
+            Form::Unorm16 => {
+                let Unorm16 { corners: values, error } = area.unorm16(how);
+                let named = corners.iter().zip(values).map(|(name, [u, v])| format!("{name:<12} ({u}, {v})"));
+                let off = format!("off by at most {:.4} texels in u, {:.4} in v", error[0], error[1]);
+                named.chain([off]).collect()
+            }
+            Form::Glsl | Form::Wgsl => Vec::new(),
+        }
+    }
+
+    fn shader(&self) -> String {
+        let named = self.places.iter().map(|p| (p.name.as_str(), p.title(), p.shown.area.matrix(&self.sampling)));
+        match self.form {
+            Form::Wgsl => shader::wgsl(named),
+            _ => shader::glsl(named),
+        }
+    }
+
+    fn values(&self, place: &Place, out: &mut Map<String, Value>) {
+        let (area, how) = (&place.shown.area, &self.sampling);
+        let mut put = |key: &str, value: Value| _ = out.insert(key.into(), value);
+        match self.form {
+            Form::Rect => put("rect", json!(area.rect(how))),
+            Form::Corners => put("corners", json!(area.corners(how))),
+            Form::OffsetScale => {
+                if let Ok(OffsetScale { offset, scale }) = area.offset_scale(how) {
+                    put("offset", json!(offset));
+                    put("scale", json!(scale));
+                }
+            }
+            Form::Matrix => put("matrix", json!(area.matrix(how))),
+            Form::Unorm16 => {
+                let Unorm16 { corners, error } = area.unorm16(how);
+                put("corners_unorm16", json!(corners));
+                put("error_texels", json!(error));
+            }
+            Form::Glsl | Form::Wgsl => put("matrix", json!(area.matrix(how))),
+        }
+    }
+}
+
+impl Answer for Uv {
+    fn text(&self, _: bool) -> String {
+        if matches!(self.form, Form::Glsl | Form::Wgsl) {
+            return self.shader();
+        }
+        let mut out = String::new();
+        for place in &self.places {
+            let _ = writeln!(out, "{}", place.title());
+            self.lines(place).iter().for_each(|line| _ = writeln!(out, "  {}", line.trim_end()));
+        }
+        out
+    }
+
+    fn json(&self) -> Value {
+        let sprites = self.places.iter().map(|place| {
+            let mut out = place.json();
+            self.values(place, &mut out);
+            Value::Object(out)
+        });
+        let v = if self.sampling.v == VAxis::Up { "up" } else { "down" };
+        let mut out = json!({ "v": v, "shrink": self.sampling.shrink, "uv": sprites.collect::<Vec<_>>() });
+        if matches!(self.form, Form::Glsl | Form::Wgsl) {
+            out["shader"] = json!(self.shader());
+        }
+        out["warnings"] = json!(self.warnings());
+        out
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        warnings(&self.places, self.of_parts, &self.sampling)
+    }
+}
+
+/// What was cut off parts, and where a shrink could not be done in full.
+pub(super) fn warnings(places: &[Place], of_parts: bool, sampling: &Sampling) -> Vec<String> {
+    let mut warnings = Vec::new();
+    for place in places {
+        if let Some(cut) = place.cut_off().filter(|_| of_parts) {
+            warnings.push(format!("{}: cut off, as it is not stored: {cut}", place.who()));
+        }
+        if place.shown.area.shrinks_to_centre(sampling.shrink) != [false, false] {
+            let size = place.shown.area.stored().size();
+            warnings.push(format!("{}: shrunk to its centre only, as it has {size} texels", place.who()));
+        }
+    }
+    warnings
+}

@@ -1,0 +1,118 @@
+//! Opening descriptors, and choosing sprites of them.
+
+use crate::failure::{Failure, Problem};
+use crate::settings::Pattern;
+use crate::show;
+use std::path::Path;
+use zemtak_core::atlas::{Atlas, ParseError, Sprite};
+use zemtak_core::name::{ClipName, SpriteName};
+use zemtak_runtime::{AtlasFile, OpenError};
+
+/// Reads and checks a descriptor.
+///
+/// # Errors
+/// It cannot be read or trusted, and why.
+pub fn open(path: &Path) -> Result<AtlasFile, Failure> {
+    AtlasFile::open(path).map_err(|error| explain(&error))
+}
+
+/// What is wrong with a descriptor or a page of it.
+#[must_use]
+pub fn explain(error: &OpenError) -> Failure {
+    let what = "a descriptor that cannot be used";
+    let again = "build it again with 'zemtak pack'";
+    match error {
+        OpenError::Io { path, source } => Failure::io(&show::path(path), source),
+        OpenError::Parse { path, text, source: ParseError::Json { line, column, reason } } => {
+            let place = format!("{}:{line}:{column}", show::path(path));
+            Problem::bad_input(
+                what,
+                &place,
+                format!("{reason}\n{}", show::marked(text, byte_of(text, *line, *column))),
+                again,
+            )
+            .into()
+        }
+        OpenError::Parse { path, source, .. } => {
+            let help = "use the version of zemtak that wrote it, or build it again with this one";
+            Problem::bad_input(what, &show::path(path), source.to_string(), help).into()
+        }
+        OpenError::Flawed { path, flaws } => {
+            let problem = |flaw: &_| Problem::bad_input(what, &show::path(path), format!("{flaw}"), again);
+            Failure::all(flaws.iter().map(problem).collect())
+        }
+        other => Problem::bad_input(what, "", other.to_string(), again).into(),
+    }
+}
+
+/// The byte that a line and a column, counted in bytes from 1, stand for.
+fn byte_of(text: &str, line: usize, column: usize) -> std::ops::Range<usize> {
+    let before: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
+    let at = (before + column.saturating_sub(1)).min(text.len());
+    at..at
+}
+
+/// Which sprites of an atlas are meant; all of them if nothing is said.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Choice {
+    /// Names and globs.
+    pub names: Vec<String>,
+    /// Clips, whose sprites are meant in the order of their steps.
+    pub clips: Vec<String>,
+}
+
+/// The sprites that are meant: those of names and globs first, then the steps of clips.
+///
+/// # Errors
+/// All names, globs and clips that mean nothing, with what is most like them.
+pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteName, &'a Sprite)>, Failure> {
+    if choice.names.is_empty() && choice.clips.is_empty() {
+        return Ok(atlas.sprites.iter().collect());
+    }
+    let (mut chosen, mut problems) = (Vec::new(), Vec::new());
+    for name in &choice.names {
+        // A name may hold characters that mean something in a glob.
+        if let Some(sprite) = atlas.sprites.get_key_value(&SpriteName::new(name)) {
+            chosen.push(sprite);
+            continue;
+        }
+        let pattern: Result<Pattern, String> = name.parse();
+        let matching = pattern.map(|p| atlas.sprites.iter().filter(move |(n, _)| p.matches(n.as_str())));
+        let before = chosen.len();
+        match matching {
+            Ok(matching) => chosen.extend(matching),
+            Err(why) => problems.push(unknown("a glob that cannot be", name, why)),
+        }
+        if chosen.len() == before {
+            let all = atlas.sprites.keys().map(SpriteName::as_str);
+            let why = format!("atlas {} has no sprite of that name{}", atlas.name, most_like(name, all));
+            problems.push(unknown("an unknown sprite", name, why));
+        }
+    }
+    for name in &choice.clips {
+        let Some(clip) = atlas.clips.get(&ClipName::new(name)) else {
+            let all = atlas.clips.keys().map(ClipName::as_str);
+            let why = format!("atlas {} has no clip of that name{}", atlas.name, most_like(name, all));
+            problems.push(unknown("an unknown clip", name, why));
+            continue;
+        };
+        for step in &clip.steps {
+            match atlas.sprites.get_key_value(&step.sprite) {
+                Some(sprite) => chosen.push(sprite),
+                None => {
+                    let why = format!("its step {} is of another atlas", step.sprite);
+                    problems.push(unknown("a clip over several atlases", name, why));
+                }
+            }
+        }
+    }
+    Failure::unless(problems, chosen)
+}
+
+fn unknown(what: &'static str, name: &str, why: String) -> Problem {
+    Problem::usage(what, &show::name(name), why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
+}
+
+fn most_like<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
+    show::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {}", show::name(like)))
+}

@@ -1,0 +1,289 @@
+//! Questions about coordinates, asked of the built binary: forms that real compilers read, buffers read byte by byte,
+//! sheets cut and put together again.
+
+use crate::fixtures::{Folder, blob, demo_art, png};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::fs;
+use zemtak_core::codec::{Limits, decode};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+
+/// A folder with the demo packed turned and on two pages.
+fn packed() -> Folder {
+    let folder = Folder::new();
+    let art = demo_art();
+    folder.zemtak(&format!("pack {} --name night --turn --page-max 512x256 --page-shape free", art.display())).exits(0);
+    folder
+}
+
+fn picture(bytes: &[u8]) -> Pixels {
+    decode(bytes, None, &Limits::default()).unwrap().pixels
+}
+
+/// Every image below a folder by its name, without colour that nobody sees.
+fn pictures(root: &std::path::Path) -> BTreeMap<String, Pixels> {
+    let files = walkdir::WalkDir::new(root).into_iter().map(Result::unwrap).filter(|e| e.file_type().is_file());
+    let read = |entry: walkdir::DirEntry| {
+        let name = entry.path().strip_prefix(root).unwrap().with_extension("").display().to_string();
+        let mut pixels = picture(&fs::read(entry.path()).unwrap());
+        pixels.clear_hidden_colour();
+        (name, pixels)
+    };
+    files.map(read).collect()
+}
+
+fn floats(value: &Value) -> Vec<f64> {
+    match value {
+        Value::Array(list) => list.iter().flat_map(floats).collect(),
+        other => vec![other.as_f64().unwrap()],
+    }
+}
+
+#[test]
+fn shader_text_is_read_by_real_compilers_and_holds_the_matrix() {
+    let folder = packed();
+    let names = "moth/** lantern/teal/0[0-3] emblem --v-up --flip y --shrink 0.5";
+    let matrices = folder.zemtak(&format!("uv build/night.atlas.json {names} --as matrix --json")).exits(0).json();
+    let expected: Vec<f64> = matrices["uv"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|uv| {
+            let rows = floats(&uv["matrix"]);
+            [0, 3, 1, 4, 2, 5].map(|i| rows[i])
+        })
+        .collect();
+    let wgsl = folder.zemtak(&format!("uv build/night.atlas.json {names} --as wgsl")).exits(0).out();
+    let with_use = format!("{wgsl}\nfn at(t: vec2f) -> vec2f {{ return MOTH_FLY_03 * vec3f(t, 1.0) + EMBLEM[2]; }}");
+    let module = naga::front::wgsl::parse_str(&with_use).unwrap_or_else(|e| panic!("{}", e.emit_to_string(&with_use)));
+    let mut check =
+        naga::valid::Validator::new(naga::valid::ValidationFlags::all(), naga::valid::Capabilities::empty());
+    check.validate(&module).unwrap();
+    let glsl = folder.zemtak(&format!("uv build/night.atlas.json {names} --as glsl")).exits(0).out();
+    let main = "out vec4 colour;\nvoid main() { colour = vec4(MOTH_FLY_03 * vec3(0.5, 0.5, 1.0), EMBLEM[2]); }";
+    let shader = format!("#version 450\n{}\n{glsl}\n{main}", "layout(location = 0)");
+    let shader = shader.replace("layout(location = 0)\n", "").replace("out vec4", "layout(location = 0) out vec4");
+    let options = naga::front::glsl::Options::from(naga::ShaderStage::Fragment);
+    let module =
+        naga::front::glsl::Frontend::default().parse(&options, &shader).unwrap_or_else(|e| panic!("{e}\n{shader}"));
+    check.validate(&module).unwrap();
+    // The numbers, as they stand in the text.
+    for text in [&wgsl, &glsl] {
+        let lists = text.lines().filter(|l| l.starts_with("const")).map(|l| l.rsplit_once('(').unwrap().1);
+        let numbers = lists.flat_map(|l| l.trim_end_matches([')', ';']).split(", ").map(|n| n.parse::<f32>().unwrap()));
+        let numbers: Vec<f64> = numbers.map(f64::from).collect();
+        assert_eq!(numbers.len(), expected.len());
+        assert!(numbers.iter().zip(&expected).all(|(a, b)| (a - b).abs() < 1e-7), "{text}");
+    }
+}
+
+#[test]
+fn a_batch_comes_out_sorted_by_page_as_promised_byte_for_byte() {
+    let folder = packed();
+    let sprites = pictures(&demo_art());
+    let mut list = String::from("x,y,sprite,angle,scale_x,flip,tint\n");
+    let mut entries = Vec::new();
+    for (i, name) in sprites.keys().cycle().take(300).enumerate() {
+        let flip = ["", "x", "y", "xy"][i % 4];
+        list.push_str(&format!("{i},{}.5,{name},{},{},{flip},#0102{:02x}80\n", i * 2, i * 7, 1 + i % 3, i % 256));
+        entries.push(serde_json::json!({
+            "sprite": name, "x": i, "y": i as f64 * 2.0 + 0.5, "angle": i * 7, "scale_x": 1 + i % 3,
+            "flip": flip, "tint": format!("#0102{:02x}80", i % 256),
+        }));
+    }
+    folder.write("list.csv", &list);
+    folder.write("list.json", serde_json::to_string(&entries).unwrap());
+    let descriptor = "quad build/night.atlas.json --v-up";
+    let told = folder.zemtak(&format!("{descriptor} --list list.csv --as buffer -o quads.bin --json")).exits(0).json();
+    let listed = folder.zemtak(&format!("{descriptor} --list list.json --json")).exits(0).json();
+    let bytes = folder.read("quads.bin");
+    let quads = listed["quads"].as_array().unwrap();
+    let pages: Vec<u64> = quads.iter().map(|q| q["page"].as_u64().unwrap()).collect();
+    assert!(pages.is_sorted() && pages[0] != pages[299]);
+    assert_eq!((told["binds"]["as_drawn"].as_u64(), &told["draws"]), (Some(pages[299] + 1), &listed["draws"]));
+    assert!(told["binds"]["as_asked_for"].as_u64() > told["binds"]["as_drawn"].as_u64());
+    let single = |at: usize| f32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+    let (stride, first_index) =
+        (told["buffer"]["stride"].as_u64().unwrap(), told["buffer"]["indices_byte"].as_u64().unwrap());
+    assert_eq!((stride, first_index, bytes.len()), (20, 300 * 4 * 20, 300 * (4 * 20 + 6 * 4)));
+    for (q, quad) in quads.iter().enumerate() {
+        for corner in 0..4 {
+            let at = (q * 4 + corner) * 20;
+            let vertex = [0, 4, 8, 12].map(|offset| f64::from(single(at + offset)));
+            let expected = [&quad["positions"][corner], &quad["uv"][corner]].map(floats).concat();
+            assert!(vertex.iter().zip(&expected).all(|(a, b)| (a - b).abs() < 1e-6), "quad {q} corner {corner}");
+            assert_eq!(
+                bytes[at + 16..at + 20].iter().map(|&b| u64::from(b)).collect::<Vec<_>>(),
+                serde_json::from_value::<Vec<u64>>(quad["tint"].clone()).unwrap()
+            );
+        }
+        for (i, index) in quad["indices"].as_array().unwrap().iter().enumerate() {
+            let at = first_index as usize + (q * 6 + i) * 4;
+            let found = u32::from_le_bytes(bytes[at..at + 4].try_into().unwrap());
+            assert_eq!(u64::from(found), q as u64 * 4 + index.as_u64().unwrap());
+        }
+    }
+    // In the order of the list the same quads are there, with more binds.
+    let in_order =
+        folder.zemtak(&format!("{descriptor} --list list.csv --in-order --as buffer -o o.bin --json")).exits(0).json();
+    assert_eq!(in_order["binds"]["as_drawn"], told["binds"]["as_asked_for"]);
+    let vertices = |bytes: &[u8]| {
+        let mut quads: Vec<Vec<u8>> = bytes[..24000].chunks_exact(80).map(<[u8]>::to_vec).collect();
+        quads.sort();
+        quads
+    };
+    assert_eq!(vertices(&folder.read("o.bin")), vertices(&bytes));
+    let csv = folder.zemtak(&format!("{descriptor} --list list.csv --as csv")).exits(0).out();
+    let mut reader = csv::Reader::from_reader(csv.as_bytes());
+    assert_eq!(reader.records().map(|r| r.unwrap().len()).collect::<Vec<_>>(), [12; 1200]);
+}
+
+#[test]
+fn a_packed_atlas_cut_by_its_descriptor_is_its_sources() {
+    let sources = pictures(&demo_art());
+    for options in ["--turn --page-max 256x256", "--no-trim --extrude 3", "--mip-levels 2 --pages-as webp"] {
+        let folder = Folder::new();
+        folder.zemtak(&format!("pack {} --name night {options}", demo_art().display())).exits(0);
+        folder.zemtak("cut build/night.atlas.json -o back").exits(0);
+        assert_eq!(pictures(&folder.path("back")), sources, "{options}");
+        // Again is no change; somebody's own file is not written over unless that is asked for.
+        folder.zemtak("cut build/night.atlas.json -o back").exits(0);
+        folder.write("back/emblem.png", "mine");
+        let run = folder.zemtak("cut build/night.atlas.json -o back").exits(2);
+        assert!(run.err().contains("emblem.png: there is another file of that name"), "{}", run.err());
+        folder.zemtak("cut build/night.atlas.json -o back --replace").exits(0);
+        assert_eq!(pictures(&folder.path("back")), sources, "{options}");
+    }
+    let folder = packed();
+    let text = String::from_utf8(folder.read("build/night.atlas.json")).unwrap();
+    folder.write("build/evil.atlas.json", text.replace("\"emblem\":", "\"../../emblem\":"));
+    let run = folder.zemtak("cut build/evil.atlas.json -o back").exits(3);
+    assert!(run.err().contains("../../emblem: a file of that name might lie outside the folder"), "{}", run.err());
+    assert!(!folder.exists("back"));
+}
+
+#[test]
+fn sheets_come_apart_by_grid_and_by_islands() {
+    let folder = Folder::new();
+    let shape = |i: u32| {
+        let mut shape = blob(14 + i, 20, [90, 40 * i as u8, 7]);
+        shape.clear_hidden_colour();
+        shape
+    };
+    let shapes: Vec<Pixels> = (0..5).map(shape).collect();
+    // A sheet of 3 x 2 cells of 24 x 24 with margins of 1 and gutters of 2; the last cell is empty.
+    let mut sheet = Pixels::transparent(Size::new(80, 52)).unwrap();
+    for (i, shape) in shapes.iter().enumerate() {
+        let (x, y) = (1 + (i % 3) * 26 + 2, 1 + (i / 3) * 26 + 1);
+        for row in 0..shape.size().h {
+            let bytes = shape.row(row);
+            sheet.row_mut(y as u32 + row)[x * 4..][..bytes.len()].copy_from_slice(bytes);
+        }
+    }
+    folder.write("sheet.png", png(&sheet));
+    let grid = "cut sheet.png --cell 24x24 --margin 1 --gutter 2 --names cell_{row}_{column}";
+    let dry = folder.zemtak(&format!("{grid} --dry-run --json")).exits(0).json();
+    assert_eq!((dry["sprites"].as_array().unwrap().len(), &dry["empty_left_out"]), (5, &1.into()));
+    assert_eq!(dry["sprites"][4]["box"], serde_json::json!([27, 27, 24, 24]));
+    assert!(!folder.exists("cut"));
+    folder.zemtak(grid).exits(0);
+    let cells = pictures(&folder.path("cut"));
+    let visible = |pixels: &Pixels| pixels.crop(pixels.visible_box(1).unwrap()).unwrap();
+    let names = ["cell_0_0", "cell_0_1", "cell_0_2", "cell_1_0", "cell_1_1"];
+    for (name, shape) in names.iter().zip(&shapes) {
+        assert_eq!((cells[*name].size(), visible(&cells[*name])), (Size::new(24, 24), visible(shape)), "{name}");
+    }
+    folder.zemtak("cut sheet.png -o loose --names walk_{index}").exits(0);
+    let islands = pictures(&folder.path("loose"));
+    for (i, shape) in shapes.iter().enumerate() {
+        assert_eq!(islands[&format!("walk_{i}")], visible(shape), "{i}");
+    }
+    folder.zemtak("cut sheet.png -o same --uniform bottom").exits(0);
+    let sizes: Vec<Size> = pictures(&folder.path("same")).values().map(Pixels::size).collect();
+    let widest = shapes.iter().map(|s| visible(s).size().w).max().unwrap();
+    assert_eq!(sizes, [Size::new(widest, visible(&shapes[0]).size().h); 5]);
+    let joined = folder.zemtak("cut sheet.png --join 14 --dry-run --json").exits(0).json();
+    assert_eq!(joined["sprites"].as_array().unwrap().len(), 1);
+    for (pattern, told) in
+        [("same", "5 sprites would have it"), ("a_{col}", "{col} is unknown"), ("{index", "a '{' without its '}'")]
+    {
+        let run = folder.zemtak(&format!("cut sheet.png --dry-run --names {pattern}")).exits(2);
+        assert!(run.err().contains(told), "{}", run.err());
+    }
+}
+
+#[test]
+fn what_cannot_be_is_an_error_that_names_the_argument() {
+    let folder = packed();
+    folder.write("bad.csv", "sprite,x,y\nemblem,1,2\nemblem,1,NaN\nemblm,1,2\nemblem,1\n");
+    folder.write("bad.json", "[{\"sprite\":\"emblem\",\"x\":1,\"y\":2,\"size\":3}]");
+    for (line, code, told) in [
+        ("uv --page 8x8 --box 0,0,9,1", 2, "--box: the box [0, 0, 9, 1] reaches beyond its page of 8 x 8"),
+        ("uv --page 8x8 --box 0,0,0,1", 2, "--box: the box [0, 0, 0, 1] is empty"),
+        ("uv --page 0x8 --box 0,0,1,1", 2, "'--page <WxH>'"),
+        ("uv --page 8x8 --box 4294967295,0,4294967295,1", 2, "reaches beyond its page"),
+        ("uv --page 8x8 --box 0,0,1,1 --shrink nan", 2, "'--shrink <TEXELS>'"),
+        ("uv --page 8x8 --box 0,0,1,1 --shrink -1", 2, "'--shrink <TEXELS>'"),
+        ("uv --page 8x8 --box 0,0,1,1 --part 0,0,0,1", 2, "'--part <X,Y,W,H>'"),
+        ("uv --page 8x8 --box 0,0,4,4 --part 4,0,1,1", 2, "all of it lies outside the canvas of 4 x 4"),
+        ("uv build/night.atlas.json moth/fly/3 'x/**'", 2, "the nearest is moth/fly/03"),
+        ("uv build/night.atlas.json moth/fly/0[", 2, "a glob that cannot be"),
+        ("uv build/night.atlas.json --clip moth/fyl", 2, "the nearest is moth/fly"),
+        ("uv build/night.atlas.json --as offset-scale", 2, "ask for --as matrix"),
+        ("quad build/night.atlas.json emblem --at 1,inf", 2, "'--at <X,Y>'"),
+        ("quad build/night.atlas.json emblem --scale 0", 2, "'--scale <FACTOR>'"),
+        ("quad build/night.atlas.json emblem --angle x", 2, "'--angle <DEGREES>'"),
+        ("quad build/night.atlas.json emblem --fit 0x5", 2, "'--fit <WxH>'"),
+        ("quad build/night.atlas.json emblem --tile 4294967295x4294967295", 2, "--tile:"),
+        ("quad build/night.atlas.json --list bad.csv", 3, "bad.csv:3: y: 'NaN' is no finite number"),
+        (
+            "quad build/night.atlas.json --list bad.csv",
+            3,
+            "bad.csv:4: there is no sprite 'emblm'; the nearest is emblem",
+        ),
+        ("quad build/night.atlas.json --list bad.csv", 3, "bad.csv:5: it has 2 values, the first line has 3"),
+        ("quad build/night.atlas.json --list bad.json", 3, "unknown field `size`"),
+        ("quad build/night.atlas.json --list none.csv", 4, "none.csv"),
+        ("grid 8x8 --cell 9x1", 2, "no cell fits"),
+        ("grid 8x8 --cell 4x4 --index 4", 2, "4 is out of range: cells are numbered from 0 to 3"),
+        ("grid 8x8 --cell 4x4 --gutter 4294967295 --margin 4294967295", 2, "no cell fits"),
+        ("pattern 99999x1 --kind uv", 2, "'<WxH>'"),
+        ("describe build/night.atlas.json moth/**", 2, "sprites match"),
+        ("cut bad.csv", 3, "an image that cannot be used"),
+    ] {
+        let run = folder.zemtak(&line.replace('\'', "")).exits(code);
+        assert!(run.err().contains(told), "{line}\n{}", run.err());
+    }
+    let warned = folder.zemtak("grid 100x40 --cell 16x16 --margin 2 --gutter 2 --index 6").exits(0);
+    assert!(warned.err().contains("left over are 8 columns of pixels on the right and 2 rows"), "{}", warned.err());
+    assert!(warned.out().contains("index 6: cell 6, column 1, row 1, box [20, 20, 16, 16]"), "{}", warned.out());
+    let cut = folder.zemtak("uv build/night.atlas.json moth/fly/02 --part -4,4,20,40").exits(0);
+    assert!(
+        cut.err().contains("moth/fly/02: cut off, as it is not stored: 4 left outside the canvas"),
+        "{}",
+        cut.err()
+    );
+}
+
+#[test]
+fn a_tiled_surface_is_covered_with_the_last_row_and_column_cut() {
+    let folder = packed();
+    let json = folder
+        .zemtak("quad build/night.atlas.json tile/water --tile 150x70 --at 10,20 --scale 2 --json")
+        .exits(0)
+        .json();
+    let water = &pictures(&demo_art())["tile/water"];
+    let (w, h) = (f64::from(water.size().w), f64::from(water.size().h));
+    let quads = json["quads"].as_array().unwrap();
+    assert_eq!(quads.len() as f64, (150.0 / w).ceil() * (70.0 / h).ceil());
+    let area: f64 = quads
+        .iter()
+        .map(|q| {
+            let p = floats(&q["positions"]);
+            (p[4] - p[0]) * (p[5] - p[1])
+        })
+        .sum();
+    assert!((area - 4.0 * 150.0 * 70.0).abs() < 1e-6, "{area}");
+    assert_eq!(floats(&quads.last().unwrap()["positions"])[4..6], [10.0 + 300.0, 20.0 + 140.0]);
+}
