@@ -110,7 +110,8 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
 }
 
 fn unknown(what: &'static str, name: &str, why: String) -> Problem {
-    Problem::usage(what, &show::name(name), why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
+    let name = if name.is_empty() { "''".to_owned() } else { show::name(name) };
+    Problem::usage(what, &name, why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
 }
 
 fn most_like<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {

@@ -99,6 +99,16 @@ proptest! {
         let expected = if scene.picture.area.turned() { [b, c, d, a] } else { stored };
         prop_assert_eq!(scene.picture.area.corners(&how), expected);
         prop_assert!(scene.picture.area.turned() == scene.picture.area.offset_scale(&how).is_err());
+        // Each flip exchanges corners in pairs, so the same flip again gives back what was.
+        let plain = scene.picture.area.corners(&Sampling { flip: Flip::default(), ..how });
+        let [mut a, mut b, mut c, mut d] = scene.picture.area.corners(&how);
+        if how.flip.x {
+            [a, b, c, d] = [b, a, d, c];
+        }
+        if how.flip.y {
+            [a, b, c, d] = [d, c, b, a];
+        }
+        prop_assert_eq!([a, b, c, d], plain);
     }
 
     #[test]

@@ -93,7 +93,8 @@ impl Uv {
             Form::Unorm16 => {
                 let Unorm16 { corners: values, error } = area.unorm16(how);
                 let named = corners.iter().zip(values).map(|(name, [u, v])| format!("{name:<12} ({u}, {v})"));
-                let off = format!("off by at most {:.4} texels in u, {:.4} in v", error[0], error[1]);
+                let off =
+                    format!("round(uv * 65535), off by at most {:.4} texels in u, {:.4} in v", error[0], error[1]);
                 named.chain([off]).collect()
             }
             Form::Glsl | Form::Wgsl => Vec::new(),
