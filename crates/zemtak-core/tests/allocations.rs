@@ -2,6 +2,8 @@
 
 #![allow(missing_docs, clippy::unwrap_used, reason = "a test may fail loudly")]
 
+use zemtak_core::atlas::Mode;
+use zemtak_core::clip::{Player, Ratio, Timeline};
 use zemtak_core::coords::{Area, Part, Picture, Placement, Sampling, Sheet, quad, tiles};
 use zemtak_core::geometry::{Rect, Size};
 
@@ -24,5 +26,21 @@ fn coordinates_of_a_sprite_take_no_memory() {
         }
     });
     assert!(sum > 0.0);
+    assert_eq!(taken.count_total, 0);
+}
+
+#[test]
+fn playing_takes_no_memory() {
+    let fps = Ratio::parse("60000/1001").unwrap();
+    let timeline = Timeline::new(Mode::Bounce, fps, &[None, None, Some(40_000_000), None]).unwrap();
+    let mut entered = 0;
+    let taken = allocation_counter::measure(|| {
+        let mut player = Player::starting_at(Ratio::ONE, &timeline, 1_000_000);
+        for time in [1, 16_666_667, 5_000_000_000] {
+            entered += player.advance(&timeline, time).count() + player.step(&timeline);
+        }
+        entered += timeline.at(123_456_789).step;
+    });
+    assert!(entered > 100);
     assert_eq!(taken.count_total, 0);
 }

@@ -1,10 +1,7 @@
-//! Clips: which sprites follow each other. Here: finding them by the numbers in sprite names.
+//! Finding clips by the numbers in sprite names.
 
 use crate::name::{ClipName, SpriteName, number_cmp};
 use std::collections::{BTreeMap, BTreeSet};
-
-/// Frames a second of a clip that says nothing else.
-pub const DEFAULT_FPS: u32 = 10;
 
 /// The characters that may stand between a clip's name and a frame number.
 const SEPARATORS: [char; 7] = ['/', '_', '-', '.', '+', '~', ' '];

@@ -1,0 +1,36 @@
+//! Clips: which sprites follow each other, and when.
+//!
+//! [`find`] makes clips of numbered names. A [`Timeline`] is a clip made ready for playing, and a [`Player`] plays one. Time is
+//! computed in whole numbers, so that nothing drifts: after ten hours at 24 frames a second the step is still exact.
+//!
+//! ```
+//! use zemtak_core::atlas::Mode;
+//! use zemtak_core::clip::{Player, Ratio, Timeline};
+//!
+//! let fps = Ratio::parse("60000/1001")?;
+//! let flying = Timeline::new(Mode::Loop, fps, &[None; 8])?;
+//! // The tenth frame has just begun: 9 * 1001 / 60000 seconds, rounded up to nanoseconds.
+//! assert_eq!(flying.at(150_150_000).step, 1);
+//! assert_eq!(flying.at(150_149_999).step, 0);
+//! let mut moth = Player::new(Ratio::ONE);
+//! let entered: Vec<usize> = moth.advance(&flying, 50_000_000).collect();
+//! assert_eq!((entered, moth.step(&flying)), (vec![1, 2], 2));
+//! # Ok::<(), zemtak_core::clip::ClipError>(())
+//! ```
+
+mod names;
+mod player;
+mod timeline;
+
+pub use names::{Found, Told, find};
+pub use player::{Entered, Player};
+pub use timeline::{ClipError, Ratio, Shown, Timeline};
+
+/// Frames a second of a clip that says nothing else. It loops.
+pub const DEFAULT_FPS: u32 = 10;
+
+/// Nanoseconds in a second.
+pub const SECOND: i64 = 1_000_000_000;
+
+#[cfg(test)]
+mod tests;

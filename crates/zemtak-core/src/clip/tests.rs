@@ -1,0 +1,172 @@
+//! Playing against sampling, and both against a count in plain fractions.
+
+#![allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "small numbers")]
+
+use super::*;
+use crate::atlas::{Clip, Mode, Rate, Step};
+use crate::name::SpriteName;
+use proptest::prelude::*;
+
+fn modes() -> impl Strategy<Value = Mode> {
+    prop_oneof![Just(Mode::Loop), Just(Mode::Once), Just(Mode::Bounce)]
+}
+
+fn rates() -> impl Strategy<Value = Ratio> {
+    (1i32..70_000, 1u32..2_000).prop_map(|(num, den)| Ratio::new(num, den).unwrap())
+}
+
+fn speeds() -> impl Strategy<Value = Ratio> {
+    prop_oneof![
+        Just(Ratio::ONE),
+        Just(Ratio::ZERO),
+        (-40i32..40, 1u32..30).prop_map(|(n, d)| Ratio::new(n, d).unwrap())
+    ]
+}
+
+/// Durations of steps: most as the rate says, some of their own, some of no length.
+fn steps() -> impl Strategy<Value = Vec<Option<u64>>> {
+    let step = prop_oneof![3 => Just(None), 2 => (1u64..400).prop_map(|ms| Some(ms * 1_000_000)), 1 => Just(Some(0))];
+    prop::collection::vec(step, 1..9)
+}
+
+/// By walking turn by turn from the beginning, in fractions over one denominator: turn number and periods.
+fn walked(mode: Mode, fps: Ratio, steps: &[Option<u64>], time: i64, speed: Ratio) -> (usize, i64) {
+    // All in units of 1 / (num * den of the speed) nanoseconds.
+    let unit = i128::from(speed.den());
+    let frame = i128::from(fps.den()) * 1_000_000_000 * unit;
+    let own = |ns: u64| i128::from(ns) * i128::from(fps.num()) * unit;
+    let mut order: Vec<usize> = (0..steps.len()).collect();
+    if mode == Mode::Bounce {
+        order.extend((1..steps.len().max(2) - 1).rev());
+    }
+    let lengths: Vec<i128> = order.iter().map(|&i| steps[i].map_or(frame, own)).collect();
+    let period: i128 = lengths.iter().sum();
+    let mut at = i128::from(time) * i128::from(fps.num()) * i128::from(speed.num());
+    let mut played = 0;
+    if mode == Mode::Once {
+        if at >= period {
+            return (order[order.len() - 1], 1);
+        }
+        at = at.max(0);
+    }
+    while at < 0 {
+        at += period;
+        played -= 1;
+    }
+    while at >= period {
+        at -= period;
+        played += 1;
+    }
+    for (turn, length) in lengths.iter().enumerate() {
+        if at < *length {
+            return (order[turn], played);
+        }
+        at -= length;
+    }
+    unreachable!("within the period");
+}
+
+proptest! {
+    #[test]
+    fn sampling_is_what_walking_finds(
+        mode in modes(), fps in rates(), steps in steps(), time in -20_000_000_000i64..20_000_000_000, speed in speeds(),
+    ) {
+        let Ok(timeline) = Timeline::new(mode, fps, &steps) else { return Ok(()) };
+        let shown = timeline.at_speed(time, speed, 0);
+        let (step, played) = walked(mode, fps, &steps, time, speed);
+        // Steps of no length at the end of a clip that plays once are where it comes to rest.
+        prop_assert_eq!((shown.step, shown.played), (step, played));
+    }
+
+    #[test]
+    fn advancing_in_any_steps_agrees_with_sampling_and_skips_none(
+        mode in modes(), fps in rates(), steps in steps(), speed in speeds(), start in 0i64..3_000_000_000,
+        times in prop::collection::vec(prop_oneof![0i64..20_000_000, 0i64..5_000_000_000], 1..20),
+    ) {
+        let Ok(timeline) = Timeline::new(mode, fps, &steps) else { return Ok(()) };
+        let mut player = Player::starting_at(speed, &timeline, start);
+        let first = timeline.at_speed(0, speed, start);
+        prop_assert_eq!(player.step(&timeline), first.step);
+        let mut now = 0;
+        let mut last = player.step(&timeline);
+        let mut all = Vec::new();
+        for time in times {
+            now += time;
+            let entered: Vec<usize> = player.advance(&timeline, time).collect();
+            let shown = timeline.at_speed(now, speed, start);
+            // Of a clip that played once and ended before it began to count, nothing is left to play.
+            if mode != Mode::Once || start < timeline.start_of(timeline.turns()) || speed.num() >= 0 {
+                prop_assert_eq!(player.step(&timeline), shown.step);
+                if mode != Mode::Once {
+                    prop_assert_eq!(player.played(), shown.played - first.played);
+                }
+            }
+            if let Some(entered) = entered.last() {
+                prop_assert_eq!(*entered, player.step(&timeline));
+            } else {
+                prop_assert_eq!(last, player.step(&timeline));
+            }
+            last = player.step(&timeline);
+            all.extend(entered);
+        }
+        // The same way in one go enters the same steps.
+        let mut again = Player::starting_at(speed, &timeline, start);
+        prop_assert_eq!(again.advance(&timeline, now).collect::<Vec<_>>(), all);
+        prop_assert_eq!(again.step(&timeline), player.step(&timeline));
+    }
+}
+
+#[test]
+fn nothing_has_drifted_after_ten_hours() {
+    for (text, frames) in [("10", 360_000), ("24", 864_000), ("59.94", 2_157_840), ("60000/1001", 2_157_842)] {
+        let fps = Ratio::parse(text).unwrap();
+        let timeline = Timeline::new(Mode::Loop, fps, &[None; 7]).unwrap();
+        let hours = 36_000 * SECOND;
+        let frame = (timeline.at(hours).played * 7) as usize + timeline.at(hours).step;
+        assert_eq!(frame, frames, "{text}");
+        // In frames of a game of 16 2/3 milliseconds, whose thirds are dropped: the time is what was said, not what was meant.
+        let mut player = Player::new(Ratio::ONE);
+        let mut entered = 0;
+        (0..2_160_000).for_each(|_| entered += player.advance(&timeline, 16_666_667).count());
+        assert_eq!(entered, timeline.at(2_160_000 * 16_666_667).played as usize * 7 + player.step(&timeline), "{text}");
+    }
+}
+
+#[test]
+fn modes_show_their_ends_as_promised() {
+    let shown = |mode: Mode, steps: usize| -> Vec<usize> {
+        let timeline = Timeline::new(mode, Ratio::new(10, 1).unwrap(), &vec![None; steps]).unwrap();
+        (0..8).map(|i| timeline.at(i * SECOND / 10).step).collect()
+    };
+    assert_eq!(shown(Mode::Loop, 3), [0, 1, 2, 0, 1, 2, 0, 1]);
+    assert_eq!(shown(Mode::Once, 3), [0, 1, 2, 2, 2, 2, 2, 2]);
+    assert_eq!(shown(Mode::Bounce, 3), [0, 1, 2, 1, 0, 1, 2, 1]);
+    assert_eq!((shown(Mode::Bounce, 2), shown(Mode::Bounce, 1)), (vec![0, 1, 0, 1, 0, 1, 0, 1], vec![0; 8]));
+    let once = Timeline::new(Mode::Once, Ratio::new(10, 1).unwrap(), &[None; 3]).unwrap();
+    let last = once.at(3 * SECOND / 10);
+    assert_eq!((last.step, last.played, last.ended), (2, 1, true));
+    assert_eq!((once.at(-5).step, once.at(299_999_999).ended), (0, false));
+}
+
+#[test]
+fn clips_that_cannot_be_are_refused() {
+    let fps = Ratio::new(10, 1).unwrap();
+    assert_eq!(Timeline::new(Mode::Loop, fps, &[]), Err(ClipError::NoSteps));
+    assert_eq!(Timeline::new(Mode::Loop, fps, &[Some(0)]), Err(ClipError::NoTime));
+    assert_eq!(Timeline::new(Mode::Loop, Ratio::ZERO, &[None]), Err(ClipError::Rate));
+    assert_eq!(Timeline::new(Mode::Loop, fps, &[Some(u64::MAX)]), Err(ClipError::TooLong));
+    for text in ["", "-", "1e3", "1/0", "x", "1.0000000001", "99999999999", "1/-2", "+1", " 1", "1/2/3"] {
+        assert!(Ratio::parse(text).is_err(), "{text}");
+    }
+    assert_eq!(Ratio::parse("59.94").map(|r| (r.num(), r.den())), Ok((2997, 50)));
+    assert_eq!(Ratio::parse("-0.50").map(|r| r.to_string()), Ok("-1/2".into()));
+    assert_eq!(Ratio::new(i32::MIN, 2).map(Ratio::num), Some(i32::MIN / 2));
+    let clip = |fps: Option<Rate>, ms: Option<f64>| {
+        let steps = vec![Step { sprite: SpriteName::new("a"), ms, events: Vec::new() }];
+        Timeline::of(&Clip { mode: Mode::Loop, fps, steps })
+    };
+    assert_eq!(clip(Some(Rate::Number(0.1 + 0.2)), None), Err(ClipError::NotARatio("0.30000000000000004".into())));
+    assert_eq!(clip(None, Some(f64::NAN)), Err(ClipError::Duration(0)));
+    assert_eq!(clip(None, Some(16.5)).map(|t| t.start_of(1)), Ok(16_500_000));
+    assert_eq!(clip(None, None).map(|t| t.start_of(1)), Ok(100_000_000));
+}

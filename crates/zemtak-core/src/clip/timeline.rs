@@ -1,0 +1,279 @@
+//! A clip made ready for playing, and which step it shows at a time.
+
+use super::{DEFAULT_FPS, SECOND};
+use crate::atlas::{Clip, Mode, Rate};
+
+/// A ratio of whole numbers, for rates and speeds: taken as it is written, never rounded.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Ratio {
+    num: i32,
+    den: u32,
+}
+
+/// Why a clip cannot be played.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum ClipError {
+    /// It has no steps.
+    #[error("a clip has at least one step")]
+    NoSteps,
+    /// All its steps together take no time.
+    #[error("all steps together take no time")]
+    NoTime,
+    /// A rate is not above 0.
+    #[error("a rate is above 0")]
+    Rate,
+    /// A step has a duration that cannot be.
+    #[error("the duration of step {0} is no number from 0 up, or too long")]
+    Duration(usize),
+    /// A text is no ratio.
+    #[error("'{0}' is no number of up to nine digits and no ratio such as 60000/1001")]
+    NotARatio(String),
+    /// The clip is longer than can be counted.
+    #[error("the clip is too long")]
+    TooLong,
+}
+
+impl Ratio {
+    /// 1: as fast as the clip says.
+    pub const ONE: Self = Self { num: 1, den: 1 };
+    /// 0: it stands still.
+    pub const ZERO: Self = Self { num: 0, den: 1 };
+
+    /// A ratio in lowest terms, or `None` for a denominator of 0.
+    #[must_use]
+    pub const fn new(num: i32, den: u32) -> Option<Self> {
+        let (mut a, mut b) = (num.unsigned_abs(), den);
+        while b != 0 {
+            (a, b) = (b, a % b);
+        }
+        if den == 0 {
+            return None;
+        }
+        // The greatest common divisor is at most den, which is not 0.
+        let (size, den) = (num.unsigned_abs() / a, den / a);
+        let signed = if num < 0 { 0_i32.wrapping_sub_unsigned(size) } else { size.cast_signed() };
+        Some(Self { num: signed, den })
+    }
+
+    /// Reads `24`, `59.94`, `-0.5` or `60000/1001`.
+    ///
+    /// # Errors
+    /// Anything else, and numbers of more than nine digits.
+    pub fn parse(text: &str) -> Result<Self, ClipError> {
+        let wrong = || ClipError::NotARatio(text.to_owned());
+        let digits = |part: &str| part.bytes().all(|b| b.is_ascii_digit());
+        let ratio = if let Some((num, den)) = text.split_once('/') {
+            let plain = digits(num.strip_prefix('-').unwrap_or(num)) && digits(den);
+            num.parse().ok().zip(den.parse().ok()).filter(|_| plain)
+        } else {
+            let (whole, part) = text.split_once('.').unwrap_or((text, ""));
+            let plain = digits(whole.strip_prefix('-').unwrap_or(whole)) && digits(part);
+            let places = u32::try_from(part.len()).unwrap_or(u32::MAX);
+            let den = 10_u32.checked_pow(places);
+            format!("{whole}{part}").parse().ok().zip(den).filter(|_| plain)
+        };
+        ratio.and_then(|(num, den)| Self::new(num, den)).ok_or_else(wrong)
+    }
+
+    /// The number above the line.
+    #[must_use]
+    pub const fn num(self) -> i32 {
+        self.num
+    }
+
+    /// The number below the line, above 0.
+    #[must_use]
+    pub const fn den(self) -> u32 {
+        self.den
+    }
+}
+
+impl std::fmt::Display for Ratio {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        if self.den == 1 { write!(f, "{}", self.num) } else { write!(f, "{}/{}", self.num, self.den) }
+    }
+}
+
+/// A clip made ready for playing. It never changes.
+///
+/// At a rate of n/d frames a second time is counted in ticks of 1/n nanoseconds: then a frame takes d * 10^9 ticks, and both
+/// it and a duration in nanoseconds are whole numbers.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Timeline {
+    mode: Mode,
+    steps: usize,
+    /// Ticks in a nanosecond.
+    scale: i64,
+    /// When each turn begins, in ticks, and when the last one ends. A turn is a step as it is met: there and back.
+    starts: Vec<i64>,
+}
+
+/// What a clip shows at a time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Shown {
+    /// The step.
+    pub step: usize,
+    /// How often it has been played through; below 0 before the beginning.
+    pub played: i64,
+    /// Whether a clip that plays once has come to its end.
+    pub ended: bool,
+}
+
+impl Timeline {
+    /// A clip of a mode, a rate, and the duration of each step in nanoseconds where it has one of its own.
+    ///
+    /// # Errors
+    /// It has no steps or takes no time, the rate is not above 0, or it is too long.
+    pub fn new(mode: Mode, fps: Ratio, durations: &[Option<u64>]) -> Result<Self, ClipError> {
+        if durations.is_empty() {
+            return Err(ClipError::NoSteps);
+        }
+        if fps.num <= 0 {
+            return Err(ClipError::Rate);
+        }
+        let scale = i64::from(fps.num);
+        let frame = i64::from(fps.den).checked_mul(SECOND).ok_or(ClipError::TooLong)?;
+        let ticks = |own: &Option<u64>| match own {
+            None => Some(frame),
+            Some(nanoseconds) => i64::try_from(*nanoseconds).ok()?.checked_mul(scale),
+        };
+        let ticks: Vec<i64> = durations.iter().map(ticks).collect::<Option<_>>().ok_or(ClipError::TooLong)?;
+        // There and back: the ends are shown once.
+        let back = match ticks.as_slice() {
+            [_, between @ .., _] if mode == Mode::Bounce => between,
+            _ => &[],
+        };
+        let turns = ticks.iter().chain(back.iter().rev());
+        let mut starts = vec![0_i64];
+        for turn in turns {
+            let end = starts.last().and_then(|start| start.checked_add(*turn));
+            // Half of the range is left for sums.
+            starts.push(end.filter(|end| *end < i64::MAX / 2).ok_or(ClipError::TooLong)?);
+        }
+        if starts.last() == Some(&0) {
+            return Err(ClipError::NoTime);
+        }
+        Ok(Self { mode, steps: ticks.len(), scale, starts })
+    }
+
+    /// A clip of a descriptor. Durations are rounded to nanoseconds.
+    ///
+    /// # Errors
+    /// As [`Timeline::new`]; and a rate or a duration that cannot be.
+    pub fn of(clip: &Clip) -> Result<Self, ClipError> {
+        let fps = match &clip.fps {
+            None => Ratio::new(DEFAULT_FPS.cast_signed(), 1).ok_or(ClipError::Rate)?,
+            // The shortest text that reads back as the number is what was written.
+            Some(Rate::Number(fps)) => Ratio::parse(&fps.to_string())?,
+            Some(Rate::Ratio(text)) => Ratio::parse(text)?,
+        };
+        let duration = |(i, ms): (usize, Option<f64>)| match ms {
+            None => Ok(None),
+            Some(ms) if (0.0..=1e12).contains(&ms) => {
+                #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
+                let nanoseconds = (ms * 1e6).round() as u64;
+                Ok(Some(nanoseconds))
+            }
+            Some(_) => Err(ClipError::Duration(i)),
+        };
+        let durations: Result<Vec<_>, _> = clip.steps.iter().map(|s| s.ms).enumerate().map(duration).collect();
+        Self::new(clip.mode, fps, &durations?)
+    }
+
+    /// How it goes on after its last step.
+    #[must_use]
+    pub fn mode(&self) -> Mode {
+        self.mode
+    }
+
+    /// How many steps it has.
+    #[must_use]
+    pub fn steps(&self) -> usize {
+        self.steps
+    }
+
+    /// How many steps are met until it begins anew: with bounce those on the way back too.
+    #[must_use]
+    pub fn turns(&self) -> usize {
+        self.starts.len() - 1
+    }
+
+    /// The step of a turn.
+    #[must_use]
+    #[inline]
+    pub fn step_of(&self, turn: usize) -> usize {
+        if turn < self.steps { turn } else { (2 * self.steps).saturating_sub(2 + turn) }
+    }
+
+    /// When a turn begins, in nanoseconds, rounded up: from then on it is shown. The number of turns stands for the end.
+    #[must_use]
+    pub fn start_of(&self, turn: usize) -> i64 {
+        let ticks = self.starts[turn.min(self.turns())];
+        ticks / self.scale + i64::from(ticks % self.scale != 0)
+    }
+
+    /// How long a turn is shown: seconds as a fraction in lowest terms.
+    #[must_use]
+    pub fn length_of(&self, turn: usize) -> [u64; 2] {
+        let (start, end) = self.span(turn.min(self.turns() - 1));
+        let (num, den) = ((end - start).unsigned_abs(), self.scale.unsigned_abs() * SECOND.unsigned_abs());
+        let (mut a, mut b) = (num, den);
+        while b != 0 {
+            (a, b) = (b, a % b);
+        }
+        [num / a, den / a]
+    }
+
+    /// What is shown at a time in nanoseconds. Times below 0 count backwards from the end of a period; a clip that plays
+    /// once shows its first step then.
+    #[must_use]
+    pub fn at(&self, time: i64) -> Shown {
+        self.at_speed(time, Ratio::ONE, 0)
+    }
+
+    /// What is shown at a time, for a clip that plays at a speed and began at a place, in nanoseconds of the clip.
+    #[must_use]
+    pub fn at_speed(&self, time: i64, speed: Ratio, start: i64) -> Shown {
+        let wide = i128::from(time) * i128::from(self.scale) * i128::from(speed.num);
+        let ticks = wide.div_euclid(i128::from(speed.den)) + i128::from(start) * i128::from(self.scale);
+        let length = i128::from(self.length());
+        if self.mode == Mode::Once {
+            let ended = ticks >= length;
+            let inside = i64::try_from(ticks.clamp(0, length)).unwrap_or(0);
+            return Shown { step: self.turn_at(inside), played: i64::from(ended), ended };
+        }
+        let inside = i64::try_from(ticks.rem_euclid(length)).unwrap_or(0);
+        let played = i64::try_from(ticks.div_euclid(length)).unwrap_or(i64::MAX);
+        Shown { step: self.step_of(self.turn_at(inside)), played, ended: false }
+    }
+
+    /// Ticks in a nanosecond.
+    pub(super) fn scale(&self) -> i64 {
+        self.scale
+    }
+
+    /// All turns together, in ticks.
+    pub(super) fn length(&self) -> i64 {
+        self.starts[self.turns()]
+    }
+
+    /// Whether a turn is shown at a tick.
+    #[inline]
+    pub(super) fn spans(&self, turn: usize, tick: i64) -> bool {
+        matches!(self.starts.get(turn..turn + 2), Some([start, end]) if *start <= tick && tick < *end)
+    }
+
+    /// When a turn begins and ends, in ticks.
+    fn span(&self, turn: usize) -> (i64, i64) {
+        (self.starts[turn], self.starts[turn + 1])
+    }
+
+    /// The turn at a tick of the first period; at its end the last one.
+    pub(super) fn turn_at(&self, tick: i64) -> usize {
+        let begun = self.starts[..self.turns()].partition_point(|start| *start <= tick);
+        let turn = begun.saturating_sub(1);
+        // Steps without length at the very end are never shown while time goes on, but are where it ends.
+        turn.min(self.turns() - 1)
+    }
+}
