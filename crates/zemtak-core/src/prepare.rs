@@ -84,6 +84,16 @@ pub fn premultiply(pixels: &mut Pixels) {
     }
 }
 
+/// Divides each colour by its alpha, rounded: undoes [`premultiply`] as far as eight bits allow.
+pub fn straighten(pixels: &mut Pixels) {
+    for pixel in pixels.as_bytes_mut().chunks_exact_mut(PIXEL).filter(|p| p[3] > 0) {
+        let alpha = u32::from(pixel[3]);
+        for colour in &mut pixel[..3] {
+            *colour = u8::try_from(((u32::from(*colour) * 255 + alpha / 2) / alpha).min(255)).unwrap_or(u8::MAX);
+        }
+    }
+}
+
 /// Gives transparent pixels the colour of a coloured neighbour, ring by ring, `reach` rings far. A filter that
 /// looks beyond the edge then finds the edge's colour instead of black. Alpha stays 0.
 pub fn spread_edges(pixels: &mut Pixels, reach: u32) {

@@ -17,6 +17,12 @@ pub struct Factor {
 const LARGEST: u32 = 64;
 
 impl Factor {
+    /// A whole number of times as large, from 1 to 64.
+    #[must_use]
+    pub fn times(num: u32) -> Option<Self> {
+        (1..=LARGEST).contains(&num).then_some(Self { num, den: 1 })
+    }
+
     /// As a number.
     #[must_use]
     pub fn value(self) -> f64 {

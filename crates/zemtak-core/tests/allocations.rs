@@ -42,5 +42,6 @@ fn playing_takes_no_memory() {
         entered += timeline.at(123_456_789).step;
     });
     assert!(entered > 100);
+    assert_eq!(size_of::<Player>(), 40);
     assert_eq!(taken.count_total, 0);
 }

@@ -91,9 +91,7 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
     }
     for name in &choice.clips {
         let Some(clip) = atlas.clips.get(&ClipName::new(name)) else {
-            let all = atlas.clips.keys().map(ClipName::as_str);
-            let why = format!("atlas {} has no clip of that name{}", atlas.name, most_like(name, all));
-            problems.push(unknown("an unknown clip", name, why));
+            problems.push(unknown_clip(atlas, name));
             continue;
         };
         for step in &clip.steps {
@@ -107,6 +105,14 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
         }
     }
     Failure::unless(problems, chosen)
+}
+
+/// A clip that an atlas does not have.
+#[must_use]
+pub fn unknown_clip(atlas: &Atlas, name: &str) -> Problem {
+    let all = atlas.clips.keys().map(ClipName::as_str);
+    let why = format!("atlas {} has no clip of that name{}", atlas.name, most_like(name, all));
+    unknown("an unknown clip", name, why)
 }
 
 fn unknown(what: &'static str, name: &str, why: String) -> Problem {

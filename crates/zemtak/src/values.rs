@@ -38,3 +38,24 @@ pub fn number(text: &str) -> Result<f64, String> {
         _ => Err(format!("'{text}' is no finite number")),
     }
 }
+
+/// A time in nanoseconds, of `1.5s`, `250ms`, `3m`, `2h`, or plain milliseconds. Decimals are taken as written.
+///
+/// # Errors
+/// Anything else, and what is beyond three hundred years.
+pub fn time(text: &str) -> Result<i64, String> {
+    const UNITS: [(&str, i128); 4] =
+        [("ms", 1_000_000), ("s", 1_000_000_000), ("m", 60_000_000_000), ("h", 3_600_000_000_000)];
+    let wrong = || format!("'{text}' is no time such as 1.5s, 250ms, 2h or plain milliseconds");
+    let unit = UNITS.iter().find_map(|(unit, size)| Some((text.strip_suffix(unit)?, *size)));
+    let (number, size) = unit.unwrap_or((text, 1_000_000));
+    let (sign, digits) = number.strip_prefix('-').map_or((1, number), |digits| (-1, digits));
+    let (whole, part) = digits.split_once('.').unwrap_or((digits, ""));
+    let plain = |part: &str| part.len() <= 18 && part.bytes().all(|b| b.is_ascii_digit());
+    if whole.is_empty() || !plain(whole) || !plain(part) {
+        return Err(wrong());
+    }
+    let all: i128 = format!("{whole}{part}").parse().map_err(|_| wrong())?;
+    let scale = 10_i128.pow(u32::try_from(part.len()).map_err(|_| wrong())?);
+    i64::try_from(sign * (all * size + scale / 2) / scale).map_err(|_| wrong())
+}

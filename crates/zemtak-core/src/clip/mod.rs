@@ -18,10 +18,14 @@
 //! # Ok::<(), zemtak_core::clip::ClipError>(())
 //! ```
 
+mod findings;
+mod frames;
 mod names;
 mod player;
 mod timeline;
 
+pub use findings::{Finding, findings};
+pub use frames::{Common, common};
 pub use names::{Found, Told, find};
 pub use player::{Entered, Player};
 pub use timeline::{ClipError, Ratio, Shown, Timeline};

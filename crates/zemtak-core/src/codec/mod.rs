@@ -13,6 +13,8 @@ mod image_out;
 #[cfg(feature = "jpeg")]
 mod jpeg;
 mod markers;
+#[cfg(any(feature = "apng", feature = "gif"))]
+mod moving_out;
 #[cfg(feature = "png")]
 mod png_filter;
 #[cfg(feature = "png")]
@@ -27,6 +29,12 @@ pub use image_out::encode_qoi;
 #[cfg(feature = "webp")]
 pub use image_out::encode_webp;
 pub use markers::Ignored;
+#[cfg(feature = "apng")]
+pub use moving_out::encode_apng;
+#[cfg(feature = "gif")]
+pub use moving_out::encode_gif;
+#[cfg(any(feature = "apng", feature = "gif"))]
+pub use moving_out::{Moment, MovingError};
 #[cfg(feature = "png")]
 pub use png_out::{PngEffort, encode_png};
 

@@ -1,5 +1,6 @@
 //! The command line: what clap reads, turned into a typed request. No other module knows clap.
 
+mod clip_args;
 mod coords_args;
 mod pack_args;
 mod sheet_args;
@@ -10,6 +11,7 @@ use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
 use anstream::ColorChoice;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use clip_args::ClipArgs;
 use coords_args::{QuadArgs, UvArgs};
 use pack_args::{PackArgs, WatchArgs};
 use serde_json::json;
@@ -174,6 +176,10 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak pattern 512x256 --kind cells\n  \
         zemtak pattern 100x60 --kind checker -o blur.png")]
     Pattern(PatternArgs),
+    /// Clips: which step is shown when, and how they look
+    #[command(after_help = "Examples:\n  zemtak clip at build/night.atlas.json moth/fly 250ms\n  \
+        zemtak clip render build/night.atlas.json moth/fly -o moth.png --zoom 3")]
+    Clip(ClipArgs),
     /// The sprites and clips of a descriptor
     #[command(after_help = "Examples:\n  zemtak list build/night.atlas.json\n  \
         zemtak list build/night.atlas.json 'moth/**'")]
@@ -239,6 +245,7 @@ impl Command {
             Self::Grid(args) => Request::Grid(args.into_request()),
             Self::Cut(args) => Request::Cut(args.into_request()),
             Self::Pattern(args) => Request::Pattern(args.into_request()),
+            Self::Clip(args) => Request::Clip(args.into_request()),
             Self::List(args) => Request::List(args.into_request()),
             Self::Describe(args) => Request::Describe(args.into_request()),
             Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => Request::Schema(schema::Request::Descriptor),

@@ -18,6 +18,7 @@ use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::islands::{common_canvas, islands};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::{PIXEL, Pixels};
+use zemtak_core::prepare::straighten;
 use zemtak_runtime::HashCheck;
 
 /// What to cut, and how.
@@ -147,16 +148,6 @@ fn of_descriptor(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failu
     };
     let sprites: Vec<_> = atlas.sprites.iter().collect();
     sprites.into_par_iter().map(piece).collect()
-}
-
-/// Divides colours by alpha, rounded.
-fn straighten(pixels: &mut Pixels) {
-    for pixel in pixels.as_bytes_mut().chunks_exact_mut(PIXEL).filter(|p| p[3] > 0) {
-        let alpha = u32::from(pixel[3]);
-        for colour in &mut pixel[..3] {
-            *colour = u8::try_from(((u32::from(*colour) * 255 + alpha / 2) / alpha).min(255)).unwrap_or(u8::MAX);
-        }
-    }
 }
 
 fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {

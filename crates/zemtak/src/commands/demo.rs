@@ -39,7 +39,7 @@ struct Step {
 }
 
 /// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
-const STEPS: [(&str, &[&str]); 8] = [
+const STEPS: [(&str, &[&str]); 11] = [
     (
         "Pack the sprites into a texture page and write the descriptor.",
         &["pack", "DIR/art", "-o", "DIR/build", "--name", "night"],
@@ -65,6 +65,15 @@ const STEPS: [(&str, &[&str]); 8] = [
     (
         "Its vertices on the screen, turned by 15 degrees about its pivot and 96 pixels large.",
         &["quad", "DIR/build/scene.atlas.json", "moth/fly/03", "--at", "640,360", "--angle", "15", "--fit", "96x96"],
+    ),
+    ("Which step of a clip is shown when.", &["clip", "table", "DIR/build/scene.atlas.json", "lantern/teal"]),
+    (
+        "The moth flies: an animated PNG, each pixel three times as large.",
+        &["clip", "render", "DIR/build/scene.atlas.json", "moth/fly", "--zoom", "3", "-o", "DIR/build/moth.png"],
+    ),
+    (
+        "A lantern flickers.",
+        &["clip", "render", "DIR/build/scene.atlas.json", "lantern/teal", "--zoom", "3", "-o", "DIR/build/lantern.png"],
     ),
 ];
 
@@ -147,7 +156,10 @@ impl Answer for Demo {
                 let _ = writeln!(out, "   {line}");
             }
         }
-        let _ = writeln!(out, "\nLook at {folder}/build/night-0.png, and change something in {folder}/art.");
+        let _ = writeln!(
+            out,
+            "\nLook at night-0.png, moth.png and lantern.png in {folder}/build, and change something in {folder}/art."
+        );
         out
     }
 

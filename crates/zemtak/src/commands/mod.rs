@@ -1,5 +1,6 @@
 //! One module a command: a typed request in, an answer out.
 
+pub mod clip;
 pub mod cut;
 pub mod demo;
 pub mod describe;
@@ -42,6 +43,8 @@ pub enum Request {
     Pattern(pattern::Request),
     /// The sprites and clips of a descriptor.
     List(list::Request),
+    /// Clips: which step when, and how they look.
+    Clip(clip::Request),
     /// All values of a sprite.
     Describe(describe::Request),
     /// Print a JSON Schema.
@@ -65,6 +68,7 @@ pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure>
         Request::Cut(request) => Box::new(cut::run(&request)?),
         Request::Pattern(request) => Box::new(pattern::run(&request)?),
         Request::List(request) => Box::new(list::run(&request)?),
+        Request::Clip(request) => clip::run(&request)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
         Request::Schema(request) => Box::new(schema::run(request)),
     })

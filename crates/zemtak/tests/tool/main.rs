@@ -12,6 +12,7 @@
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
 
+mod clips;
 mod coordinates;
 mod hostile;
 mod layout;

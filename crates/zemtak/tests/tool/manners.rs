@@ -127,6 +127,10 @@ fn answers_have_the_documented_keys() {
         ("grid", "grid 512x256 --cell 32x32 --index 17 --json".into(), 0),
         ("cut", "cut build/night.atlas.json --json".into(), 0),
         ("pattern", "pattern 64x64 --kind cells --json".into(), 0),
+        ("clip-list", "clip list build/night.atlas.json --json".into(), 0),
+        ("clip-table", "clip table build/night.atlas.json moth/fly --json".into(), 0),
+        ("clip-at", "clip at build/night.atlas.json moth/fly 250ms --json".into(), 0),
+        ("clip-render", "clip render build/night.atlas.json moth/fly -o moth.png --json".into(), 0),
         ("describe", "describe build/night.atlas.json moth/fly/03 --json".into(), 0),
         ("errors", "pack bad --json".into(), 3),
     ] {

@@ -1,0 +1,153 @@
+//! Writing moving pictures: APNG and GIF.
+
+use crate::geometry::Size;
+#[cfg(feature = "gif")]
+use crate::pixels::PIXEL;
+use crate::pixels::Pixels;
+
+/// Why a moving picture cannot be written.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum MovingError {
+    /// There is nothing to write.
+    #[error("there is no picture")]
+    Empty,
+    /// The pictures are not of one size.
+    #[error("the pictures are not of one size")]
+    Sizes,
+    /// The format has no such size or number.
+    #[error("{0} pixels in {1} pictures are more than the format holds")]
+    TooLarge(Size, usize),
+    /// The library's reason.
+    #[error("{0}")]
+    Codec(String),
+}
+
+/// A picture, and how long it is shown: seconds as a fraction.
+#[derive(Debug, Clone, Copy)]
+pub struct Moment<'a> {
+    /// The picture; all have one size.
+    pub pixels: &'a Pixels,
+    /// Seconds: a number over another, which is not 0; each at most 65,535.
+    pub seconds: [u16; 2],
+}
+
+/// Encodes an animated PNG that plays `plays` times, for ever if that is 0.
+///
+/// # Errors
+/// There is no picture, sizes differ, or the size is out of the format's range.
+#[cfg(feature = "apng")]
+pub fn encode_apng(moments: &[Moment<'_>], plays: u32) -> Result<Vec<u8>, MovingError> {
+    let size = common_size(moments.iter().map(|m| m.pixels))?;
+    let failed = |e: png::EncodingError| MovingError::Codec(e.to_string());
+    let mut out = Vec::new();
+    let mut encoder = png::Encoder::new(&mut out, size.w, size.h);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_depth(png::BitDepth::Eight);
+    let frames = u32::try_from(moments.len()).map_err(|_| MovingError::TooLarge(size, moments.len()))?;
+    encoder.set_animated(frames, plays).map_err(failed)?;
+    encoder.set_blend_op(png::BlendOp::Source).map_err(failed)?;
+    let mut writer = encoder.write_header().map_err(failed)?;
+    for moment in moments {
+        writer.set_frame_delay(moment.seconds[0], moment.seconds[1]).map_err(failed)?;
+        writer.write_image_data(moment.pixels.as_bytes()).map_err(failed)?;
+    }
+    writer.finish().map_err(failed)?;
+    Ok(out)
+}
+
+fn common_size<'p>(mut pictures: impl Iterator<Item = &'p Pixels>) -> Result<Size, MovingError> {
+    let size = pictures.next().ok_or(MovingError::Empty)?.size();
+    if pictures.all(|picture| picture.size() == size) { Ok(size) } else { Err(MovingError::Sizes) }
+}
+
+/// Alpha from which a pixel of a GIF is drawn: the format knows only all or nothing.
+#[cfg(feature = "gif")]
+const DRAWN: u8 = 128;
+
+/// Encodes a GIF; delays are in hundredths of a second. It plays once or for ever.
+///
+/// Up to 255 colours are kept exactly; more are brought down to 255 that fit all pictures together, without dithering, so
+/// that flat areas stay flat.
+///
+/// # Errors
+/// There is no picture, sizes differ or are beyond 65,535.
+#[cfg(feature = "gif")]
+pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>, MovingError> {
+    let size = common_size(moments.iter().map(|(pixels, _)| *pixels))?;
+    let failed = |e: gif::EncodingError| MovingError::Codec(e.to_string());
+    let side = |side: u32| u16::try_from(side).map_err(|_| MovingError::TooLarge(size, moments.len()));
+    let (width, height) = (side(size.w)?, side(size.h)?);
+    let palette = Palette::of(moments.iter().map(|(pixels, _)| *pixels));
+    let mut out = Vec::new();
+    let mut encoder = gif::Encoder::new(&mut out, width, height, &palette.colours).map_err(failed)?;
+    if for_ever {
+        encoder.set_repeat(gif::Repeat::Infinite).map_err(failed)?;
+    }
+    for (pixels, delay) in moments {
+        let indices: Vec<u8> = pixels.as_bytes().chunks_exact(PIXEL).map(|pixel| palette.index(pixel)).collect();
+        let frame = gif::Frame {
+            width,
+            height,
+            delay: *delay,
+            dispose: gif::DisposalMethod::Background,
+            transparent: Some(Palette::CLEAR),
+            buffer: indices.into(),
+            ..gif::Frame::default()
+        };
+        encoder.write_frame(&frame).map_err(failed)?;
+    }
+    drop(encoder);
+    Ok(out)
+}
+
+/// The colours of a GIF. The first one stands for what is transparent.
+#[cfg(feature = "gif")]
+struct Palette {
+    colours: Vec<u8>,
+    exact: std::collections::BTreeMap<[u8; 3], u8>,
+    nearest: Option<color_quant::NeuQuant>,
+}
+
+#[cfg(feature = "gif")]
+impl Palette {
+    const CLEAR: u8 = 0;
+    /// Colours beside it.
+    const MOST: usize = 255;
+
+    fn of<'p>(pictures: impl Iterator<Item = &'p Pixels>) -> Self {
+        let drawn = |pixel: &&[u8]| pixel[3] >= DRAWN;
+        let rgb = |pixel: &[u8]| [pixel[0], pixel[1], pixel[2]];
+        let mut counts: std::collections::BTreeMap<[u8; 3], u64> = std::collections::BTreeMap::new();
+        for picture in pictures {
+            let pixels = picture.as_bytes().chunks_exact(PIXEL);
+            pixels.filter(drawn).for_each(|pixel| *counts.entry(rgb(pixel)).or_default() += 1);
+        }
+        let mut colours = vec![0; 3];
+        if counts.len() <= Self::MOST {
+            colours.extend(counts.keys().flatten());
+            let exact = (1..=u8::MAX).zip(counts.keys()).map(|(index, colour)| (*colour, index)).collect();
+            return Self { colours, exact, nearest: None };
+        }
+        // Each colour once for every few pixels of it: large areas weigh more, small ones are not lost.
+        let weighed =
+            counts.iter().flat_map(|(c, n)| std::iter::repeat_n(*c, 1 + usize::try_from(n.ilog2()).unwrap_or(0)));
+        let samples: Vec<u8> = weighed.flat_map(|[r, g, b]| [r, g, b, 255]).collect();
+        let quantiser = color_quant::NeuQuant::new(1, Self::MOST, &samples);
+        colours.extend(quantiser.color_map_rgb());
+        Self { colours, exact: std::collections::BTreeMap::new(), nearest: Some(quantiser) }
+    }
+
+    fn index(&self, pixel: &[u8]) -> u8 {
+        if pixel[3] < DRAWN {
+            return Self::CLEAR;
+        }
+        match &self.nearest {
+            None => self.exact.get(&pixel[..3]).copied().unwrap_or(Self::CLEAR),
+            Some(quantiser) => {
+                let nearest = quantiser.index_of(&[pixel[0], pixel[1], pixel[2], 255]);
+                u8::try_from(nearest + 1).unwrap_or(u8::MAX)
+            }
+        }
+    }
+}

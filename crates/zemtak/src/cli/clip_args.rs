@@ -1,0 +1,147 @@
+//! The options of `zemtak clip`.
+
+use crate::commands::clip::render::{Behind, Form};
+use crate::commands::clip::{Of, Request, render};
+use crate::values;
+use clap::{Args, Subcommand, ValueEnum};
+use std::path::PathBuf;
+use zemtak_core::clip::Ratio;
+
+#[derive(Debug, Args)]
+pub(super) struct ClipArgs {
+    #[command(subcommand)]
+    what: ClipCommand,
+}
+
+#[derive(Debug, Subcommand)]
+enum ClipCommand {
+    /// All clips with their steps, lengths and modes, and what is odd about them
+    #[command(after_help = "Examples:\n  zemtak clip list build/night.atlas.json\n  \
+        zemtak clip list build/night.atlas.json --json")]
+    List {
+        /// The descriptor, NAME.atlas.json
+        descriptor: PathBuf,
+    },
+    /// The steps of a clip, each with the time from which and to which it is shown
+    #[command(after_help = "Examples:\n  zemtak clip table build/night.atlas.json moth/fly\n  \
+        zemtak clip table build/night.atlas.json lantern/teal --json")]
+    Table(OfArgs),
+    /// The step that is shown at some times, and how often the clip has played
+    #[command(after_help = "Examples:\n  zemtak clip at build/night.atlas.json moth/fly 250ms 1.5s\n  \
+        zemtak clip at build/night.atlas.json moth/fly 10h --speed -0.5")]
+    At(AtArgs),
+    /// Draw a clip as animated PNG, GIF, or a strip of its steps
+    #[command(after_help = "Examples:\n  zemtak clip render build/night.atlas.json moth/fly -o moth.png --zoom 3\n  \
+        zemtak clip render build/night.atlas.json lantern/teal -o lantern.gif --behind '#1a1f3a'")]
+    Render(RenderArgs),
+}
+
+#[derive(Debug, Args)]
+struct OfArgs {
+    /// The descriptor, NAME.atlas.json
+    descriptor: PathBuf,
+    /// The clip
+    clip: String,
+}
+
+#[derive(Debug, Args)]
+struct AtArgs {
+    #[command(flatten)]
+    of: OfArgs,
+    /// Times as 1.5s, 250ms, 2h or plain milliseconds
+    #[arg(required = true, value_name = "TIME", value_parser = values::time, allow_negative_numbers = true)]
+    times: Vec<i64>,
+    /// How fast it plays: a number or a ratio, 0 stands still, below 0 backwards
+    #[arg(long, value_name = "FACTOR", value_parser = ratio, allow_hyphen_values = true)]
+    speed: Option<Ratio>,
+    /// Where in the clip it begins [default: 0]
+    #[arg(long, value_name = "TIME", value_parser = values::time, allow_hyphen_values = true)]
+    start: Option<i64>,
+}
+
+#[derive(Debug, Args)]
+struct RenderArgs {
+    #[command(flatten)]
+    of: OfArgs,
+    /// The file: a name that ends in .gif is a GIF, any other an animated PNG
+    #[arg(short, long, value_name = "FILE")]
+    out: PathBuf,
+    /// In which form [default: by the file's name]
+    #[arg(long = "as", value_name = "FORM")]
+    form: Option<RenderForm>,
+    /// How many pixels a side each pixel takes
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=32))]
+    zoom: u32,
+    /// Blend between pixels instead of keeping them hard
+    #[arg(long)]
+    smooth: bool,
+    /// What lies behind: transparent, checker, or a colour #rrggbb [default: transparent]
+    #[arg(long, value_name = "WHAT", value_parser = behind)]
+    behind: Option<Behind>,
+    /// How fast it plays: a number or a ratio, below 0 backwards
+    #[arg(long, value_name = "FACTOR", value_parser = ratio, allow_hyphen_values = true)]
+    speed: Option<Ratio>,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum RenderForm {
+    /// Animated PNG
+    Apng,
+    /// GIF
+    Gif,
+    /// All steps side by side in one PNG
+    Strip,
+}
+
+fn ratio(text: &str) -> Result<Ratio, String> {
+    Ratio::parse(text).map_err(|error| error.to_string())
+}
+
+fn behind(text: &str) -> Result<Behind, String> {
+    match text {
+        "transparent" => Ok(Behind::Transparent),
+        "checker" => Ok(Behind::Checker),
+        colour => values::tint(colour).map(Behind::Colour).map_err(|_| "transparent, checker, or #rrggbb".into()),
+    }
+}
+
+impl OfArgs {
+    fn into_of(self) -> Of {
+        Of { descriptor: self.descriptor, clip: self.clip }
+    }
+}
+
+impl ClipArgs {
+    pub(super) fn into_request(self) -> Request {
+        match self.what {
+            ClipCommand::List { descriptor } => Request::List { descriptor },
+            ClipCommand::Table(of) => Request::Table(of.into_of()),
+            ClipCommand::At(AtArgs { of, times, speed, start }) => {
+                Request::At { of: of.into_of(), times, speed: speed.unwrap_or(Ratio::ONE), start: start.unwrap_or(0) }
+            }
+            ClipCommand::Render(args) => Request::Render(args.into_request()),
+        }
+    }
+}
+
+impl RenderArgs {
+    fn into_request(self) -> render::Request {
+        let gif = self.out.extension().is_some_and(|e| e.eq_ignore_ascii_case("gif"));
+        let form = match self.form {
+            Some(RenderForm::Gif) => Form::Gif,
+            Some(RenderForm::Strip) => Form::Strip,
+            Some(RenderForm::Apng) => Form::Apng,
+            None if gif => Form::Gif,
+            None => Form::Apng,
+        };
+        render::Request {
+            of: self.of.into_of(),
+            out: self.out,
+            form,
+            zoom: self.zoom,
+            smooth: self.smooth,
+            behind: self.behind.unwrap_or(Behind::Transparent),
+            speed: self.speed.unwrap_or(Ratio::ONE),
+        }
+    }
+}

@@ -1,0 +1,258 @@
+//! `zemtak clip`: which step is shown when, and how a clip looks.
+
+pub mod render;
+
+use crate::answer::Answer;
+use crate::descriptor;
+use crate::failure::{Failure, Problem};
+use crate::show;
+use comfy_table::{CellAlignment, Table, presets};
+use serde_json::{Value, json};
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::{Atlas, Clip};
+use zemtak_core::clip::{Finding, Ratio, SECOND, Shown, Timeline, findings};
+use zemtak_core::name::ClipName;
+
+/// What is asked.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Request {
+    /// All clips of a descriptor.
+    List {
+        /// The descriptor.
+        descriptor: PathBuf,
+    },
+    /// The steps of a clip with their times.
+    Table(Of),
+    /// What is shown at some times.
+    At {
+        /// Of which clip.
+        of: Of,
+        /// The times, in nanoseconds.
+        times: Vec<i64>,
+        /// How fast it plays.
+        speed: Ratio,
+        /// Where it begins, in nanoseconds of the clip.
+        start: i64,
+    },
+    /// How it looks.
+    Render(render::Request),
+}
+
+/// A clip of a descriptor.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Of {
+    /// The descriptor.
+    pub descriptor: PathBuf,
+    /// The clip's name.
+    pub clip: String,
+}
+
+/// Answers it.
+///
+/// # Errors
+/// The descriptor cannot be used, there is no such clip, or it cannot be played or drawn.
+pub fn run(request: &Request) -> Result<Box<dyn Answer>, Failure> {
+    Ok(match request {
+        Request::List { descriptor } => Box::new(list(descriptor)?),
+        Request::Table(of) => Box::new(table(of)?),
+        Request::At { of, times, speed, start } => Box::new(at(of, times, *speed, *start)?),
+        Request::Render(request) => Box::new(render::run(request)?),
+    })
+}
+
+/// A clip by name, ready to be played.
+fn played<'a>(atlas: &'a Atlas, name: &str) -> Result<(&'a Clip, Timeline), Failure> {
+    let Some(clip) = atlas.clips.get(&ClipName::new(name)) else {
+        return Err(descriptor::unknown_clip(atlas, name).into());
+    };
+    Ok((clip, timeline(name, clip)?))
+}
+
+fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
+    Timeline::of(clip).map_err(|error| {
+        let help = "give it another rate or durations in the project file, and pack again";
+        Problem::bad_input("a clip that cannot be played", &show::name(name), error.to_string(), help)
+    })
+}
+
+/// Nanoseconds as people read them: `1.25 s`, `80 ms`.
+pub(super) fn time(nanoseconds: i64) -> String {
+    #[expect(clippy::cast_precision_loss, reason = "for people")]
+    let ms = nanoseconds as f64 / 1e6;
+    if nanoseconds.abs() >= SECOND { format!("{} s", ms / 1e3) } else { format!("{ms} ms") }
+}
+
+/// All clips.
+struct List {
+    atlas: String,
+    clips: Vec<(String, Clip, Timeline, Vec<Finding>)>,
+}
+
+fn list(path: &Path) -> Result<List, Failure> {
+    let file = descriptor::open(path)?;
+    let atlas = file.atlas();
+    let (mut clips, mut problems) = (Vec::new(), Vec::new());
+    for (name, clip) in &atlas.clips {
+        match timeline(name.as_str(), clip) {
+            Ok(timeline) => clips.push((name.to_string(), clip.clone(), timeline, findings(atlas, clip))),
+            Err(problem) => problems.push(problem),
+        }
+    }
+    Failure::unless(problems, List { atlas: atlas.name.clone(), clips })
+}
+
+impl Answer for List {
+    fn text(&self, verbose: bool) -> String {
+        let mut out = format!("{}: {}\n", self.atlas, show::count(self.clips.len(), "clip", "clips"));
+        let mut table = Table::new();
+        table.load_style(presets::NOTHING).set_header(["clip", "steps", "length", "plays"]);
+        for (name, clip, timeline, _) in &self.clips {
+            let steps = clip.steps.len().to_string();
+            table.add_row([
+                show::name(name),
+                steps,
+                time(timeline.start_of(timeline.turns())),
+                super::list::pace(clip),
+            ]);
+        }
+        for column in 1..3 {
+            table.column_mut(column).into_iter().for_each(|c| c.set_cell_alignment(CellAlignment::Right));
+        }
+        if !self.clips.is_empty() {
+            table.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
+        }
+        if verbose {
+            for (name, clip, ..) in &self.clips {
+                let steps: Vec<String> = clip.steps.iter().map(|step| step.sprite.to_string()).collect();
+                let _ = writeln!(out, "{}: {}", show::name(name), show::name(&steps.join(", ")));
+            }
+        }
+        out
+    }
+
+    fn json(&self) -> Value {
+        let clip = |(name, clip, timeline, findings): &(String, Clip, Timeline, Vec<Finding>)| {
+            json!({
+                "clip": name,
+                "mode": clip.mode,
+                "fps": clip.fps,
+                "steps": clip.steps,
+                "period_ns": timeline.start_of(timeline.turns()),
+                "findings": findings.iter().map(ToString::to_string).collect::<Vec<_>>(),
+            })
+        };
+        json!({ "atlas": self.atlas, "clips": self.clips.iter().map(clip).collect::<Vec<_>>() })
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        let told = |(name, _, _, findings): &(String, Clip, Timeline, Vec<Finding>)| {
+            let name = show::name(name);
+            findings.iter().map(move |finding| format!("{name}: {finding}")).collect::<Vec<_>>()
+        };
+        self.clips.iter().flat_map(told).collect()
+    }
+}
+
+/// The turns of a clip.
+struct Turns {
+    name: String,
+    clip: Clip,
+    timeline: Timeline,
+    findings: Vec<Finding>,
+}
+
+fn table(of: &Of) -> Result<Turns, Failure> {
+    let file = descriptor::open(&of.descriptor)?;
+    let (clip, timeline) = played(file.atlas(), &of.clip)?;
+    let findings = findings(file.atlas(), clip);
+    Ok(Turns { name: of.clip.clone(), clip: clip.clone(), timeline, findings })
+}
+
+impl Turns {
+    fn turns(&self) -> impl Iterator<Item = (usize, usize, i64, i64)> {
+        let span =
+            |turn| (turn, self.timeline.step_of(turn), self.timeline.start_of(turn), self.timeline.start_of(turn + 1));
+        (0..self.timeline.turns()).map(span)
+    }
+}
+
+impl Answer for Turns {
+    fn text(&self, _: bool) -> String {
+        let length = time(self.timeline.start_of(self.timeline.turns()));
+        let pace = super::list::pace(&self.clip);
+        let mut out = format!("{}: {pace}, {length}\n", show::name(&self.name));
+        let mut table = Table::new();
+        table.load_style(presets::NOTHING).set_header(["step", "from", "to", "sprite", "events"]);
+        for (_, step, from, to) in self.turns() {
+            let shown = &self.clip.steps[step];
+            let events = show::name(&shown.events.join(", "));
+            table.add_row([step.to_string(), time(from), time(to), show::name(shown.sprite.as_str()), events]);
+        }
+        for column in 0..3 {
+            table.column_mut(column).into_iter().for_each(|c| c.set_cell_alignment(CellAlignment::Right));
+        }
+        table.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
+        out
+    }
+
+    fn json(&self) -> Value {
+        let turn = |(_, step, from, to): (usize, usize, i64, i64)| {
+            let shown = &self.clip.steps[step];
+            json!({ "step": step, "sprite": shown.sprite, "from_ns": from, "to_ns": to, "events": shown.events })
+        };
+        json!({
+            "clip": self.name,
+            "mode": self.clip.mode,
+            "turns": self.turns().map(turn).collect::<Vec<_>>(),
+            "findings": self.findings.iter().map(ToString::to_string).collect::<Vec<_>>(),
+        })
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        self.findings.iter().map(|finding| format!("{}: {finding}", show::name(&self.name))).collect()
+    }
+}
+
+/// What is shown at some times.
+struct At {
+    name: String,
+    /// Time, what is shown, and its sprite.
+    shown: Vec<(i64, Shown, String)>,
+}
+
+fn at(of: &Of, times: &[i64], speed: Ratio, start: i64) -> Result<At, Failure> {
+    let file = descriptor::open(&of.descriptor)?;
+    let (clip, timeline) = played(file.atlas(), &of.clip)?;
+    let shown = times.iter().map(|&time| {
+        let shown = timeline.at_speed(time, speed, start);
+        (time, shown, clip.steps[shown.step].sprite.to_string())
+    });
+    Ok(At { name: of.clip.clone(), shown: shown.collect() })
+}
+
+impl Answer for At {
+    fn text(&self, _: bool) -> String {
+        let mut out = String::new();
+        for (at, shown, sprite) in &self.shown {
+            let times =
+                show::count(usize::try_from(shown.played.unsigned_abs()).unwrap_or(usize::MAX), "time", "times");
+            let played = match (shown.played, shown.ended) {
+                (_, true) => "it has ended".to_owned(),
+                (0.., _) => format!("played {times}"),
+                (_, _) => format!("{times} before the beginning"),
+            };
+            let _ = writeln!(out, "{}: step {}, {}, {played}", time(*at), shown.step, show::name(sprite));
+        }
+        out
+    }
+
+    fn json(&self) -> Value {
+        let shown = |(time, shown, sprite): &(i64, Shown, String)| {
+            json!({
+                "time_ns": time, "step": shown.step, "sprite": sprite, "played": shown.played, "ended": shown.ended,
+            })
+        };
+        json!({ "clip": self.name, "at": self.shown.iter().map(shown).collect::<Vec<_>>() })
+    }
+}

@@ -1,0 +1,155 @@
+//! Clips, asked of the built binary: times, findings, and moving pictures read back frame by frame.
+
+use crate::fixtures::{Folder, blob, png};
+use image::AnimationDecoder;
+use std::io::Cursor;
+use zemtak_core::codec::{Limits, decode};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+
+/// Walking: four steps of one colour each on canvases of two sizes, their pivots at the feet. Blinking: uneven durations.
+fn packed() -> Folder {
+    let folder = Folder::new();
+    for (i, (w, h)) in [(20, 30), (20, 30), (26, 34), (20, 30)].into_iter().enumerate() {
+        folder.write(&format!("art/walk/{i}.png"), png(&shade(w, h, i as u8)));
+    }
+    for i in [0, 1, 3] {
+        folder.write(&format!("art/blink/{i}.png"), png(&shade(12, 12, i.min(1))));
+    }
+    folder.write(
+        "zemtak.toml",
+        "format = 1\n[atlas.night]\nroot = \"art\"\n\
+         [[atlas.night.rule]]\nmatch = \"walk/*\"\npivot = \"bottom\"\nfps = \"60000/1001\"\nmode = \"bounce\"\n\
+         [[atlas.night.rule]]\nmatch = \"blink/*\"\nms = [240, 0, 16.6]\nmode = \"once\"\n",
+    );
+    folder.zemtak("pack").exits(0);
+    folder
+}
+
+fn shade(w: u32, h: u32, i: u8) -> Pixels {
+    let mut picture = blob(w, h, [10 + i * 60, 90, 200 - i * 50]);
+    // With hard edges, so that a GIF can hold it as it is.
+    for pixel in picture.as_bytes_mut().chunks_exact_mut(4) {
+        let drawn = pixel[3] >= 128;
+        pixel[3] = if drawn { 255 } else { 0 };
+        if !drawn {
+            pixel.fill(0);
+        }
+    }
+    picture
+}
+
+/// The step `i` of walking on the common canvas, each pixel `zoom` times as large: feet on the lower edge, in the middle.
+fn expected(i: u8, w: u32, h: u32, zoom: u32) -> Pixels {
+    let own = shade(w, h, i);
+    let mut out = Pixels::transparent(Size::new(26 * zoom, 34 * zoom)).unwrap();
+    let (left, top) = ((26 - w) / 2, 34 - h);
+    for y in 0..34 * zoom {
+        for x in 0..26 * zoom {
+            let from = own.get((x / zoom).wrapping_sub(left), (y / zoom).wrapping_sub(top)).unwrap_or_default();
+            out.row_mut(y)[x as usize * 4..][..4].copy_from_slice(&from);
+        }
+    }
+    out
+}
+
+fn frames(bytes: &[u8], gif: bool) -> Vec<(Vec<u8>, f64)> {
+    let frames = if gif {
+        image::codecs::gif::GifDecoder::new(Cursor::new(bytes)).unwrap().into_frames()
+    } else {
+        image::codecs::png::PngDecoder::new(Cursor::new(bytes)).unwrap().apng().unwrap().into_frames()
+    };
+    let read = |frame: image::Frame| {
+        let (num, den) = frame.delay().numer_denom_ms();
+        (frame.into_buffer().into_raw(), f64::from(num) / f64::from(den))
+    };
+    frames.map(Result::unwrap).map(read).collect()
+}
+
+#[test]
+fn rendered_clips_have_their_frames_durations_and_pixels() {
+    let folder = packed();
+    let turns = [(0, 20, 30), (1, 20, 30), (2, 26, 34), (3, 20, 30), (2, 26, 34), (1, 20, 30)];
+    let walk = "clip render build/night.atlas.json walk";
+    folder.zemtak(&format!("{walk} -o walk.png --zoom 2")).exits(0);
+    let apng = frames(&folder.read("walk.png"), false);
+    let pictures: Vec<Vec<u8>> = turns.iter().map(|&(i, w, h)| expected(i, w, h, 2).as_bytes().to_vec()).collect();
+    assert_eq!(apng.iter().map(|f| f.0.clone()).collect::<Vec<_>>(), pictures);
+    // The reader gives milliseconds; the file holds the rate exactly.
+    assert!(
+        apng.iter().all(|(_, ms)| (ms - 1001.0 / 60.0).abs() < 0.7),
+        "{:?}",
+        apng.iter().map(|f| f.1).collect::<Vec<_>>()
+    );
+    assert!(
+        folder
+            .read("walk.png")
+            .windows(8)
+            .any(|w| w == [0x03, 0xe9, 0xea, 0x60, 0, 0, 0, 0] || w[..4] == [0x03, 0xe9, 0xea, 0x60])
+    );
+    // A GIF at an eighth of the speed: 133.47 ms a frame, in steps of ten that do not drift; backwards.
+    let told = folder.zemtak(&format!("{walk} -o walk.gif --speed -1/8 --json")).exits(0).json();
+    let gif = frames(&folder.read("walk.gif"), true);
+    assert_eq!(gif.iter().map(|f| f.1).collect::<Vec<_>>(), [130.0, 140.0, 130.0, 130.0, 140.0, 130.0]);
+    assert_eq!((told["frames"].as_u64(), told["length_ns"].as_i64()), (Some(6), Some(800_800_000)));
+    let backwards: Vec<Vec<u8>> =
+        turns.iter().rev().map(|&(i, w, h)| expected(i, w, h, 1).as_bytes().to_vec()).collect();
+    assert_eq!(gif.into_iter().map(|f| f.0).collect::<Vec<_>>(), backwards);
+    // A strip holds each step once, on what is asked for.
+    folder.zemtak(&format!("{walk} -o strip.png --as strip --behind #203040")).exits(0);
+    let strip = decode(&folder.read("strip.png"), None, &Limits::default()).unwrap().pixels;
+    assert_eq!((strip.size(), strip.get(0, 0)), (Size::new(4 * 26, 34), Some([0x20, 0x30, 0x40, 255])));
+    assert_eq!(strip.get(26 + 13, 20), expected(1, 20, 30, 1).get(13, 20));
+    // What takes no time is not drawn; a clip that plays once does not repeat.
+    folder.zemtak("clip render build/night.atlas.json blink -o blink.png").exits(0);
+    assert_eq!(frames(&folder.read("blink.png"), false).iter().map(|f| f.1.round()).collect::<Vec<_>>(), [240.0, 17.0]);
+    let plays = |file: &str| {
+        let bytes = folder.read(file);
+        let at = bytes.windows(4).position(|w| w == b"acTL").unwrap();
+        u32::from_be_bytes(bytes[at + 8..at + 12].try_into().unwrap())
+    };
+    assert_eq!((plays("blink.png"), plays("walk.png")), (1, 0));
+}
+
+#[test]
+fn times_findings_and_errors_are_told() {
+    let folder = packed();
+    let list = folder.zemtak("clip list build/night.atlas.json").exits(0);
+    for finding in [
+        "blink: a gap: after frame 1 comes frame 3",
+        "blink: step 2 shows the same as step 1; a longer duration would do",
+        "blink: step 1 takes no time",
+        "walk: canvases of 2 sizes: 20 x 30, 26 x 34",
+    ] {
+        assert!(list.err().contains(finding), "no {finding:?} in {}", list.err());
+    }
+    assert_eq!(list.err().lines().count(), 4, "{}", list.err());
+    let at = "clip at build/night.atlas.json";
+    let steps = |line: &str| -> Vec<(u64, i64)> {
+        let json = folder.zemtak(&format!("{line} --json")).exits(0).json();
+        let shown = |s: &serde_json::Value| (s["step"].as_u64().unwrap(), s["played"].as_i64().unwrap());
+        json["at"].as_array().unwrap().iter().map(shown).collect()
+    };
+    assert_eq!(
+        steps(&format!("{at} walk 0 16.683333ms 16.683334ms 100.1ms 36000s")),
+        [(0, 0), (0, 0), (1, 0), (0, 1), (2, 359_640)]
+    );
+    assert_eq!(steps(&format!("{at} blink 239.999999 240 256.6 1h --speed 1")), [(0, 0), (2, 0), (2, 1), (2, 1)]);
+    assert_eq!(steps(&format!("{at} walk 1s --speed 0 --start 20ms")), [(1, 0)]);
+    let table = folder.zemtak("clip table build/night.atlas.json walk --json").exits(0).json();
+    let turns = table["turns"].as_array().unwrap();
+    assert_eq!((turns.len(), turns[5]["step"].as_u64(), turns[5]["to_ns"].as_u64()), (6, Some(1), Some(100_100_000)));
+    for (line, code, told) in [
+        ("clip at build/night.atlas.json wlak 1s", 2, "the nearest is walk"),
+        ("clip at build/night.atlas.json walk 1x", 2, "no time such as 1.5s"),
+        ("clip at build/night.atlas.json walk 1s --speed 1/0", 2, "no ratio such as 60000/1001"),
+        ("clip render build/night.atlas.json walk -o x.png --speed 0", 2, "--speed: at a speed of 0 it stands still"),
+        ("clip render build/night.atlas.json walk -o x.png --zoom 99", 2, "'--zoom <N>'"),
+        ("clip render build/night.atlas.json walk -o none/x.png", 4, "none/x.png"),
+    ] {
+        let run = folder.zemtak(line).exits(code);
+        assert!(run.err().contains(told), "{line}\n{}", run.err());
+    }
+    let short = folder.zemtak("clip render build/night.atlas.json walk -o x.gif --speed 2").exits(0);
+    assert!(short.err().contains("shown longer by many players"), "{}", short.err());
+}
