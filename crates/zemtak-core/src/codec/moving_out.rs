@@ -130,8 +130,8 @@ impl Palette {
             return Self { colours, exact, nearest: None };
         }
         // Each colour once for every few pixels of it: large areas weigh more, small ones are not lost.
-        let weighed =
-            counts.iter().flat_map(|(c, n)| std::iter::repeat_n(*c, 1 + usize::try_from(n.ilog2()).unwrap_or(0)));
+        let times = |n: &u64| usize::try_from(*n.min(&32)).unwrap_or(1) + 4;
+        let weighed = counts.iter().flat_map(|(c, n)| std::iter::repeat_n(*c, times(n)));
         let samples: Vec<u8> = weighed.flat_map(|[r, g, b]| [r, g, b, 255]).collect();
         let quantiser = color_quant::NeuQuant::new(1, Self::MOST, &samples);
         colours.extend(quantiser.color_map_rgb());

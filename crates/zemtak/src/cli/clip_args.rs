@@ -1,9 +1,10 @@
 //! The options of `zemtak clip`.
 
+use super::values::word;
 use crate::commands::clip::render::{Behind, Form};
 use crate::commands::clip::{Of, Request, render};
 use crate::values;
-use clap::{Args, Subcommand, ValueEnum};
+use clap::{Args, Subcommand};
 use std::path::PathBuf;
 use zemtak_core::clip::Ratio;
 
@@ -67,8 +68,8 @@ struct RenderArgs {
     #[arg(short, long, value_name = "FILE")]
     out: PathBuf,
     /// In which form [default: by the file's name]
-    #[arg(long = "as", value_name = "FORM")]
-    form: Option<RenderForm>,
+    #[arg(long = "as", value_name = "FORM", value_parser = word::<Form>())]
+    form: Option<Form>,
     /// How many pixels a side each pixel takes
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=32))]
     zoom: u32,
@@ -81,16 +82,6 @@ struct RenderArgs {
     /// How fast it plays: a number or a ratio, below 0 backwards
     #[arg(long, value_name = "FACTOR", value_parser = ratio, allow_hyphen_values = true)]
     speed: Option<Ratio>,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum RenderForm {
-    /// Animated PNG
-    Apng,
-    /// GIF
-    Gif,
-    /// All steps side by side in one PNG
-    Strip,
 }
 
 fn ratio(text: &str) -> Result<Ratio, String> {
@@ -127,13 +118,7 @@ impl ClipArgs {
 impl RenderArgs {
     fn into_request(self) -> render::Request {
         let gif = self.out.extension().is_some_and(|e| e.eq_ignore_ascii_case("gif"));
-        let form = match self.form {
-            Some(RenderForm::Gif) => Form::Gif,
-            Some(RenderForm::Strip) => Form::Strip,
-            Some(RenderForm::Apng) => Form::Apng,
-            None if gif => Form::Gif,
-            None => Form::Apng,
-        };
+        let form = self.form.unwrap_or(if gif { Form::Gif } else { Form::Apng });
         render::Request {
             of: self.of.into_of(),
             out: self.out,

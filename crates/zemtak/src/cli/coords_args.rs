@@ -1,11 +1,11 @@
 //! The options of the commands that answer questions about coordinates.
 
-use super::values::{any_size, part, point, rect, room, scale, shrink};
+use super::values::{any_size, part, point, rect, room, scale, shrink, word};
 use crate::commands::{quad, uv};
 use crate::descriptor::Choice;
 use crate::place::Subject;
 use crate::values;
-use clap::{Args, ValueEnum};
+use clap::Args;
 use std::path::PathBuf;
 use zemtak_core::coords::{Flip, Part, Placement, Sampling, ScreenY, VAxis};
 use zemtak_core::geometry::{Rect, Size};
@@ -77,41 +77,19 @@ pub(super) struct UvArgs {
     #[arg(long, value_name = "AXES", value_parser = values::flip)]
     flip: Option<Flip>,
     /// In which form
-    #[arg(long = "as", value_name = "FORM", default_value = "rect")]
-    form: UvForm,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum UvForm {
-    /// u0, v0, u1, v1 of the box as stored
-    Rect,
-    /// The four corners of the upright picture
-    Corners,
-    /// uv = offset + scale * t; not for turned sprites
-    OffsetScale,
-    /// uv = M * (s, t, 1): two rows of three
-    Matrix,
-    /// Corners as 16-bit normalised integers, with the error
-    Unorm16,
-    /// Constants for GLSL
-    Glsl,
-    /// Constants for WGSL
-    Wgsl,
+    #[arg(long = "as", value_name = "FORM", default_value = "rect", value_parser = word::<uv::Form>())]
+    form: uv::Form,
 }
 
 impl UvArgs {
     pub(super) fn into_request(self) -> uv::Request {
         let (subject, parts) = self.subject.into_subject();
-        let form = match self.form {
-            UvForm::Rect => uv::Form::Rect,
-            UvForm::Corners => uv::Form::Corners,
-            UvForm::OffsetScale => uv::Form::OffsetScale,
-            UvForm::Matrix => uv::Form::Matrix,
-            UvForm::Unorm16 => uv::Form::Unorm16,
-            UvForm::Glsl => uv::Form::Glsl,
-            UvForm::Wgsl => uv::Form::Wgsl,
-        };
-        uv::Request { subject, parts, sampling: self.sampling.into_sampling(self.flip.unwrap_or_default()), form }
+        uv::Request {
+            subject,
+            parts,
+            sampling: self.sampling.into_sampling(self.flip.unwrap_or_default()),
+            form: self.form,
+        }
     }
 }
 
@@ -172,23 +150,11 @@ struct BatchArgs {
     #[arg(long)]
     in_order: bool,
     /// In which form
-    #[arg(long = "as", value_name = "FORM", default_value = "table")]
-    form: QuadForm,
+    #[arg(long = "as", value_name = "FORM", default_value = "table", value_parser = word::<quad::Form>())]
+    form: quad::Form,
     /// The file for --as buffer
     #[arg(short, long, value_name = "FILE", required_if_eq("form", "buffer"))]
     out: Option<PathBuf>,
-}
-
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum QuadForm {
-    /// For people
-    Table,
-    /// One JSON document
-    Json,
-    /// A line for each vertex
-    Csv,
-    /// A file of vertices and indices, whose layout is told
-    Buffer,
 }
 
 impl QuadArgs {
@@ -199,12 +165,6 @@ impl QuadArgs {
             Some(room) if fill => quad::Zoom::Fill(room),
             Some(room) => quad::Zoom::Fit(room),
             None => quad::Zoom::Scale(scale.unwrap_or([1.0; 2])),
-        };
-        let form = match self.batch.form {
-            QuadForm::Table => quad::Form::Table,
-            QuadForm::Json => quad::Form::Json,
-            QuadForm::Csv => quad::Form::Csv,
-            QuadForm::Buffer => quad::Form::Buffer,
         };
         quad::Request {
             subject,
@@ -223,7 +183,7 @@ impl QuadArgs {
             tile,
             sampling: self.sampling.into_sampling(Flip::default()),
             in_order: self.batch.in_order,
-            form,
+            form: self.batch.form,
             out: self.batch.out,
         }
     }

@@ -1,9 +1,10 @@
 //! The options of the commands about sheets and about single sprites.
 
-use super::values::{any_size, counts, pixel, point};
+use super::values::{any_size, counts, pixel, point, word};
 use crate::commands::{cut, describe, grid, list, pattern};
 use crate::descriptor::Choice;
-use clap::{Args, ValueEnum};
+use crate::settings::Word;
+use clap::Args;
 use std::path::PathBuf;
 use zemtak_core::coords::{Sampling, Sheet, VAxis};
 use zemtak_core::geometry::Size;
@@ -97,8 +98,8 @@ pub(super) struct CutArgs {
     #[arg(long, value_name = "PATTERN", default_value = cut::NAMES)]
     names: String,
     /// Give all sprites the canvas of the largest, and say where they stand on it
-    #[arg(long, value_name = "WHERE", num_args = 0..=1, default_missing_value = "centre")]
-    uniform: Option<Uniform>,
+    #[arg(long, value_name = "WHERE", value_parser = word::<cut::Stand>())]
+    uniform: Option<cut::Stand>,
     /// Write cells without a visible pixel too
     #[arg(long)]
     keep_empty: bool,
@@ -110,27 +111,17 @@ pub(super) struct CutArgs {
     dry_run: bool,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum Uniform {
-    Centre,
-    Bottom,
-}
-
 impl CutArgs {
     pub(super) fn into_request(self) -> cut::Request {
         let GridCutArgs { how, margin, gutter } = self.grid;
         let islands =
             cut::Way::Islands { join: self.join.unwrap_or(1), visible_alpha: self.visible_alpha.unwrap_or(1) };
-        let uniform = self.uniform.map(|uniform| match uniform {
-            Uniform::Centre => cut::Stand::Centre,
-            Uniform::Bottom => cut::Stand::Bottom,
-        });
         cut::Request {
             sheet: self.sheet,
             way: how.cut().map_or(islands, |cut| cut::Way::Grid { cut, margin, gutter }),
             out: self.out,
             names: self.names,
-            uniform,
+            uniform: self.uniform,
             keep_empty: self.keep_empty,
             replace: self.replace,
             dry_run: self.dry_run,
@@ -144,8 +135,8 @@ pub(super) struct PatternArgs {
     #[arg(value_name = "WxH", value_parser = pattern_size)]
     size: Size,
     /// What to find out
-    #[arg(long)]
-    kind: PatternKind,
+    #[arg(long, value_parser = word::<Kind>())]
+    kind: Kind,
     /// The file [default: KIND-WxH.png]
     #[arg(short, long, value_name = "FILE")]
     out: Option<PathBuf>,
@@ -157,28 +148,11 @@ fn pattern_size(text: &str) -> Result<Size, String> {
     if size.w.max(size.h) > most { Err(format!("each side is at most {most}")) } else { Ok(size) }
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum PatternKind {
-    /// Squares, single pixels in the middle: blur, scaling
-    Checker,
-    /// Red is u, green is v: which place is sampled
-    Uv,
-    /// Numbered cells: which cell, which way up
-    Cells,
-    /// Bars of red, green, blue and alpha: swapped channels
-    Channels,
-}
-
 impl PatternArgs {
     pub(super) fn into_request(self) -> pattern::Request {
-        let (kind, word) = match self.kind {
-            PatternKind::Checker => (Kind::Checker, "checker"),
-            PatternKind::Uv => (Kind::Uv, "uv"),
-            PatternKind::Cells => (Kind::Cells, "cells"),
-            PatternKind::Channels => (Kind::Channels, "channels"),
-        };
-        let name = || PathBuf::from(format!("{word}-{}x{}.png", self.size.w, self.size.h));
-        pattern::Request { size: self.size, kind, out: self.out.unwrap_or_else(name) }
+        let Size { w, h } = self.size;
+        let name = || PathBuf::from(format!("{}-{w}x{h}.png", self.kind.word()));
+        pattern::Request { size: self.size, kind: self.kind, out: self.out.unwrap_or_else(name) }
     }
 }
 

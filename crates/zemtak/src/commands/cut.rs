@@ -3,6 +3,7 @@
 use super::grid::{Cut, left_over};
 use crate::answer::Answer;
 use crate::failure::{Failure, Problem};
+use crate::settings::Word;
 use crate::sources::Source;
 use crate::{descriptor, interrupt, load, show, store, write};
 use rayon::prelude::*;
@@ -70,6 +71,11 @@ pub enum Stand {
     Centre,
     /// On the lower edge, in the middle of it.
     Bottom,
+}
+
+impl Word for Stand {
+    const ALL: &'static [(&'static str, &'static str, Self)] =
+        &[("centre", "in the middle", Self::Centre), ("bottom", "in the middle of the lower edge", Self::Bottom)];
 }
 
 /// The default pattern of names.

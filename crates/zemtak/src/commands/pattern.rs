@@ -2,6 +2,7 @@
 
 use crate::answer::Answer;
 use crate::failure::{Failure, Problem};
+use crate::settings::Word;
 use crate::{show, write};
 use serde_json::{Value, json};
 use std::path::PathBuf;
@@ -59,13 +60,13 @@ fn about(kind: Kind) -> &'static str {
     }
 }
 
-fn word(kind: Kind) -> &'static str {
-    match kind {
-        Kind::Checker => "checker",
-        Kind::Uv => "uv",
-        Kind::Cells => "cells",
-        Kind::Channels => "channels",
-    }
+impl Word for Kind {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &[
+        ("checker", "squares, single pixels in the middle: blur, scaling", Self::Checker),
+        ("uv", "red is u, green is v: which place is sampled", Self::Uv),
+        ("cells", "numbered cells: which cell, which way up", Self::Cells),
+        ("channels", "bars of red, green, blue and alpha: swapped channels", Self::Channels),
+    ];
 }
 
 impl Answer for Written {
@@ -77,11 +78,11 @@ impl Answer for Written {
                 .to_owned(),
         };
         let bytes = show::bytes(self.bytes as u64);
-        format!("{}: {} pattern of {size}, {bytes}\n  {}\n{edges}", show::path(out), word(*kind), about(*kind))
+        format!("{}: {} pattern of {size}, {bytes}\n  {}\n{edges}", show::path(out), kind.word(), about(*kind))
     }
 
     fn json(&self) -> Value {
         let Request { size, kind, out } = &self.request;
-        json!({ "file": show::path(out), "kind": word(*kind), "size": size, "bytes": self.bytes })
+        json!({ "file": show::path(out), "kind": kind.word(), "size": size, "bytes": self.bytes })
     }
 }

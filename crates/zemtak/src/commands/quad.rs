@@ -6,6 +6,7 @@ use crate::descriptor::Choice;
 use crate::failure::{Failure, Problem};
 use crate::place::{Place, Subject, look_up};
 use crate::placements::{self, Entry};
+use crate::settings::Word;
 use crate::vertices::{ATTRIBUTES, Draw, Laid, STRIDE, Vertices};
 use crate::{show, values};
 use serde_json::{Value, json};
@@ -66,6 +67,15 @@ pub enum Form {
     Csv,
     /// A file of vertices and indices.
     Buffer,
+}
+
+impl Word for Form {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &[
+        ("table", "for people", Self::Table),
+        ("json", "one JSON document", Self::Json),
+        ("csv", "a line for each vertex", Self::Csv),
+        ("buffer", "a file of vertices and indices, whose layout is told", Self::Buffer),
+    ];
 }
 
 /// The quads.

@@ -3,6 +3,7 @@
 use crate::answer::Answer;
 use crate::failure::{Failure, Problem};
 use crate::place::{Place, Subject, look_up};
+use crate::settings::Word;
 use crate::{shader, show};
 use serde_json::{Map, Value, json};
 use std::fmt::Write as _;
@@ -38,6 +39,18 @@ pub enum Form {
     Glsl,
     /// Constants for WGSL.
     Wgsl,
+}
+
+impl Word for Form {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &[
+        ("rect", "u0, v0, u1, v1 of the box as stored", Self::Rect),
+        ("corners", "the four corners of the upright picture", Self::Corners),
+        ("offset-scale", "uv = offset + scale * t; not for turned sprites", Self::OffsetScale),
+        ("matrix", "uv = M * (s, t, 1): two rows of three", Self::Matrix),
+        ("unorm16", "corners as 16-bit normalised integers, with the error", Self::Unorm16),
+        ("glsl", "the matrix as a constant of GLSL", Self::Glsl),
+        ("wgsl", "the matrix as a constant of WGSL", Self::Wgsl),
+    ];
 }
 
 /// The coordinates.

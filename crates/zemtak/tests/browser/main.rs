@@ -1,4 +1,4 @@
-//! Sprites drawn through computed quads by WebGL in headless Chromium, and read back pixel by pixel.
+//! Sprites drawn through computed quads by WebGL in headless Chromium and read back pixel by pixel, and clips decoded by it.
 //!
 //! `cargo test -p zemtak --test browser -- --ignored`, with Chromium on the path as `chromium` or named by `CHROMIUM`.
 
@@ -20,7 +20,8 @@ use std::process::Command;
 use zemtak_core::codec::{Limits, decode};
 use zemtak_core::pixels::Pixels;
 
-const PAGE: &str = include_str!("draw.html");
+const DRAW: &str = include_str!("draw.html");
+const PLAY: &str = include_str!("play.html");
 
 /// Sprites of all kinds: trimmed, whole, turned, tiles.
 const SPRITES: &str = "emblem moth/fly/* moth/land/0[0-2] lantern/teal/0* reed/sway/0[0-3] tile/* letter/spin/0[0-2]";
@@ -82,16 +83,45 @@ fn what_a_graphics_card_draws_is_the_source_for_every_turn_flip_part_and_v() {
         sources.entry(name).or_insert_with(|| embedded(&pixels(&demo_art().join(format!("{name}.png")))));
     }
     let data = json!({ "cases": cases, "pages": pages, "sources": sources });
-    folder.write("draw.html", PAGE.replace("DATA", &data.to_string()));
+    assert_eq!(told(&folder, DRAW, &data), format!("{} drawn, 0 wrong", cases.len()));
+}
+
+/// What a page of ours tells about data, in headless Chromium.
+fn told(folder: &Folder, page: &str, data: &Value) -> String {
+    folder.write("page.html", page.replace("DATA", &data.to_string()));
     let chromium = std::env::var("CHROMIUM").unwrap_or_else(|_| "chromium".into());
     let output = Command::new(&chromium)
         .args(["--headless=new", "--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader"])
         .args(["--virtual-time-budget=120000", "--dump-dom"])
-        .arg(format!("file://{}", folder.path("draw.html").display()))
+        .arg(format!("file://{}", folder.path("page.html").display()))
         .output()
         .unwrap_or_else(|e| panic!("{chromium}: {e}"));
     let document = String::from_utf8_lossy(&output.stdout).into_owned();
     let told = document.split("<pre id=\"told\">").nth(1).and_then(|t| t.split("</pre>").next());
-    let told = told.unwrap_or_else(|| panic!("no answer; {}", String::from_utf8_lossy(&output.stderr)));
-    assert_eq!(told, format!("{} drawn, 0 wrong", cases.len()));
+    told.unwrap_or_else(|| panic!("no answer; {}", String::from_utf8_lossy(&output.stderr))).to_owned()
+}
+
+#[test]
+#[ignore = "needs Chromium"]
+fn moving_pictures_play_in_a_browser_as_promised() {
+    let folder = Folder::new();
+    folder.zemtak(&format!("pack {} --name night", demo_art().display())).exits(0);
+    let mut files = Vec::new();
+    for (clip, steps) in [("moth/fly", 8), ("lantern/teal", 6), ("letter/spin", 6)] {
+        for (name, kind) in [("a.png", "image/png"), ("b.gif", "image/gif")] {
+            // On a colour, so that half transparent edges are no question of the format.
+            let line = format!("clip render build/night.atlas.json {clip} -o {name} --behind #1a1f3a --speed 8/10");
+            folder.zemtak(&line).exits(0);
+            let strip = format!("clip render build/night.atlas.json {clip} -o strip.png --as strip --behind #1a1f3a");
+            folder.zemtak(&strip).exits(0);
+            files.push(json!({
+                "what": format!("{clip} {kind}"), "type": kind, "bytes": folder.read(name), "frames": steps,
+                "strip": embedded(&pixels(&folder.path("strip.png"))),
+                // A GIF has 255 colours for all frames together.
+                "most_off": if kind == "image/gif" { 24 } else { 0 },
+                "microseconds": if kind == "image/gif" { json!([120_000, 130_000]) } else { json!([125_000]) },
+            }));
+        }
+    }
+    assert_eq!(told(&folder, PLAY, &json!(files)), "6 played, 0 wrong");
 }

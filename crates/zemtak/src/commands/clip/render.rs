@@ -3,6 +3,7 @@
 use super::{Of, played, time};
 use crate::answer::Answer;
 use crate::failure::{Failure, Problem};
+use crate::settings::Word;
 use crate::{descriptor, show, write};
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
@@ -46,6 +47,14 @@ pub enum Form {
     Gif,
     /// All steps side by side.
     Strip,
+}
+
+impl Word for Form {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &[
+        ("apng", "animated PNG", Self::Apng),
+        ("gif", "GIF", Self::Gif),
+        ("strip", "all steps side by side in one PNG", Self::Strip),
+    ];
 }
 
 /// What lies behind a clip.
@@ -283,12 +292,7 @@ fn short_frames(delays: &[u16]) -> Option<String> {
 impl Answer for Rendered {
     fn text(&self, _: bool) -> String {
         let Request { out, of, form, .. } = &self.request;
-        let form = match form {
-            Form::Apng => "animated PNG",
-            Form::Gif => "GIF",
-            Form::Strip => "strip",
-        };
-        let mut text = format!("{}: {} as {form}\n", show::name(&show::path(out)), show::name(&of.clip));
+        let mut text = format!("{}: {} as {}\n", show::name(&show::path(out)), show::name(&of.clip), form.word());
         let frames = show::count(self.frames, "frame", "frames");
         let bytes = show::bytes(self.bytes as u64);
         let _ = writeln!(text, "  {frames} of {} pixels, {}, {bytes}", self.size, time(self.length));
