@@ -40,10 +40,11 @@ pub fn run(request: &Request, manner: Manner) -> Result<New, Failure> {
         let help = "move it away if you want a new one";
         return Err(Problem::usage("a project file would be written over", &show::path(&file), why, help).into());
     }
+    std::fs::read_dir(&request.folder).map_err(|e| Failure::io(&show::path(&request.folder), &e))?;
     let out = OUT.into_iter().find(|out| is_free(&request.folder.join(out))).unwrap_or(OUT[0]);
     let survey = draft::survey(&request.folder, &request.folder.join(out), manner)?;
     if survey.pictures.is_empty() {
-        let others = show::count(survey.skipped + survey.refused.len(), "other file was", "other files were");
+        let others = show::count(survey.skipped, "other file was", "other files were");
         let why = [format!("there is no image that can be used; {others} passed over")];
         let why: Vec<String> = why.into_iter().chain(survey.refused).collect();
         let help = "name a folder with images";

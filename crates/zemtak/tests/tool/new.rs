@@ -98,6 +98,7 @@ fn a_folder_without_images_and_one_of_large_ones() {
             .contains("there is no image that can be used; 1 other file was passed over")
     );
     assert!(!folder.exists("zemtak.toml"));
+    assert!(folder.zemtak("new nowhere").exits(4).err().contains("nowhere: No such file"));
     folder.write("sky.png", png(&blob(3000, 40, [1, 2, 3])));
     folder.write("sea1.png", soft(1));
     folder.write("sea2.png", soft(2));
