@@ -1,212 +1,49 @@
-//! What a game links. Reads a frame descriptor, checks every number in it, and reads its pages.
+//! What a game links: the resource cache, and reading frame descriptors and their pages without it.
+//!
+//! A [`Cache`] loads each texture once, however many ask for it, shares it by counted [`Lease`]s, and drops it when its room
+//! is needed and nobody holds it. Textures are made and dropped by a [`Pump`] on the thread of the graphics API, through a
+//! [`Sink`] that the game implements; files are read and decoded by other threads.
 //!
 //! ```no_run
-//! use zemtak_runtime::{AtlasFile, HashCheck};
+//! use zemtak_runtime::{Cache, Folder, MemorySink, PerFrame, Settings};
 //!
-//! # fn main() -> Result<(), zemtak_runtime::OpenError> {
-//! let night = AtlasFile::open("assets/night.atlas.json".as_ref())?;
-//! let pixels = night.read_page(0, HashCheck::Yes)?; // rows from the top, 8-bit RGBA
-//! for (name, sprite) in &night.atlas().sprites {
-//!     println!("{name} lies at {:?} in UV of page {}", sprite.uv, sprite.page);
+//! # fn main() -> Result<(), zemtak_runtime::Failure> {
+//! let (cache, mut pump) = Cache::new(Settings::over(Folder::new("assets")), MemorySink::new());
+//! let moth = cache.lease("night:moth/fly/03");
+//! pump.wait(&moth)?;
+//! loop {
+//!     pump.pump(PerFrame::default());
+//!     if let Some(view) = moth.view() {
+//!         // Bind view.texture, draw view.quad(..).
+//!         println!("{:?} {:?}", view.texture, view.uv);
+//!     }
+//! #   break;
 //! }
 //! # Ok(())
 //! # }
 //! ```
+//!
+//! docs/runtime.md tells the whole story.
 
+mod cache;
+mod event;
+mod failure;
+mod files;
+mod open;
+mod sink;
+mod sync;
+
+pub use cache::*;
+pub use event::{Cause, EVENTS_KEPT, Event};
+pub use failure::{Failure, Reason};
+pub use files::{Files, Folder, MemoryFiles, Stamp};
+pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE, page_hash};
+pub use sink::{
+    Fault, LARGEST_SIDE, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
+    texture_bytes,
+};
 pub use zemtak_core::atlas;
+pub use zemtak_core::clip;
+pub use zemtak_core::coords;
+pub use zemtak_core::geometry;
 pub use zemtak_core::pixels::Pixels;
-
-use std::fs;
-use std::io;
-use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{Atlas, Flaw, ParseError, Parsed, parse};
-use zemtak_core::codec::{DecodeError, Limits, decode};
-use zemtak_core::geometry::Size;
-
-/// The largest descriptor that is read, in bytes: enough for half a million sprites.
-pub const DESCRIPTOR_BYTES: u64 = 256 << 20;
-
-/// The largest page file that is read, in bytes.
-pub const PAGE_BYTES: u64 = 1 << 30;
-
-/// How files of pages end that are nothing but rows of 8-bit RGBA from the top.
-pub const RAW_PAGE: &str = "rgba";
-
-/// A descriptor that was read from a file and may be trusted.
-#[derive(Debug, Clone)]
-pub struct AtlasFile {
-    path: PathBuf,
-    parsed: Parsed,
-}
-
-/// Whether a page's bytes are held against the hash in its descriptor.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum HashCheck {
-    /// They are.
-    Yes,
-    /// They are not: for speed, where files are trusted.
-    No,
-}
-
-/// Why a descriptor cannot be used.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum OpenError {
-    /// A file cannot be read.
-    #[error("cannot read {}", path.display())]
-    Io {
-        /// The file.
-        path: PathBuf,
-        /// The system's reason.
-        source: io::Error,
-    },
-    /// A file is larger than allowed.
-    #[error("{} has {bytes} bytes, which is over the limit of {limit}", path.display())]
-    TooLarge {
-        /// The file.
-        path: PathBuf,
-        /// Its length.
-        bytes: u64,
-        /// The limit.
-        limit: u64,
-    },
-    /// The text is not a descriptor.
-    #[error("{} is not a descriptor that can be read", path.display())]
-    Parse {
-        /// The file.
-        path: PathBuf,
-        /// Its text.
-        text: String,
-        /// What is wrong.
-        source: ParseError,
-    },
-    /// Numbers in it cannot be right.
-    #[error("{} contradicts itself in {} places", path.display(), flaws.len())]
-    Flawed {
-        /// The file.
-        path: PathBuf,
-        /// What cannot be right.
-        flaws: Vec<Flaw>,
-    },
-    /// The descriptor has no such page.
-    #[error("there is no page {0}")]
-    NoPage(usize),
-    /// A page's file is not a picture that can be read.
-    #[error("{} cannot be decoded", path.display())]
-    Page {
-        /// The file.
-        path: PathBuf,
-        /// The reason.
-        source: DecodeError,
-    },
-    /// A page's picture has another size than the descriptor says.
-    #[error("{} has {found} pixels instead of {expected}", path.display())]
-    PageSize {
-        /// The file.
-        path: PathBuf,
-        /// Its size.
-        found: Size,
-        /// The size in the descriptor.
-        expected: Size,
-    },
-    /// A page of raw pixels has not as many bytes as its size asks for.
-    #[error("{} has not the bytes of {expected} pixels", path.display())]
-    RawPage {
-        /// The file.
-        path: PathBuf,
-        /// What the descriptor says.
-        expected: Size,
-    },
-    /// A page's bytes have another hash than the descriptor says: it is of another build, or damaged.
-    #[error("{} has another hash than its descriptor says: it is of another build, or damaged", path.display())]
-    Hash {
-        /// The file.
-        path: PathBuf,
-    },
-}
-
-impl AtlasFile {
-    /// Reads and checks a descriptor. Its pages are not touched.
-    ///
-    /// # Errors
-    /// [`OpenError`]: not readable, too large, not a descriptor, or numbers that cannot be right.
-    pub fn open(path: &Path) -> Result<Self, OpenError> {
-        let bytes = read(path, DESCRIPTOR_BYTES)?;
-        let text = String::from_utf8_lossy(&bytes).into_owned();
-        let path = path.to_owned();
-        let parsed = match parse(&text) {
-            Ok(parsed) => parsed,
-            Err(source) => return Err(OpenError::Parse { path, text, source }),
-        };
-        let flaws = parsed.atlas.check();
-        if !flaws.is_empty() {
-            return Err(OpenError::Flawed { path, flaws });
-        }
-        Ok(Self { path, parsed })
-    }
-
-    /// The descriptor.
-    #[must_use]
-    pub fn atlas(&self) -> &Atlas {
-        &self.parsed.atlas
-    }
-
-    /// Paths of keys in the file that this version does not know, and so left unread.
-    #[must_use]
-    pub fn unknown_keys(&self) -> &[String] {
-        &self.parsed.unknown
-    }
-
-    /// Where a page's file is.
-    ///
-    /// # Errors
-    /// [`OpenError::NoPage`].
-    pub fn page_path(&self, index: usize) -> Result<PathBuf, OpenError> {
-        let page = self.atlas().pages.get(index).ok_or(OpenError::NoPage(index))?;
-        Ok(self.path.parent().unwrap_or(Path::new("")).join(&page.file))
-    }
-
-    /// Reads a page's pixels: rows from the top, 8-bit RGBA, of exactly the size in the descriptor.
-    ///
-    /// # Errors
-    /// [`OpenError`]: not readable, damaged, of another size, or (where checked) with another hash.
-    pub fn read_page(&self, index: usize, hash: HashCheck) -> Result<Pixels, OpenError> {
-        let path = self.page_path(index)?;
-        let page = &self.atlas().pages[index];
-        let bytes = read(&path, PAGE_BYTES)?;
-        if hash == HashCheck::Yes && page_hash(&bytes) != page.hash {
-            return Err(OpenError::Hash { path });
-        }
-        let expected = page.size();
-        if Path::new(&page.file).extension().is_some_and(|e| e == RAW_PAGE) {
-            return Pixels::from_rgba(expected, bytes).ok_or(OpenError::RawPage { path, expected });
-        }
-        let limits = Limits { side: expected.w.max(expected.h), pixels: expected.area() };
-        let decoded = match decode(&bytes, None, &limits) {
-            Ok(decoded) => decoded.pixels,
-            Err(DecodeError::TooLarge { size, .. }) => {
-                return Err(OpenError::PageSize { path, found: size, expected });
-            }
-            Err(source) => return Err(OpenError::Page { path, source }),
-        };
-        if decoded.size() != expected {
-            return Err(OpenError::PageSize { path, found: decoded.size(), expected });
-        }
-        Ok(decoded)
-    }
-}
-
-/// The hash of a page file's bytes in the form of the descriptor: `blake3:` and 64 hexadecimal digits.
-#[must_use]
-pub fn page_hash(bytes: &[u8]) -> String {
-    format!("blake3:{}", blake3::hash(bytes).to_hex())
-}
-
-fn read(path: &Path, limit: u64) -> Result<Vec<u8>, OpenError> {
-    let io = |source| OpenError::Io { path: path.to_owned(), source };
-    let length = fs::metadata(path).map_err(io)?.len();
-    if length > limit {
-        return Err(OpenError::TooLarge { path: path.to_owned(), bytes: length, limit });
-    }
-    fs::read(path).map_err(io)
-}

@@ -1,0 +1,177 @@
+//! Reuse of what is there, and getting much of it ready: `cargo bench -p zemtak-runtime --bench cache`.
+
+#![allow(missing_docs, clippy::unwrap_used, clippy::print_stdout, reason = "a bench may fail loudly")]
+
+use criterion::{Criterion, criterion_group};
+use std::collections::BTreeMap;
+use std::hint::black_box;
+use std::thread;
+use std::time::{Duration, Instant};
+use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::name::SpriteName;
+use zemtak_runtime::atlas::{Alpha, Atlas, Built, Colour, Filter, Page, PixelKind, Sprite, VERSION, Wrap};
+use zemtak_runtime::coords::UvRect;
+use zemtak_runtime::geometry::{Rect, Size};
+use zemtak_runtime::{
+    AtlasFile, Cache, Files, Folder, HashCheck, MemoryFiles, MemorySink, Pixels, Settings, page_hash,
+};
+
+/// Sprites lie in rows of 25 by 20 on pages of 1000 x 800.
+const COLUMNS: u32 = 25;
+const ROWS: u32 = 20;
+const SIDE: u32 = 40;
+const PAGES: u32 = 20;
+
+/// An atlas of 10,000 sprites on 20 pages: lanterns of many colours.
+fn world() -> MemoryFiles {
+    let files = MemoryFiles::new();
+    let size = Size::new(COLUMNS * SIDE, ROWS * SIDE);
+    let (mut pages, mut sprites) = (Vec::new(), BTreeMap::new());
+    for page in 0..PAGES {
+        let png = encode_png(&lanterns(size, page), PngEffort::Balanced).unwrap();
+        let file = format!("night-{page}.png");
+        pages.push(page_of(&file, size, page_hash(&png)));
+        files.put(&file, png);
+        for i in 0..COLUMNS * ROWS {
+            let rect = Rect::new(i % COLUMNS * SIDE, i / COLUMNS * SIDE, SIDE, SIDE);
+            let name = SpriteName::new(&format!("lantern/p{page}/{i:03}"));
+            sprites.insert(name, sprite(page as usize, rect, size));
+        }
+    }
+    let built = Built { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None };
+    let (needs, clips, name) = (vec![], BTreeMap::new(), "night".to_owned());
+    let atlas = Atlas { zemtak: VERSION, needs, name, scale: 1.0, base: None, built, pages, sprites, clips };
+    files.put("night.atlas.json", atlas.to_text().unwrap().into_bytes());
+    files
+}
+
+/// Discs with a glow, and a little noise as drawings have.
+fn lanterns(size: Size, page: u32) -> Pixels {
+    let mut pixels = Pixels::transparent(size).unwrap();
+    let mut dice = page.wrapping_mul(2_654_435_761) | 1;
+    for y in 0..size.h {
+        for (x, pixel) in (0..).zip(pixels.row_mut(y).chunks_exact_mut(4)) {
+            dice = dice.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            let [dx, dy] = [x % SIDE, y % SIDE].map(|v| v.abs_diff(SIDE / 2));
+            let far = dx * dx + dy * dy;
+            if far < 330 {
+                let glow = u8::try_from(255 - far / 2).unwrap_or(0);
+                let hue = u8::try_from((x / SIDE * 9 + y / SIDE * 5 + page * 7) % 200).unwrap_or(0);
+                let noise = u8::try_from(dice >> 29).unwrap_or(0);
+                pixel.copy_from_slice(&[glow, hue + noise, 255 - hue, if far < 300 { 255 } else { 120 }]);
+            }
+        }
+    }
+    pixels
+}
+
+fn page_of(file: &str, size: Size, hash: String) -> Page {
+    Page {
+        file: file.into(),
+        width: size.w,
+        height: size.h,
+        pixels: PixelKind::Rgba8,
+        alpha: Alpha::Straight,
+        colour: Colour::Srgb,
+        filter: Filter::Nearest,
+        wrap: Wrap::Clamp,
+        mips: 1,
+        safe_mips: None,
+        hash,
+        layers: BTreeMap::new(),
+    }
+}
+
+fn sprite(page: usize, rect: Rect, size: Size) -> Sprite {
+    Sprite {
+        page,
+        rect,
+        turned: false,
+        canvas: rect.size(),
+        inset: [0, 0],
+        pivot: [20.0, 40.0],
+        uv: UvRect::of(rect, size),
+        points: BTreeMap::new(),
+        stretch: None,
+        tags: vec![],
+        user: None,
+        outline: None,
+        mesh: None,
+    }
+}
+
+fn reuse(c: &mut Criterion) {
+    let (cache, mut pump) = Cache::new(Settings::over(world()), MemorySink::new());
+    let name = "night:lantern/p7/123";
+    let held = cache.lease(name);
+    pump.wait(&held).unwrap();
+    let id = cache.id(name);
+    let mut group = c.benchmark_group("cache");
+    group.bench_function("lease by id, and give back", |b| b.iter(|| black_box(cache.lease(id))));
+    group.bench_function("lease by name, and give back", |b| b.iter(|| black_box(cache.lease(name))));
+    group.bench_function("what a lease shows", |b| b.iter(|| black_box(held.view())));
+    drop(held);
+    group.bench_function("lease by id what nobody holds, and give back", |b| b.iter(|| black_box(cache.lease(id))));
+    group.finish();
+}
+
+/// Decodes the pages on all cores and does nothing else: the least that there is to do.
+fn floor(atlas: &AtlasFile) -> Duration {
+    let begin = Instant::now();
+    let next = std::sync::atomic::AtomicUsize::new(0);
+    thread::scope(|scope| {
+        for _ in 0..thread::available_parallelism().unwrap().get() {
+            scope.spawn(|| {
+                loop {
+                    let page = next.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+                    if page >= PAGES as usize {
+                        return;
+                    }
+                    black_box(atlas.read_page(page, HashCheck::No).unwrap());
+                }
+            });
+        }
+    });
+    begin.elapsed()
+}
+
+/// From an empty cache to 10,000 leases that can be drawn.
+fn ready(folder: &std::path::Path) -> Duration {
+    let settings = Settings { hash: HashCheck::No, budget: u64::MAX, ..Settings::over(Folder::new(folder)) };
+    let begin = Instant::now();
+    let (cache, mut pump) = Cache::new(settings, MemorySink::new());
+    let all = cache.lease_all(["night:**"]);
+    pump.wait(&all).unwrap();
+    assert_eq!(all.progress().done, 10_000);
+    begin.elapsed()
+}
+
+fn median(mut times: Vec<Duration>) -> Duration {
+    times.sort();
+    times[times.len() / 2]
+}
+
+fn ten_thousand() {
+    let (folder, files) = (tempfile::tempdir().unwrap(), world());
+    for path in files.list().unwrap() {
+        std::fs::write(folder.path().join(&path), files.read(&path, u64::MAX).unwrap()).unwrap();
+    }
+    let atlas = AtlasFile::open(&folder.path().join("night.atlas.json")).unwrap();
+    let (mut least, mut own) = (vec![], vec![]);
+    for _ in 0..11 {
+        least.push(floor(&atlas));
+        own.push(ready(folder.path()));
+    }
+    let (least, own) = (median(least), median(own));
+    let ratio = own.as_secs_f64() / least.as_secs_f64();
+    println!(
+        "10,000 sprites of {PAGES} pages ready: {own:?}; decoding the pages on all cores: {least:?}; ratio {ratio:.3}"
+    );
+}
+
+criterion_group!(benches, reuse);
+
+fn main() {
+    ten_thousand();
+    benches();
+}

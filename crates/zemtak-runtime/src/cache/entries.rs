@@ -1,0 +1,102 @@
+//! Names that were asked for: what each means, and who holds it.
+
+use super::edition::{Edition, Placed};
+use crate::failure::Failure;
+use std::panic::Location;
+use std::sync::Arc;
+
+/// An edition in use: with the places of its pages.
+#[derive(Debug)]
+pub(super) struct Version {
+    pub edition: Edition,
+    pub slots: Vec<u32>,
+}
+
+impl Version {
+    /// A sprite's index and the place of its page.
+    pub fn find(&self, local: &str) -> Option<(u32, u32)> {
+        let at = self.edition.find(local)?;
+        Some((at, self.slots[self.edition.placed(at).page as usize]))
+    }
+}
+
+/// What a name means.
+#[derive(Debug)]
+pub(super) enum Target {
+    /// Its atlas or image is not read yet.
+    Unresolved,
+    /// A sprite.
+    Sprite { version: Arc<Version>, at: u32, page: u32 },
+    /// Nothing.
+    Bad(Failure),
+}
+
+/// Who holds a sprite: by the name that was given, and in debug builds by the line of the program.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Who {
+    pub holder: u32,
+    pub at: Option<&'static Location<'static>>,
+}
+
+/// The holder of pinned sets. It is not reported as holding on at the end.
+pub(super) const PINS: u32 = 1;
+
+/// A name that was asked for.
+#[derive(Debug)]
+pub(super) struct Entry {
+    pub name: Arc<str>,
+    /// The atlas or the image that it is of, if it is a name.
+    pub origin: Option<u32>,
+    /// The name that it stands for just now.
+    pub alias: Option<u32>,
+    pub target: Target,
+    pub leases: u32,
+    /// How many of the leases wait to be counted until it is known what the name means.
+    pub waiting: u32,
+    holds: Vec<(Who, u32)>,
+}
+
+impl Entry {
+    pub fn new(name: Arc<str>, origin: Option<u32>, target: Target) -> Self {
+        Self { name, origin, alias: None, target, leases: 0, waiting: 0, holds: Vec::new() }
+    }
+
+    /// Its name within its atlas; empty for an image.
+    pub fn local(&self) -> &str {
+        local(&self.name)
+    }
+
+    pub fn placed(&self) -> Option<&Placed> {
+        match &self.target {
+            Target::Sprite { version, at, .. } => Some(version.edition.placed(*at)),
+            _ => None,
+        }
+    }
+
+    pub fn hold(&mut self, who: Who) {
+        self.leases += 1;
+        match self.holds.iter_mut().find(|(own, _)| *own == who) {
+            Some((_, count)) => *count += 1,
+            None => self.holds.push((who, 1)),
+        }
+    }
+
+    pub fn unhold(&mut self, who: Who) {
+        self.leases -= 1;
+        if let Some(i) = self.holds.iter().position(|(own, _)| *own == who) {
+            self.holds[i].1 -= 1;
+            if self.holds[i].1 == 0 {
+                self.holds.swap_remove(i);
+            }
+        }
+    }
+
+    pub fn holds(&self) -> &[(Who, u32)] {
+        &self.holds
+    }
+}
+
+/// A sprite's name within its atlas; empty for an image.
+pub(super) fn local(name: &str) -> &str {
+    name.split_once(':').map_or("", |(_, local)| local)
+}

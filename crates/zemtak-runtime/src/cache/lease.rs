@@ -1,0 +1,195 @@
+//! A counted hold on a sprite, and what it shows.
+
+use super::Shared;
+use super::edition::Details;
+use super::entries::Who;
+use super::pages::PageState;
+use super::pump::Wanted;
+use super::state::{Standing, State};
+use crate::failure::{Failure, Reason};
+use crate::sink::Texture;
+use crate::sync::{current, wait};
+use std::fmt;
+use std::sync::Arc;
+use zemtak_core::coords::{Area, Part, PartError, Picture, Placement, Quad, Sampling, UvRect, Visible, quad};
+use zemtak_core::geometry::{Rect, Size};
+
+/// A name that was looked up: copied at will, good for as long as the cache, and faster than the name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Id {
+    pub(super) entry: u32,
+    pub(super) cache: u32,
+}
+
+/// A counted hold on a sprite: its texture stays as long as a lease on it or on a part of it lives.
+///
+/// A clone is a lease of its own. Dropping one gives it back; there is no other way, so nothing is given back twice or
+/// used after that.
+pub struct Lease {
+    shared: Arc<Shared>,
+    entry: u32,
+    who: Who,
+    parts: Option<Arc<[Part]>>,
+}
+
+/// What a lease shows just now: good until the next pump.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct View {
+    /// The texture to bind.
+    pub texture: Texture,
+    /// What is stored of the sprite or part, in texture coordinates: left, top, right, bottom, V down.
+    pub uv: UvRect,
+    /// The point by which it is placed and turned, in canvas pixels.
+    pub pivot: [f64; 2],
+    /// The sprite's full size in pixels.
+    pub canvas: Size,
+    /// Where it is stored, and where that lies on the canvas.
+    pub visible: Visible,
+    /// Whether it is the stand-in, since the sprite is not there, or not yet.
+    pub stand_in: bool,
+}
+
+impl View {
+    /// The four vertices and six indices that draw it.
+    #[must_use]
+    pub fn quad(&self, placement: &Placement, sampling: &Sampling) -> Quad {
+        quad(&self.visible, self.pivot, placement, sampling)
+    }
+
+    /// The texture coordinates of its corners: top left, top right, bottom right, bottom left of the upright sprite.
+    #[must_use]
+    pub fn corners(&self, sampling: &Sampling) -> [[f32; 2]; 4] {
+        self.visible.area.corners(sampling)
+    }
+}
+
+impl Lease {
+    /// Of a lease that was counted already.
+    pub(super) fn new(shared: Arc<Shared>, entry: u32, who: Who) -> Self {
+        Self { shared, entry, who, parts: None }
+    }
+
+    pub(super) fn entry(&self) -> u32 {
+        self.entry
+    }
+
+    /// The sprite's full name; of an alias, the name that it stood for.
+    #[must_use]
+    pub fn name(&self) -> Arc<str> {
+        self.shared.lock().entries[self.entry as usize].name.clone()
+    }
+
+    /// How far it is.
+    #[must_use]
+    pub fn standing(&self) -> Standing {
+        self.shared.lock().look(self.entry)
+    }
+
+    /// Whether it can be drawn.
+    #[must_use]
+    pub fn is_ready(&self) -> bool {
+        matches!(self.standing(), Standing::Ready)
+    }
+
+    /// What is to be drawn: the sprite or, for want of it, the stand-in. Nothing where there is no stand-in either, and of a
+    /// part of which nothing is stored.
+    #[must_use]
+    pub fn view(&self) -> Option<View> {
+        view(&self.shared.lock(), self.entry, self.parts.as_deref().unwrap_or_default())
+    }
+
+    /// What the descriptor says of the sprite beyond where it is; nothing as long as that is not known.
+    #[must_use]
+    pub fn details(&self) -> Option<Arc<Details>> {
+        let state = self.shared.lock();
+        let placed = state.entries[self.entry as usize].placed()?;
+        Some(placed.details.clone().unwrap_or_default())
+    }
+
+    /// A lease of a part of the sprite, or of a part of this part: in canvas pixels, relative to what it is a part of.
+    ///
+    /// # Errors
+    /// Nothing of the part is stored. Where the sprite is not known yet, that shows later: there is nothing to view then.
+    pub fn part(&self, part: Part) -> Result<Self, PartError> {
+        let former = self.parts.as_deref().unwrap_or_default();
+        let parts: Arc<[Part]> = former.iter().copied().chain([part]).collect();
+        let state = self.shared.lock();
+        if let Some(placed) = state.entries[self.entry as usize].placed() {
+            placed.picture.part(&parts)?;
+        }
+        drop(state);
+        let mut lease = self.clone();
+        lease.parts = Some(parts);
+        Ok(lease)
+    }
+
+    /// Waits until the sprite is ready. On the thread that pumps, wait with [`Pump::wait`](super::Pump::wait) instead.
+    ///
+    /// # Errors
+    /// It cannot be had; or this is the thread that pumps.
+    pub fn wait(&self) -> Result<(), Failure> {
+        self.shared.wait(Wanted::Entry(self.entry))
+    }
+}
+
+impl Shared {
+    /// Waits on a thread that does not pump.
+    pub(super) fn wait(&self, wanted: Wanted) -> Result<(), Failure> {
+        let mut state = self.lock();
+        loop {
+            match wanted.look(&state) {
+                Standing::Ready => return Ok(()),
+                Standing::Failed(failure) => return Err(failure),
+                Standing::Loading if state.pump_thread == current().id() => {
+                    return Err(Failure::new("waiting", Reason::OnPumpThread));
+                }
+                Standing::Loading => state = wait(&self.done, state),
+            }
+        }
+    }
+}
+
+/// What is to be drawn for a sprite or a part of it.
+pub(super) fn view(state: &State, entry: u32, parts: &[Part]) -> Option<View> {
+    let entry = &state.entries[entry as usize];
+    let placed = entry.placed();
+    if let (super::entries::Target::Sprite { page, .. }, Some(placed)) = (&entry.target, placed)
+        && let PageState::Resident(texture) = state.pages.get(*page).state
+    {
+        let visible = placed.picture.part(parts).ok()?;
+        let uv = if parts.is_empty() { placed.uv } else { UvRect::of(visible.area.stored(), visible.area.page()) };
+        let (pivot, canvas) = (placed.pivot, placed.picture.canvas);
+        return Some(View { texture, uv, pivot, canvas, visible, stand_in: false });
+    }
+    let (texture, size) = state.stand_in?;
+    let (canvas, pivot) = match placed {
+        Some(placed) => (placed.picture.canvas, placed.pivot),
+        None => (size, [f64::from(size.w) / 2.0, f64::from(size.h) / 2.0]),
+    };
+    // All of the stand-in is drawn where the sprite, or the part of its canvas, would be.
+    let area = Area::new(size, Rect::at(0, 0, size), false).ok()?;
+    let room = Area::new(canvas, Rect::at(0, 0, canvas), false).ok()?;
+    let visible = Visible { area, ..Picture::whole(room).part(parts).ok()? };
+    Some(View { texture, uv: UvRect([0.0, 0.0, 1.0, 1.0]), pivot, canvas, visible, stand_in: true })
+}
+
+impl Clone for Lease {
+    fn clone(&self) -> Self {
+        let mut state = self.shared.lock();
+        state.share(self.entry, self.who);
+        drop(state);
+        Self { shared: self.shared.clone(), entry: self.entry, who: self.who, parts: self.parts.clone() }
+    }
+}
+
+impl Drop for Lease {
+    fn drop(&mut self) {
+        self.shared.lock().release(self.entry, self.who);
+    }
+}
+
+impl fmt::Debug for Lease {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Lease").field("name", &self.name()).field("parts", &self.parts).finish()
+    }
+}

@@ -1,0 +1,151 @@
+//! Many sprites that are held together, and clips.
+
+use super::Shared;
+use super::lease::{View, view};
+use super::playing::Playing;
+use super::pump::Wanted;
+use super::sets::ReadyClip;
+use super::state::Standing;
+use crate::failure::Failure;
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use zemtak_core::clip::{Player, Ratio};
+
+/// Sprites that are held together: a list, all that a glob matches, a whole atlas. Clones are cheap, and are the same set.
+///
+/// Dropping the last clone gives them all back; while they load, that cancels it.
+#[derive(Debug, Clone)]
+pub struct LeaseSet(Arc<Hold>);
+
+#[derive(Debug)]
+struct Hold {
+    shared: Arc<Shared>,
+    set: u32,
+}
+
+/// How far a set is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Progress {
+    /// Sprites that can be drawn.
+    pub done: usize,
+    /// Sprites and names that cannot be had.
+    pub failed: usize,
+    /// All of them, as far as it is known yet what the names mean.
+    pub total: usize,
+    /// Bytes of the textures that are there.
+    pub bytes: u64,
+    /// Bytes of all textures that are known to be needed.
+    pub total_bytes: u64,
+    /// Whether it is known what all names mean.
+    pub complete: bool,
+}
+
+impl LeaseSet {
+    pub(super) fn new(shared: Arc<Shared>, set: u32) -> Self {
+        Self(Arc::new(Hold { shared, set }))
+    }
+
+    pub(super) fn id(&self) -> u32 {
+        self.0.set
+    }
+
+    /// How far it is as a whole: ready when all of it is; failed when something cannot be had and the rest is ready.
+    #[must_use]
+    pub fn standing(&self) -> Standing {
+        self.0.shared.lock().look_at_set(self.0.set)
+    }
+
+    /// How far it is, in numbers.
+    #[must_use]
+    pub fn progress(&self) -> Progress {
+        let state = self.0.shared.lock();
+        let Some(set) = state.sets.get(&self.0.set) else { return Progress::default() };
+        let mut progress = Progress { failed: set.failures.len(), complete: set.pending == 0, ..Progress::default() };
+        progress.total = set.held.len() + set.failures.len();
+        let mut pages = BTreeSet::new();
+        for entry in &set.held {
+            let standing = state.look(*entry);
+            progress.done += usize::from(matches!(standing, Standing::Ready));
+            progress.failed += usize::from(matches!(standing, Standing::Failed(_)));
+            if let super::entries::Target::Sprite { page, .. } = state.entries[*entry as usize].target
+                && pages.insert(page)
+            {
+                let bytes = state.pages.get(page).bytes;
+                progress.total_bytes += bytes;
+                progress.bytes += if matches!(standing, Standing::Ready) { bytes } else { 0 };
+            }
+        }
+        progress
+    }
+
+    /// What of it cannot be had, each with the reason.
+    #[must_use]
+    pub fn failures(&self) -> Vec<Failure> {
+        let state = self.0.shared.lock();
+        let Some(set) = state.sets.get(&self.0.set) else { return Vec::new() };
+        let held = set.held.iter().filter_map(|entry| match state.look(*entry) {
+            Standing::Failed(failure) => Some(failure),
+            _ => None,
+        });
+        set.failures.iter().cloned().chain(held).collect()
+    }
+
+    /// The full names of its sprites, in order: as listed, and within a glob in the order of names.
+    #[must_use]
+    pub fn names(&self) -> Vec<Arc<str>> {
+        let state = self.0.shared.lock();
+        let held = state.sets.get(&self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
+        held.iter().map(|entry| state.entries[*entry as usize].name.clone()).collect()
+    }
+
+    /// What the sprite at a place of [`LeaseSet::names`] shows just now.
+    #[must_use]
+    pub fn view(&self, at: usize) -> Option<View> {
+        let state = self.0.shared.lock();
+        let entry = state.sets.get(&self.0.set)?.held.get(at)?;
+        view(&state, *entry, &[])
+    }
+
+    /// Waits until all of it is ready. On the thread that pumps, wait with [`Pump::wait`](super::Pump::wait) instead.
+    ///
+    /// # Errors
+    /// The first that cannot be had; or this is the thread that pumps.
+    pub fn wait(&self) -> Result<(), Failure> {
+        self.0.shared.wait(Wanted::Set(self.0.set))
+    }
+}
+
+impl Drop for Hold {
+    fn drop(&mut self) {
+        self.shared.lock().drop_set(self.set);
+    }
+}
+
+/// The sprites of a clip, held together. Clones are cheap, and are the same hold: a crowd shares one.
+#[derive(Debug, Clone)]
+pub struct ClipLease(LeaseSet);
+
+impl ClipLease {
+    pub(super) fn new(set: LeaseSet) -> Self {
+        Self(set)
+    }
+
+    /// The sprites of its steps, in order; one that is shown twice is there twice. None as long as the clip is not known.
+    #[must_use]
+    pub fn sprites(&self) -> &LeaseSet {
+        &self.0
+    }
+
+    /// A player at the beginning of the clip. A speed of 1 is as fast as the clip says, 0 stands still, below 0 goes
+    /// backwards.
+    #[must_use]
+    pub fn play(&self, speed: Ratio) -> Playing {
+        Playing::new(self.clone(), Player::new(speed))
+    }
+
+    /// The clip, once it is known.
+    pub(super) fn ready(&self) -> Option<Arc<ReadyClip>> {
+        let state = self.0.0.shared.lock();
+        state.sets.get(&self.0.0.set)?.clip.as_ref()?.ready.clone()
+    }
+}

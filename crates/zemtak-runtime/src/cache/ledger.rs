@@ -1,0 +1,241 @@
+//! The account of what was loaded, reused, evicted and is still held.
+
+use super::entries::{PINS, Target};
+use super::pages::PageState;
+use super::state::State;
+use super::tally::Evictions;
+use serde::Serialize;
+use std::fmt;
+
+/// The cache's account, at one moment. As text it is a table.
+///
+/// # Guarantees
+/// `requests = reuses + coalesced + started + refused + withdrawn + waiting`, and
+/// `loads_begun = loads + page_failures + cancelled + in_flight`.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Ledger {
+    /// Leases asked for.
+    pub requests: u64,
+    /// Requests for what was there.
+    pub reuses: u64,
+    /// Requests for what was on its way already.
+    pub coalesced: u64,
+    /// Requests that began to load a page or image.
+    pub started: u64,
+    /// Requests for what is known not to be had.
+    pub refused: u64,
+    /// Requests given back before it was known what they mean.
+    pub withdrawn: u64,
+    /// Requests of which it is not known yet what they mean.
+    pub waiting: u64,
+    /// Loads of pages and images begun, by requests, retries and reloads.
+    pub loads_begun: u64,
+    /// Textures made.
+    pub loads: u64,
+    /// Their bytes.
+    pub loaded_bytes: u64,
+    /// Loads that failed.
+    pub page_failures: u64,
+    /// Loads given up since nobody wanted them any more.
+    pub cancelled: u64,
+    /// Loads under way.
+    pub in_flight: u64,
+    /// Names, descriptors and clips that could not be had.
+    pub other_failures: u64,
+    /// New versions that took over.
+    pub replaced: u64,
+    /// Textures dropped, by cause.
+    pub evictions: Evictions,
+    /// Bytes of textures that are there, the stand-in among them.
+    pub resident_bytes: u64,
+    /// The most that it ever was.
+    pub peak_bytes: u64,
+    /// Of these, bytes of textures that somebody holds.
+    pub leased_bytes: u64,
+    /// The budget.
+    pub budget: u64,
+    /// Whether what is held is more than the budget.
+    pub over_budget: bool,
+    /// Nanoseconds spent reading and decoding, on all threads together.
+    pub decoding_ns: u64,
+    /// Nanoseconds spent making textures.
+    pub uploading_ns: u64,
+    /// Events that nobody fetched and that were forgotten.
+    pub events_lost: u64,
+    /// Leases that live, pins apart.
+    pub leases: u64,
+    /// Leases of pinned sets.
+    pub pins: u64,
+    /// Who holds what, pins apart, in the order of sprites' names.
+    pub held: Vec<Held>,
+    /// All pages and images that were asked for, in the order of their paths.
+    pub textures: Vec<TextureLine>,
+}
+
+/// Who holds a sprite.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Held {
+    /// The sprite's name.
+    pub sprite: String,
+    /// The name given by [`Cache::named`](super::Cache::named); empty without one.
+    pub holder: String,
+    /// The line of the program that asked for it, as `src/meadow.rs:40`; in debug builds.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub at: Option<String>,
+    /// How many leases.
+    pub leases: u32,
+}
+
+/// A page or image.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct TextureLine {
+    /// Its path below its root.
+    pub path: String,
+    /// `absent`, `loading`, `resident` or `failed`.
+    pub state: &'static str,
+    /// Its bytes as a texture.
+    pub bytes: u64,
+    /// Leases on its sprites.
+    pub leases: u32,
+}
+
+impl Ledger {
+    pub(super) fn of(state: &State) -> Self {
+        let tally = &state.tally;
+        let pages = || state.pages.iter().map(|(_, page)| page);
+        let loading = |s: &PageState| {
+            matches!(s, PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading)
+        };
+        let leased = pages().filter(|p| p.leases > 0 && matches!(p.state, PageState::Resident(_)));
+        let nanoseconds = |time: std::time::Duration| u64::try_from(time.as_nanos()).unwrap_or(u64::MAX);
+        let (held, pins) = held(state);
+        let asked = pages().filter(|page| !(page.retired && page.leases == 0));
+        let mut textures: Vec<TextureLine> = asked.map(TextureLine::of).collect();
+        textures.sort();
+        Self {
+            requests: tally.requests,
+            reuses: tally.reuses,
+            coalesced: tally.coalesced,
+            started: tally.started,
+            refused: tally.refused,
+            withdrawn: tally.withdrawn,
+            waiting: tally.waiting,
+            loads_begun: tally.begun,
+            loads: tally.loads,
+            loaded_bytes: tally.loaded_bytes,
+            page_failures: tally.page_failures,
+            cancelled: tally.cancelled,
+            in_flight: pages().filter(|p| loading(&p.state)).count() as u64,
+            other_failures: tally.other_failures,
+            replaced: tally.replaced,
+            evictions: tally.evictions,
+            resident_bytes: state.pages.resident,
+            peak_bytes: state.pages.peak,
+            leased_bytes: leased.map(|page| page.bytes).sum(),
+            budget: state.pages.budget,
+            over_budget: state.pages.resident > state.pages.budget,
+            decoding_ns: nanoseconds(tally.decoding),
+            uploading_ns: nanoseconds(tally.uploading),
+            events_lost: state.events.lost,
+            leases: held.iter().map(|held| u64::from(held.leases)).sum(),
+            pins,
+            held,
+            textures,
+        }
+    }
+
+    /// The same as JSON, on one line.
+    #[must_use]
+    pub fn to_json(&self) -> String {
+        // Nothing in it can fail to be written.
+        serde_json::to_string(self).unwrap_or_default()
+    }
+}
+
+fn held(state: &State) -> (Vec<Held>, u64) {
+    let (mut held, mut pins) = (Vec::new(), 0);
+    for entry in &state.entries {
+        for (who, leases) in entry.holds() {
+            if who.holder == PINS {
+                pins += u64::from(*leases);
+                continue;
+            }
+            let known = !matches!(entry.target, Target::Bad(_));
+            held.push(Held {
+                sprite: if known { entry.name.to_string() } else { format!("{} (failed)", entry.name) },
+                holder: state.holders[who.holder as usize].to_string(),
+                at: who.at.map(|at| format!("{}:{}", at.file(), at.line())),
+                leases: *leases,
+            });
+        }
+    }
+    held.sort();
+    (held, pins)
+}
+
+impl TextureLine {
+    fn of(page: &super::pages::Page) -> Self {
+        let state = match page.state {
+            PageState::Absent | PageState::Free => "absent",
+            PageState::Resident(_) => "resident",
+            PageState::Failed(_) => "failed",
+            _ => "loading",
+        };
+        Self { path: page.file.path.to_string(), state, bytes: page.bytes, leases: page.leases }
+    }
+}
+
+impl fmt::Display for Ledger {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Self { requests, reuses, coalesced, started, refused, withdrawn, waiting, .. } = self;
+        writeln!(f, "requests {requests}: {reuses} reused, {coalesced} joined a load, {started} began one")?;
+        if refused + withdrawn + waiting > 0 {
+            writeln!(f, "    {refused} refused, {withdrawn} withdrawn, {waiting} waiting")?;
+        }
+        let Self { loads, loaded_bytes, page_failures, cancelled, in_flight, other_failures, .. } = self;
+        writeln!(
+            f,
+            "loads {loads} ({}), {} failed, {cancelled} cancelled, {in_flight} under way",
+            Bytes(*loaded_bytes),
+            page_failures + other_failures
+        )?;
+        let Evictions { budget, trim, device, replaced, closed } = self.evictions;
+        let all = self.evictions.all();
+        writeln!(
+            f,
+            "evictions {all}: {budget} for the budget, {trim} by trim, {device} for the device, {replaced} replaced, {closed} at the end"
+        )?;
+        let over = if self.over_budget { ", which is exceeded" } else { "" };
+        let (now, peak, leased) = (Bytes(self.resident_bytes), Bytes(self.peak_bytes), Bytes(self.leased_bytes));
+        writeln!(
+            f,
+            "memory {now} now, {leased} of it held, {peak} at most; the budget is {}{over}",
+            Bytes(self.budget)
+        )?;
+        for line in &self.textures {
+            let TextureLine { path, state, bytes, leases } = line;
+            writeln!(f, "    {path}: {state}, {}, {leases} leases", Bytes(*bytes))?;
+        }
+        writeln!(f, "held: {} leases, {} pins", self.leases, self.pins)?;
+        for Held { sprite, holder, at, leases } in &self.held {
+            let by = if holder.is_empty() { String::new() } else { format!(" by {holder}") };
+            let at = at.as_ref().map_or(String::new(), |at| format!(" at {at}"));
+            writeln!(f, "    {sprite}: {leases}{by}{at}")?;
+        }
+        Ok(())
+    }
+}
+
+/// A number of bytes for a person.
+struct Bytes(u64);
+
+impl fmt::Display for Bytes {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let units = [(1 << 30, "GiB"), (1 << 20, "MiB"), (1 << 10, "KiB")];
+        match units.into_iter().find(|(unit, _)| self.0 >= *unit) {
+            // One decimal, rounded down.
+            Some((unit, name)) => write!(f, "{}.{} {name}", self.0 / unit, self.0 % unit * 10 / unit),
+            None => write!(f, "{} bytes", self.0),
+        }
+    }
+}

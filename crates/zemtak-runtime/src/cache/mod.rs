@@ -1,0 +1,346 @@
+//! The resource cache: each texture is loaded once, shared, and given back in time.
+
+mod edition;
+mod editions;
+mod entries;
+mod jobs;
+mod lease;
+mod lease_set;
+mod ledger;
+mod pages;
+mod playing;
+mod pump;
+mod sets;
+mod state;
+mod tally;
+
+pub use edition::Details;
+pub use lease::{Id, Lease, View};
+pub use lease_set::{ClipLease, LeaseSet, Progress};
+pub use ledger::{Held, Ledger, TextureLine};
+pub use playing::{Moment, Playing};
+pub use pump::{Awaited, PerFrame, Pump, Pumped};
+pub use state::Standing;
+pub use tally::Evictions;
+
+use crate::event::Event;
+use crate::failure::Failure;
+use crate::files::Files;
+use crate::open::HashCheck;
+use crate::sink::{Sampler, Sink};
+use crate::sync::{Condvar, Mutex, MutexGuard, lock};
+use entries::{PINS, Who};
+use state::{Errand, State};
+use std::fmt;
+use std::panic::Location;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU32, Ordering};
+use std::time::Duration;
+use zemtak_core::codec::Limits;
+use zemtak_core::pixels::Pixels;
+
+/// How a cache works.
+pub struct Settings {
+    /// Where files are looked for, the first root first: a folder of overrides before the shipped one. A descriptor and
+    /// its pages always come from one root.
+    pub roots: Vec<Arc<dyn Files>>,
+    /// Bytes of texture memory within which textures stay that nobody holds. 256 MiB by default.
+    pub budget: u64,
+    /// How many threads decode; 0 has the pump do it. As many as the machine has cores by default.
+    pub workers: Option<usize>,
+    /// Whether pages are held against the hash in their descriptor; those of a new version always are. In debug builds by
+    /// default.
+    pub hash: HashCheck,
+    /// Decoded bytes that may wait for the pump before workers pause. 256 MiB by default.
+    pub decoded_ahead: u64,
+    /// What an image may ask for before memory is taken for it. The longest side is also limited by the sink.
+    pub limits: Limits,
+    /// How loose images are sampled.
+    pub image_sampler: Sampler,
+    /// What is drawn for what is not there, or not yet. Nothing by default.
+    pub stand_in: Option<Pixels>,
+    /// How often files are looked at for changes. Never by default.
+    pub watch: Option<Duration>,
+}
+
+impl Default for Settings {
+    fn default() -> Self {
+        Self {
+            roots: Vec::new(),
+            budget: 256 << 20,
+            workers: None,
+            hash: if cfg!(debug_assertions) { HashCheck::Yes } else { HashCheck::No },
+            decoded_ahead: 256 << 20,
+            limits: Limits::default(),
+            image_sampler: Sampler::default(),
+            stand_in: None,
+            watch: None,
+        }
+    }
+}
+
+impl Settings {
+    /// The default settings over one root.
+    pub fn over(root: impl Files + 'static) -> Self {
+        Self { roots: vec![Arc::new(root)], ..Self::default() }
+    }
+
+    /// The same with one more root, which is searched after the others.
+    #[must_use]
+    pub fn and_then(mut self, root: impl Files + 'static) -> Self {
+        self.roots.push(Arc::new(root));
+        self
+    }
+}
+
+/// Loads each texture once, shares it, and gives it back in time. Clones are cheap, and are the same cache.
+///
+/// ```
+/// use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+///
+/// let (cache, mut pump) = Cache::new(Settings::over(MemoryFiles::new()), MemorySink::new());
+/// let title = cache.lease("title.png");
+/// let failure = pump.wait(&title).unwrap_err();
+/// assert_eq!(failure.to_string(), "title.png: no root has it; looked for title.png");
+/// ```
+#[derive(Debug, Clone)]
+pub struct Cache {
+    shared: Arc<Shared>,
+    holder: u32,
+}
+
+/// What all handles of a cache share.
+pub(crate) struct Shared {
+    state: Mutex<State>,
+    /// Workers wait for something to do.
+    work: Condvar,
+    /// Others wait for something that was done.
+    done: Condvar,
+    roots: Vec<Arc<dyn Files>>,
+    hash: HashCheck,
+    decoded_ahead: u64,
+    limits: Limits,
+    image_sampler: Sampler,
+    number: u32,
+}
+
+impl fmt::Debug for Shared {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Shared").field("number", &self.number).finish_non_exhaustive()
+    }
+}
+
+impl Shared {
+    fn lock(&self) -> MutexGuard<'_, State> {
+        lock(&self.state)
+    }
+
+    /// Wakes workers if there is something to do for them.
+    fn wake(&self, state: &State) {
+        if state.sleeping > 0 && state.has_jobs() {
+            self.work.notify_all();
+        }
+    }
+}
+
+impl Cache {
+    /// A cache whose textures go into a sink, and the pump that makes and drops them. The pump belongs on the thread of the
+    /// graphics API; dropping it drops all textures.
+    pub fn new<S: Sink>(settings: Settings, sink: S) -> (Self, Pump<S>) {
+        static NUMBER: AtomicU32 = AtomicU32::new(0);
+        let Settings { roots, budget, workers, hash, decoded_ahead, limits, image_sampler, stand_in, watch } = settings;
+        let limits = Limits { side: limits.side.min(sink.largest_side()), ..limits };
+        let shared = Arc::new(Shared {
+            state: Mutex::new(State::new(budget)),
+            work: Condvar::new(),
+            done: Condvar::new(),
+            roots,
+            hash,
+            decoded_ahead,
+            limits,
+            image_sampler,
+            number: NUMBER.fetch_add(1, Ordering::Relaxed),
+        });
+        let pump = Pump::new(shared.clone(), sink, workers, stand_in, watch);
+        (Self { shared, holder: 0 }, pump)
+    }
+
+    /// The same cache; what is leased through it is held in this name, which the ledger tells: a scene, a system.
+    #[must_use]
+    pub fn named(&self, holder: &str) -> Self {
+        let mut state = self.shared.lock();
+        let known = state.holders.iter().position(|own| **own == *holder);
+        let place = known.unwrap_or_else(|| {
+            state.holders.push(holder.into());
+            state.holders.len() - 1
+        });
+        Self { shared: self.shared.clone(), holder: u32::try_from(place).unwrap_or(0) }
+    }
+
+    /// The id of a name, to look it up faster. Nothing is loaded.
+    ///
+    /// A name is `night:moth/fly/03`, a sprite of the atlas `night`; `worlds/night:moth/fly/03`, where its descriptor lies
+    /// in a folder; `title.png`, a loose image; or an alias.
+    #[must_use]
+    pub fn id(&self, name: &str) -> Id {
+        Id { entry: self.shared.lock().intern(name), cache: self.shared.number }
+    }
+
+    /// Leases a sprite by name or id. It never fails and never waits: the lease tells how far the sprite is.
+    #[track_caller]
+    pub fn lease<'n>(&self, what: impl Into<Asked<'n>>) -> Lease {
+        let who = self.who();
+        let mut state = self.shared.lock();
+        let asked = match what.into() {
+            Asked::Name(name) => state.intern(name),
+            Asked::Id(id) if id.cache == self.shared.number => id.entry,
+            Asked::Id(_) => 0,
+        };
+        let entry = state.take(asked, who);
+        self.shared.wake(&state);
+        drop(state);
+        Lease::new(self.shared.clone(), entry, who)
+    }
+
+    /// Leases many sprites together: names, globs such as `night:moth/**` or `icons/*.png`, whole atlases as `night:**`.
+    ///
+    /// In globs `*` and `?` match anything but `/`, `**` matches whole folders, `[a-c]` one of some characters, `{a,b}` one
+    /// of some texts; `\` takes a character as it is.
+    #[track_caller]
+    pub fn lease_all<'n>(&self, names: impl IntoIterator<Item = &'n str>) -> LeaseSet {
+        self.set(names, self.who())
+    }
+
+    /// Has many sprites loaded and kept in memory, as [`Cache::lease_all`] does, until the set is dropped. The ledger does
+    /// not count them as held at the end of the game.
+    #[track_caller]
+    pub fn pin<'n>(&self, names: impl IntoIterator<Item = &'n str>) -> LeaseSet {
+        self.set(names, Who { holder: PINS, ..self.who() })
+    }
+
+    fn set<'n>(&self, names: impl IntoIterator<Item = &'n str>, who: Who) -> LeaseSet {
+        let names: Vec<&str> = names.into_iter().collect();
+        let mut state = self.shared.lock();
+        let set = state.set(&names, who);
+        self.shared.wake(&state);
+        drop(state);
+        LeaseSet::new(self.shared.clone(), set)
+    }
+
+    /// Leases all sprites of a clip, as `night:moth/fly`.
+    #[track_caller]
+    pub fn lease_clip(&self, name: &str) -> ClipLease {
+        let who = self.who();
+        let mut state = self.shared.lock();
+        let set = state.clip(name, who);
+        self.shared.wake(&state);
+        drop(state);
+        ClipLease::new(LeaseSet::new(self.shared.clone(), set))
+    }
+
+    /// Has a name of the game's own stand for another name from now on. What is leased already stays as it is.
+    ///
+    /// # Errors
+    /// The name leads back to the alias.
+    pub fn alias(&self, alias: &str, name: &str) -> Result<(), Failure> {
+        self.shared.lock().alias(alias, name)
+    }
+
+    /// Has a name mean itself again.
+    pub fn forget_alias(&self, alias: &str) {
+        self.shared.lock().forget_alias(alias);
+    }
+
+    /// Changes the budget. The next pump acts on it.
+    pub fn set_budget(&self, bytes: u64) {
+        self.shared.lock().pages.budget = bytes;
+    }
+
+    /// Has the next pump drop all textures that nobody holds.
+    pub fn trim(&self) {
+        self.shared.lock().trim = true;
+    }
+
+    /// Reads the atlas or image of a name anew. Where something has changed, it takes the place of the old one behind all
+    /// leases at once, as soon as all of it that is held is there; where it is broken, the old one stays.
+    pub fn reload(&self, name: &str) {
+        let mut state = self.shared.lock();
+        let entry = state.intern(name);
+        let entry = state.follow(entry);
+        if let Some(origin) = state.entries[entry as usize].origin {
+            state.reload(origin);
+        }
+        self.shared.wake(&state);
+    }
+
+    /// Looks at the files of all atlases and images, and reloads those that have changed.
+    pub fn reload_changed(&self) {
+        let mut state = self.shared.lock();
+        if !std::mem::replace(&mut state.looking, true) {
+            state.errands.push_back(Errand::Look);
+        }
+        self.shared.wake(&state);
+    }
+
+    /// Tries again to load what could not be had.
+    pub fn retry(&self, name: &str) {
+        let mut state = self.shared.lock();
+        let entry = state.intern(name);
+        let entry = state.follow(entry);
+        state.retry(Some(entry));
+        self.shared.wake(&state);
+    }
+
+    /// Tries again to load everything that could not be had.
+    pub fn retry_all(&self) {
+        let mut state = self.shared.lock();
+        state.retry(None);
+        self.shared.wake(&state);
+    }
+
+    /// What happened since the last call, in order.
+    #[must_use]
+    pub fn events(&self) -> Vec<Event> {
+        self.shared.lock().events.take()
+    }
+
+    /// The account of what was loaded, reused, evicted and is still held.
+    #[must_use]
+    pub fn ledger(&self) -> Ledger {
+        Ledger::of(&self.shared.lock())
+    }
+
+    #[track_caller]
+    fn who(&self) -> Who {
+        let at = if cfg!(debug_assertions) { Some(Location::caller()) } else { None };
+        Who { holder: self.holder, at }
+    }
+}
+
+/// What a lease is asked for by: a name or an id.
+#[derive(Debug, Clone, Copy)]
+#[non_exhaustive]
+pub enum Asked<'n> {
+    /// A name.
+    Name(&'n str),
+    /// An id.
+    Id(Id),
+}
+
+impl<'n> From<&'n str> for Asked<'n> {
+    fn from(name: &'n str) -> Self {
+        Self::Name(name)
+    }
+}
+
+impl<'n> From<&'n String> for Asked<'n> {
+    fn from(name: &'n String) -> Self {
+        Self::Name(name)
+    }
+}
+
+impl From<Id> for Asked<'_> {
+    fn from(id: Id) -> Self {
+        Self::Id(id)
+    }
+}

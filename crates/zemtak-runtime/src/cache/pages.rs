@@ -1,0 +1,345 @@
+//! The pages of all editions: which are textures, who counts on them, and which go first. No threads, no files.
+
+use super::edition::PageFile;
+use super::tally::Tally;
+use crate::event::{Cause, Event, Events};
+use crate::failure::Failure;
+use crate::sink::{Texture, texture_bytes};
+use std::collections::VecDeque;
+use zemtak_core::pixels::Pixels;
+
+/// A page of some edition.
+#[derive(Debug)]
+pub(super) struct Page {
+    pub file: PageFile,
+    pub root: usize,
+    /// The atlas or image that it belongs to.
+    pub origin: u32,
+    pub state: PageState,
+    /// Leases on all its sprites together.
+    pub leases: u32,
+    /// Needed by a new edition that waits to take over: neither evicted nor cancelled.
+    pub staged: bool,
+    /// Of an edition that is no longer drawn from, but by those who still hold it.
+    pub retired: bool,
+    /// When it was last wanted or let go, by a count of such moments. A place in a line is good only with its moment: a page
+    /// that was given up or leased meanwhile leaves its old places behind.
+    since: u64,
+    /// Bytes of texture memory.
+    pub bytes: u64,
+}
+
+/// How far a page is.
+#[derive(Debug)]
+pub(super) enum PageState {
+    /// Nobody wants it, or it was evicted.
+    Absent,
+    /// It waits for a worker.
+    Queued,
+    /// A worker reads it.
+    Decoding,
+    /// It waits for the pump.
+    Decoded(Pixels),
+    /// The pump makes its texture.
+    Uploading,
+    /// It can be drawn.
+    Resident(Texture),
+    /// It cannot be had.
+    Failed(Failure),
+    /// The place is free for another page.
+    Free,
+}
+
+/// A page's place in a line: since when, and which.
+type Place = (u64, u32);
+
+/// All pages, within a budget.
+#[derive(Debug, Default)]
+pub(super) struct Pages {
+    list: Vec<Page>,
+    free: Vec<u32>,
+    /// Pages with a texture and without leases, the longest unused first.
+    idle: VecDeque<Place>,
+    /// Pages that wait for a worker, and those that wait for the pump.
+    queue: VecDeque<Place>,
+    ready: VecDeque<Place>,
+    moments: u64,
+    pub budget: u64,
+    pub resident: u64,
+    pub peak: u64,
+    /// Bytes of pages that wait for the pump.
+    pub decoded: u64,
+    pub over_budget: bool,
+    /// Textures to be dropped by the pump.
+    pub drops: Vec<Texture>,
+}
+
+impl Pages {
+    pub fn within(budget: u64) -> Self {
+        Self { budget, ..Self::default() }
+    }
+
+    pub fn get(&self, page: u32) -> &Page {
+        &self.list[page as usize]
+    }
+
+    pub fn get_mut(&mut self, page: u32) -> &mut Page {
+        &mut self.list[page as usize]
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = (u32, &Page)> {
+        (0..).zip(&self.list).filter(|(_, page)| !matches!(page.state, PageState::Free))
+    }
+
+    pub fn add(&mut self, file: PageFile, root: usize, origin: u32) -> u32 {
+        let bytes = texture_bytes(file.page.size(), file.page.mips);
+        let page = Page {
+            file,
+            root,
+            origin,
+            state: PageState::Absent,
+            leases: 0,
+            staged: false,
+            retired: false,
+            since: 0,
+            bytes,
+        };
+        if let Some(place) = self.free.pop() {
+            *self.get_mut(place) = page;
+            return place;
+        }
+        self.list.push(page);
+        u32::try_from(self.list.len() - 1).unwrap_or(u32::MAX)
+    }
+
+    /// Counts leases that were asked for, and wants the page.
+    pub fn lease(&mut self, page: u32, count: u32, tally: &mut Tally) {
+        let count64 = u64::from(count);
+        let own = self.get_mut(page);
+        own.leases += count;
+        match own.state {
+            PageState::Resident(_) => tally.reuses += count64,
+            PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading => {
+                tally.coalesced += count64;
+            }
+            PageState::Failed(_) => tally.refused += count64,
+            PageState::Absent | PageState::Free => {
+                tally.started += 1;
+                tally.coalesced += count64 - 1;
+                self.want(page, tally);
+            }
+        }
+    }
+
+    /// Adds leases that were counted before.
+    pub fn hold(&mut self, page: u32, count: u32, tally: &mut Tally) {
+        let own = self.get_mut(page);
+        own.leases += count;
+        if count > 0 && matches!(own.state, PageState::Absent) {
+            self.want(page, tally);
+        }
+    }
+
+    /// Has an absent page loaded.
+    pub fn want(&mut self, page: u32, tally: &mut Tally) {
+        if matches!(self.get(page).state, PageState::Absent | PageState::Failed(_)) {
+            self.get_mut(page).state = PageState::Queued;
+            let place = self.place(page);
+            self.queue.push_back(place);
+            tally.begun += 1;
+        }
+    }
+
+    /// Ends leases.
+    pub fn release(&mut self, page: u32, count: u32, tally: &mut Tally, events: &mut Events) {
+        let own = self.get_mut(page);
+        own.leases -= count;
+        if own.leases == 0 {
+            self.settle(page, tally, events);
+        }
+    }
+
+    /// What becomes of a page when nobody counts on it: loading is given up, a texture stays as long as there is room.
+    pub fn settle(&mut self, page: u32, tally: &mut Tally, events: &mut Events) {
+        let own = &self.list[page as usize];
+        if own.leases > 0 || own.staged {
+            return;
+        }
+        match own.state {
+            PageState::Queued | PageState::Decoded(_) => self.cancel(page, tally, events),
+            PageState::Resident(_) if own.retired => self.evict(page, Cause::Replaced, tally, events),
+            PageState::Resident(_) => self.rest(page),
+            PageState::Absent | PageState::Failed(_) => self.free_if_retired(page),
+            PageState::Decoding | PageState::Uploading | PageState::Free => {}
+        }
+    }
+
+    /// Gives up loading.
+    fn cancel(&mut self, page: u32, tally: &mut Tally, events: &mut Events) {
+        let own = &mut self.list[page as usize];
+        if let PageState::Decoded(_) = own.state {
+            self.decoded -= own.bytes;
+        }
+        own.state = PageState::Absent;
+        tally.cancelled += 1;
+        events.tell(Event::Cancelled { path: own.file.path.to_string() });
+        self.free_if_retired(page);
+    }
+
+    fn free_if_retired(&mut self, page: u32) {
+        if self.get(page).retired {
+            self.get_mut(page).state = PageState::Free;
+            self.free.push(page);
+        }
+    }
+
+    /// A new place in a line.
+    fn place(&mut self, page: u32) -> Place {
+        self.moments += 1;
+        let since = self.moments;
+        self.get_mut(page).since = since;
+        (since, page)
+    }
+
+    /// Puts a texture that nobody holds at the end of the line.
+    fn rest(&mut self, page: u32) {
+        let place = self.place(page);
+        self.idle.push_back(place);
+        if self.idle.len() > 2 * self.list.len() + 64 {
+            let list = &self.list;
+            self.idle.retain(|(since, page)| list[*page as usize].is_idle(*since));
+        }
+    }
+
+    /// The next page for a worker, unless too much waits for the pump already.
+    pub fn next_to_decode(&mut self, most_waiting: u64) -> Option<u32> {
+        while let Some((since, page)) = self.queue.front().copied() {
+            let own = self.get(page);
+            if own.since == since && matches!(own.state, PageState::Queued) {
+                if self.decoded > 0 && self.decoded >= most_waiting {
+                    return None;
+                }
+                self.queue.pop_front();
+                self.get_mut(page).state = PageState::Decoding;
+                return Some(page);
+            }
+            self.queue.pop_front();
+        }
+        None
+    }
+
+    /// Whether pages wait for a worker.
+    pub fn has_queue(&self) -> bool {
+        !self.queue.is_empty()
+    }
+
+    /// How many pages wait for the pump.
+    pub fn ready(&self) -> usize {
+        self.ready.iter().filter(|(since, page)| self.get(*page).is_ready(*since)).count()
+    }
+
+    /// Takes what a worker made of a page.
+    pub fn decoded(&mut self, page: u32, result: Result<Pixels, Failure>, tally: &mut Tally, events: &mut Events) {
+        match result {
+            Ok(pixels) => {
+                let own = self.get_mut(page);
+                own.state = PageState::Decoded(pixels);
+                let (place, bytes) = ((own.since, page), own.bytes);
+                self.decoded += bytes;
+                self.ready.push_back(place);
+            }
+            Err(failure) => self.fail(page, failure, tally, events),
+        }
+        // Nobody may want it any more.
+        self.settle(page, tally, events);
+    }
+
+    /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
+    pub fn next_to_upload(&mut self, tally: &mut Tally, events: &mut Events) -> Option<(u32, Pixels)> {
+        while let Some((since, page)) = self.ready.pop_front() {
+            let own = &mut self.list[page as usize];
+            if !own.is_ready(since) {
+                continue;
+            }
+            let state = std::mem::replace(&mut own.state, PageState::Uploading);
+            let bytes = own.bytes;
+            self.decoded -= bytes;
+            self.make_room(bytes, tally, events);
+            if let PageState::Decoded(pixels) = state {
+                return Some((page, pixels));
+            }
+        }
+        None
+    }
+
+    /// Takes the texture that was made of a page, or why there is none.
+    pub fn uploaded(&mut self, page: u32, result: Result<Texture, Failure>, tally: &mut Tally, events: &mut Events) {
+        match result {
+            Ok(texture) => {
+                let own = &mut self.list[page as usize];
+                own.state = PageState::Resident(texture);
+                tally.loads += 1;
+                tally.loaded_bytes += own.bytes;
+                events.tell(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
+                self.resident += own.bytes;
+                self.peak = self.peak.max(self.resident);
+            }
+            Err(failure) => self.fail(page, failure, tally, events),
+        }
+        self.settle(page, tally, events);
+    }
+
+    fn fail(&mut self, page: u32, failure: Failure, tally: &mut Tally, events: &mut Events) {
+        tally.page_failures += 1;
+        // What a new edition lacks is told once, for all of it.
+        if !self.get(page).staged {
+            events.tell(Event::Failed(failure.clone()));
+        }
+        self.get_mut(page).state = PageState::Failed(failure);
+    }
+
+    /// Evicts until so many bytes more fit into the budget, or nothing is left that may go.
+    pub fn make_room(&mut self, bytes: u64, tally: &mut Tally, events: &mut Events) {
+        while self.resident.saturating_add(bytes) > self.budget && self.evict_oldest(Cause::Budget, tally, events) {}
+        let over = self.resident.saturating_add(bytes) > self.budget;
+        if over && !self.over_budget {
+            events.tell(Event::OverBudget { resident: self.resident.saturating_add(bytes), budget: self.budget });
+        }
+        self.over_budget = over;
+    }
+
+    /// Evicts the page that nobody has held for longest; tells whether there was one.
+    pub fn evict_oldest(&mut self, cause: Cause, tally: &mut Tally, events: &mut Events) -> bool {
+        while let Some((since, page)) = self.idle.pop_front() {
+            if self.get(page).is_idle(since) {
+                self.evict(page, cause, tally, events);
+                return true;
+            }
+        }
+        false
+    }
+
+    pub fn evict(&mut self, page: u32, cause: Cause, tally: &mut Tally, events: &mut Events) {
+        let own = &mut self.list[page as usize];
+        if let PageState::Resident(texture) = own.state {
+            own.state = PageState::Absent;
+            self.resident -= own.bytes;
+            self.drops.push(texture);
+            tally.evictions.count(cause);
+            events.tell(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
+            self.free_if_retired(page);
+        }
+    }
+}
+
+impl Page {
+    /// Whether it is a texture that nobody has held since then.
+    fn is_idle(&self, since: u64) -> bool {
+        self.since == since && self.leases == 0 && !self.staged && matches!(self.state, PageState::Resident(_))
+    }
+
+    /// Whether it has waited for the pump since then.
+    fn is_ready(&self, since: u64) -> bool {
+        self.since == since && matches!(self.state, PageState::Decoded(_))
+    }
+}

@@ -1,0 +1,349 @@
+//! The pump: makes and drops textures, on the thread that owns it and on no other.
+
+use super::Shared;
+use super::lease::Lease;
+use super::lease_set::{ClipLease, LeaseSet};
+use super::ledger::Ledger;
+use super::state::{Errand, Standing, State};
+use crate::event::Cause;
+use crate::failure::{Failure, Reason};
+use crate::sink::{NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
+use crate::sync::{Stopwatch, current, wait};
+use std::sync::Arc;
+use std::thread::{self, JoinHandle};
+use std::time::Duration;
+use zemtak_core::pixels::Pixels;
+
+/// How much a pump may do at once. It always makes one texture at least, if one is ready.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct PerFrame {
+    /// Textures made.
+    pub uploads: usize,
+    /// Their bytes.
+    pub bytes: u64,
+}
+
+impl PerFrame {
+    /// Everything that is ready.
+    pub const UNLIMITED: Self = Self { uploads: usize::MAX, bytes: u64::MAX };
+}
+
+/// Two textures and 16 MiB: a page of 2048 x 2048 pixels a frame.
+impl Default for PerFrame {
+    fn default() -> Self {
+        Self { uploads: 2, bytes: 16 << 20 }
+    }
+}
+
+/// What a pump did.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Pumped {
+    /// Textures made.
+    pub made: usize,
+    /// Textures dropped.
+    pub dropped: usize,
+    /// Pages that are ready for the next time.
+    pub ready: usize,
+}
+
+/// Makes and drops the textures of a cache in a sink, whenever the game calls it: once a frame. Dropping it drops all
+/// textures.
+#[derive(Debug)]
+pub struct Pump<S: Sink> {
+    shared: Arc<Shared>,
+    sink: S,
+    workers: Vec<JoinHandle<()>>,
+    stand_in: Option<Pixels>,
+    watch: Option<(Duration, Stopwatch)>,
+}
+
+/// What can be waited for: a lease, a set of them, a clip.
+pub trait Awaited {
+    /// What is waited for, in the cache's own terms.
+    #[doc(hidden)]
+    fn awaited(&self) -> Handle;
+}
+
+/// What is waited for, in the cache's own terms.
+#[derive(Debug, Clone, Copy)]
+pub struct Handle(pub(super) Wanted);
+
+#[derive(Debug, Clone, Copy)]
+pub(super) enum Wanted {
+    Entry(u32),
+    Set(u32),
+}
+
+impl Wanted {
+    pub fn look(self, state: &State) -> Standing {
+        match self {
+            Self::Entry(entry) => state.look(entry),
+            Self::Set(set) => state.look_at_set(set),
+        }
+    }
+}
+
+impl<S: Sink> Pump<S> {
+    pub(super) fn new(
+        shared: Arc<Shared>,
+        sink: S,
+        workers: Option<usize>,
+        stand_in: Option<Pixels>,
+        watch: Option<Duration>,
+    ) -> Self {
+        let count = workers.unwrap_or_else(|| thread::available_parallelism().map_or(0, std::num::NonZero::get));
+        let start = |i: usize| {
+            let shared = shared.clone();
+            thread::Builder::new().name(format!("zemtak-{i}")).spawn(move || shared.work()).ok()
+        };
+        // Where no thread can be had, the pump decodes.
+        let workers = (0..count).map_while(start).collect();
+        Self { shared, sink, workers, stand_in, watch: watch.map(|every| (every, Stopwatch::start())) }
+    }
+
+    /// The sink, for drawing.
+    pub fn sink(&self) -> &S {
+        &self.sink
+    }
+
+    /// The sink, for drawing.
+    pub fn sink_mut(&mut self) -> &mut S {
+        &mut self.sink
+    }
+
+    /// Makes textures of what is ready, drops those that have to go, and lets new versions take over. Never waits.
+    pub fn pump(&mut self, frame: PerFrame) -> Pumped {
+        let mut pumped = Pumped::default();
+        self.make_stand_in();
+        self.begin(&mut pumped);
+        let mut bytes = 0_u64;
+        let mut decodes = frame.uploads;
+        while pumped.made < frame.uploads && (pumped.made == 0 || bytes < frame.bytes) {
+            match self.make_next(&mut pumped) {
+                Some(made) => bytes += made,
+                None if self.workers.is_empty() && decodes > 0 => {
+                    decodes -= 1;
+                    if !self.decode_next() {
+                        break;
+                    }
+                }
+                None => break,
+            }
+        }
+        self.end(&mut pumped);
+        pumped
+    }
+
+    /// Pumps until something that was leased is ready.
+    ///
+    /// # Errors
+    /// It cannot be had; of many, the first that cannot.
+    pub fn wait(&mut self, on: &impl Awaited) -> Result<(), Failure> {
+        loop {
+            self.pump(PerFrame::UNLIMITED);
+            let mut state = self.shared.lock();
+            match on.awaited().0.look(&state) {
+                Standing::Ready => return Ok(()),
+                Standing::Failed(failure) => return Err(failure),
+                Standing::Loading => {}
+            }
+            if !self.workers.is_empty() && !state.waits_for_pump() {
+                self.shared.wake(&state);
+                state = wait(&self.shared.done, state);
+                drop(state);
+            }
+        }
+    }
+
+    /// Drops all textures and gives the last account. It names what still holds leases.
+    #[must_use]
+    pub fn finish(mut self) -> Ledger {
+        self.close();
+        Ledger::of(&self.shared.lock())
+    }
+
+    fn begin(&mut self, pumped: &mut Pumped) {
+        let mut state = self.shared.lock();
+        state.pump_thread = current().id();
+        if std::mem::take(&mut state.trim) {
+            let State { pages, tally, events, .. } = &mut *state;
+            while pages.evict_oldest(Cause::Trim, tally, events) {}
+        }
+        if self.watch.as_ref().is_some_and(|(every, since)| since.elapsed() >= *every) && !state.looking {
+            state.looking = true;
+            state.errands.push_back(Errand::Look);
+            self.watch = self.watch.take().map(|(every, _)| (every, Stopwatch::start()));
+        }
+        self.shared.wake(&state);
+        let drops = std::mem::take(&mut state.pages.drops);
+        drop(state);
+        self.drop_all(drops, pumped);
+    }
+
+    fn end(&mut self, pumped: &mut Pumped) {
+        let mut state = self.shared.lock();
+        state.take_over();
+        let State { pages, tally, events, .. } = &mut *state;
+        pages.make_room(0, tally, events);
+        pumped.ready = pages.ready();
+        let drops = std::mem::take(&mut pages.drops);
+        // Room for decoded pages may have become free, and new versions may want more.
+        self.shared.wake(&state);
+        self.shared.done.notify_all();
+        drop(state);
+        self.drop_all(drops, pumped);
+    }
+
+    fn drop_all(&mut self, drops: Vec<Texture>, pumped: &mut Pumped) {
+        pumped.dropped += drops.len();
+        for texture in drops {
+            self.sink.drop_texture(texture);
+        }
+    }
+
+    /// Makes the next texture that is ready; gives its bytes.
+    fn make_next(&mut self, pumped: &mut Pumped) -> Option<u64> {
+        let mut state = self.shared.lock();
+        let State { pages, tally, events, .. } = &mut *state;
+        let (page, pixels) = pages.next_to_upload(tally, events)?;
+        let file = pages.get(page).file.clone();
+        let bytes = pages.get(page).bytes;
+        let drops = std::mem::take(&mut pages.drops);
+        drop(state);
+        self.drop_all(drops, pumped);
+        let watch = Stopwatch::start();
+        let sampler = Sampler::of(&file.page);
+        let new = NewTexture { label: &file.path, pixels: &pixels, sampler, mips: file.page.mips };
+        let result = self.make(&new, pumped).map_err(|error| Failure::new(&file.path, error));
+        drop(pixels);
+        pumped.made += usize::from(result.is_ok());
+        let mut state = self.shared.lock();
+        let State { pages, tally, events, .. } = &mut *state;
+        tally.uploading += watch.elapsed();
+        pages.uploaded(page, result, tally, events);
+        Some(bytes)
+    }
+
+    /// Makes a texture; where the device is out of memory, what nobody holds goes first.
+    fn make(&mut self, new: &NewTexture<'_>, pumped: &mut Pumped) -> Result<Texture, SinkError> {
+        loop {
+            match self.sink.make_texture(new) {
+                Err(SinkError::OutOfMemory) => {}
+                result => return result,
+            }
+            let mut state = self.shared.lock();
+            let State { pages, tally, events, .. } = &mut *state;
+            let gone = pages.evict_oldest(Cause::Device, tally, events);
+            let drops = std::mem::take(&mut pages.drops);
+            drop(state);
+            if !gone {
+                return Err(SinkError::OutOfMemory);
+            }
+            self.drop_all(drops, pumped);
+        }
+    }
+
+    /// Does what a worker would do; tells whether there was anything.
+    fn decode_next(&mut self) -> bool {
+        let job = self.shared.lock().next_job(&self.shared);
+        let Some(job) = job else { return false };
+        let done = self.shared.run(job);
+        self.shared.lock().finish(done);
+        true
+    }
+
+    fn make_stand_in(&mut self) {
+        let Some(pixels) = self.stand_in.take() else { return };
+        let (size, sampler) = (pixels.size(), Sampler::default());
+        let new = NewTexture { label: "stand-in", pixels: &pixels, sampler, mips: 1 };
+        let result = self.sink.make_texture(&new);
+        let mut state = self.shared.lock();
+        match result {
+            Ok(texture) => {
+                state.stand_in = Some((texture, size));
+                state.pages.resident += texture_bytes(size, 1);
+                state.pages.peak = state.pages.peak.max(state.pages.resident);
+            }
+            Err(error) => state.failed(Failure::new("the stand-in", Reason::Sink(error))),
+        }
+    }
+
+    fn close(&mut self) {
+        let mut state = self.shared.lock();
+        if state.closed {
+            return;
+        }
+        state.closed = true;
+        let resident: Vec<u32> = state.pages.iter().map(|(page, _)| page).collect();
+        let State { pages, tally, events, .. } = &mut *state;
+        for page in resident {
+            pages.evict(page, Cause::Closed, tally, events);
+        }
+        let mut drops = std::mem::take(&mut pages.drops);
+        if let Some((texture, size)) = state.stand_in.take() {
+            drops.push(texture);
+            state.pages.resident -= texture_bytes(size, 1);
+        }
+        self.shared.work.notify_all();
+        self.shared.done.notify_all();
+        drop(state);
+        self.drop_all(drops, &mut Pumped::default());
+        for worker in self.workers.drain(..) {
+            // It has told of its own panic already, if it had one.
+            let _ = worker.join();
+        }
+    }
+}
+
+impl<S: Sink> Drop for Pump<S> {
+    fn drop(&mut self) {
+        self.close();
+    }
+}
+
+impl State {
+    /// Whether the pump could do something just now.
+    fn waits_for_pump(&self) -> bool {
+        !self.pages.drops.is_empty() || self.pages.ready() > 0
+    }
+}
+
+impl Shared {
+    /// What a worker does until the pump is dropped.
+    fn work(&self) {
+        let mut state = self.lock();
+        while !state.closed {
+            let Some(job) = state.next_job(self) else {
+                state.sleeping += 1;
+                state = wait(&self.work, state);
+                state.sleeping -= 1;
+                continue;
+            };
+            drop(state);
+            let done = self.run(job);
+            state = self.lock();
+            state.finish(done);
+            // What was read may be something that others have to go on with.
+            self.wake(&state);
+            self.done.notify_all();
+        }
+    }
+}
+
+impl Awaited for Lease {
+    fn awaited(&self) -> Handle {
+        Handle(Wanted::Entry(self.entry()))
+    }
+}
+
+impl Awaited for LeaseSet {
+    fn awaited(&self) -> Handle {
+        Handle(Wanted::Set(self.id()))
+    }
+}
+
+impl Awaited for ClipLease {
+    fn awaited(&self) -> Handle {
+        self.sprites().awaited()
+    }
+}

@@ -1,0 +1,92 @@
+//! What a cache tells the game.
+
+use crate::failure::Failure;
+use serde::Serialize;
+use std::collections::VecDeque;
+
+/// Something that happened in a cache. Paths are below their root.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub enum Event {
+    /// A descriptor was read.
+    Opened {
+        /// The atlas, as `night`.
+        atlas: String,
+    },
+    /// A texture is there.
+    Loaded {
+        /// The page or image.
+        path: String,
+        /// Its texture memory in bytes.
+        bytes: u64,
+    },
+    /// Something cannot be had. It stays so until a retry or a reload.
+    Failed(Failure),
+    /// A new version has taken the place of the old one.
+    Replaced {
+        /// The atlas or the image.
+        name: String,
+    },
+    /// A new version is broken; the old one is still drawn.
+    KeptOld(Failure),
+    /// A texture was dropped.
+    Evicted {
+        /// The page or image.
+        path: String,
+        /// Its texture memory in bytes.
+        bytes: u64,
+        /// Why.
+        cause: Cause,
+    },
+    /// A texture was given up before it was made, since nobody wants it any more.
+    Cancelled {
+        /// The page or image.
+        path: String,
+    },
+    /// Leases alone hold more than the budget.
+    OverBudget {
+        /// Bytes of textures.
+        resident: u64,
+        /// The budget.
+        budget: u64,
+    },
+}
+
+/// Why a texture was dropped.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Cause {
+    /// Its room was needed within the budget.
+    Budget,
+    /// The game asked for a trim.
+    Trim,
+    /// The device was out of memory.
+    Device,
+    /// A new version took its place.
+    Replaced,
+    /// The pump was dropped.
+    Closed,
+}
+
+/// How many events wait to be fetched at most; the oldest go first.
+pub const EVENTS_KEPT: usize = 4096;
+
+#[derive(Debug, Default)]
+pub(crate) struct Events {
+    waiting: VecDeque<Event>,
+    pub(crate) lost: u64,
+}
+
+impl Events {
+    pub(crate) fn tell(&mut self, event: Event) {
+        if self.waiting.len() == EVENTS_KEPT {
+            self.waiting.pop_front();
+            self.lost += 1;
+        }
+        self.waiting.push_back(event);
+    }
+
+    pub(crate) fn take(&mut self) -> Vec<Event> {
+        self.waiting.drain(..).collect()
+    }
+}

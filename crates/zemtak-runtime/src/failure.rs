@@ -1,0 +1,137 @@
+//! Why something that was asked of a cache cannot be had.
+
+use crate::open::OpenError;
+use crate::sink::SinkError;
+use std::error::Error;
+use std::fmt;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use zemtak_core::clip::ClipError;
+use zemtak_core::codec::DecodeError;
+use zemtak_core::geometry::Size;
+
+/// A name that cannot be had, where it was looked for, and why. Cheap to clone: all who wait for one page share it.
+///
+/// As text it is one line that says all of this.
+#[derive(Debug, Clone)]
+pub struct Failure(Arc<Inner>);
+
+#[derive(Debug)]
+struct Inner {
+    name: String,
+    path: Option<PathBuf>,
+    reason: Reason,
+}
+
+/// Why something cannot be had.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Reason {
+    /// The text is no name.
+    #[error("it is no name: give 'atlas:sprite' or the path of an image below a root, with / as separator")]
+    Name,
+    /// No root has the file.
+    #[error("no root has it; looked for {}", .0.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join(", "))]
+    NotFound(Vec<PathBuf>),
+    /// A descriptor or a page cannot be used.
+    #[error("{}", told(.0))]
+    Open(#[from] OpenError),
+    /// A file cannot be read.
+    #[error("it cannot be read: {0}")]
+    Io(#[from] io::Error),
+    /// A loose image cannot be decoded.
+    #[error("it cannot be decoded: {0}")]
+    Decode(#[from] DecodeError),
+    /// The atlas has no such sprite.
+    #[error("the atlas has no sprite of that name{}", nearest(.0))]
+    NoSprite(Option<String>),
+    /// The atlas has no such clip.
+    #[error("the atlas has no clip of that name{}", nearest(.0))]
+    NoClip(Option<String>),
+    /// A clip cannot be played.
+    #[error("the clip cannot be played: {0}")]
+    Clip(#[from] ClipError),
+    /// A text is no glob.
+    #[error("it is no glob: {0}")]
+    Glob(String),
+    /// Nothing matches a glob.
+    #[error("nothing matches")]
+    NothingMatches,
+    /// The image is larger than the cache takes.
+    #[error("its {0} pixels are more than the device or the settings allow")]
+    TooLarge(Size),
+    /// The sink made no texture of it.
+    #[error("{0}")]
+    Sink(#[from] SinkError),
+    /// An alias stands for itself by way of others.
+    #[error("the alias leads back to itself")]
+    AliasLoop,
+    /// An id was made by another cache.
+    #[error("the id is of another cache")]
+    ForeignId,
+    /// The pump is gone, and with it all textures.
+    #[error("the pump has been dropped, and all textures with it")]
+    Closed,
+    /// Waiting on the thread that pumps would never end.
+    #[error("waiting on the thread that pumps would never end: wait with the pump instead")]
+    OnPumpThread,
+    /// A decoder broke off.
+    #[error("decoding it broke off; this is a fault of the decoder")]
+    BrokeOff,
+}
+
+impl Failure {
+    pub(crate) fn new(name: &str, reason: impl Into<Reason>) -> Self {
+        Self(Arc::new(Inner { name: name.to_owned(), path: None, reason: reason.into() }))
+    }
+
+    pub(crate) fn at(name: &str, path: &Path, reason: impl Into<Reason>) -> Self {
+        Self(Arc::new(Inner { name: name.to_owned(), path: Some(path.to_owned()), reason: reason.into() }))
+    }
+
+    /// What was asked for.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        &self.0.name
+    }
+
+    /// The file that is to blame, where it is one.
+    #[must_use]
+    pub fn path(&self) -> Option<&Path> {
+        self.0.path.as_deref()
+    }
+
+    /// Why.
+    #[must_use]
+    pub fn reason(&self) -> &Reason {
+        &self.0.reason
+    }
+}
+
+impl fmt::Display for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Inner { name, path, reason } = &*self.0;
+        write!(f, "{name}: ")?;
+        // Errors of descriptors and pages name the file themselves.
+        match path {
+            Some(path) if !matches!(reason, Reason::Open(_)) => write!(f, "{}: {reason}", path.display()),
+            _ => write!(f, "{reason}"),
+        }
+    }
+}
+
+impl Error for Failure {}
+
+/// An error and what it comes from, on one line.
+fn told(error: &OpenError) -> String {
+    let cause = match error {
+        OpenError::Flawed { flaws, .. } => flaws.first().map(ToString::to_string),
+        other => other.source().map(ToString::to_string),
+    };
+    cause.map_or_else(|| error.to_string(), |cause| format!("{error}: {cause}"))
+}
+
+fn nearest(name: &Option<String>) -> String {
+    name.as_ref().map_or(String::new(), |name| format!("; the nearest is {name}"))
+}

@@ -1,0 +1,171 @@
+//! Where files come from: folders, or memory.
+
+use crate::sync::{Mutex, lock};
+use std::collections::BTreeMap;
+use std::fs::{self, File};
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::UNIX_EPOCH;
+use walkdir::WalkDir;
+use zemtak_core::atlas::page_path_is_safe;
+
+/// Files below a root, by paths with `/` as separator. Implement it for archives or a network of the game's own.
+///
+/// It is called from several threads at once. A path that it is given never has empty parts, `.`, `..`, `:` or `\`.
+pub trait Files: Send + Sync {
+    /// All bytes of a file.
+    ///
+    /// # Errors
+    /// The system's reason; [`io::ErrorKind::NotFound`] where there is no such file, so that the next root is asked, and
+    /// [`io::ErrorKind::FileTooLarge`] for a file of more than `limit` bytes, before memory is taken for it.
+    fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>>;
+
+    /// What changes whenever the file does.
+    ///
+    /// # Errors
+    /// As [`Files::read`].
+    fn stamp(&self, path: &str) -> io::Result<Stamp>;
+
+    /// The paths of all files, in any order.
+    ///
+    /// # Errors
+    /// The system's reason.
+    fn list(&self) -> io::Result<Vec<String>>;
+
+    /// Where a file is, for messages.
+    fn place(&self, path: &str) -> PathBuf;
+}
+
+/// What changes whenever a file does: its length, and a version that the files count in their own way.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub struct Stamp {
+    /// The length in bytes.
+    pub length: u64,
+    /// The version: a time, or a count.
+    pub version: u128,
+}
+
+/// Files below a folder. Links that lead out of it are refused.
+#[derive(Debug, Clone)]
+pub struct Folder(PathBuf);
+
+impl Folder {
+    /// The files below a folder. Whether it is there is seen when a file is asked for.
+    pub fn new(path: impl Into<PathBuf>) -> Self {
+        Self(path.into())
+    }
+
+    /// The file that a path means, held to be below the folder.
+    fn find(&self, path: &str) -> io::Result<PathBuf> {
+        if !page_path_is_safe(path) {
+            return Err(io::Error::new(io::ErrorKind::InvalidInput, "the path could lead out of its root"));
+        }
+        let file = self.0.join(path).canonicalize()?;
+        if !file.starts_with(self.0.canonicalize()?) {
+            return Err(io::Error::new(io::ErrorKind::PermissionDenied, "a link leads out of its root"));
+        }
+        Ok(file)
+    }
+}
+
+impl Files for Folder {
+    fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
+        let file = File::open(self.find(path)?)?;
+        let length = file.metadata()?.len();
+        if length > limit {
+            return Err(too_large(length, limit));
+        }
+        let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0));
+        // It may have grown since.
+        file.take(limit.saturating_add(1)).read_to_end(&mut bytes)?;
+        let length = bytes.len() as u64;
+        if length > limit { Err(too_large(length, limit)) } else { Ok(bytes) }
+    }
+
+    fn stamp(&self, path: &str) -> io::Result<Stamp> {
+        let facts = fs::metadata(self.find(path)?)?;
+        let version = facts.modified()?.duration_since(UNIX_EPOCH).map_or(0, |since| since.as_nanos());
+        Ok(Stamp { length: facts.len(), version })
+    }
+
+    fn list(&self) -> io::Result<Vec<String>> {
+        let mut paths = Vec::new();
+        for entry in WalkDir::new(&self.0) {
+            let entry = entry?;
+            let below = entry.path().strip_prefix(&self.0).unwrap_or(entry.path());
+            // What is not UTF-8 cannot be named by a game.
+            let parts: Option<Vec<&str>> = below.iter().map(|part| part.to_str()).collect();
+            let path = parts.map(|parts| parts.join("/"));
+            if !entry.file_type().is_dir() {
+                paths.extend(path.filter(|path| page_path_is_safe(path)));
+            }
+        }
+        Ok(paths)
+    }
+
+    fn place(&self, path: &str) -> PathBuf {
+        self.0.join(Path::new(path))
+    }
+}
+
+/// Files in memory: built into the program, downloaded, or made for a test. Clones share them.
+#[derive(Debug, Clone, Default)]
+pub struct MemoryFiles(Arc<Mutex<Held>>);
+
+#[derive(Debug, Default)]
+struct Held {
+    files: BTreeMap<String, (u128, Arc<[u8]>)>,
+    version: u128,
+}
+
+impl MemoryFiles {
+    /// No files.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Adds or replaces a file.
+    pub fn put(&self, path: &str, bytes: impl Into<Arc<[u8]>>) {
+        let mut held = lock(&self.0);
+        held.version += 1;
+        let version = held.version;
+        held.files.insert(path.to_owned(), (version, bytes.into()));
+    }
+
+    /// Takes a file away, and gives its bytes if it was there.
+    pub fn remove(&self, path: &str) -> Option<Arc<[u8]>> {
+        lock(&self.0).files.remove(path).map(|(_, bytes)| bytes)
+    }
+
+    fn find(&self, path: &str) -> io::Result<(u128, Arc<[u8]>)> {
+        lock(&self.0).files.get(path).cloned().ok_or_else(|| io::ErrorKind::NotFound.into())
+    }
+}
+
+impl Files for MemoryFiles {
+    fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
+        let (_, bytes) = self.find(path)?;
+        let length = bytes.len() as u64;
+        if length > limit { Err(too_large(length, limit)) } else { Ok(bytes.to_vec()) }
+    }
+
+    fn stamp(&self, path: &str) -> io::Result<Stamp> {
+        let (version, bytes) = self.find(path)?;
+        Ok(Stamp { length: bytes.len() as u64, version })
+    }
+
+    fn list(&self) -> io::Result<Vec<String>> {
+        Ok(lock(&self.0).files.keys().cloned().collect())
+    }
+
+    fn place(&self, path: &str) -> PathBuf {
+        PathBuf::from(path)
+    }
+}
+
+fn too_large(length: u64, limit: u64) -> io::Error {
+    let text = format!("it has {length} bytes, which is over the limit of {limit}");
+    io::Error::new(io::ErrorKind::FileTooLarge, text)
+}

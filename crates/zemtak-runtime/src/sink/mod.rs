@@ -1,0 +1,128 @@
+//! Where textures go: a graphics API, memory, or a simulated device.
+
+mod memory;
+mod simulated;
+
+pub use memory::MemorySink;
+pub use simulated::{Fault, SimulatedDevice, Work};
+
+use zemtak_core::atlas::{Alpha, Colour, Filter, Page, Wrap};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::{PIXEL, Pixels};
+
+/// The longest side of a texture where a sink says nothing else: what graphics cards of the last ten years take.
+pub const LARGEST_SIDE: u32 = 16_384;
+
+/// The number by which a sink knows a texture: a name of its graphics API, or an index into a list of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Texture(pub u64);
+
+/// A texture to be made.
+#[derive(Debug, Clone, Copy)]
+pub struct NewTexture<'p> {
+    /// The page's file, as a name in tools that look at textures.
+    pub label: &'p str,
+    /// Its pixels: rows from the top, 8-bit RGBA.
+    pub pixels: &'p Pixels,
+    /// How it is sampled, and what its numbers mean.
+    pub sampler: Sampler,
+    /// How many mip levels it has, the full size among them.
+    pub mips: u32,
+}
+
+/// How a texture is sampled, and what its numbers mean.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Sampler {
+    /// Nearest by default.
+    pub filter: Filter,
+    /// Clamp by default.
+    pub wrap: Wrap,
+    /// Straight by default.
+    pub alpha: Alpha,
+    /// sRGB by default.
+    pub colour: Colour,
+}
+
+impl Default for Sampler {
+    fn default() -> Self {
+        Self { filter: Filter::Nearest, wrap: Wrap::Clamp, alpha: Alpha::Straight, colour: Colour::Srgb }
+    }
+}
+
+impl Sampler {
+    /// As a descriptor says of a page.
+    #[must_use]
+    pub fn of(page: &Page) -> Self {
+        Self { filter: page.filter, wrap: page.wrap, alpha: page.alpha, colour: page.colour }
+    }
+}
+
+/// Why a sink makes no texture.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum SinkError {
+    /// There is no memory left for it. The cache evicts what nobody holds and asks again.
+    #[error("the device is out of memory")]
+    OutOfMemory,
+    /// The device takes no texture of that size.
+    #[error("the device takes no texture of more than {limit} pixels a side, this one has {size}")]
+    TooLarge {
+        /// The texture's size.
+        size: Size,
+        /// The longest side.
+        limit: u32,
+    },
+    /// Anything else.
+    #[error("{0}")]
+    Other(String),
+}
+
+/// Makes and drops textures. A game implements it for its graphics API.
+///
+/// It is called on the thread that pumps and on no other, so it may be bound to that thread.
+///
+/// ```
+/// use zemtak_runtime::{NewTexture, Sink, SinkError, Texture};
+///
+/// /// A sink that only counts.
+/// struct Counting(u64);
+///
+/// impl Sink for Counting {
+///     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+///         println!("{}: {} pixels, {} mip levels", new.label, new.pixels.size(), new.mips);
+///         self.0 += 1;
+///         Ok(Texture(self.0))
+///     }
+///
+///     fn drop_texture(&mut self, texture: Texture) {
+///         println!("texture {} is gone", texture.0);
+///     }
+/// }
+/// ```
+pub trait Sink {
+    /// Makes a texture.
+    ///
+    /// # Errors
+    /// [`SinkError`]. Nothing is held then.
+    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError>;
+
+    /// Drops a texture. Each one that was made is dropped once; nobody draws it any more.
+    fn drop_texture(&mut self, texture: Texture);
+
+    /// The longest side that a texture may have. Asked once. 16,384 by default.
+    fn largest_side(&self) -> u32 {
+        LARGEST_SIDE
+    }
+}
+
+/// How many bytes of texture memory a texture takes: 4 a pixel, all mip levels together. Level k is max(1, side / 2^k)
+/// pixels a side.
+#[must_use]
+pub fn texture_bytes(size: Size, mips: u32) -> u64 {
+    let level = |k: u32| {
+        let side = |s: u32| u64::from(s.checked_shr(k).unwrap_or(0).max(1));
+        side(size.w) * side(size.h) * PIXEL as u64
+    };
+    // No side has more than 32 levels.
+    (0..mips.clamp(1, 32)).map(level).sum()
+}

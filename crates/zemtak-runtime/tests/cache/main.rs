@@ -1,0 +1,10 @@
+//! The cache, held against simple models of it, from one thread and from many, and told as stories.
+
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test may fail loudly")]
+#![cfg(not(loom))]
+
+mod hostile;
+mod model;
+mod stories;
+mod threads;
+mod world;

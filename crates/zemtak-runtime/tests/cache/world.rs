@@ -1,0 +1,181 @@
+//! A small world of atlases in memory, each pixel of which tells its page and version; and a sink that believes nothing.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use zemtak_runtime::atlas::{
+    Alpha, Atlas, Built, Clip, Colour, Filter, Mode, Page, PixelKind, Rate, Sprite, Step, VERSION, Wrap,
+};
+use zemtak_runtime::coords::UvRect;
+use zemtak_runtime::geometry::{Rect, Size};
+use zemtak_runtime::{MemoryFiles, NewTexture, RAW_PAGE, Sink, SinkError, Texture, View, page_hash};
+
+/// How many sprites each page has, side by side, and how many pixels each has a side.
+pub const SPRITES: u32 = 3;
+pub const SIDE: u32 = 4;
+
+/// The colour of stand-ins.
+pub const STAND_IN: [u8; 4] = [255, 0, 255, 255];
+
+/// Bytes of a page as a texture.
+pub const PAGE_LEN: usize = (SPRITES * SIDE * SIDE * 4) as usize;
+pub const PAGE: u64 = PAGE_LEN as u64;
+
+/// Atlases `a`, `b` … of some pages each.
+#[derive(Clone, Default)]
+pub struct World {
+    pub files: MemoryFiles,
+}
+
+/// The colour of a page: its atlas, its index, its version.
+pub fn colour(atlas: &str, page: usize, version: u8) -> [u8; 4] {
+    [atlas.as_bytes()[0], u8::try_from(page).unwrap(), version, 255]
+}
+
+pub fn sprite_name(atlas: &str, page: usize, index: u32) -> String {
+    format!("{atlas}:p{page}/{index:02}")
+}
+
+impl World {
+    pub fn new(atlases: &[(&str, usize)]) -> Self {
+        let world = Self::default();
+        for (atlas, pages) in atlases {
+            world.write(atlas, &vec![0; *pages]);
+        }
+        world
+    }
+
+    /// Writes an atlas whose pages have these versions.
+    pub fn write(&self, name: &str, versions: &[u8]) {
+        let mut pages = Vec::new();
+        for (i, version) in versions.iter().enumerate() {
+            let pixels = colour(name, i, *version).repeat((SPRITES * SIDE * SIDE) as usize);
+            let file = format!("{name}-{i}.{RAW_PAGE}");
+            pages.push(page(&file, &pixels));
+            self.files.put(&file, pixels);
+        }
+        let atlas = atlas(name, pages);
+        self.files.put(&format!("{name}.atlas.json"), atlas.to_text().unwrap().into_bytes());
+    }
+}
+
+fn page(file: &str, pixels: &[u8]) -> Page {
+    Page {
+        file: file.into(),
+        width: SPRITES * SIDE,
+        height: SIDE,
+        pixels: PixelKind::Rgba8,
+        alpha: Alpha::Straight,
+        colour: Colour::Srgb,
+        filter: Filter::Nearest,
+        wrap: Wrap::Clamp,
+        mips: 1,
+        safe_mips: None,
+        hash: page_hash(pixels),
+        layers: BTreeMap::new(),
+    }
+}
+
+/// Each page has `SPRITES` sprites, and a clip of them that is named as the page.
+fn atlas(name: &str, pages: Vec<Page>) -> Atlas {
+    let (mut sprites, mut clips) = (BTreeMap::new(), BTreeMap::new());
+    for (p, page) in pages.iter().enumerate() {
+        let mut steps = Vec::new();
+        for i in 0..SPRITES {
+            let rect = Rect::new(i * SIDE, 0, SIDE, SIDE);
+            let full = sprite_name(name, p, i);
+            let local = zemtak_core::name::SpriteName::new(full.split_once(':').unwrap().1);
+            steps.push(Step { sprite: local.clone(), ms: None, events: vec![format!("step {i}")] });
+            sprites.insert(local, sprite(p, rect, page.size()));
+        }
+        let clip = Clip { mode: Mode::Loop, fps: Some(Rate::Number(10.0)), steps };
+        clips.insert(zemtak_core::name::ClipName::new(&format!("p{p}")), clip);
+    }
+    let built = Built { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None };
+    Atlas { zemtak: VERSION, needs: vec![], name: name.into(), scale: 1.0, base: None, built, pages, sprites, clips }
+}
+
+fn sprite(page: usize, rect: Rect, size: Size) -> Sprite {
+    Sprite {
+        page,
+        rect,
+        turned: false,
+        canvas: Size::new(SIDE + 2, SIDE),
+        inset: [1, 0],
+        pivot: [3.0, 4.0],
+        uv: UvRect::of(rect, size),
+        points: BTreeMap::new(),
+        stretch: None,
+        tags: vec!["demo".into()],
+        user: None,
+        outline: None,
+        mesh: None,
+    }
+}
+
+/// Keeps the first pixel of each texture, and fails loudly when one is dropped twice. Clones are the same.
+#[derive(Clone, Default)]
+pub struct Witness(Arc<Mutex<Seen>>);
+
+#[derive(Default)]
+pub struct Seen {
+    pub textures: HashMap<Texture, ([u8; 4], u64)>,
+    gone: HashSet<Texture>,
+    pub memory: Option<u64>,
+    pub lost: u32,
+    pub made: u64,
+}
+
+impl Witness {
+    /// A test that failed elsewhere must not hide why.
+    pub fn seen(&self) -> MutexGuard<'_, Seen> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    pub fn used(&self) -> u64 {
+        self.seen().textures.values().map(|(_, bytes)| bytes).sum()
+    }
+
+    /// The colour of what a view shows; the view of a texture that is gone fails.
+    pub fn colour(&self, view: &View) -> [u8; 4] {
+        let seen = self.seen();
+        seen.textures.get(&view.texture).unwrap_or_else(|| panic!("{:?} is drawn but gone", view.texture)).0
+    }
+}
+
+impl Sink for Witness {
+    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+        let mut seen = self.seen();
+        let bytes = zemtak_runtime::texture_bytes(new.pixels.size(), new.mips);
+        if seen.lost > 0 {
+            seen.lost -= 1;
+            return Err(SinkError::Other("the device was lost".into()));
+        }
+        let used: u64 = seen.textures.values().map(|(_, bytes)| bytes).sum();
+        if seen.memory.is_some_and(|memory| used + bytes > memory) {
+            return Err(SinkError::OutOfMemory);
+        }
+        seen.made += 1;
+        let texture = Texture(seen.made);
+        seen.textures.insert(texture, (new.pixels.get(0, 0).unwrap(), bytes));
+        Ok(texture)
+    }
+
+    fn drop_texture(&mut self, texture: Texture) {
+        let mut seen = self.seen();
+        assert!(seen.gone.insert(texture), "{texture:?} is dropped twice");
+        assert!(seen.textures.remove(&texture).is_some(), "{texture:?} was never made");
+    }
+}
+
+/// What must hold of every ledger.
+pub fn check(ledger: &zemtak_runtime::Ledger, sink: &Witness) {
+    let l = ledger;
+    let requests = l.reuses + l.coalesced + l.started + l.refused + l.withdrawn + l.waiting;
+    assert_eq!(l.requests, requests, "{l}");
+    assert_eq!(l.loads_begun, l.loads + l.page_failures + l.cancelled + l.in_flight, "{l}");
+    assert_eq!(l.resident_bytes, sink.used(), "{l}");
+    // The stand-in is no load.
+    let textures = sink.seen().textures.values().filter(|(colour, _)| *colour != STAND_IN).count() as u64;
+    assert_eq!(l.loads - l.evictions.all(), textures, "{l}");
+    assert!(l.peak_bytes >= l.resident_bytes);
+}
