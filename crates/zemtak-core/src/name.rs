@@ -11,6 +11,10 @@ use std::fmt;
 #[must_use]
 pub fn natural_cmp(a: &str, b: &str) -> Ordering {
     let (mut a, mut b) = (a.as_bytes(), b.as_bytes());
+    // What both begin with says nothing, but for the digits at its end: they may be part of longer numbers.
+    let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
+    let digits_before = a[..same].iter().rev().take_while(|c| c.is_ascii_digit()).count();
+    (a, b) = (&a[same - digits_before..], &b[same - digits_before..]);
     loop {
         let (da, db) = (digits(a), digits(b));
         if da > 0 && db > 0 {

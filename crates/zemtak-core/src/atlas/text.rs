@@ -4,6 +4,7 @@ use super::{Atlas, VERSION};
 use serde::de::{Error as _, MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 use serde_json::ser::Formatter;
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::fmt::{self, Display, LowerExp, Write as _};
 use std::io;
@@ -61,14 +62,23 @@ pub fn parse(text: &str) -> Result<Parsed, ParseError> {
         #[serde(default)]
         needs: Vec<String>,
     }
-    // Another version may have another shape, so it is told first.
-    let head: Head = serde_json::from_str(text)?;
-    if head.zemtak != u64::from(VERSION) {
-        return Err(ParseError::Version(head.zemtak));
+    match read(text) {
+        Ok(parsed) if parsed.atlas.zemtak == VERSION && parsed.atlas.needs.is_empty() => Ok(parsed),
+        result => {
+            // Another version may have another shape, so that is told before what is wrong with this one.
+            let head: Head = serde_json::from_str(text)?;
+            if head.zemtak != u64::from(VERSION) {
+                return Err(ParseError::Version(head.zemtak));
+            }
+            if !head.needs.is_empty() {
+                return Err(ParseError::Needs(head.needs));
+            }
+            Ok(result?)
+        }
     }
-    if !head.needs.is_empty() {
-        return Err(ParseError::Needs(head.needs));
-    }
+}
+
+fn read(text: &str) -> serde_json::Result<Parsed> {
     let mut unknown = Vec::new();
     let mut reader = serde_json::Deserializer::from_str(text);
     let atlas = serde_ignored::deserialize(&mut reader, |path| unknown.push(path.to_string()))?;
@@ -180,15 +190,28 @@ where
         }
 
         fn visit_map<A: MapAccess<'de>>(self, mut access: A) -> Result<Self::Value, A::Error> {
-            let mut map = BTreeMap::new();
+            let twice = |key: &K| A::Error::custom(format!("\"{key}\" comes twice"));
+            // In order, as we write them, each key is compared with the last one only.
+            let mut sorted: Vec<(K, V)> = Vec::new();
             while let Some(key) = access.next_key::<K>()? {
-                if map.contains_key(&key) {
-                    return Err(A::Error::custom(format!("\"{key}\" comes twice")));
+                match sorted.last().map(|(last, _)| last.cmp(&key)) {
+                    None | Some(Ordering::Less) => sorted.push((key, access.next_value()?)),
+                    Some(Ordering::Equal) => return Err(twice(&key)),
+                    Some(Ordering::Greater) => {
+                        let mut map: BTreeMap<K, V> = sorted.into_iter().collect();
+                        let mut next = Some(key);
+                        while let Some(key) = next {
+                            if map.contains_key(&key) {
+                                return Err(twice(&key));
+                            }
+                            map.insert(key, access.next_value()?);
+                            next = access.next_key()?;
+                        }
+                        return Ok(map);
+                    }
                 }
-                let value = access.next_value()?;
-                map.insert(key, value);
             }
-            Ok(map)
+            Ok(sorted.into_iter().collect())
         }
     }
 
