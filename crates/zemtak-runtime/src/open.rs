@@ -116,7 +116,7 @@ impl AtlasFile {
     /// # Errors
     /// [`OpenError`]: not readable, too large, not a descriptor, or numbers that cannot be right.
     pub fn open(path: &Path) -> Result<Self, OpenError> {
-        let parsed = parse_descriptor(path, &read(path, DESCRIPTOR_BYTES)?)?;
+        let parsed = parse_descriptor(path, read(path, DESCRIPTOR_BYTES)?)?;
         Ok(Self { path: path.to_owned(), parsed })
     }
 
@@ -152,8 +152,8 @@ impl AtlasFile {
 }
 
 /// A descriptor's text, parsed and checked. The path is for messages.
-pub(crate) fn parse_descriptor(path: &Path, bytes: &[u8]) -> Result<Parsed, OpenError> {
-    let text = String::from_utf8_lossy(bytes).into_owned();
+pub(crate) fn parse_descriptor(path: &Path, bytes: Vec<u8>) -> Result<Parsed, OpenError> {
+    let text = String::from_utf8(bytes).unwrap_or_else(|e| String::from_utf8_lossy(e.as_bytes()).into_owned());
     let path = path.to_owned();
     let parsed = match parse(&text) {
         Ok(parsed) => parsed,

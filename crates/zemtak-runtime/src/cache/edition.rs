@@ -68,7 +68,8 @@ impl Edition {
             let page = &pages.get(sprite.page)?.page;
             Some((name, place(sprite, page)?))
         };
-        let sprites = atlas.sprites.into_iter().filter_map(placed).collect();
+        let mut sprites = Vec::with_capacity(atlas.sprites.len());
+        sprites.extend(atlas.sprites.into_iter().filter_map(placed));
         Self { root, sprites, clips: atlas.clips, pages }
     }
 

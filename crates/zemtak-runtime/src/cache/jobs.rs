@@ -142,7 +142,7 @@ impl Shared {
         let path = format!("{atlas}{FILE_SUFFIX}");
         let (root, bytes) = self.read_first(atlas, &path, DESCRIPTOR_BYTES, seen)?;
         let place = self.roots[root].place(&path);
-        let parsed = parse_descriptor(&place, &bytes).map_err(|error| Failure::at(atlas, &place, error))?;
+        let parsed = parse_descriptor(&place, bytes).map_err(|error| Failure::at(atlas, &place, error))?;
         let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
         let edition = Edition::of(parsed.atlas, root, folder);
         seen.extend(edition.pages.iter().map(|file| (root, file.path.to_string(), self.stamp(root, &file.path))));

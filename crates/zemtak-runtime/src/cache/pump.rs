@@ -212,7 +212,7 @@ impl<S: Sink> Pump<S> {
         drop(state);
         self.drop_all(drops, pumped);
         let watch = Stopwatch::start();
-        let sampler = Sampler::of(&file.page);
+        let (sampler, pixels) = (Sampler::of(&file.page), Arc::new(pixels));
         let new = NewTexture { label: &file.path, pixels: &pixels, sampler, mips: file.page.mips };
         let result = self.make(&new, pumped).map_err(|error| Failure::new(&file.path, error));
         drop(pixels);
@@ -254,7 +254,7 @@ impl<S: Sink> Pump<S> {
 
     fn make_stand_in(&mut self) {
         let Some(pixels) = self.stand_in.take() else { return };
-        let (size, sampler) = (pixels.size(), Sampler::default());
+        let (size, sampler, pixels) = (pixels.size(), Sampler::default(), Arc::new(pixels));
         let new = NewTexture { label: "stand-in", pixels: &pixels, sampler, mips: 1 };
         let result = self.sink.make_texture(&new);
         let mut state = self.shared.lock();

@@ -164,17 +164,24 @@ impl State {
     }
 
     /// Adds to a set what was wished for, now that the atlas is known.
-    pub fn grant(&mut self, origin: u32, version: &Version, wish: &Wish) {
+    pub fn grant(&mut self, origin: u32, version: &Arc<Version>, wish: &Wish) {
         let Some(set) = self.sets.get_mut(&wish.set) else { return };
         set.pending -= 1;
         let who = set.who;
         match &wish.what {
             What::Glob(glob) => {
-                let atlas = self.origins[origin as usize].name.clone();
-                let names = version.edition.sprites.iter().map(|(name, _)| name.as_str());
-                let names: Vec<String> =
-                    names.filter(|name| glob.matches(name)).map(|name| format!("{atlas}{name}")).collect();
-                self.hold_all(wish.set, &glob.asked, &names, who);
+                let names = (0..).zip(&version.edition.sprites);
+                let found: Vec<u32> =
+                    names.filter(|(_, (name, _))| glob.matches(name.as_str())).map(|(at, _)| at).collect();
+                if found.is_empty() {
+                    self.set_fails(wish.set, Failure::new(&glob.asked, Reason::NothingMatches));
+                }
+                self.entries.reserve(found.len());
+                for at in found {
+                    let entry = self.intern_sprite(origin, version, at);
+                    let held = self.take(entry, who);
+                    self.in_set(wish.set, held);
+                }
             }
             What::Clip => self.grant_clip(wish.set, version),
         }

@@ -127,6 +127,23 @@ impl State {
         index
     }
 
+    /// The place of a sprite of an atlas that is known.
+    pub fn intern_sprite(&mut self, origin: u32, version: &Arc<Version>, at: u32) -> u32 {
+        let own = &mut self.origins[origin as usize];
+        let (local, placed) = &version.edition.sprites[at as usize];
+        let name = [&own.name, local.as_str()].concat();
+        if let Some(entry) = self.names.get(name.as_str()) {
+            return *entry;
+        }
+        let index = u32::try_from(self.entries.len()).unwrap_or(0);
+        own.entries.push(index);
+        let (name, page): (Arc<str>, _) = (name.into(), version.slots[placed.page as usize]);
+        let target = Target::Sprite { version: version.clone(), at, page };
+        self.entries.push(Entry::new(name.clone(), Some(origin), target));
+        self.names.insert(name, index);
+        index
+    }
+
     /// The place of an atlas (`night:`) or an image.
     pub fn origin(&mut self, name: &str) -> u32 {
         if let Some(origin) = self.origin_names.get(name) {

@@ -2,12 +2,13 @@
 
 use super::{NewTexture, Sink, SinkError, Texture};
 use std::collections::HashMap;
+use std::sync::Arc;
 use zemtak_core::pixels::Pixels;
 
 /// Keeps each texture's pixels: for drawing without a graphics card, and for tests.
 #[derive(Debug, Default)]
 pub struct MemorySink {
-    textures: HashMap<Texture, Pixels>,
+    textures: HashMap<Texture, Arc<Pixels>>,
     made: u64,
 }
 
@@ -21,7 +22,7 @@ impl MemorySink {
     /// A texture's pixels, as long as it is there.
     #[must_use]
     pub fn pixels(&self, texture: Texture) -> Option<&Pixels> {
-        self.textures.get(&texture)
+        self.textures.get(&texture).map(Arc::as_ref)
     }
 
     /// How many textures there are.

@@ -6,6 +6,7 @@ mod simulated;
 pub use memory::MemorySink;
 pub use simulated::{Fault, SimulatedDevice, Work};
 
+use std::sync::Arc;
 use zemtak_core::atlas::{Alpha, Colour, Filter, Page, Wrap};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
@@ -22,8 +23,8 @@ pub struct Texture(pub u64);
 pub struct NewTexture<'p> {
     /// The page's file, as a name in tools that look at textures.
     pub label: &'p str,
-    /// Its pixels: rows from the top, 8-bit RGBA.
-    pub pixels: &'p Pixels,
+    /// Its pixels: rows from the top, 8-bit RGBA. Who keeps them keeps the `Arc`.
+    pub pixels: &'p Arc<Pixels>,
     /// How it is sampled, and what its numbers mean.
     pub sampler: Sampler,
     /// How many mip levels it has, the full size among them.

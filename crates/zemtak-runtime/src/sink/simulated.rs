@@ -8,10 +8,11 @@ use std::collections::HashMap;
 ///
 /// ```
 /// use zemtak_runtime::{NewTexture, Pixels, Sampler, SimulatedDevice, Sink};
-/// use zemtak_core::geometry::Size;
+/// use std::sync::Arc;
+/// use zemtak_runtime::geometry::Size;
 ///
 /// let mut device = SimulatedDevice::new().with_memory(1 << 20);
-/// let pixels = Pixels::transparent(Size::new(256, 256)).unwrap();
+/// let pixels = Arc::new(Pixels::transparent(Size::new(256, 256)).unwrap());
 /// let new = NewTexture { label: "a.png", pixels: &pixels, sampler: Sampler::default(), mips: 1 };
 /// let (a, b) = (device.make_texture(&new)?, device.make_texture(&new)?);
 /// for texture in [a, a, b, a] {

@@ -4,6 +4,7 @@
 #![cfg(not(loom))]
 
 mod hostile;
+mod memory;
 mod model;
 mod stories;
 mod threads;

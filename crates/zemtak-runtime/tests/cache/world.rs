@@ -58,6 +58,20 @@ impl World {
     }
 }
 
+/// An atlas of one page with many sprites on it, all of them twins.
+pub fn crowd(name: &str, count: u32) -> World {
+    let world = World::new(&[(name, 1)]);
+    let pixels = colour(name, 0, 0).repeat((SPRITES * SIDE * SIDE) as usize);
+    let page = page(&format!("{name}-0.{RAW_PAGE}"), &pixels);
+    let twin = sprite(0, Rect::new(0, 0, SIDE, SIDE), page.size());
+    let mut atlas = atlas(name, vec![page]);
+    let name_of = |i: u32| zemtak_core::name::SpriteName::new(&format!("moth/fly/{i:05}"));
+    atlas.sprites = (0..count).map(|i| (name_of(i), Sprite { tags: vec![], ..twin.clone() })).collect();
+    atlas.clips.clear();
+    world.files.put(&format!("{name}.atlas.json"), atlas.to_text().unwrap().into_bytes());
+    world
+}
+
 fn page(file: &str, pixels: &[u8]) -> Page {
     Page {
         file: file.into(),

@@ -1,0 +1,48 @@
+//! What the cache itself takes, as docs/performance.md says it.
+
+use crate::world::{Witness, crowd};
+use zemtak_runtime::{Cache, PerFrame, Settings};
+
+const SPRITES: u32 = 10_000;
+
+#[test]
+fn a_sprite_takes_little_until_it_is_asked_for_and_not_much_then() {
+    let world = crowd("a", SPRITES);
+    let settings = Settings { workers: Some(0), ..Settings::over(world.files) };
+    let (cache, mut pump) = Cache::new(settings, Witness::default());
+    let mut kept = None;
+    let known = allocation_counter::measure(|| {
+        kept = Some(cache.lease("a:moth/fly/00000"));
+        pump.wait(kept.as_ref().unwrap()).unwrap();
+    });
+    let mut all = None;
+    let asked = allocation_counter::measure(|| {
+        all = Some(cache.lease_all(["a:**"]));
+        pump.pump(PerFrame::UNLIMITED);
+    });
+    assert_eq!(all.unwrap().progress().done, SPRITES as usize);
+    let each = |bytes: i64| bytes / i64::from(SPRITES);
+    println!("{} bytes a sprite known, {} more when asked for", each(known.bytes_current), each(asked.bytes_current));
+    assert!((100..=200).contains(&each(known.bytes_current)), "{known:?}");
+    assert!((100..=400).contains(&each(asked.bytes_current)), "{asked:?}");
+}
+
+/// What a game does each frame takes no memory from the heap.
+#[test]
+fn leasing_and_drawing_what_is_there_take_no_memory() {
+    let world = crowd("a", 100);
+    let settings = Settings { workers: Some(0), ..Settings::over(world.files) };
+    let (cache, mut pump) = Cache::new(settings, Witness::default());
+    let held = cache.lease("a:moth/fly/00007");
+    pump.wait(&held).unwrap();
+    let id = cache.id("a:moth/fly/00007");
+    let taken = allocation_counter::measure(|| {
+        for _ in 0..100 {
+            let lease = cache.lease(id);
+            let clone = lease.clone();
+            assert_eq!(clone.view(), held.view());
+            pump.pump(PerFrame::default());
+        }
+    });
+    assert_eq!(taken.count_total, 0, "{taken:?}");
+}
