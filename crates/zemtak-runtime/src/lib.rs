@@ -39,7 +39,7 @@ pub use failure::{Failure, Reason};
 pub use files::{Files, Folder, MemoryFiles, Stamp};
 pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE, page_hash};
 pub use sink::{
-    Fault, LARGEST_SIDE, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
+    BATCH, Fault, LARGEST_SIDE, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
     texture_bytes,
 };
 pub use zemtak_core::atlas;

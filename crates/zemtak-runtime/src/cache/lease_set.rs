@@ -9,7 +9,8 @@ use super::state::Standing;
 use crate::failure::Failure;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use zemtak_core::clip::{Player, Ratio};
+use std::time::Duration;
+use zemtak_core::clip::Ratio;
 
 /// Sprites that are held together: a list, all that a glob matches, a whole atlas. Clones are cheap, and are the same set.
 ///
@@ -140,7 +141,13 @@ impl ClipLease {
     /// backwards.
     #[must_use]
     pub fn play(&self, speed: Ratio) -> Playing {
-        Playing::new(self.clone(), Player::new(speed))
+        self.play_from(speed, Duration::ZERO)
+    }
+
+    /// A player that begins at a place of the clip, so that a crowd does not move in step.
+    #[must_use]
+    pub fn play_from(&self, speed: Ratio, place: Duration) -> Playing {
+        Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))
     }
 
     /// The clip, once it is known.

@@ -31,6 +31,8 @@ use zemtak_core::clip::{Entered, Player, Ratio};
 pub struct Playing {
     clip: ClipLease,
     player: Player,
+    /// The speed and place to begin at, as long as the clip is not known.
+    begins: Option<(Ratio, i64)>,
     known: Option<Arc<ReadyClip>>,
 }
 
@@ -49,8 +51,8 @@ pub struct Moment<'p> {
 }
 
 impl Playing {
-    pub(super) fn new(clip: ClipLease, player: Player) -> Self {
-        Self { clip, player, known: None }
+    pub(super) fn new(clip: ClipLease, speed: Ratio, place: i64) -> Self {
+        Self { clip, player: Player::new(speed), begins: Some((speed, place)), known: None }
     }
 
     /// Goes on by a time, and says what to draw now. No step is skipped, however long it was: see [`Moment::entered`].
@@ -65,6 +67,9 @@ impl Playing {
             let view = self.clip.sprites().view(0);
             return Moment { view, step: 0, played: 0, ended: false, entered: None };
         };
+        if let Some((speed, place)) = self.begins.take() {
+            self.player = Player::starting_at(speed, &known.timeline, place);
+        }
         let entered = self.player.advance(&known.timeline, nanoseconds);
         let step = self.player.step(&known.timeline);
         Moment {
@@ -78,7 +83,10 @@ impl Playing {
 
     /// Plays at another speed from here on.
     pub fn set_speed(&mut self, speed: Ratio) {
-        self.player.set_speed(speed);
+        match &mut self.begins {
+            Some((own, _)) => *own = speed,
+            None => self.player.set_speed(speed),
+        }
     }
 
     /// What is waited for and counted: the clip's lease.

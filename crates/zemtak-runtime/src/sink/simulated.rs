@@ -3,6 +3,9 @@
 use super::{LARGEST_SIDE, NewTexture, Sink, SinkError, Texture, texture_bytes};
 use std::collections::HashMap;
 
+/// The most sprites of a batch: four vertices each, counted by 16-bit indices.
+pub const BATCH: u64 = 16_384;
+
 /// A graphics card without one: it has a limit of memory, takes textures up to a size, counts binds and batches, and
 /// fails on command.
 ///
@@ -30,6 +33,7 @@ pub struct SimulatedDevice {
     peak: u64,
     textures: HashMap<Texture, u64>,
     bound: Option<Texture>,
+    in_batch: u64,
     work: Work,
     fault: Option<(Fault, u32)>,
 }
@@ -43,9 +47,10 @@ pub struct Work {
     pub dropped: u64,
     /// Sprites drawn.
     pub draws: u64,
-    /// How often another texture than before was bound. Sprites drawn one after the other from one texture are one batch,
-    /// so this is the number of batches, too.
+    /// How often another texture than before was bound.
     pub binds: u64,
+    /// Sprites drawn one after the other from one texture are one batch, up to [`BATCH`] of them.
+    pub batches: u64,
     /// Draws of textures that are not there, and drops of them: faults of the game or of the cache.
     pub misuses: u64,
     /// Textures that were refused.
@@ -70,6 +75,7 @@ impl Default for SimulatedDevice {
             peak: 0,
             textures: HashMap::new(),
             bound: None,
+            in_batch: 0,
             work: Work::default(),
             fault: None,
         }
@@ -109,9 +115,10 @@ impl SimulatedDevice {
     pub fn draw(&mut self, texture: Texture) {
         self.work.draws += 1;
         self.work.misuses += u64::from(!self.textures.contains_key(&texture));
-        if self.bound.replace(texture) != Some(texture) {
-            self.work.binds += 1;
-        }
+        let same = self.bound.replace(texture) == Some(texture);
+        self.work.binds += u64::from(!same);
+        self.in_batch = if same { self.in_batch % BATCH + 1 } else { 1 };
+        self.work.batches += u64::from(self.in_batch == 1);
     }
 
     /// What it was made to do so far.
@@ -126,10 +133,9 @@ impl SimulatedDevice {
         self.used
     }
 
-    /// The most that it ever held, in bytes.
-    #[must_use]
-    pub fn peak(&self) -> u64 {
-        self.peak
+    /// The most that it held since this was last asked, in bytes.
+    pub fn take_peak(&mut self) -> u64 {
+        std::mem::replace(&mut self.peak, self.used)
     }
 
     fn refusal(&mut self, new: &NewTexture<'_>, bytes: u64) -> Option<SinkError> {

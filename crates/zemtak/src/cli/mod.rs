@@ -1,5 +1,6 @@
 //! The command line: what clap reads, turned into a typed request. No other module knows clap.
 
+mod cache_args;
 mod clip_args;
 mod coords_args;
 mod pack_args;
@@ -10,6 +11,7 @@ use crate::answer::Manner;
 use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
 use anstream::ColorChoice;
+use cache_args::CacheArgs;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
 use coords_args::{QuadArgs, UvArgs};
@@ -180,6 +182,10 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak clip at build/night.atlas.json moth/fly 250ms\n  \
         zemtak clip render build/night.atlas.json moth/fly -o moth.png --zoom 3")]
     Clip(ClipArgs),
+    /// The resource cache: rehearse a game's scenes before the game exists
+    #[command(after_help = "Examples:\n  zemtak cache rehearse scenes.toml\n  \
+        zemtak cache rehearse scenes.toml --png scenes.png --strict")]
+    Cache(CacheArgs),
     /// The sprites and clips of a descriptor
     #[command(after_help = "Examples:\n  zemtak list build/night.atlas.json\n  \
         zemtak list build/night.atlas.json 'moth/**'")]
@@ -246,6 +252,7 @@ impl Command {
             Self::Cut(args) => Request::Cut(args.into_request()),
             Self::Pattern(args) => Request::Pattern(args.into_request()),
             Self::Clip(args) => Request::Clip(args.into_request()),
+            Self::Cache(args) => Request::Rehearse(args.into_request()),
             Self::List(args) => Request::List(args.into_request()),
             Self::Describe(args) => Request::Describe(args.into_request()),
             Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => Request::Schema(schema::Request::Descriptor),

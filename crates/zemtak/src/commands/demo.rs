@@ -39,7 +39,7 @@ struct Step {
 }
 
 /// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
-const STEPS: [(&str, &[&str]); 11] = [
+const STEPS: [(&str, &[&str]); 12] = [
     (
         "Pack the sprites into a texture page and write the descriptor.",
         &["pack", "DIR/art", "-o", "DIR/build", "--name", "night"],
@@ -74,6 +74,10 @@ const STEPS: [(&str, &[&str]); 11] = [
     (
         "A lantern flickers.",
         &["clip", "render", "DIR/build/scene.atlas.json", "lantern/teal", "--zoom", "3", "-o", "DIR/build/lantern.png"],
+    ),
+    (
+        "Rehearse a night in three scenes against the cache that a game links, and draw it.",
+        &["cache", "rehearse", "DIR/scenes.toml", "--png", "DIR/build/scenes.png"],
     ),
 ];
 
@@ -158,7 +162,7 @@ impl Answer for Demo {
         }
         let _ = writeln!(
             out,
-            "\nLook at night-0.png, moth.png and lantern.png in {folder}/build, and change something in {folder}/art."
+            "\nLook at night-0.png, moth.png, lantern.png and scenes.png in {folder}/build, and change something in {folder}/art."
         );
         out
     }

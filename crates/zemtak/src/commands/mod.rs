@@ -10,6 +10,7 @@ pub mod new;
 pub mod pack;
 pub mod pattern;
 pub mod quad;
+pub mod rehearse;
 pub mod schema;
 pub mod uv;
 pub mod verify;
@@ -47,6 +48,8 @@ pub enum Request {
     Clip(clip::Request),
     /// All values of a sprite.
     Describe(describe::Request),
+    /// Play a scenario against the cache.
+    Rehearse(rehearse::Request),
     /// Print a JSON Schema.
     Schema(schema::Request),
 }
@@ -70,6 +73,7 @@ pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure>
         Request::List(request) => Box::new(list::run(&request)?),
         Request::Clip(request) => clip::run(&request)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
+        Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Schema(request) => Box::new(schema::run(request)),
     })
 }

@@ -1,8 +1,8 @@
 //! The keys of an atlas and of its rules, read from a project file.
 
-use super::text::{Text, Value};
 use crate::settings::rule::{Membership, Pace, Pivot, Rule, Says};
 use crate::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE, Word};
+use crate::toml_text::{Text, Value};
 use std::collections::BTreeMap;
 use toml::de::DeValue;
 use zemtak_core::atlas::Rate;

@@ -1,13 +1,12 @@
 //! The project file `zemtak.toml`: which atlases to build, and how. docs/project.md lists its keys.
 
 mod keys;
-mod text;
 
 use crate::failure::{Failure, Problem};
 use crate::settings::Keys;
 use crate::show;
+use crate::toml_text::{self, Kind, Text};
 use std::path::{Path, PathBuf};
-use text::Text;
 use zemtak_core::atlas::Atlas;
 
 /// The name of a project file.
@@ -15,6 +14,8 @@ pub const FILE: &str = "zemtak.toml";
 
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
+
+const KIND: Kind = Kind { name: "a project file", help: "mend the project file; docs/project.md lists all keys" };
 
 /// A project file's contents.
 #[derive(Debug, Clone, PartialEq)]
@@ -40,11 +41,7 @@ impl Project {
             Some(path) => path.to_owned(),
             None => nearest()?,
         };
-        let source = std::fs::read(&path).map_err(|e| Failure::io(&show::path(&path), &e))?;
-        let source = String::from_utf8(source).map_err(|_| {
-            let why = "a project file is UTF-8 text";
-            Problem::usage("not TOML", &show::path(&path), why, "save it as UTF-8")
-        })?;
+        let source = toml_text::read(&path)?;
         read(&path, &source)
     }
 }
@@ -62,7 +59,7 @@ fn nearest() -> Result<PathBuf, Failure> {
 }
 
 fn read(path: &Path, source: &str) -> Result<Project, Failure> {
-    let text = Text::new(path, source);
+    let text = Text::new(path, source, KIND);
     let whole = text.parse();
     // Empty for this folder: joined paths then read as they would be typed.
     let folder = path.parent().unwrap_or(Path::new("")).to_owned();

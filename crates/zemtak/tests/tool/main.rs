@@ -12,6 +12,7 @@
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
 
+mod cache;
 mod clips;
 mod coordinates;
 mod hostile;

@@ -13,18 +13,38 @@ use toml::de::{DeTable, DeValue};
 /// A value and where it stands.
 pub type Value<'t> = Spanned<DeValue<'t>>;
 
+/// What kind of file it is.
+#[derive(Debug, Clone, Copy)]
+pub struct Kind {
+    /// In words.
+    pub name: &'static str,
+    /// What to do about mistakes in it.
+    pub help: &'static str,
+}
+
+/// The text of a file.
+///
+/// # Errors
+/// It cannot be read, or is no UTF-8.
+pub fn read(path: &Path) -> Result<String, Failure> {
+    let source = std::fs::read(path).map_err(|e| Failure::io(&show::path(path), &e))?;
+    String::from_utf8(source)
+        .map_err(|_| Problem::usage("not TOML", &show::path(path), "TOML is UTF-8 text", "save it as UTF-8").into())
+}
+
 /// A text being read, and what was found wrong with it so far.
 pub struct Text<'t> {
     shown: String,
     source: &'t str,
+    kind: Kind,
     /// With the byte where each is.
     problems: RefCell<Vec<(usize, Problem)>>,
 }
 
 impl<'t> Text<'t> {
     /// The text of a file.
-    pub fn new(path: &Path, source: &'t str) -> Self {
-        Self { shown: show::path(path), source, problems: RefCell::default() }
+    pub fn new(path: &Path, source: &'t str, kind: Kind) -> Self {
+        Self { shown: show::path(path), source, kind, problems: RefCell::default() }
     }
 
     /// The outermost table. What is no TOML is told, and the rest read all the same.
@@ -40,8 +60,7 @@ impl<'t> Text<'t> {
     pub fn wrong(&self, what: &'static str, span: Range<usize>, why: &str) {
         let mark = show::marked(self.source, span.clone());
         let place = self.place(span.start);
-        let help = "mend the project file; docs/project.md lists all keys";
-        let problem = Problem::usage(what, &place, format!("{why}\n{mark}"), help);
+        let problem = Problem::usage(what, &place, format!("{why}\n{mark}"), self.kind.help);
         self.problems.borrow_mut().push((span.start, problem));
     }
 
@@ -172,7 +191,7 @@ impl<'t> Text<'t> {
 
     /// The outermost table.
     pub fn outermost<'v>(&'v self, table: &'v DeTable<'t>) -> Table<'v, 't> {
-        Table { text: self, table, of: "a project file", known: Vec::new() }
+        Table { text: self, table, of: self.kind.name, known: Vec::new() }
     }
 }
 

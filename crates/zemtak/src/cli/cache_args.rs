@@ -1,0 +1,42 @@
+//! The options of `zemtak cache`.
+
+use crate::commands::rehearse::Request;
+use clap::{Args, Subcommand};
+use std::path::PathBuf;
+
+#[derive(Debug, Args)]
+pub(super) struct CacheArgs {
+    #[command(subcommand)]
+    what: CacheCommand,
+}
+
+#[derive(Debug, Subcommand)]
+enum CacheCommand {
+    /// Play a written scenario of scenes against the real cache and a simulated device
+    ///
+    /// Tells for each scene what it loads, reuses, evicts and binds, and how long it waits; beside it the same scenes from
+    /// loose images, and with one load for each thing. Warns of textures that are never drawn, evicted too early, held by
+    /// scenes that have ended, and of scenes whose sprites lie scattered. docs/rehearsal.md lists the keys of a scenario.
+    #[command(after_help = "Examples:\n  zemtak cache rehearse scenes.toml\n  \
+        zemtak cache rehearse scenes.toml --png scenes.png --strict")]
+    Rehearse(RehearseArgs),
+}
+
+#[derive(Debug, Args)]
+struct RehearseArgs {
+    /// The scenario, a TOML file
+    scenario: PathBuf,
+    /// Draw which textures are there when, into a PNG
+    #[arg(long, value_name = "FILE")]
+    png: Option<PathBuf>,
+    /// Exit 1 if there is anything to warn of
+    #[arg(long)]
+    strict: bool,
+}
+
+impl CacheArgs {
+    pub(super) fn into_request(self) -> Request {
+        let CacheCommand::Rehearse(RehearseArgs { scenario, png, strict }) = self.what;
+        Request { scenario, png, strict }
+    }
+}

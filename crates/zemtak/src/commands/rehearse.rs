@@ -1,0 +1,217 @@
+//! `zemtak cache rehearse`: scenes against the real cache and a simulated device.
+
+use crate::answer::Answer;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::rehearsal::scenario::{self, Scenario};
+use crate::rehearsal::stage::{Figures, Run};
+use crate::rehearsal::{Rehearsal, picture, rehearse};
+use crate::{show, write};
+use comfy_table::{CellAlignment, Table, presets};
+use serde_json::{Value, json};
+use std::fmt::Write as _;
+use std::path::PathBuf;
+
+/// What is rehearsed, and how it is told.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Request {
+    /// The scenario.
+    pub scenario: PathBuf,
+    /// Where to draw which textures are there when.
+    pub png: Option<PathBuf>,
+    /// Whether warnings are a failed check.
+    pub strict: bool,
+}
+
+/// A rehearsal, ready to be told.
+pub struct Rehearsed {
+    scenario: Scenario,
+    rehearsal: Rehearsal,
+    png: Option<PathBuf>,
+    strict: bool,
+}
+
+/// Plays a scenario.
+///
+/// # Errors
+/// The scenario is wrong, or the picture cannot be written.
+pub fn run(request: &Request) -> Result<Rehearsed, Failure> {
+    let scenario = scenario::open(&request.scenario)?;
+    let rehearsal = rehearse(&scenario);
+    if let Some(path) = &request.png {
+        write::prepare(path, &picture::draw(&scenario, &rehearsal.packed)?)?.put()?;
+    }
+    Ok(Rehearsed { scenario, rehearsal, png: request.png.clone(), strict: request.strict })
+}
+
+impl Rehearsed {
+    fn name(&self, scene: usize) -> String {
+        show::name(&self.scenario.scenes[scene].name)
+    }
+
+    /// One line a scene, and one for all of it.
+    fn scenes(&self) -> Table {
+        let head =
+            ["scene", "loads", "reuses", "loaded", "resident", "peak", "evicted", "binds", "batches", "ready after"];
+        let mut table = table(&head);
+        let run = &self.rehearsal.packed;
+        for played in &run.scenes {
+            table.add_row(self.row(self.name(played.scene), &played.figures));
+        }
+        table.add_row(self.row("all".into(), &run.all));
+        table
+    }
+
+    fn row(&self, name: String, figures: &Figures) -> Vec<String> {
+        let f = figures;
+        let ready = match f.ready {
+            Some(0) => "at once".into(),
+            Some(frames) => self.milliseconds(frames),
+            None => "never".into(),
+        };
+        vec![
+            name,
+            show::number(f.loads),
+            show::number(f.reuses + f.joined),
+            show::bytes(f.loaded_bytes),
+            show::bytes(f.resident_bytes),
+            show::bytes(f.peak_bytes),
+            show::number(f.evictions),
+            a_frame(f.binds, f.frames),
+            a_frame(f.batches, f.frames),
+            ready,
+        ]
+    }
+
+    fn milliseconds(&self, frames: u64) -> String {
+        let fps = u64::from(self.scenario.fps);
+        format!("{} ms", (frames * 1000 + fps / 2) / fps)
+    }
+
+    /// The same scenes in three ways.
+    fn ways(&self) -> Option<Table> {
+        let [loose, alone] = self.rehearsal.compared.as_ref()?;
+        let mut table = table(&["", "packed", "loose images", "one load a thing"]);
+        let runs = [&self.rehearsal.packed, loose, alone].map(|run| &run.all);
+        let mut line = |what: &str, value: &dyn Fn(&Figures) -> String| {
+            table.add_row(std::iter::once(what.to_owned()).chain(runs.map(value)));
+        };
+        line("loads", &|f| show::number(f.loads));
+        line("bytes loaded", &|f| show::bytes(f.loaded_bytes));
+        line("peak", &|f| show::bytes(f.peak_bytes));
+        line("evictions", &|f| show::number(f.evictions));
+        line("binds a frame", &|f| a_frame(f.binds, f.frames));
+        line("waiting, in all", &|f| f.ready.map_or("for ever".into(), |frames| self.milliseconds(frames)));
+        line("not there when drawn", &|f| show::number(f.absent));
+        line("decoding, on this machine", &|f| {
+            format!("{}.{} ms", f.decoding_ns / 1_000_000, f.decoding_ns / 100_000 % 10)
+        });
+        Some(table)
+    }
+}
+
+fn table(head: &[&str]) -> Table {
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING).set_header(head);
+    for column in table.column_iter_mut().skip(1) {
+        column.set_cell_alignment(CellAlignment::Right);
+    }
+    table
+}
+
+/// A mean with one decimal.
+fn a_frame(count: u64, frames: u64) -> String {
+    let tenths = (count * 10 + frames / 2).checked_div(frames).unwrap_or(0);
+    format!("{}.{}", tenths / 10, tenths % 10)
+}
+
+impl Answer for Rehearsed {
+    fn text(&self, verbose: bool) -> String {
+        let (scenario, run) = (&self.scenario, &self.rehearsal.packed);
+        let seconds = crate::rehearsal::seconds(run.all.frames, scenario.fps);
+        let played = show::count(run.scenes.len(), "scene", "scenes");
+        let budget = show::bytes(scenario.budget);
+        let mut out = format!("{played} in {seconds} at {} frames a second, budget {budget}\n\n", scenario.fps);
+        self.scenes().lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
+        out.push_str("Binds and batches are means a frame.\n");
+        if let Some(ways) = self.ways() {
+            out.push_str("\nThe same scenes in three ways:\n");
+            ways.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
+            if self.scenario.has_faults_of_files() {
+                out.push_str("Faults that name a page or an atlas strike the packed scenes only.\n");
+            }
+        }
+        if verbose {
+            let _ = write!(out, "\nThe ledger at the end:\n{}", run.ledger);
+        }
+        if let Some(png) = &self.png {
+            let _ = writeln!(out, "\nwrote {}", show::path(png));
+        }
+        if self.strict && !self.rehearsal.warnings.is_empty() {
+            out.push_str("\nFound:\n");
+            self.rehearsal.warnings.iter().for_each(|warning| _ = writeln!(out, "  {}", show::name(warning)));
+        }
+        out
+    }
+
+    fn json(&self) -> Value {
+        let run = &self.rehearsal.packed;
+        let scene = |played: &crate::rehearsal::stage::Played| {
+            let mut value = json!({ "name": self.scenario.scenes[played.scene].name, "begins": played.begin });
+            merge(&mut value, figures(&played.figures));
+            merge(&mut value, json!({ "still_held": played.left }));
+            value
+        };
+        let texture = |(path, story): (&String, &crate::rehearsal::stage::Story)| json!({ "path": path, "bytes": story.bytes, "made": story.made, "dropped": story.dropped, "drawn": story.drawn });
+        let textures: Vec<Value> = run.stories.iter().map(texture).collect();
+        let compared = self.rehearsal.compared.as_ref().map(|[loose, alone]| {
+            let all = |run: &Run| figures(&run.all);
+            json!({ "packed": all(run), "loose": all(loose), "one_load_a_thing": all(alone) })
+        });
+        json!({
+            "fps": self.scenario.fps,
+            "budget": self.scenario.budget,
+            "scenes": run.scenes.iter().map(scene).collect::<Vec<_>>(),
+            "all": figures(&run.all),
+            "textures": textures,
+            "replaced": run.replaced,
+            "compared": compared,
+            "warnings": self.rehearsal.warnings,
+        })
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        // With --strict they are what the check found, and told as the answer.
+        if self.strict { Vec::new() } else { self.rehearsal.warnings.clone() }
+    }
+
+    fn exit(&self) -> Exit {
+        if self.strict && !self.rehearsal.warnings.is_empty() { Exit::Found } else { Exit::Done }
+    }
+}
+
+fn merge(value: &mut Value, more: Value) {
+    if let (Value::Object(value), Value::Object(more)) = (value, more) {
+        value.extend(more);
+    }
+}
+
+fn figures(f: &Figures) -> Value {
+    json!({
+        "frames": f.frames,
+        "requests": f.requests,
+        "reuses": f.reuses,
+        "joined": f.joined,
+        "loads": f.loads,
+        "loaded_bytes": f.loaded_bytes,
+        "failures": f.failures,
+        "evictions": f.evictions,
+        "resident_bytes": f.resident_bytes,
+        "peak_bytes": f.peak_bytes,
+        "draws": f.draws,
+        "not_there": f.absent,
+        "binds": f.binds,
+        "batches": f.batches,
+        "ready_after_frames": f.ready,
+    })
+}

@@ -1,0 +1,127 @@
+//! The files of a rehearsal: those of a folder, of which some go missing or change on command, and of which there may be
+//! any number of copies.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use zemtak_core::atlas::FILE_SUFFIX;
+use zemtak_runtime::{Files, Folder, Stamp, page_hash};
+
+/// What begins the path of a copy: `~7/moth/fly/03.png`.
+const COPY: char = '~';
+
+/// The path of a copy of a file, that the cache takes for a file of its own.
+pub fn copy(number: u64, path: &str) -> String {
+    format!("{COPY}{number}/{path}")
+}
+
+/// A folder under the hands of stage workers.
+#[derive(Clone)]
+pub struct Backstage {
+    folder: Folder,
+    troubles: Troubles,
+}
+
+/// What is wrong with the files just now. Clones are the same.
+#[derive(Clone, Default)]
+pub struct Troubles(Arc<Mutex<Now>>);
+
+#[derive(Default)]
+struct Now {
+    missing: BTreeSet<String>,
+    /// How often the pages of an atlas were changed, by the descriptor's path and by each page's.
+    changed: BTreeMap<String, usize>,
+}
+
+impl Troubles {
+    fn now(&self) -> MutexGuard<'_, Now> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// A file is not there any more.
+    pub fn lose(&self, path: &str) {
+        self.now().missing.insert(path.to_owned());
+    }
+
+    /// All files are there again.
+    pub fn bring_back(&self) {
+        self.now().missing.clear();
+    }
+
+    /// An atlas is packed anew: its PNG pages get other bytes, which show the same.
+    pub fn repack(&self, atlas: &str) {
+        *self.now().changed.entry(format!("{atlas}{FILE_SUFFIX}")).or_default() += 1;
+    }
+}
+
+impl Backstage {
+    pub fn new(folder: &Path, troubles: Troubles) -> Self {
+        Self { folder: Folder::new(folder), troubles }
+    }
+
+    /// A descriptor whose pages have other bytes, and their hashes with them.
+    fn repacked(&self, path: &str, text: &[u8], times: usize) -> io::Result<Vec<u8>> {
+        let mut descriptor: serde_json::Value = serde_json::from_slice(text)?;
+        let folder = path.rfind('/').map_or("", |slash| &path[..=slash]);
+        let pages = descriptor.get_mut("pages").and_then(serde_json::Value::as_array_mut);
+        for page in pages.into_iter().flatten() {
+            let Some(file) = page["file"].as_str().filter(|file| is_png(file)).map(|file| format!("{folder}{file}"))
+            else {
+                continue;
+            };
+            let bytes = with_tail(self.folder.read(&file, u64::MAX)?, times);
+            page["hash"] = page_hash(&bytes).into();
+            self.troubles.now().changed.insert(file, times);
+        }
+        Ok(serde_json::to_vec(&descriptor)?)
+    }
+}
+
+fn is_png(path: &str) -> bool {
+    Path::new(path).extension().is_some_and(|e| e.eq_ignore_ascii_case("png"))
+}
+
+/// Bytes after the end of a PNG are passed over by whoever reads it.
+fn with_tail(mut bytes: Vec<u8>, times: usize) -> Vec<u8> {
+    bytes.extend(std::iter::repeat_n(0, times));
+    bytes
+}
+
+/// The file that a path means: of a copy, the original.
+fn original(path: &str) -> &str {
+    path.strip_prefix(COPY).and_then(|rest| rest.split_once('/')).map_or(path, |(_, path)| path)
+}
+
+impl Files for Backstage {
+    fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
+        let path = original(path);
+        let (missing, changed) = {
+            let now = self.troubles.now();
+            (now.missing.contains(path), now.changed.get(path).copied().unwrap_or(0))
+        };
+        if missing {
+            return Err(io::Error::new(io::ErrorKind::NotFound, "the scenario has taken it away"));
+        }
+        let bytes = self.folder.read(path, limit)?;
+        match changed {
+            0 => Ok(bytes),
+            times if path.ends_with(FILE_SUFFIX) => self.repacked(path, &bytes, times),
+            times => Ok(with_tail(bytes, times)),
+        }
+    }
+
+    fn stamp(&self, path: &str) -> io::Result<Stamp> {
+        let stamp = self.folder.stamp(original(path))?;
+        let changed = self.troubles.now().changed.get(original(path)).copied().unwrap_or(0);
+        Ok(Stamp { version: stamp.version + changed as u128, ..stamp })
+    }
+
+    fn list(&self) -> io::Result<Vec<String>> {
+        self.folder.list()
+    }
+
+    fn place(&self, path: &str) -> PathBuf {
+        self.folder.place(original(path))
+    }
+}

@@ -1,0 +1,146 @@
+//! What names in a scenario mean: sprites, globs and clips of the atlases below its roots.
+
+use crate::descriptor;
+use crate::settings::Pattern;
+use crate::show;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex, PoisonError};
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
+use zemtak_core::clip::Timeline;
+use zemtak_core::name::{ClipName, SpriteName};
+use zemtak_runtime::AtlasFile;
+
+type Opened = Result<Arc<AtlasFile>, String>;
+
+/// Atlases and images below some roots, each opened when it is first asked for.
+pub struct Catalog {
+    roots: Vec<PathBuf>,
+    aliases: BTreeMap<String, String>,
+    atlases: Mutex<BTreeMap<String, Opened>>,
+}
+
+/// A clip's steps by full names, and when each is shown.
+#[derive(Debug, Clone)]
+pub struct Steps {
+    /// Sprites.
+    pub names: Vec<String>,
+    /// Times.
+    pub timeline: Timeline,
+}
+
+impl Catalog {
+    /// Of roots in the order in which they are searched.
+    pub fn new(roots: Vec<PathBuf>, aliases: BTreeMap<String, String>) -> Self {
+        Self { roots, aliases, atlases: Mutex::default() }
+    }
+
+    /// The full names of the sprites that a name or a glob means; at least one.
+    pub fn sprites(&self, name: &str) -> Result<Vec<String>, String> {
+        let name = self.real(name);
+        let Some((atlas, local)) = name.split_once(':') else { return self.images(name) };
+        let file = self.atlas(atlas)?;
+        if file.atlas().sprites.contains_key(&SpriteName::new(local)) {
+            return Ok(vec![name.to_owned()]);
+        }
+        let pattern: Pattern = local.parse()?;
+        let names = file.atlas().sprites.keys().filter(|own| pattern.matches(own.as_str()));
+        let names: Vec<String> = names.map(|own| format!("{atlas}:{own}")).collect();
+        if names.is_empty() {
+            let all = file.atlas().sprites.keys().map(SpriteName::as_str);
+            return Err(format!("atlas {atlas} has no such sprite{}", nearest(local, all)));
+        }
+        Ok(names)
+    }
+
+    /// The steps of a clip.
+    pub fn clip(&self, name: &str) -> Result<Steps, String> {
+        let name = self.real(name);
+        let Some((atlas, local)) = name.split_once(':') else {
+            return Err("a clip is written as atlas:clip".into());
+        };
+        let file = self.atlas(atlas)?;
+        let clips = &file.atlas().clips;
+        let Some(clip) = clips.get(&ClipName::new(local)) else {
+            let all = clips.keys().map(ClipName::as_str);
+            return Err(format!("atlas {atlas} has no such clip{}", nearest(local, all)));
+        };
+        let timeline = Timeline::of(clip).map_err(|error| error.to_string())?;
+        let full = |sprite: &str| {
+            let own = file.atlas().sprites.contains_key(&SpriteName::new(sprite));
+            if own || !sprite.contains(':') { format!("{atlas}:{sprite}") } else { sprite.to_owned() }
+        };
+        let names = clip.steps.iter().map(|step| full(step.sprite.as_str())).collect();
+        Ok(Steps { names, timeline })
+    }
+
+    /// The page of a sprite, and how many pixels of it are its box.
+    pub fn page_of(&self, name: &str) -> Option<(String, u64, u64)> {
+        let (atlas, local) = self.real(name).split_once(':')?;
+        let file = self.atlas(atlas).ok()?;
+        let sprite = file.atlas().sprites.get(&SpriteName::new(local))?;
+        let page = &file.atlas().pages[sprite.page];
+        let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
+        Some((format!("{folder}{}", page.file), sprite.rect.size().area(), page.size().area()))
+    }
+
+    /// What a name stands for; aliases of aliases too.
+    fn real<'n>(&'n self, name: &'n str) -> &'n str {
+        let mut name = name;
+        // An alias that leads back to itself means nothing, and is told as such.
+        for _ in 0..=self.aliases.len() {
+            match self.aliases.get(name) {
+                Some(other) => name = other,
+                None => break,
+            }
+        }
+        name
+    }
+
+    fn images(&self, name: &str) -> Result<Vec<String>, String> {
+        if self.roots.iter().any(|root| root.join(name).is_file()) {
+            return Ok(vec![name.to_owned()]);
+        }
+        let place = self.roots.iter().map(|root| show::path(root)).collect::<Vec<_>>().join(", ");
+        Err(format!("there is no such image below {place}; a sprite is written as atlas:sprite"))
+    }
+
+    fn atlas(&self, name: &str) -> Opened {
+        let mut atlases = self.atlases.lock().unwrap_or_else(PoisonError::into_inner);
+        atlases.entry(name.to_owned()).or_insert_with(|| self.open(name)).clone()
+    }
+
+    fn open(&self, name: &str) -> Opened {
+        if !Atlas::is_name(name.rsplit('/').next().unwrap_or(name)) {
+            return Err(format!("{} is no name of an atlas", show::name(name)));
+        }
+        let file = format!("{name}{FILE_SUFFIX}");
+        let found = self.roots.iter().map(|root| root.join(&file)).find(|path| path.is_file());
+        let Some(path) = found else {
+            let place = self.roots.iter().map(|root| show::path(root)).collect::<Vec<_>>().join(", ");
+            return Err(format!("there is no {file} below {place}; build it with 'zemtak pack'"));
+        };
+        AtlasFile::open(&path).map(Arc::new).map_err(|error| {
+            let why = descriptor::explain(&error).problems().first().map(|problem| problem.why.clone());
+            format!("{} cannot be used: {}", show::path(&path), why.unwrap_or_default())
+        })
+    }
+}
+
+fn nearest<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
+    show::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {like}"))
+}
+
+/// All image files below a folder by the sprite names that they would have.
+pub fn loose_images(folder: &Path) -> BTreeMap<String, String> {
+    let mut images = BTreeMap::new();
+    for path in zemtak_runtime::Files::list(&zemtak_runtime::Folder::new(folder)).unwrap_or_default() {
+        let name = path.rsplit_once('.').map_or(path.as_str(), |(name, _)| name).to_owned();
+        // Of two with one name the first in order counts, whatever order the folder is listed in.
+        let first = images.get(&name).is_none_or(|other| path < *other);
+        if first {
+            images.insert(name, path);
+        }
+    }
+    images
+}

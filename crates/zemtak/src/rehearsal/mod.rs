@@ -1,0 +1,43 @@
+//! A rehearsal: a written scenario of scenes, played against the real cache and a simulated device.
+
+mod backstage;
+mod cast;
+mod catalog;
+pub mod picture;
+pub mod scenario;
+pub mod stage;
+mod warnings;
+
+use cast::Cast;
+use scenario::Scenario;
+use stage::Run;
+pub use warnings::seconds;
+
+/// What a rehearsal came to.
+pub struct Rehearsal {
+    /// The scenes from packed atlases, as the game will play them.
+    pub packed: Run,
+    /// The same from loose images, shared; and with one load for each thing.
+    pub compared: Option<[Run; 2]>,
+    /// What is odd, with names.
+    pub warnings: Vec<String>,
+}
+
+/// Plays a scenario, and the same scenes without atlases where there are images for it.
+#[must_use]
+pub fn rehearse(scenario: &Scenario) -> Rehearsal {
+    let packed = stage::play(scenario, &Cast::packed(scenario));
+    let mut warnings = warnings::all(scenario, &packed);
+    let compared = scenario.loose.as_ref().and_then(|folder| match Cast::loose(scenario, folder) {
+        Ok(casts) => Some(casts.map(|cast| stage::play(scenario, &cast))),
+        Err(missing) => {
+            warnings.push(format!(
+                "nothing to compare with: {} has no image of {}",
+                crate::show::path(folder),
+                crate::show::some_of(&missing, 3)
+            ));
+            None
+        }
+    });
+    Rehearsal { packed, compared, warnings }
+}

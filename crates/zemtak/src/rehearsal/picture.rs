@@ -1,0 +1,230 @@
+//! Which textures are there when, as a picture: the memory they take, and below it a line for each.
+
+use super::scenario::Scenario;
+use super::stage::{Run, Story};
+use super::warnings::seconds;
+use crate::failure::{Failure, Problem};
+use crate::show;
+use ab_glyph::{Font, FontRef, PxScale, ScaleFont, point};
+use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::pixels::Pixels;
+
+/// DejaVu Sans, of which only Latin letters are kept; see labels-licence.txt beside it.
+static LABELS: &[u8] = include_bytes!("../../assets/labels.ttf");
+
+type Colour = [u8; 3];
+const NIGHT: Colour = [0x14, 0x18, 0x2c];
+const BAND: Colour = [0x1c, 0x21, 0x3b];
+const TEXT: Colour = [0xe8, 0xe6, 0xf0];
+const FAINT: Colour = [0x8d, 0x93, 0xb0];
+const THERE: Colour = [0x4a, 0x56, 0x84];
+const HELD: Colour = [0xf2, 0xb4, 0x5a];
+const LIMIT: Colour = [0xe0, 0x6c, 0x84];
+const MADE: Colour = [0xff, 0xff, 0xff];
+
+const WIDTH: u32 = 1280;
+const LEFT: u32 = 300;
+const RIGHT: u32 = WIDTH - 30;
+const TOP: u32 = 96;
+const CHART: u32 = 170;
+const ROW: u32 = 26;
+/// Lines of textures at most; the rest is told as a number.
+const MOST: usize = 24;
+
+/// Draws it as a PNG.
+///
+/// # Errors
+/// Only if the picture cannot be made at all.
+pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
+    let failed =
+        |why: &str| Failure::from(Problem::bad_input("a picture that cannot be drawn", "", why, "please report this"));
+    let rows = u32::try_from(run.stories.len().min(MOST)).unwrap_or(0) + u32::from(run.stories.len() > MOST);
+    let height = TOP + CHART + 60 + rows * ROW + 46;
+    let pixels = Pixels::transparent(Size::new(WIDTH, height)).ok_or_else(|| failed("it has no memory"))?;
+    let font = FontRef::try_from_slice(LABELS).map_err(|_| failed("its letters cannot be read"))?;
+    let mut sheet = Sheet { pixels, font, frames: run.all.frames.max(1) };
+    sheet.fill(Rect::new(0, 0, WIDTH, height), NIGHT);
+    sheet.scenes(scenario, run, height);
+    sheet.memory(scenario, run);
+    sheet.textures(run);
+    sheet.seconds(scenario, height);
+    encode_png(&sheet.pixels, PngEffort::Balanced).map_err(|error| failed(&error.to_string()))
+}
+
+struct Sheet {
+    pixels: Pixels,
+    font: FontRef<'static>,
+    frames: u64,
+}
+
+impl Sheet {
+    fn fill(&mut self, area: Rect, [r, g, b]: Colour) {
+        let Size { w, h } = self.pixels.size();
+        for y in area.y.min(h)..area.y.saturating_add(area.h).min(h) {
+            let row = &mut self.pixels.row_mut(y)[area.x.min(w) as usize * 4..];
+            for pixel in row.chunks_exact_mut(4).take(area.w as usize) {
+                pixel.copy_from_slice(&[r, g, b, 255]);
+            }
+        }
+    }
+
+    /// Where a frame begins.
+    fn x(&self, frame: u64) -> u32 {
+        let wide = u64::from(RIGHT - LEFT);
+        LEFT + u32::try_from(frame.min(self.frames) * wide / self.frames).unwrap_or(0)
+    }
+
+    /// Writes a line of text with its baseline at y; gives where it ends.
+    fn write(&mut self, text: &str, x: u32, y: u32, size: f32, colour: Colour) -> u32 {
+        #[expect(clippy::cast_precision_loss, reason = "a place on a picture of a few thousand pixels")]
+        let (mut pen, base) = (x as f32, y as f32);
+        let scale = PxScale::from(size);
+        let mut letters = Vec::new();
+        let scaled = self.font.as_scaled(scale);
+        for letter in text.chars() {
+            let glyph = scaled.scaled_glyph(letter);
+            let (id, mut glyph) = (glyph.id, glyph);
+            glyph.position = point(pen, base);
+            pen += scaled.h_advance(id);
+            letters.extend(self.font.outline_glyph(glyph));
+        }
+        for letter in letters {
+            let corner = letter.px_bounds().min;
+            letter.draw(|dx, dy, cover| self.ink(corner, [dx, dy], cover, colour));
+        }
+        whole(pen)
+    }
+
+    fn ink(&mut self, corner: ab_glyph::Point, [dx, dy]: [u32; 2], cover: f32, colour: Colour) {
+        let (x, y) = (whole(corner.x) + dx, whole(corner.y) + dy);
+        if x >= self.pixels.size().w || y >= self.pixels.size().h {
+            return;
+        }
+        let pixel = &mut self.pixels.row_mut(y)[x as usize * 4..][..3];
+        // In 256 steps, so that the last place of a float decides nothing.
+        let cover = whole(cover.clamp(0.0, 1.0) * 256.0);
+        for (own, ink) in pixel.iter_mut().zip(colour) {
+            let mixed = (u32::from(*own) * (256 - cover) + u32::from(ink) * cover) / 256;
+            *own = u8::try_from(mixed).unwrap_or(255);
+        }
+    }
+
+    fn scenes(&mut self, scenario: &Scenario, run: &Run, height: u32) {
+        self.write("Textures over time", 24, 34, 22.0, TEXT);
+        for (i, played) in run.scenes.iter().enumerate() {
+            let (begin, end) = (self.x(played.begin), self.x(played.begin + played.figures.frames));
+            if i % 2 == 0 {
+                self.fill(Rect::new(begin, TOP - 30, end - begin, height - TOP - 16), BAND);
+            }
+            self.fill(Rect::new(begin, TOP - 30, 1, height - TOP - 16), THERE);
+            let name = self.shortened(&scenario.scenes[played.scene].name, end.saturating_sub(begin + 8), 15.0);
+            self.write(&name, begin + 6, TOP - 10, 15.0, TEXT);
+        }
+        let mut x = LEFT;
+        for (what, colour) in [("held", HELD), ("there, held by nobody", THERE), ("made", MADE), ("dropped", LIMIT)] {
+            let thin = colour == MADE || colour == LIMIT;
+            self.fill(Rect::new(x, 22, if thin { 3 } else { 14 }, 14), colour);
+            x = self.write(what, x + 20, 34, 14.0, FAINT) + 26;
+        }
+    }
+
+    fn width(&self, text: &str, size: f32) -> u32 {
+        let scaled = self.font.as_scaled(PxScale::from(size));
+        whole(text.chars().map(|c| scaled.h_advance(scaled.glyph_id(c))).sum())
+    }
+
+    /// A text, cut where it would be too wide.
+    fn shortened(&self, text: &str, room: u32, size: f32) -> String {
+        let wide = |text: &str| self.width(text, size);
+        if wide(text) <= room {
+            return text.to_owned();
+        }
+        let mut kept: Vec<char> = text.chars().collect();
+        while !kept.is_empty() && wide(&kept.iter().collect::<String>()) + wide("…") > room {
+            kept.remove(0);
+        }
+        if kept.is_empty() { String::new() } else { format!("…{}", kept.iter().collect::<String>()) }
+    }
+
+    /// The bytes of all textures, and the budget.
+    fn memory(&mut self, scenario: &Scenario, run: &Run) {
+        let peak = run.resident.iter().copied().max().unwrap_or(0);
+        // The budget is drawn where it is near enough to be seen beside what is used.
+        let limit = Some(scenario.budget).filter(|budget| *budget / 4 <= peak.max(1));
+        let most = peak.max(limit.unwrap_or(0)).max(1);
+        let bottom = TOP + CHART;
+        let tall = |bytes: u64| u32::try_from(bytes * u64::from(CHART - 16) / most).unwrap_or(0);
+        for x in LEFT..RIGHT {
+            // A column stands for all frames that fall into it: the most of them is what has to fit.
+            let frame = |x: u32| u64::from(x - LEFT) * self.frames / u64::from(RIGHT - LEFT);
+            let [from, to] = [frame(x), frame(x + 1).max(frame(x) + 1)].map(|f| usize::try_from(f).unwrap_or(0));
+            let bytes = run.resident.get(from..to.min(run.resident.len())).unwrap_or_default().iter().max();
+            let height = tall(bytes.copied().unwrap_or(0));
+            self.fill(Rect::new(x, bottom - height, 1, height), THERE);
+        }
+        self.write("memory", 24, TOP + 18, 16.0, TEXT);
+        self.write(&format!("{} at most", show::bytes(run.all.peak_bytes)), 24, TOP + 42, 14.0, FAINT);
+        if let Some(budget) = limit {
+            self.fill(Rect::new(LEFT, bottom - tall(budget), RIGHT - LEFT, 2), LIMIT);
+        }
+        self.write(&format!("budget {}", show::bytes(scenario.budget)), 24, TOP + 62, 14.0, LIMIT);
+    }
+
+    fn textures(&mut self, run: &Run) {
+        let mut y = TOP + CHART + 30;
+        self.write("textures", 24, y, 16.0, TEXT);
+        y += 14;
+        for (path, story) in run.stories.iter().take(MOST) {
+            let size = show::bytes(story.bytes);
+            let name = self.shortened(&show::name(path), LEFT - 120, 14.0);
+            self.write(&name, 24, y + 16, 14.0, TEXT);
+            let right = LEFT - 20 - self.width(&size, 12.0);
+            self.write(&size, right, y + 16, 12.0, FAINT);
+            self.texture(story, y);
+            y += ROW;
+        }
+        if run.stories.len() > MOST {
+            self.write(&format!("and {} more", run.stories.len() - MOST), 24, y + 16, 14.0, FAINT);
+        }
+    }
+
+    fn texture(&mut self, story: &Story, y: u32) {
+        // Each texture that was made was dropped at the end at the latest.
+        let ends = story.dropped.iter().copied().chain(std::iter::repeat(self.frames));
+        let spans: Vec<(u64, u64)> = story.made.iter().copied().zip(ends).collect();
+        for (begin, end) in &spans {
+            let (left, right) = (self.x(*begin), self.x(*end));
+            self.fill(Rect::new(left, y + 7, right - left, 10), THERE);
+            for (from, to) in &story.held {
+                let (from, to) = (self.x(*from.max(begin)), self.x(*to.min(end)));
+                self.fill(Rect::new(from, y + 7, to.saturating_sub(from), 10), HELD);
+            }
+        }
+        for (begin, end) in &spans {
+            self.fill(Rect::new(self.x(*begin), y + 3, 3, 18), MADE);
+            if *end < self.frames {
+                self.fill(Rect::new(self.x(*end), y + 3, 3, 18), LIMIT);
+            }
+        }
+    }
+
+    fn seconds(&mut self, scenario: &Scenario, height: u32) {
+        let fps = u64::from(scenario.fps);
+        let all = self.frames / fps;
+        // About ten marks at round times.
+        let step = [1, 2, 5, 10, 30, 60, 300, 600].into_iter().find(|step| all / step <= 12).unwrap_or(1800);
+        for at in (0..=all / step).map(|mark| mark * step) {
+            let x = self.x(at * fps);
+            self.fill(Rect::new(x, height - 42, 1, 8), FAINT);
+            self.write(&seconds(at * fps, scenario.fps), x.saturating_sub(8), height - 16, 13.0, FAINT);
+        }
+    }
+}
+
+/// A number that is known to be small and above 0, without its part after the point.
+fn whole(number: f32) -> u32 {
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
+    let whole = number.clamp(0.0, 65_535.0) as u32;
+    whole
+}

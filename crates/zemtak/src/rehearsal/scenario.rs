@@ -1,0 +1,307 @@
+//! The scenario file: scenes, what they hold and draw, and what goes wrong. docs/rehearsal.md lists its keys.
+
+use super::catalog::{Catalog, Steps};
+use crate::failure::Failure;
+use crate::settings::Word;
+use crate::toml_text::{self, Kind, Table, Text, Value};
+use crate::values;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use toml::de::DeValue;
+
+/// The version of the format that is read.
+const FORMAT: u32 = 1;
+
+const KIND: Kind = Kind { name: "a scenario", help: "mend the scenario; docs/rehearsal.md lists all keys" };
+
+/// What is rehearsed.
+pub struct Scenario {
+    /// Where the cache looks, in order.
+    pub roots: Vec<PathBuf>,
+    /// The images that the atlases were packed from, for comparison.
+    pub loose: Option<PathBuf>,
+    /// Bytes of texture memory.
+    pub budget: u64,
+    /// Frames a second of the game.
+    pub fps: u32,
+    /// Textures made in a frame at most.
+    pub uploads: u32,
+    /// Bytes of textures after which no other one is made in the same frame.
+    pub upload_bytes: u64,
+    /// How many frames after its eviction a page that is loaded again was evicted too early.
+    pub soon: u64,
+    /// Bytes of the device's memory.
+    pub memory: Option<u64>,
+    /// The longest side that the device takes.
+    pub largest: u32,
+    /// What happens between two scenes.
+    pub between: Between,
+    /// Names of the game's own.
+    pub aliases: BTreeMap<String, String>,
+    /// The scenes as they are played: indices.
+    pub play: Vec<usize>,
+    /// All scenes.
+    pub scenes: Vec<Scene>,
+    /// What names mean.
+    pub catalog: Catalog,
+}
+
+/// What happens between two scenes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Between {
+    /// The next one asks for what it needs before the last one gives back: what both need stays.
+    LoadFirst,
+    /// The last one gives back first: less memory at the most, more loads.
+    GiveBackFirst,
+}
+
+impl Word for Between {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &[
+        ("load_first", "the next scene asks before the last one gives back", Self::LoadFirst),
+        ("give_back_first", "the last scene gives back before the next one asks", Self::GiveBackFirst),
+    ];
+}
+
+/// In which order a scene draws.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Order {
+    /// All of one kind, then all of the next.
+    Listed,
+    /// One of each kind in turn, as when things are sorted by their depth.
+    Mixed,
+}
+
+impl Word for Order {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &[
+        ("listed", "all of one entry, then all of the next", Self::Listed),
+        ("mixed", "one of each entry in turn", Self::Mixed),
+    ];
+}
+
+/// A scene of the game.
+#[derive(Debug, Clone)]
+pub struct Scene {
+    /// Its name.
+    pub name: String,
+    /// How long it lasts.
+    pub frames: u64,
+    /// Names and globs that it holds, and the sprites that they mean.
+    pub hold: Vec<(String, Vec<String>)>,
+    /// What it does not give back at its end.
+    pub forgets: Vec<String>,
+    /// In which order it draws.
+    pub order: Order,
+    /// What it draws.
+    pub draw: Vec<Draw>,
+    /// What goes wrong.
+    pub faults: Vec<Fault>,
+}
+
+/// Some equal things to be drawn.
+#[derive(Debug, Clone)]
+pub struct Draw {
+    /// The sprite or clip, as written.
+    pub name: String,
+    /// The steps of a clip; of a sprite, nothing.
+    pub steps: Option<Steps>,
+    /// How many of them there are.
+    pub count: u32,
+}
+
+/// Something that goes wrong.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Fault {
+    /// In which frame of the scene.
+    pub at: u64,
+    /// What.
+    pub what: Trouble,
+}
+
+/// What goes wrong.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Trouble {
+    /// A file is not there any more.
+    Missing(String),
+    /// Files that are missing are there again, and what failed is tried again.
+    Over,
+    /// The device refuses so many textures for want of memory.
+    OutOfMemory(u32),
+    /// The device refuses so many textures for a reason of its own.
+    Lost(u32),
+    /// An atlas was packed anew, every page with other bytes, and is reloaded.
+    Reload(String),
+}
+
+impl Scenario {
+    /// Whether something goes wrong with a file that only the packed scenes have.
+    pub fn has_faults_of_files(&self) -> bool {
+        let of_files = |fault: &Fault| matches!(fault.what, Trouble::Missing(_) | Trouble::Reload(_));
+        self.scenes.iter().flat_map(|scene| &scene.faults).any(of_files)
+    }
+}
+
+/// Reads a scenario and finds out what all names in it mean.
+///
+/// # Errors
+/// It cannot be read, or something in it is wrong: all of that at once, each with its line underlined.
+pub fn open(path: &Path) -> Result<Scenario, Failure> {
+    let source = toml_text::read(path)?;
+    let text = Text::new(path, &source, KIND);
+    let whole = text.parse();
+    let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+    let mut table = text.outermost(whole.get_ref());
+    let scenario = scenario(&text, &mut table, &folder);
+    table.end();
+    text.finish(scenario)
+}
+
+fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Scenario {
+    if table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT))).is_none() {
+        text.wrong("a key that is missing", 0..0, &format!("the first line is to be 'format = {FORMAT}'"));
+    }
+    let roots = table.read("roots", |v| text.list(v, |v| text.path(v))).unwrap_or_else(|| vec!["build".into()]);
+    let roots: Vec<PathBuf> = roots.into_iter().map(|root| folder.join(root)).collect();
+    let loose = table.read("loose", |v| text.path(v)).map(|loose| folder.join(loose));
+    let aliases = table.read("alias", |v| aliases(text, v)).unwrap_or_default();
+    let catalog = Catalog::new(roots.clone(), aliases.clone());
+    let fps = table.read("fps", |v| text.whole(v, 1..1001)).unwrap_or(60);
+    let mut device = table.read("device", |v| text.table(v, "the device"));
+    let mut of_device = |key, bounds: std::ops::Range<u32>| device.as_mut()?.read(key, |v| text.whole(v, bounds));
+    let (largest, uploads) = (of_device("largest", 1..65_537), of_device("uploads", 1..1001));
+    let memory = device.as_mut().and_then(|d| d.read("memory", |v| bytes(text, v)));
+    let upload_bytes = device.as_mut().and_then(|d| d.read("upload_bytes", |v| bytes(text, v)));
+    device.into_iter().for_each(Table::end);
+    let mut scenes = Vec::new();
+    if let Some(list) = table.read("scene", |v| text.list(v, |v| Some(scene(text, v, &catalog, fps)))) {
+        scenes.extend(list.into_iter().flatten());
+    }
+    if scenes.is_empty() {
+        text.wrong("nothing to play", 0..0, "there is no [[scene]] in it that can be played");
+    }
+    let named = |v: &Value<'_>| {
+        let name = text.string(v)?;
+        let found = scenes.iter().position(|scene: &Scene| scene.name == name);
+        if found.is_none() {
+            let all = scenes.iter().map(|s| s.name.as_str()).collect::<Vec<_>>().join(", ");
+            text.wrong("a name that means nothing", v.span(), &format!("there is no such scene; there are {all}"));
+        }
+        found
+    };
+    let play = table.read("play", |v| text.list(v, named)).unwrap_or_else(|| (0..scenes.len()).collect());
+    let soon = table.read("soon", |v| seconds(text, v, fps));
+    Scenario {
+        roots,
+        loose,
+        budget: table.read("budget", |v| bytes(text, v)).unwrap_or(256 << 20),
+        fps,
+        uploads: uploads.unwrap_or(8),
+        upload_bytes: upload_bytes.unwrap_or(4 << 20),
+        soon: soon.unwrap_or(10 * u64::from(fps)),
+        memory,
+        largest: largest.unwrap_or(zemtak_runtime::LARGEST_SIDE),
+        between: table.read("between", |v| text.word(v)).unwrap_or(Between::LoadFirst),
+        aliases,
+        play,
+        scenes,
+        catalog,
+    }
+}
+
+fn aliases<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, String>> {
+    let table = text.table(value, "the aliases")?;
+    let all = table.all().map(|(alias, _, name)| Some((alias.to_owned(), text.string(name)?)));
+    all.collect()
+}
+
+fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Scene> {
+    let mut table = text.table(value, "a scene")?;
+    let name = table.read("name", |v| text.string(v));
+    let frames = table.read("seconds", |v| seconds(text, v, fps));
+    let sprites = |v: &Value<'_>| {
+        let name = text.string(v)?;
+        let meant = catalog.sprites(&name);
+        let meant = meant.map_err(|why| text.wrong("a name that means nothing", v.span(), &why)).ok()?;
+        Some((name, meant))
+    };
+    let hold = table.read("hold", |v| text.list(v, sprites)).unwrap_or_default();
+    let forgets = table.read("forgets", |v| text.list(v, |v| sprites(v).map(|(name, _)| name))).unwrap_or_default();
+    let order = table.read("order", |v| text.word(v)).unwrap_or(Order::Listed);
+    let draw = table.read("draw", |v| text.list(v, |v| draw(text, v, catalog))).unwrap_or_default();
+    let faults = table.read("fault", |v| text.list(v, |v| fault(text, v, fps))).unwrap_or_default();
+    table.end();
+    let (Some(name), Some(frames)) = (name, frames) else {
+        text.wrong("a value that cannot be", value.span(), "a scene has a name and lasts some 'seconds'");
+        return None;
+    };
+    let faults = faults.into_iter().flatten().collect();
+    Some(Scene { name, frames, hold, forgets, order, draw, faults })
+}
+
+fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Draw> {
+    let mut table = text.table(value, "what is drawn")?;
+    let nothing = "a name that means nothing";
+    let sprite = table.read("sprite", |v| {
+        let name = text.string(v)?;
+        match catalog.sprites(&name).as_deref() {
+            Ok([_]) => return Some(Some(name)),
+            Ok(many) => text.wrong(nothing, v.span(), &format!("these are {} sprites; wanted is one", many.len())),
+            Err(why) => text.wrong(nothing, v.span(), why),
+        }
+        Some(None)
+    });
+    let clip = table.read("clip", |v| {
+        let name = text.string(v)?;
+        let steps = catalog.clip(&name).map_err(|why| text.wrong(nothing, v.span(), &why));
+        Some(steps.ok().map(|steps| (name, steps)))
+    });
+    let count = table.read("count", |v| text.whole(v, 1..100_001)).unwrap_or(1);
+    table.end();
+    match (sprite, clip) {
+        (Some(name), None) => name.map(|name| Draw { name, steps: None, count }),
+        (None, Some(clip)) => clip.map(|(name, steps)| Draw { name, steps: Some(steps), count }),
+        _ => {
+            text.wrong("a value that cannot be", value.span(), "wanted is either 'sprite' or 'clip'");
+            None
+        }
+    }
+}
+
+/// One fault; of one that is over at some time, two.
+fn fault<'t>(text: &Text<'t>, value: &Value<'t>, fps: u32) -> Option<Vec<Fault>> {
+    let mut table = text.table(value, "a fault")?;
+    let at = table.read("at", |v| seconds(text, v, fps)).unwrap_or(0);
+    let until = table.read("until", |v| seconds(text, v, fps));
+    let missing = table.read("missing", |v| text.string(v));
+    let reload = table.read("reload", |v| text.string(v)).map(Trouble::Reload);
+    let no_memory = table.read("out_of_memory", |v| text.whole(v, 1..1001)).map(Trouble::OutOfMemory);
+    let lost = table.read("lost", |v| text.whole(v, 1..1001)).map(Trouble::Lost);
+    table.end();
+    let over = until.map(|at| Fault { at, what: Trouble::Over });
+    let all: Vec<Trouble> =
+        missing.map(Trouble::Missing).into_iter().chain(reload).chain(no_memory).chain(lost).collect();
+    if all.len() != 1 {
+        let why = "wanted is one of 'missing', 'out_of_memory', 'lost' and 'reload'";
+        text.wrong("a value that cannot be", value.span(), why);
+    }
+    Some(all.into_iter().map(|what| Fault { at, what }).chain(over).collect())
+}
+
+fn seconds(text: &Text<'_>, value: &Value<'_>, fps: u32) -> Option<u64> {
+    let seconds = text.number(value, "a number of seconds from 0 to 3600", |n| (0.0..=3600.0).contains(&n))?;
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
+    let frames = (seconds * f64::from(fps)).round() as u64;
+    Some(frames)
+}
+
+/// A number of bytes, or a text such as `"2 MiB"`.
+fn bytes(text: &Text<'_>, value: &Value<'_>) -> Option<u64> {
+    let number = match value.get_ref() {
+        DeValue::Integer(number) => u64::from_str_radix(number.as_str(), number.radix()).ok(),
+        DeValue::String(text) => values::bytes(text),
+        _ => None,
+    };
+    if number.is_none() {
+        text.wrong("a value that cannot be", value.span(), "wanted is a number of bytes, or a text such as \"2 MiB\"");
+    }
+    number
+}

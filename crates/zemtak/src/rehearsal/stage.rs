@@ -1,0 +1,362 @@
+//! Playing a scenario: a real cache, a simulated device, and frame after frame of scenes.
+
+use super::backstage::{Backstage, Troubles};
+use super::cast::{Actor, Cast, Role};
+use super::scenario::{Between, Scenario, Scene, Trouble};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Arc;
+use zemtak_core::clip::SECOND;
+use zemtak_core::codec::Limits;
+use zemtak_runtime::{
+    Cache, Event, Fault, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Settings, SimulatedDevice, Sink,
+    SinkError, Standing, Texture, Work,
+};
+
+/// What a scene or the whole came to.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Figures {
+    /// Frames played.
+    pub frames: u64,
+    /// Leases asked for, of these how many were there or on their way already.
+    pub requests: u64,
+    pub reuses: u64,
+    pub joined: u64,
+    /// Textures made, and their bytes.
+    pub loads: u64,
+    pub loaded_bytes: u64,
+    pub failures: u64,
+    pub evictions: u64,
+    /// Bytes of textures at the end, and at the most.
+    pub resident_bytes: u64,
+    pub peak_bytes: u64,
+    /// Sprites drawn, and those that were not there to be drawn.
+    pub draws: u64,
+    pub absent: u64,
+    pub binds: u64,
+    pub batches: u64,
+    /// The frame from which all that was asked for was there.
+    pub ready: Option<u64>,
+    /// Nanoseconds of reading and decoding on this machine.
+    pub decoding_ns: u64,
+}
+
+/// A scene as it was played.
+#[derive(Debug, Clone)]
+pub struct Played {
+    /// Its index in the scenario.
+    pub scene: usize,
+    /// Its first frame, counted from the beginning of the rehearsal.
+    pub begin: u64,
+    pub figures: Figures,
+    /// Sprites and bytes that it still held when it had ended.
+    pub left: Vec<String>,
+    /// How many sprites it drew of each page.
+    pub pages: BTreeMap<String, BTreeSet<String>>,
+}
+
+/// What happened to a texture.
+#[derive(Debug, Clone, Default)]
+pub struct Story {
+    pub bytes: u64,
+    /// The frames in which it was made and dropped.
+    pub made: Vec<u64>,
+    pub dropped: Vec<u64>,
+    /// The frames in which somebody held it, in runs: first, and first no more.
+    pub held: Vec<(u64, u64)>,
+    pub drawn: bool,
+}
+
+/// A rehearsal from its beginning to its end.
+#[derive(Debug, Clone)]
+pub struct Run {
+    pub scenes: Vec<Played>,
+    pub all: Figures,
+    pub stories: BTreeMap<String, Story>,
+    /// Bytes of textures in each frame, at the most.
+    pub resident: Vec<u64>,
+    /// What could not be had; each once.
+    pub told: Vec<String>,
+    /// The most bytes that were needed at once where that was more than the budget, and how often it came to that.
+    pub over: Option<(u64, u32)>,
+    pub replaced: u64,
+    pub ledger: Ledger,
+    pub misuses: u64,
+}
+
+/// A device that remembers what its textures are.
+#[derive(Debug, Default)]
+struct Labelled {
+    device: SimulatedDevice,
+    labels: HashMap<Texture, Arc<str>>,
+}
+
+impl Sink for Labelled {
+    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+        let texture = self.device.make_texture(new)?;
+        self.labels.insert(texture, new.label.into());
+        Ok(texture)
+    }
+
+    fn drop_texture(&mut self, texture: Texture) {
+        self.device.drop_texture(texture);
+        self.labels.remove(&texture);
+    }
+
+    fn largest_side(&self) -> u32 {
+        self.device.largest_side()
+    }
+}
+
+/// Everything that is there while scenes are played.
+struct Stage<'s> {
+    scenario: &'s Scenario,
+    cache: Cache,
+    pump: Pump<Labelled>,
+    troubles: Troubles,
+    frame: u64,
+    run: Run,
+    /// Whether to note who holds what in each frame.
+    detailed: bool,
+}
+
+/// What a scene holds while it is on.
+struct OnStage {
+    sets: Vec<LeaseSet>,
+    actors: Vec<Actor>,
+}
+
+/// Plays the scenario with a cast.
+pub fn play(scenario: &Scenario, cast: &Cast<'_>) -> Run {
+    let mut stage = Stage::new(scenario, cast);
+    let mut before: Option<(OnStage, usize)> = None;
+    // What is forgotten stays until the end.
+    let mut forgotten: Vec<Lease> = Vec::new();
+    for index in &scenario.play {
+        let scene = &scenario.scenes[*index];
+        let at_begin = stage.now();
+        if scenario.between == Between::GiveBackFirst {
+            stage.end_scene(before.take());
+        }
+        let cache = stage.cache.named(&scene.name);
+        let on = OnStage::new(&cache, &cast.roles[*index]);
+        forgotten.extend(cast.roles[*index].forgets.iter().map(|name| cache.lease(name)));
+        stage.end_scene(before.take());
+        stage.run.scenes.push(Played {
+            scene: *index,
+            begin: stage.frame,
+            figures: Figures::default(),
+            left: Vec::new(),
+            pages: BTreeMap::new(),
+        });
+        let on = stage.play_scene(scene, on, &at_begin);
+        before = Some((on, stage.run.scenes.len() - 1));
+    }
+    stage.end_scene(before.take());
+    drop(forgotten);
+    stage.finish()
+}
+
+/// Counts at one moment.
+struct Moment {
+    ledger: Ledger,
+    work: Work,
+}
+
+impl<'s> Stage<'s> {
+    fn new(scenario: &'s Scenario, cast: &Cast<'_>) -> Self {
+        let troubles = Troubles::default();
+        let roots = cast.roots.iter().map(|root| Arc::new(Backstage::new(root, troubles.clone())) as Arc<_>).collect();
+        let mut device = SimulatedDevice::new().with_largest_side(scenario.largest);
+        device = match scenario.memory {
+            Some(memory) => device.with_memory(memory),
+            None => device,
+        };
+        // The pump decodes, at most as much in a frame as it makes: so the figures do not depend on the machine.
+        let budget = if cast.keeps_nothing { 0 } else { scenario.budget };
+        let settings = Settings { roots, budget, workers: Some(0), limits: Limits::default(), ..Settings::default() };
+        let (cache, pump) = Cache::new(settings, Labelled { device, ..Labelled::default() });
+        for (alias, name) in cast.aliases {
+            // One that leads back to itself was told when the scenario was read, for nothing has its name.
+            let _ = cache.alias(alias, name);
+        }
+        let ledger = cache.ledger();
+        let run = Run {
+            scenes: Vec::new(),
+            all: Figures::default(),
+            stories: BTreeMap::new(),
+            resident: Vec::new(),
+            told: Vec::new(),
+            over: None,
+            replaced: 0,
+            ledger,
+            misuses: 0,
+        };
+        Self { scenario, cache, pump, troubles, frame: 0, run, detailed: cast.detailed }
+    }
+
+    fn now(&self) -> Moment {
+        Moment { ledger: self.cache.ledger(), work: self.pump.sink().device.work() }
+    }
+
+    fn play_scene(&mut self, scene: &Scene, mut on: OnStage, at_begin: &Moment) -> OnStage {
+        let (mut ready, mut absent, mut peak) = (None, 0, 0);
+        for frame in 0..scene.frames {
+            self.make_trouble(scene, frame);
+            self.pump.pump(PerFrame { uploads: self.scenario.uploads as usize, bytes: self.scenario.upload_bytes });
+            peak = peak.max(self.note());
+            if ready.is_none() && on.is_ready() {
+                ready = Some(frame);
+            }
+            absent += self.draw(&mut on);
+            self.frame += 1;
+        }
+        let figures = Figures { ready, absent, frames: scene.frames, peak_bytes: peak, ..self.since(at_begin) };
+        if let Some(played) = self.run.scenes.last_mut() {
+            played.figures = figures;
+        }
+        on
+    }
+
+    /// What was counted since a moment.
+    fn since(&self, begin: &Moment) -> Figures {
+        let now = self.now();
+        let (l, b, work) = (&now.ledger, &begin.ledger, &now.work);
+        Figures {
+            requests: l.requests - b.requests,
+            reuses: l.reuses - b.reuses,
+            joined: l.coalesced - b.coalesced,
+            loads: l.loads - b.loads,
+            loaded_bytes: l.loaded_bytes - b.loaded_bytes,
+            failures: l.page_failures + l.other_failures - b.page_failures - b.other_failures,
+            evictions: l.evictions.all() - b.evictions.all(),
+            resident_bytes: l.resident_bytes,
+            draws: work.draws - begin.work.draws,
+            binds: work.binds - begin.work.binds,
+            batches: work.batches - begin.work.batches,
+            decoding_ns: l.decoding_ns - b.decoding_ns,
+            ..Figures::default()
+        }
+    }
+
+    fn make_trouble(&mut self, scene: &Scene, frame: u64) {
+        for fault in scene.faults.iter().filter(|fault| fault.at == frame) {
+            match &fault.what {
+                Trouble::Missing(file) => self.troubles.lose(file),
+                Trouble::Over => {
+                    self.troubles.bring_back();
+                    self.cache.retry_all();
+                }
+                Trouble::OutOfMemory(times) => self.pump.sink_mut().device.fail_next(Fault::OutOfMemory, *times),
+                Trouble::Lost(times) => self.pump.sink_mut().device.fail_next(Fault::Lost, *times),
+                Trouble::Reload(atlas) => {
+                    self.troubles.repack(atlas);
+                    // Any name of the atlas means the atlas.
+                    self.cache.reload(&format!("{atlas}:*"));
+                }
+            }
+        }
+    }
+
+    /// Writes down what the frame came to; gives the bytes that were there at its most.
+    fn note(&mut self) -> u64 {
+        for event in self.cache.events() {
+            match event {
+                Event::Loaded { path, bytes } => {
+                    let story = self.run.stories.entry(path).or_default();
+                    (story.bytes, _) = (bytes, story.made.push(self.frame));
+                }
+                Event::Evicted { path, .. } => self.run.stories.entry(path).or_default().dropped.push(self.frame),
+                Event::Failed(failure) => self.tell(failure.to_string()),
+                Event::KeptOld(failure) => self.tell(format!("a new version is broken, the old one stays: {failure}")),
+                Event::OverBudget { resident, .. } => {
+                    let (most, frames) = self.run.over.get_or_insert((0, 0));
+                    (*most, *frames) = (resident.max(*most), *frames + 1);
+                }
+                Event::Replaced { .. } => self.run.replaced += 1,
+                _ => {}
+            }
+        }
+        let most = self.pump.sink_mut().device.take_peak();
+        self.run.resident.push(most);
+        if self.detailed {
+            for line in self.cache.ledger().textures.iter().filter(|line| line.leases > 0) {
+                let story = self.run.stories.entry(line.path.clone()).or_default();
+                match story.held.last_mut().filter(|(_, end)| *end == self.frame) {
+                    Some((_, end)) => *end += 1,
+                    None => story.held.push((self.frame, self.frame + 1)),
+                }
+            }
+        }
+        most
+    }
+
+    fn tell(&mut self, text: String) {
+        if !self.run.told.contains(&text) {
+            self.run.told.push(text);
+        }
+    }
+
+    /// Draws all things once; gives how many were not there.
+    fn draw(&mut self, on: &mut OnStage) -> u64 {
+        let step = SECOND / i64::from(self.scenario.fps);
+        self.pump.sink_mut().device.begin_frame();
+        let mut absent = 0;
+        for actor in &mut on.actors {
+            let Some((texture, name)) = actor.show(step) else {
+                absent += 1;
+                continue;
+            };
+            self.pump.sink_mut().device.draw(texture);
+            let Some(label) = self.pump.sink().labels.get(&texture).cloned() else { continue };
+            if let Some(story) = self.run.stories.get_mut(&*label) {
+                story.drawn = true;
+            }
+            if self.detailed
+                && let Some(played) = self.run.scenes.last_mut()
+            {
+                let names = match played.pages.get_mut(&*label) {
+                    Some(names) => names,
+                    None => played.pages.entry(label.to_string()).or_default(),
+                };
+                if !names.contains(&*name) {
+                    names.insert(name.to_string());
+                }
+            }
+        }
+        absent
+    }
+
+    /// A scene gives back what it holds; what it holds on to is written down.
+    fn end_scene(&mut self, ended: Option<(OnStage, usize)>) {
+        let Some((on, index)) = ended else { return };
+        drop(on);
+        let name = &self.scenario.scenes[self.run.scenes[index].scene].name;
+        let ledger = self.cache.ledger();
+        let left = ledger.held.into_iter().filter(|held| held.holder == *name).map(|held| held.sprite);
+        self.run.scenes[index].left = left.collect();
+    }
+
+    fn finish(mut self) -> Run {
+        let begin = Moment { ledger: self.run.ledger.clone(), work: Work::default() };
+        self.pump.pump(PerFrame::UNLIMITED);
+        let ready = self.run.scenes.iter().map(|scene| scene.figures.ready).sum::<Option<u64>>();
+        let absent = self.run.scenes.iter().map(|scene| scene.figures.absent).sum();
+        let peak_bytes = self.run.resident.iter().copied().max().unwrap_or(0);
+        self.run.all = Figures { ready, absent, peak_bytes, frames: self.frame, ..self.since(&begin) };
+        self.run.misuses = self.pump.sink().device.work().misuses;
+        self.run.ledger = self.pump.finish();
+        self.run
+    }
+}
+
+impl OnStage {
+    fn new(cache: &Cache, role: &Role<'_>) -> Self {
+        let sets = role.holds.iter().map(|names| cache.lease_all(names.iter().map(String::as_str))).collect();
+        Self { sets, actors: role.actors(cache) }
+    }
+
+    fn is_ready(&self) -> bool {
+        let ready = |standing| matches!(standing, Standing::Ready);
+        self.sets.iter().all(|set| ready(set.standing())) && self.actors.iter().all(|actor| ready(actor.standing()))
+    }
+}

@@ -1,0 +1,90 @@
+//! What is odd about a rehearsal, each with the names that it is about.
+
+use super::scenario::Scenario;
+use super::stage::{Played, Run};
+use crate::show;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Everything that is odd.
+pub fn all(scenario: &Scenario, run: &Run) -> Vec<String> {
+    let mut warnings: Vec<String> = run.told.clone();
+    warnings.extend(run.over.map(|(most, times)| {
+        let [most, budget] = [most, scenario.budget].map(show::bytes);
+        let times = show::count(times as usize, "time", "times");
+        format!("up to {most} are needed at once, more than the budget of {budget}, {times}")
+    }));
+    warnings.extend(never_drawn(run));
+    warnings.extend(too_early(scenario, run));
+    warnings.extend(run.scenes.iter().filter_map(|played| held_on(scenario, played)));
+    warnings.extend(run.scenes.iter().filter_map(|played| scattered(scenario, played)));
+    if run.misuses > 0 {
+        warnings
+            .push(format!("{} draws of textures that are not there: a fault of zemtak, please report it", run.misuses));
+    }
+    // A scene that is played twice is told of once.
+    let mut told = BTreeSet::new();
+    warnings.retain(|warning| told.insert(warning.clone()));
+    warnings
+}
+
+fn never_drawn(run: &Run) -> impl Iterator<Item = String> {
+    let idle = run.stories.iter().filter(|(_, story)| !story.made.is_empty() && !story.drawn);
+    idle.map(|(path, story)| format!("{path} is loaded and never drawn: {}", show::bytes(story.bytes)))
+}
+
+/// Pages that were evicted and soon loaded again.
+fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = String> {
+    run.stories.iter().filter_map(|(path, story)| {
+        let gap = |made: &u64| {
+            let before = story.dropped.iter().filter(|dropped| *dropped <= made).max()?;
+            Some(made - before).filter(|gap| *gap <= scenario.soon)
+        };
+        let gaps: Vec<u64> = story.made.iter().skip(1).filter_map(gap).collect();
+        // A new version takes the place of the old one in the same frame.
+        let gaps: Vec<u64> = gaps.into_iter().filter(|gap| *gap > 0).collect();
+        let least = gaps.iter().min()?;
+        let times = if gaps.len() == 1 { String::new() } else { format!(" {} times, once", gaps.len()) };
+        Some(format!(
+            "{path} is evicted and loaded again{times} after {}: a larger budget, or a pin, would keep it",
+            seconds(*least, scenario.fps)
+        ))
+    })
+}
+
+fn held_on(scenario: &Scenario, played: &Played) -> Option<String> {
+    let scene = &scenario.scenes[played.scene].name;
+    let names = show::some_of(&played.left, 3);
+    (!played.left.is_empty()).then(|| format!("scene {scene} has ended and still holds {names}: its pages cannot go"))
+}
+
+/// A scene that binds several pages for sprites that would fit one.
+fn scattered(scenario: &Scenario, played: &Played) -> Option<String> {
+    let (mut pixels, mut largest, mut pages) = (0, 0, BTreeMap::new());
+    for name in played.pages.values().flatten() {
+        let (page, own, room) = scenario.catalog.page_of(name)?;
+        pixels += own;
+        largest = largest.max(room);
+        *pages.entry(page).or_insert(0_usize) += 1;
+    }
+    // Packed densely, a page is filled to nine tenths or more.
+    if pages.len() < 2 || pixels * 10 > largest * 8 {
+        return None;
+    }
+    let scene = &scenario.scenes[played.scene].name;
+    let each: Vec<String> = pages.iter().map(|(page, count)| format!("{count} on {page}")).collect();
+    Some(format!(
+        "scene {scene} draws sprites that lie scattered over {} pages, {}: packed together they would be one bind",
+        pages.len(),
+        each.join(", ")
+    ))
+}
+
+/// Frames as seconds: `0.5 s`.
+pub fn seconds(frames: u64, fps: u32) -> String {
+    let hundredths = (frames * 100 + u64::from(fps) / 2) / u64::from(fps);
+    match hundredths % 100 {
+        0 => format!("{} s", hundredths / 100),
+        part if part % 10 == 0 => format!("{}.{} s", hundredths / 100, part / 10),
+        part => format!("{}.{part:02} s", hundredths / 100),
+    }
+}

@@ -1,0 +1,125 @@
+//! Rehearsals by the built binary: figures computed here a second time, warnings with names, errors with their lines.
+
+use crate::fixtures::{Folder, demo_art};
+use serde_json::Value;
+use zemtak_core::codec::{Limits, decode};
+
+/// The demo, packed as its project file says.
+fn packed() -> Folder {
+    let folder = Folder::new();
+    for file in ["zemtak.toml", "scenes.toml", "faults.toml"] {
+        let text = std::fs::read_to_string(demo_art().join("..").join(file)).unwrap();
+        folder.write(file, text.replace("\"art\"", &format!("{:?}", demo_art())));
+    }
+    folder.zemtak("pack").exits(0);
+    folder
+}
+
+fn scene<'a>(answer: &'a Value, index: usize, key: &str) -> &'a Value {
+    &answer["scenes"][index][key]
+}
+
+#[test]
+fn the_demos_scenes_come_to_what_a_count_by_hand_says() {
+    let folder = packed();
+    let answer = folder.zemtak("cache rehearse scenes.toml --json").exits(0).json();
+    // Two pages, each loaded once for the whole night.
+    assert_eq!(answer["all"]["loads"], 2);
+    assert_eq!(answer["all"]["loaded_bytes"], 512 * 512 * 4 + 256 * 256 * 4);
+    // One bind a frame; the third scene draws from both pages, all of one and then all of the other.
+    let binds: Vec<f64> = (0..4)
+        .map(|i| scene(&answer, i, "binds").as_f64().unwrap() / scene(&answer, i, "frames").as_f64().unwrap())
+        .collect();
+    assert_eq!(binds, [1.0, 1.0, 2.0, 1.0]);
+    assert_eq!(scene(&answer, 1, "draws"), 360 * (1 + 24 + 8 + 30 + 12));
+    // Loose, each image is one texture: 17 of the desk; of the meadow 8 steps of the moth, 6 of a letter, 6 of a lantern, 8 of
+    // reeds, 6 gusts of wind, and the air mail; of the post 6 steps of landing, 5 of a box, and a sealed letter.
+    assert_eq!(answer["compared"]["loose"]["loads"], 17 + (8 + 6 + 6 + 8 + 6 + 1) + (6 + 5 + 1));
+    // With one load a thing every step of every thing is one.
+    let desk = 1 + 4 + 6;
+    let meadow = 8 + 24 * 6 + 8 * 6 + 30 * 8 + 12;
+    let post = 6 + 5 * 5 + 9 + 9;
+    assert_eq!(answer["compared"]["one_load_a_thing"]["loads"], desk + meadow + post + desk);
+    let all = &answer["compared"];
+    let binds = |way: &str| all[way]["binds"].as_u64().unwrap();
+    assert!(binds("packed") * 20 < binds("loose") && binds("loose") <= binds("one_load_a_thing"));
+    assert!(all["one_load_a_thing"]["peak_bytes"].as_u64() > all["loose"]["peak_bytes"].as_u64());
+}
+
+#[test]
+fn a_rehearsal_is_the_same_each_time_and_its_picture_too() {
+    let folder = packed();
+    let [first, second] = ["a.png", "b.png"].map(|png| {
+        let run = folder.zemtak(&format!("cache rehearse faults.toml --png {png} --json --jobs 1")).exits(0);
+        (run.out(), folder.read(png))
+    });
+    assert!(first == second);
+    let picture = decode(&first.1, None, &Limits::default()).unwrap().pixels;
+    // In the last scene the page of the scene is held: its line, the third, is amber in the middle of that.
+    let (x, y) = (300 + 950 * 9 / 10, 374);
+    assert_eq!(picture.get(x, y), Some([0xf2, 0xb4, 0x5a, 255]));
+}
+
+#[test]
+fn faults_are_survived_and_told_by_name() {
+    let folder = packed();
+    let run = folder.zemtak("cache rehearse faults.toml --strict").exits(1);
+    for told in [
+        "scene-0.png: build/scene-0.png: it cannot be read: the scenario has taken it away",
+        "menu-0.png: the device is out of memory",
+        "up to 2.00 MiB are needed at once, more than the budget of 1.00 MiB, 4 times",
+        "menu-half-0.png is loaded and never drawn: 64.00 KiB",
+        "scene meadow has ended and still holds scene:letter/bundle: its pages cannot go",
+    ] {
+        assert!(run.out().contains(told), "{}", run.out());
+    }
+    let answer = folder.zemtak("cache rehearse faults.toml --json").exits(0).json();
+    // The page is missing for half a second and comes then; the reload takes over twice.
+    assert_eq!((scene(&answer, 0, "ready_after_frames"), &answer["replaced"]), (&30.into(), &2.into()));
+    // Ten things were not there for thirty frames, and the emblem neither.
+    assert_eq!(answer["all"]["not_there"], 10 * 30 + 30);
+}
+
+#[test]
+fn a_budget_that_is_too_small_for_two_scenes_in_turn_is_named() {
+    let folder = packed();
+    let draw = "seconds = 1\n[[scene.draw]]\nsprite =";
+    folder.write(
+        "turns.toml",
+        format!(
+            "format = 1\nbudget = \"1 MiB\"\nbetween = \"give_back_first\"\nplay = [\"a\", \"b\", \"a\", \"b\"]\n\
+             [[scene]]\nname = \"a\"\n{draw} \"scene:moth/fly/00\"\n[[scene]]\nname = \"b\"\n{draw} \"menu:emblem\"\n"
+        ),
+    );
+    let run = folder.zemtak("cache rehearse turns.toml --strict").exits(1);
+    let told = "scene-0.png is evicted and loaded again after 1 s: a larger budget, or a pin, would keep it";
+    assert!(run.out().contains(told), "{}", run.out());
+    folder.write("turns.toml", String::from_utf8(folder.read("turns.toml")).unwrap().replace("1 MiB", "1.25 MiB"));
+    folder.zemtak("cache rehearse turns.toml --strict").exits(0);
+}
+
+#[test]
+fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
+    let folder = packed();
+    folder.write(
+        "bad.toml",
+        "format = 1\nbudget = \"2 MB\"\nplay = [\"meadow\", \"nihgt\"]\n[[scene]]\nname = \"meadow\"\nseconds = -1\n\
+         hold = [\"scene:moht/**\", \"dawn:**\"]\n[[scene.draw]]\nsprite = \"scene:moth/fly/0\"\nclip = \"scene:moth/fly\"\n\
+         [[scene.draw]]\nclip = \"scene:moth/swim\"\ncuont = 2\n[[scene.fault]]\nat = 1\n",
+    );
+    let run = folder.zemtak("cache rehearse bad.toml").exits(2);
+    let told = run.err();
+    for line in [
+        "bad.toml:2:10: wanted is a number of bytes, or a text such as \"2 MiB\"",
+        "bad.toml:6:11: wanted is a number of seconds from 0 to 3600",
+        "atlas scene has no such sprite; the nearest is moth/",
+        "there is no dawn.atlas.json below build; build it with 'zemtak pack'",
+        "wanted is either 'sprite' or 'clip'",
+        "atlas scene has no such clip; the nearest is moth/",
+        "'cuont' is no key of what is drawn; did you mean 'count'?",
+        "wanted is one of 'missing', 'out_of_memory', 'lost' and 'reload'",
+        "^^^^",
+    ] {
+        assert!(told.contains(line), "{line}\n{told}");
+    }
+}
