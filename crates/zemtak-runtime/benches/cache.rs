@@ -108,12 +108,33 @@ fn reuse(c: &mut Criterion) {
     pump.wait(&held).unwrap();
     let id = cache.id(name);
     let mut group = c.benchmark_group("cache");
+    let lock = std::sync::Mutex::new(0_u64);
+    let turn = || *lock.lock().unwrap() += 1;
+    group.bench_function("floor: lock and unlock twice", |b| b.iter(|| (turn(), turn())));
+    group.bench_function("lease by id", |b| b.iter_custom(|times| many(times, || cache.lease(id))));
+    group.bench_function("lease by name", |b| b.iter_custom(|times| many(times, || cache.lease(name))));
     group.bench_function("lease by id, and give back", |b| b.iter(|| black_box(cache.lease(id))));
     group.bench_function("lease by name, and give back", |b| b.iter(|| black_box(cache.lease(name))));
     group.bench_function("what a lease shows", |b| b.iter(|| black_box(held.view())));
     drop(held);
     group.bench_function("lease by id what nobody holds, and give back", |b| b.iter(|| black_box(cache.lease(id))));
     group.finish();
+}
+
+/// The time of making many things, without that of dropping them.
+fn many<T>(times: u64, make: impl Fn() -> T) -> Duration {
+    let mut took = Duration::ZERO;
+    let mut left = usize::try_from(times).unwrap();
+    let mut made = Vec::with_capacity(1024);
+    while left > 0 {
+        let count = left.min(1024);
+        let begin = Instant::now();
+        made.extend((0..count).map(|_| make()));
+        took += begin.elapsed();
+        made.clear();
+        left -= count;
+    }
+    took
 }
 
 /// Decodes the pages on all cores, keeps them, and does nothing else: the least that there is to do.

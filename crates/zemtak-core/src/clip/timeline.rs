@@ -10,6 +10,18 @@ pub struct Ratio {
     den: u32,
 }
 
+/// A fraction in lowest terms; the number below the line is not 0.
+#[must_use]
+pub fn lowest_terms(num: u64, den: u64) -> [u64; 2] {
+    let (mut a, mut b) = (num, den);
+    while b != 0 {
+        (a, b) = (b, a % b);
+    }
+    // Of 0 and 0 there is none.
+    let a = a.max(1);
+    [num / a, den / a]
+}
+
 /// Why a clip cannot be played.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
@@ -42,16 +54,13 @@ impl Ratio {
 
     /// A ratio in lowest terms, or `None` for a denominator of 0.
     #[must_use]
-    pub const fn new(num: i32, den: u32) -> Option<Self> {
-        let (mut a, mut b) = (num.unsigned_abs(), den);
-        while b != 0 {
-            (a, b) = (b, a % b);
-        }
+    pub fn new(num: i32, den: u32) -> Option<Self> {
         if den == 0 {
             return None;
         }
-        // The greatest common divisor is at most den, which is not 0.
-        let (size, den) = (num.unsigned_abs() / a, den / a);
+        // They only get smaller.
+        let [size, den] = lowest_terms(num.unsigned_abs().into(), den.into()).map(u32::try_from);
+        let (size, den) = (size.ok()?, den.ok()?);
         let signed = if num < 0 { 0_i32.wrapping_sub_unsigned(size) } else { size.cast_signed() };
         Some(Self { num: signed, den })
     }
@@ -218,11 +227,7 @@ impl Timeline {
     pub fn length_of(&self, turn: usize) -> [u64; 2] {
         let (start, end) = self.span(turn.min(self.turns() - 1));
         let (num, den) = ((end - start).unsigned_abs(), self.scale.unsigned_abs() * SECOND.unsigned_abs());
-        let (mut a, mut b) = (num, den);
-        while b != 0 {
-            (a, b) = (b, a % b);
-        }
-        [num / a, den / a]
+        lowest_terms(num, den)
     }
 
     /// What is shown at a time in nanoseconds. Times below 0 count backwards from the end of a period; a clip that plays

@@ -60,6 +60,35 @@ fn a_rehearsal_is_the_same_each_time_and_its_picture_too() {
     assert_eq!(picture.get(x, y), Some([0xf2, 0xb4, 0x5a, 255]));
 }
 
+/// The scenario in the guide has every key, and is one that can be played.
+#[test]
+fn the_scenario_of_the_guide_plays() {
+    let folder = packed();
+    let guide = include_str!("../../../../docs/rehearsal.md");
+    let scenario = guide.split("```toml\n").nth(1).unwrap().split("```").next().unwrap();
+    folder.write("guide.toml", scenario.replace("\"art\"", &format!("{:?}", demo_art())));
+    let answer = folder.zemtak("cache rehearse guide.toml --json").exits(0).json();
+    assert_eq!(answer["scenes"].as_array().unwrap().len(), 3);
+    // The device refuses the texture that the new version needs, so the old one stays.
+    let kept = "a new version is broken, the old one stays: scene-0.png: the device was lost";
+    assert!(answer["warnings"].as_array().unwrap().contains(&kept.into()), "{answer}");
+    let help = folder.zemtak("cache rehearse --help").exits(0).out();
+    assert!(help.contains("docs/rehearsal.md"));
+    // And the guide has every key that can be there: an unknown one is answered with all known ones.
+    folder.write(
+        "keys.toml",
+        "format = 1\nzzzz = 1\n[[scene]]\nname = \"a\"\nseconds = 1\nzzzz = 1\n[device]\nzzzz = 1\n",
+    );
+    let known = folder.zemtak("cache rehearse keys.toml").exits(2).err();
+    let lists = known.lines().filter_map(|line| line.split_once("it can be ")).map(|(_, keys)| keys);
+    let keys: Vec<&str> = lists.flat_map(|keys| keys.split(", ")).collect();
+    assert!(keys.len() > 18, "{known}");
+    for key in keys {
+        let written = [format!("{key} = "), format!("[{key}]"), format!("[[{key}]]"), format!("[[scene.{key}]]")];
+        assert!(written.iter().any(|form| scenario.contains(form.as_str())), "{key} is not in the guide");
+    }
+}
+
 #[test]
 fn faults_are_survived_and_told_by_name() {
     let folder = packed();

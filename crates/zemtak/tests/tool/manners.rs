@@ -98,7 +98,7 @@ fn keys(value: &serde_json::Value, path: &str, out: &mut Vec<String>) {
     }
     for (key, inner) in value.as_object().into_iter().flatten() {
         out.push(format!("{path}.{key}"));
-        if !["ignored", "same_frame_number", "answer"].contains(&key.as_str()) {
+        if !["ignored", "same_frame_number", "answer", "packed", "loose", "one_load_a_thing"].contains(&key.as_str()) {
             keys(inner, &format!("{path}.{key}"), out);
         }
     }
@@ -117,6 +117,9 @@ fn answers_have_the_documented_keys() {
     folder.write("bad/lamp.png", "no lamp");
     folder.write("bad/moth.png", std::fs::read(demo_art().join("emblem.png")).unwrap());
     let art = demo_art();
+    let draw = "[[scene.draw]]\nsprite = \"night:emblem\"";
+    let scene = format!("[[scene]]\nname = \"desk\"\nseconds = 1\n{draw}\n");
+    folder.write("scenes.toml", format!("format = 1\nloose = {art:?}\n{scene}"));
     for (name, line, code) in [
         ("pack", format!("pack {} --name night --why --json", art.display()), 0),
         ("verify", format!("verify build/night.atlas.json --against {} --json", art.display()), 0),
@@ -132,6 +135,7 @@ fn answers_have_the_documented_keys() {
         ("clip-at", "clip at build/night.atlas.json moth/fly 250ms --json".into(), 0),
         ("clip-render", "clip render build/night.atlas.json moth/fly -o moth.png --json".into(), 0),
         ("describe", "describe build/night.atlas.json moth/fly/03 --json".into(), 0),
+        ("rehearse", "cache rehearse scenes.toml --json".into(), 0),
         ("errors", "pack bad --json".into(), 3),
     ] {
         let mut printed = Vec::new();

@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
-use zemtak_core::clip::{Ratio, Timeline, common};
+use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
 use zemtak_core::codec::{Moment, PngEffort, encode_apng, encode_gif, encode_png};
 use zemtak_core::compose::put_back;
 use zemtak_core::geometry::Size;
@@ -264,12 +264,7 @@ fn rounded(timeline: &Timeline, order: &[usize], speed: Ratio, unit: i64) -> Vec
 fn seconds(timeline: &Timeline, order: &[usize], speed: Ratio) -> Vec<[u16; 2]> {
     let exact = |&turn: &usize| {
         let [num, den] = timeline.length_of(turn);
-        let (mut num, mut den) = (num * u64::from(speed.den()), den * u64::from(speed.num().unsigned_abs()));
-        let (mut a, mut b) = (num, den);
-        while b != 0 {
-            (a, b) = (b, a % b);
-        }
-        (num, den) = (num / a, den / a);
+        let [num, den] = lowest_terms(num * u64::from(speed.den()), den * u64::from(speed.num().unsigned_abs()));
         Some([u16::try_from(num).ok()?, u16::try_from(den).ok()?])
     };
     let exact: Option<Vec<[u16; 2]>> = order.iter().map(exact).collect();
