@@ -90,6 +90,11 @@ impl Failure {
         Self(Arc::new(Inner { name: name.to_owned(), path: Some(path.to_owned()), reason: reason.into() }))
     }
 
+    /// Whether two are one and the same, not only alike.
+    pub(crate) fn is_same(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.0, &other.0)
+    }
+
     /// What was asked for.
     #[must_use]
     pub fn name(&self) -> &str {

@@ -82,6 +82,7 @@ impl State {
         }
         for wish in wishes {
             self.deny(&wish, failure);
+            self.origins[index as usize].denied.push(wish);
         }
         self.failed(failure.clone());
     }

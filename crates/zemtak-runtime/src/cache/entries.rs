@@ -53,12 +53,41 @@ pub(super) struct Entry {
     pub leases: u32,
     /// How many of the leases wait to be counted until it is known what the name means.
     pub waiting: u32,
-    holds: Vec<(Who, u32)>,
+    holds: Holds,
+}
+
+/// Holders and how many leases each has. Nearly always it is one, and then nothing is allocated.
+#[derive(Debug, Default)]
+struct Holds {
+    first: Option<(Who, u32)>,
+    more: Vec<(Who, u32)>,
+}
+
+impl Holds {
+    fn add(&mut self, who: Who) {
+        if let Some((_, count)) = self.first.iter_mut().chain(&mut self.more).find(|(own, _)| *own == who) {
+            *count += 1;
+        } else if self.first.is_none() {
+            self.first = Some((who, 1));
+        } else {
+            self.more.push((who, 1));
+        }
+    }
+
+    fn take(&mut self, who: Who) {
+        if let Some((_, count)) = self.first.iter_mut().chain(&mut self.more).find(|(own, _)| *own == who) {
+            *count -= 1;
+            if *count == 0 {
+                self.first = self.first.filter(|(_, count)| *count > 0);
+                self.more.retain(|(_, count)| *count > 0);
+            }
+        }
+    }
 }
 
 impl Entry {
     pub fn new(name: Arc<str>, origin: Option<u32>, target: Target) -> Self {
-        Self { name, origin, alias: None, target, leases: 0, waiting: 0, holds: Vec::new() }
+        Self { name, origin, alias: None, target, leases: 0, waiting: 0, holds: Holds::default() }
     }
 
     /// Its name within its atlas; empty for an image.
@@ -75,24 +104,16 @@ impl Entry {
 
     pub fn hold(&mut self, who: Who) {
         self.leases += 1;
-        match self.holds.iter_mut().find(|(own, _)| *own == who) {
-            Some((_, count)) => *count += 1,
-            None => self.holds.push((who, 1)),
-        }
+        self.holds.add(who);
     }
 
     pub fn unhold(&mut self, who: Who) {
         self.leases -= 1;
-        if let Some(i) = self.holds.iter().position(|(own, _)| *own == who) {
-            self.holds[i].1 -= 1;
-            if self.holds[i].1 == 0 {
-                self.holds.swap_remove(i);
-            }
-        }
+        self.holds.take(who);
     }
 
-    pub fn holds(&self) -> &[(Who, u32)] {
-        &self.holds
+    pub fn holds(&self) -> impl Iterator<Item = &(Who, u32)> {
+        self.holds.first.iter().chain(&self.holds.more)
     }
 }
 

@@ -3,7 +3,7 @@
 use super::Shared;
 use super::edition::{Edition, PageFile, Seen};
 use super::editions::Opened;
-use super::sets::Wish;
+use super::sets::{Glob, Wish};
 use super::state::{Errand, State};
 use crate::failure::{Failure, Reason};
 use crate::open::{DESCRIPTOR_BYTES, HashCheck, PAGE_BYTES, decode_page, page_hash, parse_descriptor};
@@ -113,12 +113,16 @@ impl Shared {
                 Done::Open { origin, opened: Opened { result, seen }, took: watch.elapsed() }
             }
             Job::List(wish) => {
-                let names = self.list(&wish);
+                let super::sets::What::Glob(glob) = &wish.what else {
+                    return Done::List { wish, names: Ok(Vec::new()) };
+                };
+                let names = unbroken(&glob.asked, || self.list(glob));
                 Done::List { wish, names }
             }
             Job::Look(known) => {
                 let changed = |seen: &Seen| seen.iter().any(|(root, path, stamp)| self.stamp(*root, path) != *stamp);
-                Done::Look(known.into_iter().filter(|(_, seen)| changed(seen)).map(|(origin, _)| origin).collect())
+                let look = || Ok(known.iter().filter(|(_, seen)| changed(seen)).map(|(origin, _)| *origin).collect());
+                Done::Look(unbroken("a look for changes", look).unwrap_or_default())
             }
         }
     }
@@ -174,8 +178,7 @@ impl Shared {
     }
 
     /// All paths that a wish for loose images means, in order, each once.
-    fn list(&self, wish: &Wish) -> Result<Vec<String>, Failure> {
-        let super::sets::What::Glob(glob) = &wish.what else { return Ok(Vec::new()) };
+    fn list(&self, glob: &Glob) -> Result<Vec<String>, Failure> {
         let mut names = std::collections::BTreeSet::new();
         for files in &self.roots {
             match files.list() {

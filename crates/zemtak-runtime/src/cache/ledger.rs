@@ -212,6 +212,8 @@ impl fmt::Display for Ledger {
             "memory {now} now, {leased} of it held, {peak} at most; the budget is {}{over}",
             Bytes(self.budget)
         )?;
+        let milliseconds = |ns: u64| format!("{}.{} ms", ns / 1_000_000, ns / 100_000 % 10);
+        writeln!(f, "time {} decoding, {} uploading", milliseconds(self.decoding_ns), milliseconds(self.uploading_ns))?;
         for line in &self.textures {
             let TextureLine { path, state, bytes, leases } = line;
             writeln!(f, "    {path}: {state}, {}, {leases} leases", Bytes(*bytes))?;

@@ -155,7 +155,10 @@ impl State {
         let own = &mut self.origins[origin as usize];
         match (own.version.clone(), own.failed.clone()) {
             (Some(version), _) => self.grant(origin, &version, &wish),
-            (None, Some(failure)) => self.deny(&wish, &failure),
+            (None, Some(failure)) => {
+                own.denied.push(wish.clone());
+                self.deny(&wish, &failure);
+            }
             (None, None) => {
                 own.wishes.push(wish);
                 self.open(origin);
@@ -176,7 +179,7 @@ impl State {
                 if found.is_empty() {
                     self.set_fails(wish.set, Failure::new(&glob.asked, Reason::NothingMatches));
                 }
-                self.entries.reserve(found.len());
+                self.reserve(found.len());
                 for at in found {
                     let entry = self.intern_sprite(origin, version, at);
                     let held = self.take(entry, who);

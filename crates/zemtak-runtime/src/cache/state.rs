@@ -29,7 +29,9 @@ pub(super) struct Origin {
     pub opening: bool,
     pub again: bool,
     pub entries: Vec<u32>,
+    /// What sets wait for, and what they cannot have because it cannot be read.
     pub wishes: Vec<Wish>,
+    pub denied: Vec<Wish>,
     /// Its files as they were when it was last read.
     pub seen: super::edition::Seen,
 }
@@ -125,6 +127,12 @@ impl State {
         self.entries.push(entry);
         self.names.insert(shared, index);
         index
+    }
+
+    /// Makes room for so many names at once.
+    pub fn reserve(&mut self, count: usize) {
+        self.entries.reserve(count);
+        self.names.reserve(count);
     }
 
     /// The place of a sprite of an atlas that is known.
@@ -282,32 +290,40 @@ impl State {
     pub fn retry(&mut self, only: Option<u32>) {
         let chosen = |entry: u32| only.is_none_or(|only| only == entry);
         for index in (0..).take(self.entries.len()).filter(|i| chosen(*i)) {
-            let entry = &mut self.entries[index as usize];
-            match (&entry.target, entry.origin) {
-                (Target::Sprite { page, .. }, _) => {
-                    let page = *page;
-                    let failed = matches!(self.pages.get(page).state, PageState::Failed(_));
-                    if failed && self.pages.get(page).leases > 0 {
-                        self.pages.want(page, &mut self.tally);
-                    } else if failed {
-                        self.pages.get_mut(page).state = PageState::Absent;
-                    }
+            let entry = &self.entries[index as usize];
+            if let Target::Sprite { page, .. } = entry.target
+                && matches!(self.pages.get(page).state, PageState::Failed(_))
+            {
+                if self.pages.get(page).leases > 0 {
+                    self.pages.want(page, &mut self.tally);
+                } else {
+                    self.pages.get_mut(page).state = PageState::Absent;
                 }
-                (Target::Bad(_), Some(origin)) if self.origins[origin as usize].failed.take().is_some() => {
-                    self.reopen(origin);
-                }
-                _ => {}
+            }
+        }
+        let origin = only.and_then(|entry| self.entries[entry as usize].origin);
+        let chosen = |index: u32| only.is_none() || origin == Some(index);
+        for index in (0..).take(self.origins.len()).filter(|i| chosen(*i)) {
+            if self.origins[index as usize].failed.is_some() {
+                self.reopen(index);
             }
         }
     }
 
-    /// Opens an atlas or image once more that could not be read.
-    pub fn reopen(&mut self, origin: u32) {
-        self.origins[origin as usize].failed = None;
-        for entry in &self.origins[origin as usize].entries {
+    /// Opens an atlas or image once more that could not be read; what sets could not have of it they may have then.
+    pub fn reopen(&mut self, index: u32) {
+        let origin = &mut self.origins[index as usize];
+        let failed = origin.failed.take();
+        for entry in &origin.entries {
             self.entries[*entry as usize].target = Target::Unresolved;
         }
-        self.open(origin);
+        for wish in std::mem::take(&mut origin.denied) {
+            let Some(set) = self.sets.get_mut(&wish.set) else { continue };
+            set.failures.retain(|own| failed.as_ref().is_none_or(|failed| !own.is_same(failed)));
+            set.pending += 1;
+            origin.wishes.push(wish);
+        }
+        self.open(index);
     }
 
     /// Tells of something else than a page that cannot be had.

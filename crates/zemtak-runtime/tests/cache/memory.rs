@@ -24,7 +24,7 @@ fn a_sprite_takes_little_until_it_is_asked_for_and_not_much_then() {
     let each = |bytes: i64| bytes / i64::from(SPRITES);
     println!("{} bytes a sprite known, {} more when asked for", each(known.bytes_current), each(asked.bytes_current));
     assert!((100..=200).contains(&each(known.bytes_current)), "{known:?}");
-    assert!((100..=400).contains(&each(asked.bytes_current)), "{asked:?}");
+    assert!((100..=250).contains(&each(asked.bytes_current)), "{asked:?}");
 }
 
 /// What a game does each frame takes no memory from the heap.
@@ -36,13 +36,14 @@ fn leasing_and_drawing_what_is_there_take_no_memory() {
     let held = cache.lease("a:moth/fly/00007");
     pump.wait(&held).unwrap();
     let id = cache.id("a:moth/fly/00007");
-    let taken = allocation_counter::measure(|| {
-        for _ in 0..100 {
-            let lease = cache.lease(id);
-            let clone = lease.clone();
-            assert_eq!(clone.view(), held.view());
-            pump.pump(PerFrame::default());
-        }
-    });
+    let mut frame = || {
+        let lease = cache.lease(id);
+        let clone = lease.clone();
+        assert_eq!(clone.view(), held.view());
+        pump.pump(PerFrame::default());
+    };
+    // In debug builds the first lease from another line of the program takes a note.
+    frame();
+    let taken = allocation_counter::measure(|| (0..100).for_each(|_| frame()));
     assert_eq!(taken.count_total, 0, "{taken:?}");
 }

@@ -272,6 +272,25 @@ fn a_set_tells_its_progress_and_cancels_when_dropped() {
     assert_eq!((ledger.loads, ledger.cancelled), (loads, 3), "{ledger}");
 }
 
+/// A set whose atlas could not be read stayed empty for good, even when a retry found the atlas.
+#[test]
+fn a_set_gets_what_a_retry_finds() {
+    let mut game = Game::new(|s| s);
+    let descriptor = game.world.files.remove("a.atlas.json").unwrap();
+    let (set, clip) = (game.cache.lease_all(["a:p1/*", "b:**"]), game.cache.lease_clip("a:p0"));
+    game.pump();
+    let late = game.cache.lease_all(["a:p2/*"]);
+    assert!(game.pump.wait(&set).is_err() && game.pump.wait(&clip).is_err() && game.pump.wait(&late).is_err());
+    assert_eq!((set.progress().done, set.progress().failed), (3, 1));
+    game.world.files.put("a.atlas.json", descriptor);
+    game.cache.retry_all();
+    for set in [&set, clip.sprites(), &late] {
+        game.pump.wait(set).unwrap();
+    }
+    assert_eq!((set.progress().done, set.progress().failed, late.progress().done), (6, 0, 3));
+    assert!(clip.play(Ratio::ONE).advance(Duration::ZERO).view.is_some());
+}
+
 #[test]
 fn waiting_on_the_wrong_thread_ends_with_a_reason() {
     let mut game = Game::new(|s| s);
@@ -354,8 +373,15 @@ fn a_game_that_ends_while_files_are_read_ends_at_once_and_whole() {
     let (cache, mut pump) = Cache::new(Settings { workers: Some(2), ..Settings::over(files) }, sink.clone());
     let leases: Vec<_> = (0..3).map(|page| cache.lease(&sprite_name("a", page, 0))).collect();
     pump.wait(&leases[0]).unwrap();
-    let waiting = std::thread::spawn(move || leases.iter().map(|lease| lease.wait().is_err()).collect::<Vec<_>>());
+    // Whatever each gets while the game ends, it gets an answer; and after that there is nothing any more.
+    let waiting = std::thread::spawn(move || {
+        leases.iter().for_each(|lease| drop(lease.wait()));
+        leases
+    });
     drop(pump);
-    assert_eq!(waiting.join().unwrap(), [true; 3]);
+    for lease in waiting.join().unwrap() {
+        assert!(matches!(lease.wait().unwrap_err().reason(), Reason::Closed));
+        assert!(lease.view().is_none());
+    }
     assert_eq!(sink.used(), 0);
 }
