@@ -5,6 +5,21 @@ use serde::Serialize;
 use std::collections::VecDeque;
 
 /// Something that happened in a cache. Paths are below their root.
+///
+/// ```
+/// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+/// # let files = MemoryFiles::new();
+/// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+/// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+/// # files.put("moth.png", png.clone());
+/// # files.put("title.png", png);
+/// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+/// use zemtak_runtime::Event;
+///
+/// let _ = pump.wait(&cache.lease("none.png"));
+/// let events = cache.events();
+/// assert!(matches!(&events[..], [Event::Failed(failure)] if failure.name() == "none.png"));
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub enum Event {

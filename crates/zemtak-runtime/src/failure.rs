@@ -14,6 +14,21 @@ use zemtak_core::geometry::Size;
 /// A name that cannot be had, where it was looked for, and why. Cheap to clone: all who wait for one page share it.
 ///
 /// As text it is one line that says all of this.
+///
+/// ```
+/// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+/// # let files = MemoryFiles::new();
+/// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+/// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+/// # files.put("moth.png", png.clone());
+/// # files.put("title.png", png);
+/// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+/// use zemtak_runtime::Reason;
+///
+/// let failure = pump.wait(&cache.lease("none.png")).unwrap_err();
+/// assert_eq!(failure.name(), "none.png");
+/// assert!(matches!(failure.reason(), Reason::NotFound(_)));
+/// ```
 #[derive(Debug, Clone)]
 pub struct Failure(Arc<Inner>);
 

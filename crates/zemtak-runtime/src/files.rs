@@ -13,6 +13,36 @@ use zemtak_core::atlas::page_path_is_safe;
 /// Files below a root, by paths with `/` as separator. Implement it for archives or a network of the game's own.
 ///
 /// It is called from several threads at once. A path that it is given never has empty parts, `.`, `..`, `:` or `\`.
+///
+/// ```
+/// use std::io;
+/// use std::path::PathBuf;
+/// use zemtak_runtime::{Files, Stamp};
+///
+/// /// Images that are built into the program.
+/// struct BuiltIn(&'static [(&'static str, &'static [u8])]);
+///
+/// impl Files for BuiltIn {
+///     fn read(&self, path: &str, _limit: u64) -> io::Result<Vec<u8>> {
+///         let found = self.0.iter().find(|(name, _)| *name == path);
+///         found.map(|(_, bytes)| bytes.to_vec()).ok_or_else(|| io::ErrorKind::NotFound.into())
+///     }
+///
+///     fn stamp(&self, path: &str) -> io::Result<Stamp> {
+///         Ok(Stamp { length: self.read(path, u64::MAX)?.len() as u64, version: 0 })
+///     }
+///
+///     fn list(&self) -> io::Result<Vec<String>> {
+///         Ok(self.0.iter().map(|(name, _)| name.to_string()).collect())
+///     }
+///
+///     fn place(&self, path: &str) -> PathBuf {
+///         PathBuf::from(path)
+///     }
+/// }
+///
+/// assert_eq!(BuiltIn(&[("a.png", b"...")]).list().unwrap(), ["a.png"]);
+/// ```
 pub trait Files: Send + Sync {
     /// All bytes of a file.
     ///
@@ -47,6 +77,14 @@ pub struct Stamp {
 }
 
 /// Files below a folder. Links that lead out of it are refused.
+///
+/// ```
+/// use zemtak_runtime::{Files, Folder};
+///
+/// let assets = Folder::new("assets");
+/// assert!(assets.place("night-0.png").ends_with("assets/night-0.png"));
+/// assert!(assets.read("../secret.png", 1 << 20).is_err());
+/// ```
 #[derive(Debug, Clone)]
 pub struct Folder(PathBuf);
 
@@ -110,6 +148,16 @@ impl Files for Folder {
 }
 
 /// Files in memory: built into the program, downloaded, or made for a test. Clones share them.
+///
+/// ```
+/// use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+///
+/// let files = MemoryFiles::new();
+/// files.put("title.png", *b"no image");
+/// let (cache, mut pump) = Cache::new(Settings::over(files), MemorySink::new());
+/// let failure = pump.wait(&cache.lease("title.png")).unwrap_err();
+/// assert!(failure.to_string().starts_with("title.png: title.png: it cannot be decoded: not an image"));
+/// ```
 #[derive(Debug, Clone, Default)]
 pub struct MemoryFiles(Arc<Mutex<Held>>);
 

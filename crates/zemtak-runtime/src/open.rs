@@ -18,6 +18,20 @@ pub const PAGE_BYTES: u64 = 1 << 30;
 pub const RAW_PAGE: &str = "rgba";
 
 /// A descriptor that was read from a file and may be trusted.
+///
+/// ```
+/// use zemtak_runtime::{AtlasFile, HashCheck};
+///
+/// fn look(path: &std::path::Path) -> Result<(), zemtak_runtime::OpenError> {
+///     let night = AtlasFile::open(path)?;
+///     let pixels = night.read_page(0, HashCheck::Yes)?; // rows from the top, 8-bit RGBA
+///     for (name, sprite) in &night.atlas().sprites {
+///         println!("{name} lies at {:?} of {:?}", sprite.uv, pixels.size());
+///     }
+///     Ok(())
+/// }
+/// assert!(look("none.atlas.json".as_ref()).is_err());
+/// ```
 #[derive(Debug, Clone)]
 pub struct AtlasFile {
     path: PathBuf,
@@ -191,6 +205,11 @@ pub(crate) fn decode_page(page: &Page, path: &Path, bytes: Vec<u8>, hash: HashCh
 }
 
 /// The hash of a page file's bytes in the form of the descriptor: `blake3:` and 64 hexadecimal digits.
+///
+/// ```
+/// let hash = zemtak_runtime::page_hash(b"bytes of a page");
+/// assert!(hash.starts_with("blake3:") && hash.len() == 7 + 64);
+/// ```
 #[must_use]
 pub fn page_hash(bytes: &[u8]) -> String {
     format!("blake3:{}", blake3::hash(bytes).to_hex())

@@ -25,6 +25,22 @@ pub struct Id {
 ///
 /// A clone is a lease of its own. Dropping one gives it back; there is no other way, so nothing is given back twice or
 /// used after that.
+///
+/// ```
+/// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+/// # let files = MemoryFiles::new();
+/// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+/// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+/// # files.put("moth.png", png.clone());
+/// # files.put("title.png", png);
+/// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+/// let first = cache.lease("moth.png");
+/// let second = first.clone();
+/// pump.wait(&first)?;
+/// drop(first);
+/// assert!(second.view().is_some());
+/// # Ok::<(), zemtak_runtime::Failure>(())
+/// ```
 pub struct Lease {
     shared: Arc<Shared>,
     entry: u32,
@@ -51,6 +67,24 @@ pub struct View {
 
 impl View {
     /// The four vertices and six indices that draw it.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// use zemtak_runtime::coords::{Placement, Sampling};
+    ///
+    /// let moth = cache.lease("moth.png");
+    /// pump.wait(&moth)?;
+    /// let placement = Placement { at: [100.0, 50.0], ..Placement::default() };
+    /// let quad = moth.view().unwrap().quad(&placement, &Sampling::default());
+    /// assert_eq!(quad.positions[0], [84.0, 42.0]);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     #[must_use]
     pub fn quad(&self, placement: &Placement, sampling: &Sampling) -> Quad {
         quad(&self.visible, self.pivot, placement, sampling)
@@ -110,6 +144,24 @@ impl Lease {
     ///
     /// # Errors
     /// Nothing of the part is stored. Where the sprite is not known yet, that shows later: there is nothing to view then.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// use zemtak_runtime::coords::Part;
+    ///
+    /// let moth = cache.lease("moth.png");
+    /// pump.wait(&moth)?;
+    /// let wing = moth.part(Part { x: 16, y: 0, w: 16, h: 16 }).unwrap();
+    /// drop(moth); // the wing keeps the texture
+    /// assert_eq!(wing.view().unwrap().uv.0, [0.5, 0.0, 1.0, 1.0]);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     pub fn part(&self, part: Part) -> Result<Self, PartError> {
         let former = self.parts.as_deref().unwrap_or_default();
         let parts: Arc<[Part]> = former.iter().copied().chain([part]).collect();
@@ -127,6 +179,22 @@ impl Lease {
     ///
     /// # Errors
     /// It cannot be had; or this is the thread that pumps.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.lease("moth.png");
+    /// let loading = std::thread::spawn(move || moth.wait().is_ok());
+    /// while !loading.is_finished() {
+    ///     pump.pump(zemtak_runtime::PerFrame::default());
+    /// }
+    /// assert!(loading.join().unwrap());
+    /// ```
     pub fn wait(&self) -> Result<(), Failure> {
         self.shared.wait(Wanted::Entry(self.entry))
     }

@@ -57,6 +57,20 @@ impl LeaseSet {
     }
 
     /// How far it is, in numbers.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let all = cache.lease_all(["moth.png", "title.png", "none.png"]);
+    /// assert!(pump.wait(&all).is_err());
+    /// let progress = all.progress();
+    /// assert_eq!((progress.done, progress.failed, progress.total), (2, 1, 3));
+    /// ```
     #[must_use]
     pub fn progress(&self) -> Progress {
         let state = self.0.shared.lock();
@@ -145,6 +159,23 @@ impl ClipLease {
     }
 
     /// A player that begins at a place of the clip, so that a crowd does not move in step.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// use std::time::Duration;
+    /// use zemtak_runtime::clip::Ratio;
+    ///
+    /// let flying = cache.lease_clip("night:moth/fly");
+    /// // A swarm: all share one hold, and each is somewhere else in the clip.
+    /// let mut swarm: Vec<_> = (0..9).map(|i| flying.play_from(Ratio::ONE, Duration::from_millis(137 * i))).collect();
+    /// assert!(swarm[0].advance(Duration::ZERO).view.is_none()); // not there yet
+    /// ```
     #[must_use]
     pub fn play_from(&self, speed: Ratio, place: Duration) -> Playing {
         Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))

@@ -12,6 +12,21 @@ use std::fmt;
 /// # Guarantees
 /// `requests = reuses + coalesced + started + refused + withdrawn + waiting`, and
 /// `loads_begun = loads + page_failures + cancelled + in_flight`.
+///
+/// ```
+/// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+/// # let files = MemoryFiles::new();
+/// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+/// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+/// # files.put("moth.png", png.clone());
+/// # files.put("title.png", png);
+/// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+/// pump.wait(&cache.lease("moth.png"))?;
+/// let ledger = cache.ledger();
+/// assert_eq!(ledger.requests, ledger.started);
+/// assert!(ledger.to_json().starts_with(r#"{"requests":1,"#));
+/// # Ok::<(), zemtak_runtime::Failure>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Ledger {
     /// Leases asked for.

@@ -40,6 +40,14 @@ use zemtak_core::codec::Limits;
 use zemtak_core::pixels::Pixels;
 
 /// How a cache works.
+///
+/// ```
+/// use zemtak_runtime::{Folder, Settings};
+///
+/// // A folder of a mod before the shipped one, and at most 64 MiB for what nobody holds.
+/// let settings = Settings { budget: 64 << 20, ..Settings::over(Folder::new("mods/moon")).and_then(Folder::new("assets")) };
+/// assert_eq!(settings.roots.len(), 2);
+/// ```
 pub struct Settings {
     /// Where files are looked for, the first root first: a folder of overrides before the shipped one. A descriptor and
     /// its pages always come from one root.
@@ -166,6 +174,19 @@ impl Cache {
     }
 
     /// The same cache; what is leased through it is held in this name, which the ledger tells: a scene, a system.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let meadow = cache.named("meadow");
+    /// let moth = meadow.lease("moth.png");
+    /// assert_eq!(cache.ledger().held[0].holder, "meadow");
+    /// ```
     #[must_use]
     pub fn named(&self, holder: &str) -> Self {
         let mut state = self.shared.lock();
@@ -181,12 +202,41 @@ impl Cache {
     ///
     /// A name is `night:moth/fly/03`, a sprite of the atlas `night`; `worlds/night:moth/fly/03`, where its descriptor lies
     /// in a folder; `title.png`, a loose image; or an alias.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.id("moth.png");
+    /// // As often as you like, without looking the name up again:
+    /// let lease = cache.lease(moth);
+    /// assert_eq!(&*lease.name(), "moth.png");
+    /// ```
     #[must_use]
     pub fn id(&self, name: &str) -> Id {
         Id { entry: self.shared.lock().intern(name), cache: self.shared.number }
     }
 
     /// Leases a sprite by name or id. It never fails and never waits: the lease tells how far the sprite is.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.lease("moth.png");
+    /// assert!(!moth.is_ready());
+    /// pump.wait(&moth)?;
+    /// assert_eq!(moth.view().unwrap().canvas.w, 32);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     #[track_caller]
     pub fn lease<'n>(&self, what: impl Into<Asked<'n>>) -> Lease {
         let who = self.who();
@@ -206,6 +256,20 @@ impl Cache {
     ///
     /// In globs `*` and `?` match anything but `/`, `**` matches whole folders, `[a-c]` one of some characters, `{a,b}` one
     /// of some texts; `\` takes a character as it is.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let all = cache.lease_all(["*.png"]);
+    /// pump.wait(&all)?;
+    /// assert_eq!(all.names().len(), 2);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     #[track_caller]
     pub fn lease_all<'n>(&self, names: impl IntoIterator<Item = &'n str>) -> LeaseSet {
         self.set(names, self.who())
@@ -213,6 +277,22 @@ impl Cache {
 
     /// Has many sprites loaded and kept in memory, as [`Cache::lease_all`] does, until the set is dropped. The ledger does
     /// not count them as held at the end of the game.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let pinned = cache.pin(["title.png"]);
+    /// pump.wait(&pinned)?;
+    /// cache.trim();
+    /// pump.pump(zemtak_runtime::PerFrame::default());
+    /// assert_eq!(cache.ledger().resident_bytes, 32 * 16 * 4);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     #[track_caller]
     pub fn pin<'n>(&self, names: impl IntoIterator<Item = &'n str>) -> LeaseSet {
         self.set(names, Who { holder: PINS, ..self.who() })
@@ -242,6 +322,21 @@ impl Cache {
     ///
     /// # Errors
     /// The name leads back to the alias.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// cache.alias("courier", "moth.png")?;
+    /// assert_eq!(&*cache.lease("courier").name(), "moth.png");
+    /// cache.alias("courier", "title.png")?;
+    /// assert_eq!(&*cache.lease("courier").name(), "title.png");
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     pub fn alias(&self, alias: &str, name: &str) -> Result<(), Failure> {
         self.shared.lock().alias(alias, name)
     }
@@ -257,12 +352,49 @@ impl Cache {
     }
 
     /// Has the next pump drop all textures that nobody holds.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// pump.wait(&cache.lease("moth.png"))?; // given back at once
+    /// assert_eq!(cache.ledger().resident_bytes, 32 * 16 * 4);
+    /// cache.trim();
+    /// pump.pump(zemtak_runtime::PerFrame::default());
+    /// assert_eq!(cache.ledger().resident_bytes, 0);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     pub fn trim(&self) {
         self.shared.lock().trim = true;
     }
 
     /// Reads the atlas or image of a name anew. Where something has changed, it takes the place of the old one behind all
     /// leases at once, as soon as all of it that is held is there; where it is broken, the old one stays.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.lease("moth.png");
+    /// pump.wait(&moth)?;
+    /// # let larger = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(64, 16)).unwrap();
+    /// # let larger = zemtak_core::codec::encode_png(&larger, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// files.put("moth.png", larger);
+    /// cache.reload("moth.png");
+    /// while moth.view().unwrap().canvas.w == 32 {
+    ///     pump.pump(zemtak_runtime::PerFrame::default()); // until then the old one is drawn
+    /// }
+    /// assert_eq!(moth.view().unwrap().canvas.w, 64);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     pub fn reload(&self, name: &str) {
         let mut state = self.shared.lock();
         let entry = state.intern(name);
@@ -283,6 +415,22 @@ impl Cache {
     }
 
     /// Tries again to load what could not be had.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let lantern = cache.lease("lantern.png");
+    /// assert!(pump.wait(&lantern).is_err());
+    /// # files.put("lantern.png", zemtak_runtime::Files::read(&files, "moth.png", 9999).unwrap());
+    /// // The file has come meanwhile.
+    /// cache.retry("lantern.png");
+    /// assert!(pump.wait(&lantern).is_ok());
+    /// ```
     pub fn retry(&self, name: &str) {
         let mut state = self.shared.lock();
         let entry = state.intern(name);
@@ -299,12 +447,45 @@ impl Cache {
     }
 
     /// What happened since the last call, in order.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// pump.wait(&cache.lease("moth.png"))?;
+    /// for event in cache.events() {
+    ///     if let zemtak_runtime::Event::Loaded { path, bytes } = event {
+    ///         assert_eq!((path.as_str(), bytes), ("moth.png", 32 * 16 * 4));
+    ///     }
+    /// }
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     #[must_use]
     pub fn events(&self) -> Vec<Event> {
         self.shared.lock().events.take()
     }
 
     /// The account of what was loaded, reused, evicted and is still held.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let (one, two) = (cache.lease("moth.png"), cache.lease("moth.png"));
+    /// pump.wait(&two)?;
+    /// let ledger = cache.ledger();
+    /// assert_eq!((ledger.requests, ledger.loads, ledger.leases), (2, 1, 2));
+    /// println!("{ledger}");
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
     #[must_use]
     pub fn ledger(&self) -> Ledger {
         Ledger::of(&self.shared.lock())

@@ -112,6 +112,23 @@ impl<S: Sink> Pump<S> {
     }
 
     /// Makes textures of what is ready, drops those that have to go, and lets new versions take over. Never waits.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// use zemtak_runtime::PerFrame;
+    ///
+    /// let moth = cache.lease("moth.png");
+    /// while !moth.is_ready() {
+    ///     let pumped = pump.pump(PerFrame { uploads: 1, bytes: 4 << 20 });
+    ///     assert!(pumped.made <= 1);
+    /// }
+    /// ```
     pub fn pump(&mut self, frame: PerFrame) -> Pumped {
         let mut pumped = Pumped::default();
         self.make_stand_in();
@@ -156,6 +173,19 @@ impl<S: Sink> Pump<S> {
     }
 
     /// Drops all textures and gives the last account. It names what still holds leases.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let forgotten = cache.lease("moth.png");
+    /// let last = pump.finish();
+    /// assert_eq!((last.leases, last.held[0].sprite.as_str()), (1, "moth.png"));
+    /// ```
     #[must_use]
     pub fn finish(mut self) -> Ledger {
         self.close();

@@ -6,6 +6,21 @@ use std::sync::Arc;
 use zemtak_core::pixels::Pixels;
 
 /// Keeps each texture's pixels: for drawing without a graphics card, and for tests.
+///
+/// ```
+/// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+/// # let files = MemoryFiles::new();
+/// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+/// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+/// # files.put("moth.png", png.clone());
+/// # files.put("title.png", png);
+/// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+/// let moth = cache.lease("moth.png");
+/// pump.wait(&moth)?;
+/// let pixels = pump.sink().pixels(moth.view().unwrap().texture).unwrap();
+/// assert_eq!(pixels.size().w, 32);
+/// # Ok::<(), zemtak_runtime::Failure>(())
+/// ```
 #[derive(Debug, Default)]
 pub struct MemorySink {
     textures: HashMap<Texture, Arc<Pixels>>,

@@ -118,6 +118,14 @@ pub trait Sink {
 
 /// How many bytes of texture memory a texture takes: 4 a pixel, all mip levels together. Level k is max(1, side / 2^k)
 /// pixels a side.
+///
+/// ```
+/// use zemtak_runtime::geometry::Size;
+/// use zemtak_runtime::texture_bytes;
+///
+/// assert_eq!(texture_bytes(Size::new(4, 2), 1), 32);
+/// assert_eq!(texture_bytes(Size::new(4, 2), 3), (8 + 2 + 1) * 4);
+/// ```
 #[must_use]
 pub fn texture_bytes(size: Size, mips: u32) -> u64 {
     let level = |k: u32| {
