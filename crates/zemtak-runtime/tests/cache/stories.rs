@@ -7,7 +7,8 @@ use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Part, PartError, Placement, Sampling};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
-    Cache, Cause, Event, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings, Standing, View,
+    Cache, Cause, Event, Files, HashCheck, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings, Standing,
+    View,
 };
 
 struct Game {
@@ -141,7 +142,8 @@ fn the_stand_in_is_drawn_in_the_sprites_place_until_a_retry_brings_it() {
 
 #[test]
 fn a_new_version_takes_over_at_once_and_a_broken_one_never() {
-    let mut game = Game::new(|s| s);
+    // Hashes are held against new versions even where they are not otherwise.
+    let mut game = Game::new(|s| Settings { hash: HashCheck::No, ..s });
     let held = ["a:p0/00", "a:p1/00", "a:p2/00"].map(|name| game.cache.lease(name));
     game.pump();
     let colours = |game: &Game| held.each_ref().map(|lease| game.colour(lease.view())[2]);
@@ -173,6 +175,27 @@ fn a_new_version_takes_over_at_once_and_a_broken_one_never() {
     (0..3).for_each(|_| game.pump());
     assert_eq!(colours(&game), [3, 3, 3]);
     assert_eq!(game.cache.ledger().replaced, 2);
+}
+
+/// A page that nobody holds yet, but that the new version will draw from, must not be evicted to make room for the new
+/// version's other pages.
+#[test]
+fn what_a_new_version_will_need_is_not_evicted_for_it() {
+    let mut game = Game::new(|s| Settings { budget: 3 * PAGE, ..s });
+    let held = ["a:p0/00", "a:p2/00"].map(|name| game.cache.lease(name));
+    let idle = game.cache.lease("a:p1/00");
+    game.pump();
+    drop(idle);
+    // The first sprite moves to the second page, and the third page is painted anew.
+    game.world.write("a", &[0, 0, 1]);
+    let text = String::from_utf8(game.world.files.read("a.atlas.json", 1 << 20).unwrap()).unwrap();
+    let text = text.replace("\"p0/00\": { \"page\": 0", "\"p0/00\": { \"page\": 1");
+    game.world.files.put("a.atlas.json", text.into_bytes());
+    game.cache.reload_changed();
+    (0..3).for_each(|_| game.pump());
+    assert_eq!(game.colour(held[0].view()), colour("a", 1, 0));
+    assert_eq!(game.colour(held[1].view()), colour("a", 2, 1));
+    assert_eq!(game.cache.ledger().loads, 4, "three at first, and the one that is new");
 }
 
 #[test]

@@ -72,10 +72,12 @@ proptest! {
     fn many_threads_lose_leak_and_free_nothing(seed in any::<u64>(), budget in 1..5_u64, workers in 0..3_usize) {
         let (world, sink) = (World::new(&[("a", 3), ("b", 3)]), Witness::default());
         let settings = Settings { budget: budget * PAGE, workers: Some(workers), ..Settings::over(world.files.clone()) };
-        let (cache, mut pump) = Cache::new(settings, sink.clone());
+        let (cache, pump) = Cache::new(settings, sink.clone());
         let (running, watching) = (AtomicUsize::new(3), AtomicBool::new(false));
         let finished = || { running.fetch_sub(1, Ordering::Release); };
-        thread::scope(|scope| {
+        let mut pump = thread::scope(|scope| {
+            // Should this thread fail, the pump goes with it, and nobody waits for ever.
+            let mut pump = pump;
             for i in 0..2 {
                 let (cache, finished) = (cache.named("player"), &finished);
                 scope.spawn(move || { player(&cache, seed.rotate_left(i * 7), 60); finished(); });
@@ -94,6 +96,7 @@ proptest! {
                 // On few cores the others must have their turn.
                 thread::yield_now();
             }
+            pump
         });
         drain(&cache, &mut pump);
         let ledger = cache.ledger();
