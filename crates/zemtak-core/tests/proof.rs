@@ -11,7 +11,7 @@
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::atomic::AtomicBool;
-use zemtak_core::atlas::{Alpha, Atlas, Built, Colour, Filter, Page, PixelKind, Sprite, VERSION, Wrap};
+use zemtak_core::atlas::{Alpha, Atlas, Built, Page, Sprite, VERSION};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
@@ -56,20 +56,7 @@ fn options() -> impl Strategy<Value = Options> {
 }
 
 fn page_entry(index: usize, size: Size) -> Page {
-    Page {
-        file: format!("p-{index}.png"),
-        width: size.w,
-        height: size.h,
-        pixels: PixelKind::Rgba8,
-        alpha: Alpha::Straight,
-        colour: Colour::Srgb,
-        filter: Filter::Nearest,
-        wrap: Wrap::Clamp,
-        mips: 1,
-        safe_mips: None,
-        hash: format!("blake3:{}", "0".repeat(64)),
-        layers: BTreeMap::new(),
-    }
+    Page::new(format!("p-{index}.png"), size, format!("blake3:{}", "0".repeat(64)))
 }
 
 /// The shortest way to an atlas and its pages.

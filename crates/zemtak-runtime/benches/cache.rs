@@ -10,7 +10,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::name::SpriteName;
-use zemtak_runtime::atlas::{Alpha, Atlas, Built, Colour, Filter, Page, PixelKind, Sprite, VERSION, Wrap};
+use zemtak_runtime::atlas::{Atlas, Built, Page, Sprite, VERSION};
 use zemtak_runtime::coords::UvRect;
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
@@ -31,7 +31,7 @@ fn world() -> MemoryFiles {
     for page in 0..PAGES {
         let png = encode_png(&lanterns(size, page), PngEffort::Balanced).unwrap();
         let file = format!("night-{page}.png");
-        pages.push(page_of(&file, size, page_hash(&png)));
+        pages.push(Page::new(&file, size, page_hash(&png)));
         files.put(&file, png);
         for i in 0..COLUMNS * ROWS {
             let rect = Rect::new(i % COLUMNS * SIDE, i / COLUMNS * SIDE, SIDE, SIDE);
@@ -64,23 +64,6 @@ fn lanterns(size: Size, page: u32) -> Pixels {
         }
     }
     pixels
-}
-
-fn page_of(file: &str, size: Size, hash: String) -> Page {
-    Page {
-        file: file.into(),
-        width: size.w,
-        height: size.h,
-        pixels: PixelKind::Rgba8,
-        alpha: Alpha::Straight,
-        colour: Colour::Srgb,
-        filter: Filter::Nearest,
-        wrap: Wrap::Clamp,
-        mips: 1,
-        safe_mips: None,
-        hash,
-        layers: BTreeMap::new(),
-    }
 }
 
 fn sprite(page: usize, rect: Rect, size: Size) -> Sprite {

@@ -170,6 +170,25 @@ pub struct Page {
 }
 
 impl Page {
+    /// A page of one level in straight sRGB, sampled by the nearest pixel and clamped.
+    #[must_use]
+    pub fn new(file: impl Into<String>, size: Size, hash: String) -> Self {
+        Self {
+            file: file.into(),
+            width: size.w,
+            height: size.h,
+            pixels: PixelKind::Rgba8,
+            alpha: Alpha::Straight,
+            colour: Colour::Srgb,
+            filter: Filter::Nearest,
+            wrap: Wrap::Clamp,
+            mips: 1,
+            safe_mips: None,
+            hash,
+            layers: BTreeMap::new(),
+        }
+    }
+
     /// Width and height.
     #[must_use]
     pub fn size(&self) -> Size {

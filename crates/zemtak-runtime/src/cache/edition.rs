@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use zemtak_core::atlas::{Alpha, Atlas, Clip, Colour, Filter, Page, PixelKind, Sprite, Wrap};
+use zemtak_core::atlas::{Atlas, Clip, Page, Sprite};
 use zemtak_core::coords::{Area, Picture, UvRect};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::{ClipName, SpriteName};
@@ -76,7 +76,7 @@ impl Edition {
     /// That of a loose image: one sprite that fills its page.
     pub fn of_image(path: &str, root: usize, size: Size, hash: String, sampler: Sampler) -> Option<Self> {
         let Sampler { filter, wrap, alpha, colour } = sampler;
-        let page = loose_page(path, size, hash, (filter, wrap, alpha, colour));
+        let page = Page { filter, wrap, alpha, colour, ..Page::new(path, size, hash) };
         let area = Area::new(size, Rect::at(0, 0, size), false).ok()?;
         let placed = Placed {
             picture: Picture::whole(area),
@@ -109,22 +109,4 @@ fn place(sprite: Sprite, page: &Page) -> Option<Placed> {
     let details = Details { points, stretch, tags, user: user.map(|user| user.to_string()) };
     let page = u32::try_from(page).ok()?;
     Some(Placed { picture, pivot, uv, page, details: (!plain).then(|| Arc::new(details)) })
-}
-
-fn loose_page(path: &str, size: Size, hash: String, how: (Filter, Wrap, Alpha, Colour)) -> Page {
-    let (filter, wrap, alpha, colour) = how;
-    Page {
-        file: path.to_owned(),
-        width: size.w,
-        height: size.h,
-        pixels: PixelKind::Rgba8,
-        alpha,
-        colour,
-        filter,
-        wrap,
-        mips: 1,
-        safe_mips: None,
-        hash,
-        layers: BTreeMap::new(),
-    }
 }

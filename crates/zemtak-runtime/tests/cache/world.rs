@@ -2,9 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use zemtak_runtime::atlas::{
-    Alpha, Atlas, Built, Clip, Colour, Filter, Mode, Page, PixelKind, Rate, Sprite, Step, VERSION, Wrap,
-};
+use zemtak_runtime::atlas::{Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step, VERSION};
 use zemtak_runtime::coords::UvRect;
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{MemoryFiles, NewTexture, RAW_PAGE, Sink, SinkError, Texture, View, page_hash};
@@ -73,20 +71,7 @@ pub fn crowd(name: &str, count: u32) -> World {
 }
 
 fn page(file: &str, pixels: &[u8]) -> Page {
-    Page {
-        file: file.into(),
-        width: SPRITES * SIDE,
-        height: SIDE,
-        pixels: PixelKind::Rgba8,
-        alpha: Alpha::Straight,
-        colour: Colour::Srgb,
-        filter: Filter::Nearest,
-        wrap: Wrap::Clamp,
-        mips: 1,
-        safe_mips: None,
-        hash: page_hash(pixels),
-        layers: BTreeMap::new(),
-    }
+    Page::new(file, Size::new(SPRITES * SIDE, SIDE), page_hash(pixels))
 }
 
 /// Each page has `SPRITES` sprites, and a clip of them that is named as the page.

@@ -4,7 +4,6 @@ use super::{PageFile, Plan};
 use crate::settings::rule::{Pace, Says};
 use crate::settings::{AtlasSettings, Word};
 use crate::{show, store};
-use std::collections::BTreeMap;
 use zemtak_core::atlas::{self, Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step};
 use zemtak_core::clip::DEFAULT_FPS;
 use zemtak_core::coords::UvRect;
@@ -46,18 +45,10 @@ impl Plan<'_> {
 
     fn page_entry<T>(&self, page: &PageFile<T>) -> Page {
         Page {
-            file: page.file.clone(),
-            width: page.size.w,
-            height: page.size.h,
-            pixels: atlas::PixelKind::Rgba8,
             alpha: self.task.settings.alpha(),
-            colour: atlas::Colour::Srgb,
             filter: self.task.settings.filter,
             wrap: page.wrap,
-            mips: 1,
-            safe_mips: None,
-            hash: store::written(&page.hash),
-            layers: BTreeMap::new(),
+            ..Page::new(&page.file, page.size, store::written(&page.hash))
         }
     }
 
