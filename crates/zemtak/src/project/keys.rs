@@ -6,6 +6,7 @@ use crate::toml_text::{Text, Value};
 use std::collections::BTreeMap;
 use toml::de::DeValue;
 use zemtak_core::atlas::Rate;
+use zemtak_core::clip::Ratio;
 use zemtak_core::geometry::Size;
 use zemtak_core::layout::LONGEST_SIDE;
 use zemtak_core::resample::Resample;
@@ -145,15 +146,20 @@ fn points<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, [f6
 }
 
 fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
-    let what = "a number from 0 on or a ratio such as \"60000/1001\"";
+    let what = "a number from 0 on of up to nine digits, or a ratio such as \"60000/1001\"";
     let rate = match value.get_ref().as_str() {
         Some(ratio) => Rate::Ratio(ratio.to_owned()),
         None => Rate::Number(text.number(value, what, |n| n >= 0.0)?),
     };
-    if !rate.is_valid() {
+    // What is written must be what is played.
+    let playable = match &rate {
+        Rate::Number(fps) => rate.is_valid() && Ratio::parse(&fps.to_string()).is_ok(),
+        Rate::Ratio(ratio) => Ratio::parse(ratio).is_ok() && rate.is_valid(),
+    };
+    if !playable {
         text.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
     }
-    rate.is_valid().then_some(rate)
+    playable.then_some(rate)
 }
 
 fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {

@@ -113,6 +113,19 @@ fn what_is_no_toml_or_no_project_is_told() {
     assert!(read_text("format = 1\n").is_err());
 }
 
+/// A rate with more digits than a player counts with was packed, and then could not be played.
+#[test]
+fn a_rate_that_cannot_be_played_is_told_where_it_is_written() {
+    let with = |fps: &str| read_text(&format!("format = 1\n[atlas.a]\n[[atlas.a.rule]]\nmatch = \"a\"\nfps = {fps}\n"));
+    for fps in ["59.94", "24", "\"60000/1001\"", "0"] {
+        with(fps).unwrap();
+    }
+    for fps in ["59.9400000001", "\"60000000000/1001\"", "\"60000 / 1001\"", "-1", "\"1/0\""] {
+        let failure = with(fps).unwrap_err();
+        assert_eq!(failure.problems()[0].place, "game/zemtak.toml:5:7", "{fps}");
+    }
+}
+
 /// The guide's example is read without an error and has every key there is.
 #[test]
 fn the_guide_shows_every_key() {
