@@ -28,7 +28,7 @@ pub use findings::{Finding, findings};
 pub use frames::{Common, common};
 pub use names::{Found, Told, find};
 pub use player::{Entered, Player};
-pub use timeline::{ClipError, Ratio, Shown, Timeline, lowest_terms};
+pub use timeline::{ClipError, FOREVER, Ratio, Shown, Timeline, lowest_terms};
 
 /// Frames a second of a clip that says nothing else. It loops.
 pub const DEFAULT_FPS: u32 = 10;

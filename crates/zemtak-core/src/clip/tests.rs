@@ -153,7 +153,7 @@ fn clips_that_cannot_be_are_refused() {
     let fps = Ratio::new(10, 1).unwrap();
     assert_eq!(Timeline::new(Mode::Loop, fps, &[]), Err(ClipError::NoSteps));
     assert_eq!(Timeline::new(Mode::Loop, fps, &[Some(0)]), Err(ClipError::NoTime));
-    assert_eq!(Timeline::new(Mode::Loop, Ratio::ZERO, &[None]), Err(ClipError::Rate));
+    assert_eq!(Timeline::new(Mode::Loop, Ratio::parse("-1").unwrap(), &[None]), Err(ClipError::Rate));
     assert_eq!(Timeline::new(Mode::Loop, fps, &[Some(u64::MAX)]), Err(ClipError::TooLong));
     for text in ["", "-", "1e3", "1/0", "x", "1.0000000001", "99999999999", "1/-2", "+1", " 1", "1/2/3"] {
         assert!(Ratio::parse(text).is_err(), "{text}");
@@ -169,4 +169,16 @@ fn clips_that_cannot_be_are_refused() {
     assert_eq!(clip(None, Some(f64::NAN)), Err(ClipError::Duration(0)));
     assert_eq!(clip(None, Some(16.5)).map(|t| t.start_of(1)), Ok(16_500_000));
     assert_eq!(clip(None, None).map(|t| t.start_of(1)), Ok(100_000_000));
+}
+
+#[test]
+fn a_rate_of_zero_stands_still_on_the_first_step_that_has_no_duration() {
+    for mode in [Mode::Loop, Mode::Once, Mode::Bounce] {
+        let clip = Timeline::new(mode, Ratio::ZERO, &[Some(5), None, Some(7), None]).unwrap();
+        let shown = [0, 4, 5, 12, SECOND * 3600 * 24 * 365].map(|time| clip.at(time).step);
+        assert_eq!((shown, clip.turns()), ([0, 0, 1, 1, 1], 2));
+        let mut player = Player::new(Ratio::ONE);
+        assert_eq!(player.advance(&clip, SECOND * 1_000_000).collect::<Vec<_>>(), [1]);
+        assert_eq!(player.played(), 0);
+    }
 }

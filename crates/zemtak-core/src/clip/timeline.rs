@@ -22,6 +22,9 @@ pub fn lowest_terms(num: u64, den: u64) -> [u64; 2] {
     [num / a, den / a]
 }
 
+/// How long a frame is shown at a rate of 0, in nanoseconds: 73 years.
+pub const FOREVER: i64 = i64::MAX / 4;
+
 /// Why a clip cannot be played.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
@@ -32,8 +35,8 @@ pub enum ClipError {
     /// All its steps together take no time.
     #[error("all steps together take no time")]
     NoTime,
-    /// A rate is not above 0.
-    #[error("a rate is above 0")]
+    /// A rate is below 0.
+    #[error("a rate is not below 0")]
     Rate,
     /// A step has a duration that cannot be.
     #[error("the duration of step {0} is no number from 0 up, or too long")]
@@ -130,19 +133,22 @@ pub struct Shown {
 }
 
 impl Timeline {
-    /// A clip of a mode, a rate, and the duration of each step in nanoseconds where it has one of its own.
+    /// A clip of a mode, a rate, and the duration of each step in nanoseconds where it has one of its own. At a rate of 0 it
+    /// stands still on the first step without one.
     ///
     /// # Errors
-    /// It has no steps or takes no time, the rate is not above 0, or it is too long.
+    /// It has no steps or takes no time, the rate is below 0, or it is too long.
     pub fn new(mode: Mode, fps: Ratio, durations: &[Option<u64>]) -> Result<Self, ClipError> {
         if durations.is_empty() {
             return Err(ClipError::NoSteps);
         }
-        if fps.num <= 0 {
+        if fps.num < 0 {
             return Err(ClipError::Rate);
         }
-        let scale = i64::from(fps.num);
-        let frame = i64::from(fps.den).checked_mul(SECOND).ok_or(ClipError::TooLong)?;
+        // At a rate of 0 a frame never ends, and nothing comes after it.
+        let scale = i64::from(fps.num).max(1);
+        let frame = if fps.num == 0 { Some(FOREVER) } else { i64::from(fps.den).checked_mul(SECOND) };
+        let frame = frame.ok_or(ClipError::TooLong)?;
         let ticks = |own: &Option<u64>| match own {
             None => Some(frame),
             Some(nanoseconds) => i64::try_from(*nanoseconds).ok()?.checked_mul(scale),
@@ -153,7 +159,8 @@ impl Timeline {
             [_, between @ .., _] if mode == Mode::Bounce => between,
             _ => &[],
         };
-        let turns = ticks.iter().chain(back.iter().rev());
+        let still = ticks.iter().position(|ticks| *ticks == FOREVER).map_or(usize::MAX, |step| step + 1);
+        let turns = ticks.iter().chain(back.iter().rev()).take(still);
         let mut starts = vec![0_i64];
         for turn in turns {
             let end = starts.last().and_then(|start| start.checked_add(*turn));

@@ -11,7 +11,7 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{Atlas, Clip};
-use zemtak_core::clip::{Finding, Ratio, SECOND, Shown, Timeline, findings};
+use zemtak_core::clip::{FOREVER, Finding, Ratio, SECOND, Shown, Timeline, findings};
 use zemtak_core::name::ClipName;
 
 /// What is asked.
@@ -76,8 +76,11 @@ fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
     })
 }
 
-/// Nanoseconds as people read them: `1.25 s`, `80 ms`.
+/// Nanoseconds as people read them: `1.25 s`, `80 ms`; of a clip that stands still, `for ever`.
 pub(super) fn time(nanoseconds: i64) -> String {
+    if nanoseconds >= FOREVER {
+        return "for ever".into();
+    }
     #[expect(clippy::cast_precision_loss, reason = "for people")]
     let ms = nanoseconds as f64 / 1e6;
     if nanoseconds.abs() >= SECOND { format!("{} s", ms / 1e3) } else { format!("{ms} ms") }
