@@ -121,7 +121,45 @@ mod tests {
         }
     }
 
+    /// The order by its definition: a name is a row of numbers and of single other bytes.
+    fn by_definition(a: &str, b: &str) -> Ordering {
+        fn parts(mut text: &[u8]) -> Vec<(bool, Vec<u8>)> {
+            let mut parts = Vec::new();
+            while !text.is_empty() {
+                let number = text[0].is_ascii_digit();
+                let length = if number { digits(text) } else { 1 };
+                parts.push((number, text[..length].to_vec()));
+                text = &text[length..];
+            }
+            parts
+        }
+        let (a, b) = (parts(a.as_bytes()), parts(b.as_bytes()));
+        for ((number_a, part_a), (number_b, part_b)) in a.iter().zip(&b) {
+            let order = if *number_a && *number_b {
+                let value = |part: &[u8]| String::from_utf8_lossy(part).parse::<u128>().unwrap();
+                value(part_a).cmp(&value(part_b)).then(part_a.len().cmp(&part_b.len()))
+            } else {
+                part_a[0].cmp(&part_b[0])
+            };
+            if order != Ordering::Equal {
+                return order;
+            }
+        }
+        a.len().cmp(&b.len())
+    }
+
     proptest! {
+        #[test]
+        fn the_order_is_that_of_numbers_and_other_bytes(
+            same in "[a/0-3_]{0,5}",
+            a in "[a/0-3_]{0,5}",
+            b in "[a/0-3_]{0,5}",
+        ) {
+            // Names that begin alike are the rule.
+            let (a, b) = (format!("{same}{a}"), format!("{same}{b}"));
+            prop_assert_eq!(natural_cmp(&a, &b), by_definition(&a, &b), "{} {}", a, b);
+        }
+
         #[test]
         fn the_order_is_total(mut names in prop::collection::vec("[a/0-2_]{0,6}", 3)) {
             names.sort_by(|a, b| natural_cmp(a, b));

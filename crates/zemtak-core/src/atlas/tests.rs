@@ -1,4 +1,5 @@
 use super::*;
+use proptest::prelude::*;
 use serde_json::json;
 
 fn name(text: &str) -> SpriteName {
@@ -118,6 +119,25 @@ fn later_versions_and_unknown_needs_are_refused_whatever_their_shape() {
     assert_eq!(parse(needs), Err(ParseError::Needs(vec!["layers3d".into()])));
     let twice = full().to_text().unwrap().replace("moth/10", "moth/2");
     assert!(matches!(parse(&twice), Err(ParseError::Json { reason, .. }) if reason == "\"moth/2\" comes twice"));
+}
+
+proptest! {
+    /// Keys in order are read without a search, others with one; nobody must see a difference.
+    #[test]
+    fn keys_may_come_in_any_order_but_only_once(keys in prop::collection::vec("[a0-2]{1,3}", 0..8)) {
+        #[derive(Debug, serde::Deserialize)]
+        struct Map(#[serde(deserialize_with = "super::text::unique_keys")] BTreeMap<SpriteName, usize>);
+        let entries: Vec<String> = keys.iter().enumerate().map(|(i, key)| format!("\"{key}\": {i}")).collect();
+        let read = serde_json::from_str::<Map>(&format!("{{{}}}", entries.join(", "))).map(|map| map.0);
+        let expected: BTreeMap<SpriteName, usize> = keys.iter().map(|key| name(key)).zip(0..).collect();
+        match read {
+            Ok(map) => prop_assert_eq!(map, expected),
+            Err(error) => {
+                prop_assert!(expected.len() < keys.len());
+                prop_assert!(error.to_string().contains("comes twice"));
+            }
+        }
+    }
 }
 
 /// Each change alone must be found. What the check is there for, one line each.

@@ -1,6 +1,6 @@
 //! Rehearsals by the built binary: figures computed here a second time, warnings with names, errors with their lines.
 
-use crate::fixtures::{Folder, demo_art};
+use crate::fixtures::{Dice, Folder, demo_art};
 use serde_json::Value;
 use zemtak_core::codec::{Limits, decode};
 
@@ -151,4 +151,79 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
     ] {
         assert!(told.contains(line), "{line}\n{told}");
     }
+}
+
+/// Scenes thrown together at random: whatever they are, the figures must agree with each other and with the story of each
+/// texture, from which they are computed here once more.
+#[test]
+fn figures_of_random_scenes_agree_with_the_stories_of_their_textures() {
+    let folder = packed();
+    let things = [
+        "clip = \"scene:moth/fly\"",
+        "clip = \"scene:letter/spin\"",
+        "sprite = \"scene:tile/water\"",
+        "sprite = \"menu:emblem\"",
+        "sprite = \"menu-half:stamp/moth\"",
+        "sprite = \"menu-half:emblem\"",
+    ];
+    let mut dice = Dice(20_261_123);
+    for round in 0..40 {
+        let mut pick = |most: usize| dice.below(most as u32) as usize;
+        let budget = [64 << 10, 300 << 10, 1 << 20, 4 << 20][pick(4)];
+        let between = ["load_first", "give_back_first"][pick(2)];
+        let mut text = format!("format = 1\nbudget = {budget}\nbetween = \"{between}\"\nloose = {:?}\n", demo_art());
+        for scene in 0..1 + pick(4) {
+            let order = ["listed", "mixed"][pick(2)];
+            text += &format!("[[scene]]\nname = \"{scene}\"\nseconds = 0.{}\norder = \"{order}\"\n", 1 + pick(9));
+            for _ in 0..1 + pick(3) {
+                text += &format!("[[scene.draw]]\n{}\ncount = {}\n", things[pick(things.len())], 1 + pick(5));
+            }
+            if pick(4) == 0 {
+                text += &format!("[[scene.fault]]\nout_of_memory = {}\nuntil = 0.05\n", 1 + pick(2));
+            }
+        }
+        folder.write("random.toml", &text);
+        let answer = folder.zemtak("cache rehearse random.toml --json").exits(0).json();
+        agrees(&answer, budget, &format!("round {round}:\n{text}\n{answer:#}"));
+    }
+}
+
+fn agrees(answer: &Value, budget: u64, told: &str) {
+    let number = |value: &Value, key: &str| value[key].as_u64().unwrap_or_else(|| panic!("{key}: {told}"));
+    let scenes = answer["scenes"].as_array().unwrap();
+    let all = &answer["all"];
+    for key in
+        ["frames", "requests", "reuses", "joined", "loads", "loaded_bytes", "draws", "not_there", "binds", "batches"]
+    {
+        let sum: u64 = scenes.iter().map(|scene| number(scene, key)).sum();
+        assert_eq!(sum, number(all, key), "{key}: {told}");
+    }
+    let frames = |story: &Value, key: &str| -> Vec<u64> {
+        story[key].as_array().unwrap().iter().map(|frame| frame.as_u64().unwrap()).collect()
+    };
+    let stories = answer["textures"].as_array().unwrap();
+    let made: u64 = stories.iter().map(|story| frames(story, "made").len() as u64).sum();
+    let bytes = stories.iter().map(|story| frames(story, "made").len() as u64 * number(story, "bytes"));
+    assert_eq!((made, bytes.sum::<u64>()), (number(all, "loads"), number(all, "loaded_bytes")), "{told}");
+    for scene in scenes {
+        // What was made and not dropped before the scene ended is there at its end.
+        let end = number(scene, "begins") + number(scene, "frames");
+        let there = stories.iter().map(|story| {
+            let count = |key| frames(story, key).iter().filter(|frame| **frame < end).count() as u64;
+            (count("made") - count("dropped")) * number(story, "bytes")
+        });
+        assert_eq!(there.sum::<u64>(), number(scene, "resident_bytes"), "{told}");
+        assert!(number(scene, "peak_bytes") >= number(scene, "resident_bytes"), "{told}");
+        assert!(number(scene, "binds") <= number(scene, "draws"), "{told}");
+        assert_eq!(number(scene, "binds"), number(scene, "batches"), "few sprites, so no batch is full: {told}");
+    }
+    // No more than the budget stays unless more than that is held, and that is told.
+    let over = number(all, "peak_bytes") > budget;
+    let warned =
+        answer["warnings"].as_array().unwrap().iter().any(|w| w.as_str().unwrap().contains("more than the budget"));
+    assert!(!over || warned, "{told}");
+    let [packed, loose, alone] = ["packed", "loose", "one_load_a_thing"].map(|way| &answer["compared"][way]);
+    assert_eq!(packed, all);
+    let drawn = |way: &Value| number(way, "draws") + number(way, "not_there");
+    assert!(drawn(packed) == drawn(loose) && drawn(loose) == drawn(alone), "{told}");
 }
