@@ -128,7 +128,8 @@ impl Cache {
     #[must_use]
     pub fn named(&self, holder: &str) -> Self {
         let mut state = self.shared.lock();
-        let known = state.holders.iter().position(|own| **own == *holder);
+        // Pins have no name: one that a game gives is never theirs.
+        let known = (0..state.holders.len()).find(|i| *i != PINS as usize && *state.holders[*i] == *holder);
         let place = known.unwrap_or_else(|| {
             state.holders.push(holder.into());
             state.holders.len() - 1

@@ -14,12 +14,12 @@ use std::thread::{self, JoinHandle};
 use std::time::Duration;
 use zemtak_core::pixels::Pixels;
 
-/// How much a pump may do at once. It always makes one texture at least, if one is ready.
+/// How much a pump may do at once.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct PerFrame {
-    /// Textures made.
+    /// Textures made at most.
     pub uploads: usize,
-    /// Their bytes.
+    /// Bytes after which no further one is made; the first is, however large.
     pub bytes: u64,
 }
 

@@ -55,6 +55,7 @@ pub(super) enum What {
 #[derive(Debug, Clone)]
 pub(super) struct Glob {
     pub asked: String,
+    pattern: String,
     matcher: GlobMatcher,
 }
 
@@ -63,11 +64,12 @@ impl Glob {
     fn new(asked: &str, pattern: &str) -> Result<Self, Failure> {
         let glob = GlobBuilder::new(pattern).literal_separator(true).backslash_escape(true).build();
         let glob = glob.map_err(|error| Failure::new(asked, Reason::Glob(error.kind().to_string())))?;
-        Ok(Self { asked: asked.to_owned(), matcher: glob.compile_matcher() })
+        Ok(Self { asked: asked.to_owned(), pattern: pattern.to_owned(), matcher: glob.compile_matcher() })
     }
 
     pub fn matches(&self, name: &str) -> bool {
-        self.matcher.is_match(name)
+        // A name may hold characters that mean something in a glob.
+        self.pattern == name || self.matcher.is_match(name)
     }
 }
 

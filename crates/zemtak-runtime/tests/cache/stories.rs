@@ -282,6 +282,12 @@ fn a_set_tells_its_progress_and_cancels_when_dropped() {
             "b:p0/99: the atlas has no sprite of that name; the nearest is p0/00"
         ]
     );
+    // A name with characters of globs in it means itself, too.
+    game.world.files.put("icons/box[1].png", png(Size::new(2, 2), [3; 4]));
+    let odd = game.cache.lease_all(["icons/box[1].png"]);
+    game.pump.wait(&odd).unwrap();
+    assert_eq!(odd.names().len(), 1);
+    drop(odd);
     let names: Vec<String> = set.names().iter().map(ToString::to_string).collect();
     assert!(names.contains(&"icons/stamp.png".into()) && names.contains(&sprite_name("a", 1, 2)), "{names:?}");
     drop(set);
@@ -358,7 +364,9 @@ fn a_playing_clip_shows_each_step_with_its_own_sprite() {
 fn the_ledger_reads_the_same_as_a_table_and_as_json() {
     let mut game = Game::new(|s| s);
     let meadow = game.cache.named("meadow");
-    let _held = (meadow.lease("a:p0/00"), meadow.lease("a:p0/00"), game.cache.lease("a:p0/01"));
+    // A scene that happens to be called like pins is held like any other.
+    let third = game.cache.named("pinned").lease("a:p0/01");
+    let _held = (meadow.lease("a:p0/00"), meadow.lease("a:p0/00"), third);
     game.pump();
     let ledger = game.cache.ledger();
     let text: String = ledger.to_string();
@@ -370,6 +378,7 @@ fn the_ledger_reads_the_same_as_a_table_and_as_json() {
     assert_eq!(json["requests"], 3);
     assert_eq!(json["textures"][0]["path"], "a-0.rgba");
     assert_eq!(json["held"].as_array().unwrap().len(), 3);
+    assert_eq!((ledger.leases, ledger.pins), (3, 0));
 }
 
 /// Files that answer as slowly as a bad disk would, so that workers are still at it when the game goes on.
