@@ -162,15 +162,22 @@ fn ten_thousand() {
     }
     let atlas = AtlasFile::open(&folder.path().join("night.atlas.json")).unwrap();
     let (mut least, mut own) = (vec![], vec![]);
-    for _ in 0..11 {
+    for _ in 0..21 {
         least.push(floor(&atlas));
         own.push(ready(folder.path()));
     }
-    let (least, own) = (median(least), median(own));
-    let ratio = own.as_secs_f64() / least.as_secs_f64();
-    println!(
-        "10,000 sprites of {PAGES} pages ready: {own:?}; decoding the pages on all cores: {least:?}; ratio {ratio:.3}"
-    );
+    // The best of all is what a busy machine disturbs least.
+    for (what, of) in [("median", median as fn(Vec<Duration>) -> Duration), ("best", best)] {
+        let (least, own) = (of(least.clone()), of(own.clone()));
+        let ratio = own.as_secs_f64() / least.as_secs_f64();
+        println!(
+            "10,000 sprites of {PAGES} pages ready, {what}: {own:.1?}; decoding the pages on all cores: {least:.1?}; ratio {ratio:.3}"
+        );
+    }
+}
+
+fn best(times: Vec<Duration>) -> Duration {
+    times.into_iter().min().unwrap_or_default()
 }
 
 criterion_group!(benches, reuse);
