@@ -10,17 +10,7 @@ fn name(text: &str) -> SpriteName {
 pub(crate) fn full() -> Atlas {
     let hash = format!("blake3:{}", "0f".repeat(32));
     let page = Page {
-        file: "night-0.png".into(),
-        width: 512,
-        height: 256,
-        pixels: PixelKind::Rgba8,
-        alpha: Alpha::Straight,
-        colour: Colour::Srgb,
-        filter: Filter::Nearest,
-        wrap: Wrap::Clamp,
-        mips: 1,
         safe_mips: Some(-1),
-        hash: hash.clone(),
         layers: BTreeMap::from([(
             "normal".into(),
             Layer {
@@ -28,9 +18,10 @@ pub(crate) fn full() -> Atlas {
                 pixels: PixelKind::Rgba8,
                 alpha: Alpha::Straight,
                 colour: Colour::Linear,
-                hash,
+                hash: hash.clone(),
             },
         )]),
+        ..Page::new("night-0.png", Size::new(512, 256), hash)
     };
     let rect = Rect::new(35, 1, 28, 30);
     let sprite = Sprite {

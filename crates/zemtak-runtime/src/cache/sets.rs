@@ -233,6 +233,8 @@ impl State {
             .collect();
         let Some(set) = self.sets.get_mut(&id) else { return };
         let before = std::mem::replace(&mut set.held, held);
+        // What an earlier version lacked is there now.
+        set.failures.clear();
         if let Some(clip) = &mut set.clip {
             clip.ready = Some(Arc::new(ready));
         }

@@ -74,6 +74,21 @@ impl Catalog {
         Ok(Steps { names, timeline })
     }
 
+    /// Why a file cannot go missing, if it cannot.
+    pub fn lacks_file(&self, path: &str) -> Option<String> {
+        let there = self.roots.iter().any(|root| root.join(path).is_file());
+        (!there).then(|| format!("there is no such file below {}", self.places()))
+    }
+
+    /// Why an atlas cannot be reloaded, if it cannot.
+    pub fn lacks_atlas(&self, name: &str) -> Option<String> {
+        self.atlas(name).err()
+    }
+
+    fn places(&self) -> String {
+        self.roots.iter().map(|root| show::path(root)).collect::<Vec<_>>().join(", ")
+    }
+
     /// The page of a sprite, and how many pixels of it are its box.
     pub fn page_of(&self, name: &str) -> Option<(String, u64, u64)> {
         let (atlas, local) = self.real(name).split_once(':')?;
@@ -101,8 +116,7 @@ impl Catalog {
         if self.roots.iter().any(|root| root.join(name).is_file()) {
             return Ok(vec![name.to_owned()]);
         }
-        let place = self.roots.iter().map(|root| show::path(root)).collect::<Vec<_>>().join(", ");
-        Err(format!("there is no such image below {place}; a sprite is written as atlas:sprite"))
+        Err(format!("there is no such image below {}; a sprite is written as atlas:sprite", self.places()))
     }
 
     fn atlas(&self, name: &str) -> Opened {
@@ -117,8 +131,7 @@ impl Catalog {
         let file = format!("{name}{FILE_SUFFIX}");
         let found = self.roots.iter().map(|root| root.join(&file)).find(|path| path.is_file());
         let Some(path) = found else {
-            let place = self.roots.iter().map(|root| show::path(root)).collect::<Vec<_>>().join(", ");
-            return Err(format!("there is no {file} below {place}; build it with 'zemtak pack'"));
+            return Err(format!("there is no {file} below {}; build it with 'zemtak pack'", self.places()));
         };
         AtlasFile::open(&path).map(Arc::new).map_err(|error| {
             let why = descriptor::explain(&error).problems().first().map(|problem| problem.why.clone());

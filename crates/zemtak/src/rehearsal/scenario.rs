@@ -81,8 +81,9 @@ impl Word for Order {
 /// A scene of the game.
 #[derive(Debug, Clone)]
 pub struct Scene {
-    /// Its name.
+    /// Its name, and where in the file it stands.
     pub name: String,
+    pub named_at: std::ops::Range<usize>,
     /// How long it lasts.
     pub frames: u64,
     /// Names and globs that it holds, and the sprites that they mean.
@@ -178,6 +179,11 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     if scenes.is_empty() {
         text.wrong("nothing to play", 0..0, "there is no [[scene]] in it that can be played");
     }
+    for (i, scene) in scenes.iter().enumerate() {
+        if scenes[..i].iter().any(|other: &Scene| other.name == scene.name) {
+            text.wrong("a name that cannot be", scene.named_at.clone(), "another scene has this name already");
+        }
+    }
     let named = |v: &Value<'_>| {
         let name = text.string(v)?;
         let found = scenes.iter().position(|scene: &Scene| scene.name == name);
@@ -215,7 +221,7 @@ fn aliases<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, St
 
 fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Scene> {
     let mut table = text.table(value, "a scene")?;
-    let name = table.read("name", |v| text.string(v));
+    let name = table.read("name", |v| Some((text.string(v)?, v.span())));
     let frames = table.read("seconds", |v| seconds(text, v, fps));
     let sprites = |v: &Value<'_>| {
         let name = text.string(v)?;
@@ -227,14 +233,14 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let forgets = table.read("forgets", |v| text.list(v, |v| sprites(v).map(|(name, _)| name))).unwrap_or_default();
     let order = table.read("order", |v| text.word(v)).unwrap_or(Order::Listed);
     let draw = table.read("draw", |v| text.list(v, |v| draw(text, v, catalog))).unwrap_or_default();
-    let faults = table.read("fault", |v| text.list(v, |v| fault(text, v, fps))).unwrap_or_default();
+    let faults = table.read("fault", |v| text.list(v, |v| fault(text, v, catalog, fps))).unwrap_or_default();
     table.end();
-    let (Some(name), Some(frames)) = (name, frames) else {
+    let (Some((name, named_at)), Some(frames)) = (name, frames) else {
         text.wrong("a value that cannot be", value.span(), "a scene has a name and lasts some 'seconds'");
         return None;
     };
     let faults = faults.into_iter().flatten().collect();
-    Some(Scene { name, frames, hold, forgets, order, draw, faults })
+    Some(Scene { name, named_at, frames, hold, forgets, order, draw, faults })
 }
 
 fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Draw> {
@@ -267,12 +273,17 @@ fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Dra
 }
 
 /// One fault; of one that is over at some time, two.
-fn fault<'t>(text: &Text<'t>, value: &Value<'t>, fps: u32) -> Option<Vec<Fault>> {
+fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Vec<Fault>> {
     let mut table = text.table(value, "a fault")?;
     let at = table.read("at", |v| seconds(text, v, fps)).unwrap_or(0);
     let until = table.read("until", |v| seconds(text, v, fps));
-    let missing = table.read("missing", |v| text.string(v));
-    let reload = table.read("reload", |v| text.string(v)).map(Trouble::Reload);
+    let known = |v: &Value<'_>, lacks: &dyn Fn(&str) -> Option<String>| {
+        let name = text.string(v)?;
+        lacks(&name).into_iter().for_each(|why| text.wrong("a name that means nothing", v.span(), &why));
+        Some(name)
+    };
+    let missing = table.read("missing", |v| known(v, &|file| catalog.lacks_file(file)));
+    let reload = table.read("reload", |v| known(v, &|atlas| catalog.lacks_atlas(atlas))).map(Trouble::Reload);
     let no_memory = table.read("out_of_memory", |v| text.whole(v, 1..1001)).map(Trouble::OutOfMemory);
     let lost = table.read("lost", |v| text.whole(v, 1..1001)).map(Trouble::Lost);
     table.end();

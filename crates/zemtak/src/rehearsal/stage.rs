@@ -137,7 +137,9 @@ pub fn play(scenario: &Scenario, cast: &Cast<'_>) -> Run {
         if scenario.between == Between::GiveBackFirst {
             stage.end_scene(before.take());
         }
-        let cache = stage.cache.named(&scene.name);
+        // Each time that a scene is played it holds in a name of its own, so that one is not taken for the next.
+        let holder = stage.holder(stage.run.scenes.len(), scene);
+        let cache = stage.cache.named(&holder);
         let on = OnStage::new(&cache, &cast.roles[*index]);
         forgotten.extend(cast.roles[*index].forgets.iter().map(|name| cache.lease(name)));
         stage.end_scene(before.take());
@@ -192,6 +194,11 @@ impl<'s> Stage<'s> {
             misuses: 0,
         };
         Self { scenario, cache, pump, troubles, frame: 0, run, detailed: cast.detailed }
+    }
+
+    /// The name in which a scene holds when it is played as the `index`th.
+    fn holder(&self, index: usize, scene: &Scene) -> String {
+        format!("{} (scene {} of {})", scene.name, index + 1, self.scenario.play.len())
     }
 
     fn now(&self) -> Moment {
@@ -330,9 +337,9 @@ impl<'s> Stage<'s> {
     fn end_scene(&mut self, ended: Option<(OnStage, usize)>) {
         let Some((on, index)) = ended else { return };
         drop(on);
-        let name = &self.scenario.scenes[self.run.scenes[index].scene].name;
+        let holder = self.holder(index, &self.scenario.scenes[self.run.scenes[index].scene]);
         let ledger = self.cache.ledger();
-        let left = ledger.held.into_iter().filter(|held| held.holder == *name).map(|held| held.sprite);
+        let left = ledger.held.into_iter().filter(|held| held.holder == holder).map(|held| held.sprite);
         self.run.scenes[index].left = left.collect();
     }
 

@@ -123,7 +123,10 @@ fn a_budget_that_is_too_small_for_two_scenes_in_turn_is_named() {
     let run = folder.zemtak("cache rehearse turns.toml --strict").exits(1);
     let told = "scene-0.png is evicted and loaded again after 1 s: a larger budget, or a pin, would keep it";
     assert!(run.out().contains(told), "{}", run.out());
-    folder.write("turns.toml", String::from_utf8(folder.read("turns.toml")).unwrap().replace("1 MiB", "1.25 MiB"));
+    // With room for both, and a scene that follows itself and so asks before it gives back, there is nothing to tell.
+    let turns = String::from_utf8(folder.read("turns.toml")).unwrap().replace("1 MiB", "1.25 MiB");
+    let turns = turns.replace("give_back_first", "load_first").replace("[\"a\", \"b\",", "[\"a\", \"a\", \"b\",");
+    folder.write("turns.toml", turns);
     folder.zemtak("cache rehearse turns.toml --strict").exits(0);
 }
 
@@ -134,7 +137,9 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
         "bad.toml",
         "format = 1\nbudget = \"2 MB\"\nplay = [\"meadow\", \"nihgt\"]\n[[scene]]\nname = \"meadow\"\nseconds = -1\n\
          hold = [\"scene:moht/**\", \"dawn:**\"]\n[[scene.draw]]\nsprite = \"scene:moth/fly/0\"\nclip = \"scene:moth/fly\"\n\
-         [[scene.draw]]\nclip = \"scene:moth/swim\"\ncuont = 2\n[[scene.fault]]\nat = 1\n",
+         [[scene.draw]]\nclip = \"scene:moth/swim\"\ncuont = 2\n[[scene.fault]]\nat = 1\n\
+         [[scene]]\nname = \"dusk\"\nseconds = 1\n[[scene.fault]]\nmissing = \"scene-9.png\"\n[[scene.fault]]\nreload = \"dawn\"\n\
+         [[scene]]\nname = \"dusk\"\nseconds = 1\n",
     );
     let run = folder.zemtak("cache rehearse bad.toml").exits(2);
     let told = run.err();
@@ -147,6 +152,8 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
         "atlas scene has no such clip; the nearest is moth/",
         "'cuont' is no key of what is drawn; did you mean 'count'?",
         "wanted is one of 'missing', 'out_of_memory', 'lost' and 'reload'",
+        "there is no such file below build",
+        "another scene has this name already",
         "^^^^",
     ] {
         assert!(told.contains(line), "{line}\n{told}");
