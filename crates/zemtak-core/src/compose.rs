@@ -5,9 +5,10 @@ use crate::geometry::{Rect, Size};
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 use std::borrow::Cow;
+use std::ops::Range;
 
-/// How many rows of a page are drawn at a time; bands are shared by all cores.
-const BAND: usize = 128;
+/// How many rows of a page are drawn at a time; they are shared by all cores.
+const ROWS: usize = 128;
 
 /// One box to draw.
 #[derive(Debug, Clone, Copy)]
@@ -46,27 +47,58 @@ pub fn compose<'a>(
     stamps: impl IntoIterator<Item = Stamp<'a>>,
     extrude: u32,
 ) -> Result<Pixels, ComposeError> {
+    let composer = Composer::new(size, stamps, extrude)?;
     let mut page = Pixels::transparent(size).ok_or(ComposeError::PageTooLarge(size))?;
-    let mut cells = Vec::new();
-    for stamp in stamps {
-        let fits = stamp.pixels.size().stored(stamp.turned) == stamp.rect.size() && stamp.rect.size().area() > 0;
-        match stamp.rect.grown(extrude).filter(|cell| fits && cell.inside(size)) {
-            Some(cell) => cells.push((stamp, cell)),
-            None => return Err(ComposeError::Misfit { rect: stamp.rect, page: size }),
+    let stride = size.w as usize * PIXEL;
+    par::each_chunk(page.as_bytes_mut(), ROWS * stride, |chunk, rows| composer.draw(chunk * ROWS, rows));
+    Ok(page)
+}
+
+/// Draws a page, some rows at a time.
+#[derive(Debug)]
+pub struct Composer<'a> {
+    size: Size,
+    extrude: u32,
+    /// The stored pixels of each box, turned where they are to be, and its cell.
+    cells: Vec<(Cow<'a, Pixels>, Rect)>,
+}
+
+impl<'a> Composer<'a> {
+    /// Takes all that is to be drawn.
+    ///
+    /// # Errors
+    /// [`ComposeError`] where a stamp does not fit; a layout that passed its check always fits.
+    pub fn new(size: Size, stamps: impl IntoIterator<Item = Stamp<'a>>, extrude: u32) -> Result<Self, ComposeError> {
+        let mut fitting = Vec::new();
+        for stamp in stamps {
+            let fits = stamp.pixels.size().stored(stamp.turned) == stamp.rect.size() && stamp.rect.size().area() > 0;
+            match stamp.rect.grown(extrude).filter(|cell| fits && cell.inside(size)) {
+                Some(cell) => fitting.push((stamp, cell)),
+                None => return Err(ComposeError::Misfit { rect: stamp.rect, page: size }),
+            }
+        }
+        let upright = |stamp: &Stamp<'a>| match stamp.turned {
+            true => Cow::Owned(stamp.pixels.turned()),
+            false => Cow::Borrowed(stamp.pixels),
+        };
+        let cells = par::map_range(fitting.len(), |i| (upright(&fitting[i].0), fitting[i].1));
+        Ok(Self { size, extrude, cells })
+    }
+
+    /// The rows of a range, as the page has them, or `None` where memory cannot address them.
+    #[must_use]
+    pub fn rows(&self, range: Range<u32>) -> Option<Pixels> {
+        let mut part = Pixels::transparent(Size::new(self.size.w, range.end.saturating_sub(range.start)))?;
+        self.draw(range.start as usize, part.as_bytes_mut());
+        Some(part)
+    }
+
+    fn draw(&self, top: usize, rows: &mut [u8]) {
+        let stride = self.size.w as usize * PIXEL;
+        for (pixels, cell) in &self.cells {
+            draw(rows, top, stride, pixels, *cell, self.extrude);
         }
     }
-    let upright = |stamp: &Stamp<'a>| match stamp.turned {
-        true => Cow::Owned(stamp.pixels.turned()),
-        false => Cow::Borrowed(stamp.pixels),
-    };
-    let drawn = par::map_range(cells.len(), |i| (upright(&cells[i].0), cells[i].1));
-    let stride = size.w as usize * PIXEL;
-    par::each_chunk(page.as_bytes_mut(), BAND * stride, |band, rows| {
-        for (pixels, cell) in &drawn {
-            draw(rows, band * BAND, stride, pixels, *cell, extrude);
-        }
-    });
-    Ok(page)
 }
 
 /// Draws what of a box and its ring lies in a band of a page: its `rows`, from row `top` on, of `stride` bytes each.

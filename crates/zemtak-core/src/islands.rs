@@ -122,20 +122,38 @@ fn gather(runs: &[[u32; 3]], sets: &mut Sets) -> Vec<Island> {
 
 fn in_reading_order(mut islands: Vec<Island>) -> Vec<Island> {
     islands.sort_by_key(|i| (i.rect.y, i.rect.x, i.rect.size()));
-    let mut sorted = Vec::with_capacity(islands.len());
-    while !islands.is_empty() {
-        let mut row = vec![islands.remove(0)];
+    // Those that stand in no row yet, as a chain from the top, so that taking one out moves no other.
+    let mut next: Vec<usize> = (1..=islands.len()).collect();
+    let mut first = 0;
+    let mut order = Vec::with_capacity(islands.len());
+    while first < islands.len() {
+        let mut row = vec![first];
+        first = next[first];
         // Others may stand in the row only through a third.
-        let mut next = 0;
-        while next < row.len() {
-            let member = row[next].rect;
-            row.extend(islands.extract_if(.., |island| beside(island.rect, member)));
-            next += 1;
+        let mut member = 0;
+        while member < row.len() {
+            let rect = islands[row[member]].rect;
+            let (mut before, mut at) = (None, first);
+            // What begins below it is beside it no more, nor is anything after that.
+            while at < islands.len() && u64::from(islands[at].rect.y) < rect.bottom() {
+                if beside(islands[at].rect, rect) {
+                    row.push(at);
+                    match before {
+                        Some(before) => next[before] = next[at],
+                        None => first = next[at],
+                    }
+                } else {
+                    before = Some(at);
+                }
+                at = next[at];
+            }
+            member += 1;
         }
-        row.sort_by_key(|i| (i.rect.x, i.rect.y, i.rect.size()));
-        sorted.extend(row);
+        row.sort_by_key(|&i| (islands[i].rect.x, islands[i].rect.y, islands[i].rect.size()));
+        order.extend(row);
     }
-    sorted
+    let mut islands: Vec<Option<Island>> = islands.into_iter().map(Some).collect();
+    order.into_iter().filter_map(|i| islands[i].take()).collect()
 }
 
 /// Whether the heights of two rectangles overlap by half of the lower one.

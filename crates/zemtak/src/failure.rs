@@ -118,6 +118,13 @@ impl Problem {
         Self { what: "reading or writing failed", place: place.into(), why: why.to_string(), help, exit: Exit::Io }
     }
 
+    /// A picture that was encoded does not show the same once decoded.
+    #[must_use]
+    pub fn unproved(place: &str, why: impl Into<String>, help: &'static str) -> Self {
+        let what = "a picture that cannot be read back as it was";
+        Self { what, place: place.into(), why: why.into(), help, exit: Exit::Io }
+    }
+
     /// The command line asks for something that cannot be.
     #[must_use]
     pub fn usage(what: &'static str, place: &str, why: impl Into<String>, help: &'static str) -> Self {

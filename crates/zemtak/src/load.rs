@@ -1,19 +1,21 @@
 //! Images to sprites: read, decoded and treated on all cores, or remembered from an earlier build.
 
-use crate::answer::Manner;
+use crate::build::former::{Former, hash_of};
+use crate::context::Context;
 use crate::failure::{Failure, Problem};
 use crate::files::{self, Content};
 use crate::interrupt;
 use crate::progress::Progress;
-use crate::settings::rule::{self, Rule};
+use crate::settings::rule::Rules;
 use crate::show;
 use crate::sources::Source;
-use crate::store::{self, Hash, Store};
+use crate::store::{self, Hash};
+use crate::timings::Stage;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::sync::{Mutex, OnceLock, PoisonError};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use zemtak_core::codec::{DecodeError, DecodedFrames, Format, Limits, decode_frames};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
@@ -59,7 +61,22 @@ pub struct Sprite<'a> {
     content: Hash,
     frame: usize,
     treatment: Treatment,
-    pixels: OnceLock<Pixels>,
+    frames: Arc<Frames>,
+}
+
+/// The stored pixels of all sprites of one file, as far as they are at hand. A file is decoded for all of them at once.
+#[derive(Debug)]
+struct Frames {
+    pixels: Vec<OnceLock<Pixels>>,
+    /// Held by whoever decodes the file.
+    decoding: Mutex<()>,
+}
+
+impl Frames {
+    fn new(count: usize, mut pixels: impl Iterator<Item = Pixels>) -> Self {
+        let pixels = (0..count).map(|_| pixels.next().map_or_else(OnceLock::new, OnceLock::from)).collect();
+        Self { pixels, decoding: Mutex::new(()) }
+    }
 }
 
 /// All sprites of an atlas, sorted by name, and what else was noticed of their files.
@@ -77,13 +94,13 @@ pub struct Recipe<'a> {
     /// For all.
     pub treatment: Treatment,
     /// For some.
-    pub rules: &'a [Rule],
+    pub rules: &'a Rules,
 }
 
 impl Recipe<'_> {
     /// The treatment of an image. One that repeats is stored whole, since its page's edges are its own.
     fn for_image(&self, name: &SpriteName) -> Treatment {
-        let repeats = rule::of(self.rules, name).repeats() || rule::of(self.rules, &frame_name(name, 0)).repeats();
+        let repeats = self.rules.of(name).repeats() || self.rules.of(&frame_name(name, 0)).repeats();
         Treatment { trim: self.treatment.trim && !repeats, ..self.treatment }
     }
 }
@@ -101,9 +118,10 @@ pub struct Looked {
 ///
 /// # Errors
 /// An interruption; for each source also that it cannot be read.
-pub fn contents(sources: &[Source], store: &dyn Store) -> Result<Vec<Result<Looked, Problem>>, Failure> {
+pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look = |source: &Source| {
-        let looked = files::look(&source.path, store).map_err(|e| Problem::io(&source.shown, &e))?;
+        let looked = context.timings.time(Stage::Read, || files::look(&source.path, context.store));
+        let looked = looked.map_err(|e| Problem::io(&source.shown, &e))?;
         Ok(match looked {
             files::Looked::Known(hash) => Looked { hash, bytes: Mutex::default() },
             files::Looked::Read(Content { bytes, hash }) => Looked { hash, bytes: Mutex::new(Some(bytes)) },
@@ -116,11 +134,11 @@ pub fn contents(sources: &[Source], store: &dyn Store) -> Result<Vec<Result<Look
 
 impl Looked {
     /// The content, read now unless it is still there from looking.
-    fn take(&self, source: &Source, store: &dyn Store) -> Result<Content, Problem> {
+    fn take(&self, source: &Source, context: Context<'_>) -> Result<Content, Problem> {
         let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
         match bytes {
             Some(bytes) => Ok(Content { bytes, hash: self.hash }),
-            None => files::read(&source.path, store).map_err(|e| Problem::io(&source.shown, &e)),
+            None => read(source, context),
         }
     }
 }
@@ -133,15 +151,14 @@ impl Looked {
 pub fn load<'a>(
     (sources, contents): (&'a [Source], &[Looked]),
     recipes: &[Recipe<'_>],
-    store: &dyn Store,
-    manner: Manner,
+    context: Context<'_>,
 ) -> Result<Vec<Loaded<'a>>, Failure> {
-    let progress = Progress::new("reading", sources.len(), manner);
+    let progress = Progress::new("reading", sources.len(), context.manner);
     let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
         .par_iter()
         .zip(contents)
         .map(|(source, content)| {
-            let images = if interrupt::asked() { Ok(Vec::new()) } else { images(source, content, recipes, store) };
+            let images = if interrupt::asked() { Ok(Vec::new()) } else { images(source, content, recipes, context) };
             progress.step();
             images
         })
@@ -188,14 +205,14 @@ fn images<'a>(
     source: &'a Source,
     looked: &Looked,
     recipes: &[Recipe<'_>],
-    store: &dyn Store,
+    context: Context<'_>,
 ) -> Result<Vec<Image<'a>>, Problem> {
     let key = |content: &Hash, treatment: Treatment| {
         let extension = source.path.extension().unwrap_or_default();
         store::key("image", &[content, format!("{treatment:?}").as_bytes(), extension.as_encoded_bytes()])
     };
     let known = |treatment: Treatment| {
-        let known: Known = serde_json::from_slice(&store.get(&key(&looked.hash, treatment))?).ok()?;
+        let known: Known = serde_json::from_slice(&context.store.get(&key(&looked.hash, treatment))?).ok()?;
         (!known.frames.is_empty()).then_some(known)
     };
     let treatments: Vec<Treatment> = recipes.iter().map(|recipe| recipe.for_image(&source.name)).collect();
@@ -206,16 +223,16 @@ fn images<'a>(
             .map(|(&treatment, known)| image(source, looked.hash, treatment, known, Vec::new()))
             .collect());
     }
-    let content = looked.take(source, store)?;
-    let mut decoded = Some(decode_content(source, &content)?);
+    let content = looked.take(source, context)?;
+    let mut decoded = Some(context.timings.time(Stage::Decode, || decode_content(source, &content))?);
     let mut images = Vec::with_capacity(recipes.len());
     for (i, &treatment) in treatments.iter().enumerate() {
         // The last one may have the decoded pixels themselves.
         let decoded = if i + 1 < treatments.len() { decoded.clone() } else { decoded.take() };
         let Some(decoded) = decoded else { break };
-        let (known, pixels) = treat(decoded, treatment);
+        let (known, pixels) = treat(decoded, treatment, context);
         if let Ok(bytes) = serde_json::to_vec(&known) {
-            store.put(key(&content.hash, treatment), bytes);
+            context.store.put(key(&content.hash, treatment), bytes);
         }
         images.push(image(source, content.hash, treatment, known, pixels));
     }
@@ -223,7 +240,7 @@ fn images<'a>(
 }
 
 fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pixels: Vec<Pixels>) -> Image<'_> {
-    let mut pixels = pixels.into_iter();
+    let frames = Arc::new(Frames::new(known.frames.len(), pixels.into_iter()));
     let many = known.frames.len() > 1;
     let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
         name: if many { frame_name(&source.name, frame) } else { source.name.clone() },
@@ -232,7 +249,7 @@ fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pix
         content,
         frame,
         treatment,
-        pixels: pixels.next().map_or_else(OnceLock::new, OnceLock::from),
+        frames: Arc::clone(&frames),
     });
     let sprites = sprites.collect();
     let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
@@ -244,11 +261,12 @@ fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
     SpriteName::new(&format!("{image}/{frame:02}"))
 }
 
-fn treat(decoded: DecodedFrames, treatment: Treatment) -> (Known, Vec<Pixels>) {
+fn treat(decoded: DecodedFrames, treatment: Treatment, context: Context<'_>) -> (Known, Vec<Pixels>) {
     let treated = decoded.frames.into_iter().map(|frame| {
         let source = frame.pixels.size();
-        let Prepared { canvas, inset, stored, empty } = Prepared::new(frame.pixels, treatment);
-        let hash = store::key("pixels", &[stored.as_bytes(), &stored.size().w.to_le_bytes()]);
+        let prepared = context.timings.time(Stage::Trim, || Prepared::new(frame.pixels, treatment));
+        let Prepared { canvas, inset, stored, empty } = prepared;
+        let hash = context.timings.time(Stage::Hash, || hash_of(&stored));
         (Facts { source, canvas, inset, stored: stored.size(), hash, empty, ms: frame.ms }, stored)
     });
     let (frames, pixels) = treated.unzip();
@@ -266,31 +284,50 @@ pub enum Missing {
 }
 
 impl Sprite<'_> {
-    /// The pixels that are stored of it, decoded now if they were not before.
+    /// The pixels that are stored of it: those at hand, those on a page of the former build, or decoded now.
     ///
     /// # Errors
     /// The file cannot be read any more, or has changed.
-    pub fn pixels(&self, store: &dyn Store) -> Result<&Pixels, Missing> {
-        if let Some(pixels) = self.pixels.get() {
+    pub fn pixels(&self, former: &Former, context: Context<'_>) -> Result<&Pixels, Missing> {
+        let own = &self.frames.pixels[self.frame];
+        if let Some(pixels) = own.get() {
             return Ok(pixels);
         }
-        let content =
-            files::read(&self.source.path, store).map_err(|e| Missing::Bad(Problem::io(&self.source.shown, &e)))?;
-        let decoded = decode_content(self.source, &content).map_err(Missing::Bad)?;
-        let (known, pixels) = treat(decoded, self.treatment);
+        if let Some(pixels) = former.pixels(&self.facts.hash, self.facts.stored, context) {
+            return Ok(own.get_or_init(|| pixels));
+        }
+        let _alone = self.frames.decoding.lock().unwrap_or_else(PoisonError::into_inner);
+        if own.get().is_none() {
+            self.decode_all(context)?;
+        }
+        own.get().ok_or(Missing::Stale)
+    }
+
+    /// Decodes the file for all sprites of it.
+    fn decode_all(&self, context: Context<'_>) -> Result<(), Missing> {
+        let content = read(self.source, context).map_err(Missing::Bad)?;
+        let decoded = context.timings.time(Stage::Decode, || decode_content(self.source, &content));
+        let (known, pixels) = treat(decoded.map_err(Missing::Bad)?, self.treatment, context);
         if content.hash != self.content || known.frames.get(self.frame) != Some(&self.facts) {
             return Err(Missing::Stale);
         }
-        let pixels = pixels.into_iter().nth(self.frame).ok_or(Missing::Stale)?;
-        Ok(self.pixels.get_or_init(|| pixels))
+        for (place, pixels) in self.frames.pixels.iter().zip(pixels) {
+            place.get_or_init(|| pixels);
+        }
+        Ok(())
     }
+}
+
+fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {
+    let content = context.timings.time(Stage::Read, || files::read(&source.path, context.store));
+    content.map_err(|e| Problem::io(&source.shown, &e))
 }
 
 /// Reads and decodes all frames of an image.
 ///
 /// # Errors
 /// The file cannot be read, or is no image that can be used.
-pub fn decode_source(source: &Source, store: &dyn Store) -> Result<DecodedFrames, Problem> {
+pub fn decode_source(source: &Source, store: &dyn store::Store) -> Result<DecodedFrames, Problem> {
     let content = files::read(&source.path, store).map_err(|error| Problem::io(&source.shown, &error))?;
     decode_content(source, &content)
 }

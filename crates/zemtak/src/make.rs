@@ -1,7 +1,9 @@
 //! Building one atlas and its other sizes, as far as it is out of date, up to files that wait for their names.
 
 use crate::answer::Manner;
+use crate::build::former::{self, Drawn, Former};
 use crate::build::{PageFile, Plan, Put, Task, Without};
+use crate::context::Context;
 use crate::explain::Explained;
 use crate::failure::{Failure, Problem};
 use crate::job::Job;
@@ -11,6 +13,7 @@ use crate::settings::{Also, AtlasSettings};
 use crate::sources::{self, Source};
 use crate::store::{self, Hash, Store};
 use crate::summary::{Kept, State, Summary};
+use crate::timings::{Stage, Timings};
 use crate::write::{self, Waiting};
 use crate::{files, forms, show};
 use serde::{Deserialize, Serialize};
@@ -34,6 +37,8 @@ pub struct Way<'a> {
     pub why: bool,
     /// Take the best layout so far on Ctrl-C.
     pub take_best: bool,
+    /// Where the time goes.
+    pub timings: &'a Timings,
     /// How to behave.
     pub manner: Manner,
 }
@@ -81,30 +86,61 @@ impl Made {
     }
 }
 
-/// Builds an atlas as far as it is out of date.
+/// An atlas whose sources have been looked at, and read where that was needed.
+pub struct Begun<'a> {
+    job: &'a Job,
+    started: Instant,
+    templates: BTreeMap<PathBuf, String>,
+    /// What the build follows from, and the key under which it is remembered.
+    from: Hash,
+    key: Hash,
+    state: Ready<'a>,
+}
+
+enum Ready<'a> {
+    /// It is as it was.
+    Unchanged(Made),
+    /// Its sprites, and those of its other sizes, each with name and settings.
+    Loaded(Vec<(String, AtlasSettings, Loaded<'a>)>),
+}
+
+/// Looks at an atlas's sources and loads its sprites if anything is out of date.
 ///
 /// # Errors
-/// Anything wrong with sources or settings, or what is remembered of a source does not hold.
-pub fn make(job: &Job, way: Way<'_>, store: &dyn Store) -> Result<Made, NotDrawn> {
+/// Anything wrong with sources or settings, or an interruption.
+pub fn begin<'a>(job: &'a Job, way: Way<'_>, store: &dyn Store) -> Result<Begun<'a>, Failure> {
     let started = Instant::now();
-    let contents = contents(job, store, way.manner)?;
+    let context = Context { store, timings: way.timings, manner: way.manner };
+    let contents = contents(job, context)?;
     let templates = templates(job)?;
     let from = follows_from(job, &contents, &templates, way);
     let key = store::key("built", &[job.name.as_bytes(), show::path(way.out).as_bytes()]);
-    if !way.why
-        && let Some(made) = unchanged(&from, &key, way, store)
-    {
-        return Ok(made);
+    if let Some(made) = (!way.why).then(|| unchanged(&from, &key, way, store)).flatten() {
+        return Ok(Begun { job, started, templates, from, key, state: Ready::Unchanged(made) });
     }
     let own = (job.name.clone(), job.settings.clone());
     let sizes = job.settings.sizes.iter().map(|size| (format!("{}{}", job.name, size.suffix), job.settings.at(size)));
     let all: Vec<(String, AtlasSettings)> = std::iter::once(own).chain(sizes).collect();
     let recipes: Vec<Recipe<'_>> = all.iter().map(|(_, settings)| recipe(settings)).collect();
-    let loaded = load::load((&job.sources.files, &contents), &recipes, store, way.manner)?;
+    let loaded = load::load((&job.sources.files, &contents), &recipes, context)?;
+    let loaded = all.into_iter().zip(loaded).map(|((name, settings), loaded)| (name, settings, loaded)).collect();
+    Ok(Begun { job, started, templates, from, key, state: Ready::Loaded(loaded) })
+}
+
+/// Builds an atlas as far as it is out of date.
+///
+/// # Errors
+/// Anything wrong with sources or settings, or what is remembered of a source does not hold.
+pub fn finish(begun: Begun<'_>, way: Way<'_>, store: &dyn Store) -> Result<Made, NotDrawn> {
+    let Begun { job, mut started, templates, from, key, state } = begun;
+    let loaded = match state {
+        Ready::Unchanged(made) => return Ok(made),
+        Ready::Loaded(loaded) => loaded,
+    };
+    let context = Context { store, timings: way.timings, manner: way.manner };
     let mut made = Made::default();
-    let mut started = started;
-    for ((name, settings), loaded) in all.iter().zip(&loaded) {
-        build(job, (name, settings), loaded, &templates, (way, store), started, &mut made)?;
+    for (name, settings, loaded) in &loaded {
+        build(job, (name, settings), loaded, &templates, (way, context), started, &mut made)?;
         started = Instant::now();
     }
     let files = made.outputs.iter().map(|o| (o.file.clone(), o.hash, o.page)).collect();
@@ -120,10 +156,10 @@ fn recipe(settings: &AtlasSettings) -> Recipe<'_> {
 
 /// The contents of all sources. What is wrong with some is told together with what decoding the rest brings up, but not
 /// clashes of one name, which the sources had told already.
-fn contents(job: &Job, store: &dyn Store, manner: Manner) -> Result<Vec<Looked>, Failure> {
+fn contents(job: &Job, context: Context<'_>) -> Result<Vec<Looked>, Failure> {
     let mut problems = job.sources.problems.clone();
     let (mut sources, mut contents) = (Vec::new(), Vec::new());
-    for (source, looked) in job.sources.files.iter().zip(load::contents(&job.sources.files, store)?) {
+    for (source, looked) in job.sources.files.iter().zip(load::contents(&job.sources.files, context)?) {
         match looked {
             Ok(looked) => {
                 sources.push(source);
@@ -136,7 +172,7 @@ fn contents(job: &Job, store: &dyn Store, manner: Manner) -> Result<Vec<Looked>,
         return Ok(contents);
     }
     let sources: Vec<Source> = sources.into_iter().cloned().collect();
-    if let Err(failure) = load::load((&sources, &contents), &[recipe(&job.settings)], store, manner) {
+    if let Err(failure) = load::load((&sources, &contents), &[recipe(&job.settings)], context) {
         let told: BTreeSet<String> = problems.iter().map(|p| p.place.clone()).collect();
         problems.extend(failure.problems().iter().filter(|p| !told.contains(&p.place)).cloned());
     }
@@ -187,7 +223,7 @@ fn build(
     (name, settings): (&str, &AtlasSettings),
     loaded: &Loaded<'_>,
     templates: &BTreeMap<PathBuf, String>,
-    (way, store): (Way<'_>, &dyn Store),
+    (way, context): (Way<'_>, Context<'_>),
     started: Instant,
     made: &mut Made,
 ) -> Result<(), NotDrawn> {
@@ -202,7 +238,7 @@ fn build(
         take_best: way.take_best,
         keep: former.as_ref(),
     };
-    let plan = Plan::new(task, store)?;
+    let plan = Plan::new(task, context)?;
     let why = if way.why { plan.why()? } else { None };
     let mut summary = Summary::of(&plan, name);
     summary.mip_cost = plan_cost(&plan, settings)?;
@@ -210,10 +246,16 @@ fn build(
     drop(waiting);
     protect_sources(job, &plan, way.out, name)?;
     let take = |file: &str, bytes: Vec<u8>| -> Result<(Option<Waiting>, u64), Failure> {
-        let waiting = if way.check { None } else { Some(write::prepare(&way.out.join(file), &bytes)?) };
+        let waiting = if way.check {
+            None
+        } else {
+            Some(context.timings.time(Stage::Write, || write::prepare(&way.out.join(file), &bytes))?)
+        };
         Ok((waiting, bytes.len() as u64))
     };
-    let pages = plan.draw(&Put { out: way.out, store, take }, way.manner)?;
+    let pages = plan.draw(&Put { out: way.out, former: &Former::open(way.out, name, context), take }, context)?;
+    let drawn: Vec<Drawn> = pages.iter().map(|page| page.drawn.clone()).collect();
+    former::note(&drawn, way.out, name, context);
     let atlas = plan.descriptor(&pages);
     let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, way.out)).collect();
     summary.finish(&plan, &atlas, &file_bytes);
@@ -222,16 +264,16 @@ fn build(
     made.outputs.extend(pages.into_iter().map(|page| {
         let changed = page.made.is_some();
         let waiting = page.made.and_then(|(waiting, _)| waiting);
-        Output { file: page.file, hash: page.hash, page: true, waiting, changed }
+        Output { file: page.drawn.file, hash: page.drawn.hash, page: true, waiting, changed }
     }));
     for also in &settings.also {
         let (file, text) = forms::write(also, &atlas, templates)?;
         summary.also.push(file.clone());
-        made.outputs.push(text_output(file, &text, way, store)?);
+        made.outputs.push(text_output(file, &text, way, context.store)?);
     }
     let text = atlas.to_text().map_err(|e| Failure::io(&descriptor, &e))?;
     summary.descriptor = show::path(&way.out.join(&descriptor));
-    made.outputs.push(text_output(descriptor, &text, way, store)?);
+    made.outputs.push(text_output(descriptor, &text, way, context.store)?);
     let changed = made.outputs[changed_before..].iter().any(|o| o.changed);
     summary.state = match (changed, way.check) {
         (false, _) => State::Unchanged,
@@ -264,7 +306,7 @@ fn ratio(a: u64, b: u64) -> f64 {
 }
 
 fn bytes_of(page: &PageFile<(Option<Waiting>, u64)>, out: &Path) -> u64 {
-    let in_place = || std::fs::metadata(out.join(&page.file)).map_or(0, |m| m.len());
+    let in_place = || std::fs::metadata(out.join(&page.drawn.file)).map_or(0, |m| m.len());
     page.made.as_ref().map_or_else(in_place, |(_, bytes)| *bytes)
 }
 
@@ -277,8 +319,10 @@ fn tell_of_sources(summary: &mut Summary, job: &Job, loaded: &Loaded<'_>, plan: 
     summary.skipped_files = job.sources.skipped;
     summary.warnings = plan.warnings();
     // Other sizes have the same rules.
-    for rule in job.settings.rules.iter().filter(|_| summary.scale == 1.0) {
-        if !loaded.sprites.iter().any(|s| rule.pattern.matches(s.name.as_str())) {
+    if summary.scale == 1.0 {
+        let rules = &job.settings.rules;
+        let applied: BTreeSet<usize> = loaded.sprites.iter().flat_map(|s| rules.matching(&s.name)).collect();
+        for (_, rule) in rules.as_slice().iter().enumerate().filter(|(number, _)| !applied.contains(number)) {
             let glob = show::name(rule.pattern.as_str());
             summary.warnings.push(format!("atlas {}: the rule for '{glob}' at {} never applies", job.name, rule.place));
         }

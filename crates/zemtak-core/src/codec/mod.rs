@@ -4,39 +4,43 @@
 //! transparent colours become alpha, 16-bit samples are rounded by [`to_8_bit`], colour profiles and gamma are ignored
 //! and named in [`Decoded::ignored`].
 
+#[cfg(feature = "encode")]
+mod encode;
 mod format;
 mod frames;
 #[cfg(feature = "image")]
 mod general;
-#[cfg(any(feature = "qoi", feature = "webp"))]
+#[cfg(any(feature = "encode-qoi", feature = "encode-webp"))]
 mod image_out;
 #[cfg(feature = "jpeg")]
 mod jpeg;
 mod markers;
-#[cfg(any(feature = "apng", feature = "gif"))]
+#[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
 mod moving_out;
-#[cfg(feature = "png")]
+#[cfg(feature = "encode-png")]
 mod png_filter;
 #[cfg(feature = "png")]
 mod png_in;
-#[cfg(feature = "png")]
+#[cfg(feature = "encode-png")]
 mod png_out;
+#[cfg(feature = "encode-png")]
+mod png_proof;
 
+#[cfg(feature = "encode")]
+pub use encode::{EncodeError, Encoded, Unproved};
 pub use format::Format;
 pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
-#[cfg(feature = "qoi")]
-pub use image_out::encode_qoi;
-#[cfg(feature = "webp")]
-pub use image_out::encode_webp;
 pub use markers::Ignored;
-#[cfg(feature = "apng")]
+#[cfg(feature = "encode-apng")]
+pub use moving_out::Moment;
+#[cfg(feature = "encode-apng")]
 pub use moving_out::encode_apng;
-#[cfg(feature = "gif")]
+#[cfg(feature = "encode-gif")]
 pub use moving_out::encode_gif;
-#[cfg(any(feature = "apng", feature = "gif"))]
-pub use moving_out::{Moment, MovingError};
-#[cfg(feature = "png")]
-pub use png_out::{PngEffort, encode_png};
+#[cfg(feature = "encode-png")]
+pub use png_out::{Band, PNG_VERSION, PngEffort, encode_png_band, join_png_bands, png_bands, split_png_bands};
+#[cfg(feature = "encode-png")]
+pub use png_proof::{PngProof, prove_png, prove_png_band};
 
 use crate::geometry::Size;
 use crate::pixels::Pixels;
@@ -173,6 +177,45 @@ pub const fn to_8_bit(v: u16) -> u8 {
     #[expect(clippy::cast_possible_truncation, reason = "the largest value, of 65535, is 255")]
     let byte = ((v as u32 * 255 + 32767) / 65535) as u8;
     byte
+}
+
+/// A PNG of 8-bit RGBA, not proved yet: for those who want to know how long each takes.
+///
+/// # Errors
+/// A picture without pixels.
+#[cfg(feature = "encode-png")]
+pub fn encoded_png(pixels: &Pixels, effort: PngEffort) -> Result<Encoded<'_>, EncodeError> {
+    // By a library that did not deflate it.
+    let prove = if effort == PngEffort::Small { png_proof::prove_small_png } else { prove_png };
+    Ok(Encoded::new(png_out::encode(pixels, effort)?, pixels, prove))
+}
+
+/// A PNG of 8-bit RGBA without marks of gamma or colour profile, which make loaders shift colours; proved to show these
+/// pixels.
+///
+/// # Errors
+/// A picture without pixels, or a file that does not show the same once decoded.
+#[cfg(feature = "encode-png")]
+pub fn encode_png(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodeError> {
+    Ok(encoded_png(pixels, effort)?.prove()?)
+}
+
+/// A QOI file, not proved yet.
+///
+/// # Errors
+/// A picture without pixels.
+#[cfg(feature = "encode-qoi")]
+pub fn encoded_qoi(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
+    Ok(Encoded::new(image_out::qoi(pixels)?, pixels, image_out::prove_qoi))
+}
+
+/// A WebP file without loss, not proved yet.
+///
+/// # Errors
+/// A picture without pixels, or with a side over 16,384 pixels.
+#[cfg(feature = "encode-webp")]
+pub fn encoded_webp(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
+    Ok(Encoded::new(image_out::webp(pixels)?, pixels, image_out::prove_webp))
 }
 
 #[cfg(test)]

@@ -1,27 +1,12 @@
 //! Writing moving pictures: APNG and GIF.
 
+use super::encode::EncodeError;
+#[cfg(feature = "encode-gif")]
+use super::encode::{Unproved, compare};
 use crate::geometry::Size;
-#[cfg(feature = "gif")]
+#[cfg(feature = "encode-gif")]
 use crate::pixels::PIXEL;
 use crate::pixels::Pixels;
-
-/// Why a moving picture cannot be written.
-#[derive(Debug, thiserror::Error)]
-#[non_exhaustive]
-pub enum MovingError {
-    /// There is nothing to write.
-    #[error("there is no picture")]
-    Empty,
-    /// The pictures are not of one size.
-    #[error("the pictures are not of one size")]
-    Sizes,
-    /// The format has no such size or number.
-    #[error("{0} pixels in {1} pictures are more than the format holds")]
-    TooLarge(Size, usize),
-    /// The library's reason.
-    #[error("{0}")]
-    Codec(String),
-}
 
 /// A picture, and how long it is shown: seconds as a fraction.
 #[derive(Debug, Clone, Copy)]
@@ -35,16 +20,17 @@ pub struct Moment<'a> {
 /// Encodes an animated PNG that plays `plays` times, for ever if that is 0.
 ///
 /// # Errors
-/// There is no picture, sizes differ, or the size is out of the format's range.
-#[cfg(feature = "apng")]
-pub fn encode_apng(moments: &[Moment<'_>], plays: u32) -> Result<Vec<u8>, MovingError> {
+/// There is no picture, sizes differ, the size is out of the format's range, or the file does not show the same once
+/// decoded.
+#[cfg(feature = "encode-apng")]
+pub fn encode_apng(moments: &[Moment<'_>], plays: u32) -> Result<Vec<u8>, EncodeError> {
     let size = common_size(moments.iter().map(|m| m.pixels))?;
-    let failed = |e: png::EncodingError| MovingError::Codec(e.to_string());
+    let failed = |e: png::EncodingError| EncodeError::Codec(e.to_string());
     let mut out = Vec::new();
     let mut encoder = png::Encoder::new(&mut out, size.w, size.h);
     encoder.set_color(png::ColorType::Rgba);
     encoder.set_depth(png::BitDepth::Eight);
-    let frames = u32::try_from(moments.len()).map_err(|_| MovingError::TooLarge(size, moments.len()))?;
+    let frames = u32::try_from(moments.len()).map_err(|_| EncodeError::TooLarge(size, moments.len()))?;
     encoder.set_animated(frames, plays).map_err(failed)?;
     encoder.set_blend_op(png::BlendOp::Source).map_err(failed)?;
     let mut writer = encoder.write_header().map_err(failed)?;
@@ -53,16 +39,18 @@ pub fn encode_apng(moments: &[Moment<'_>], plays: u32) -> Result<Vec<u8>, Moving
         writer.write_image_data(moment.pixels.as_bytes()).map_err(failed)?;
     }
     writer.finish().map_err(failed)?;
+    let pictures: Vec<&Pixels> = moments.iter().map(|moment| moment.pixels).collect();
+    super::png_proof::prove_moving(&out, &pictures)?;
     Ok(out)
 }
 
-fn common_size<'p>(mut pictures: impl Iterator<Item = &'p Pixels>) -> Result<Size, MovingError> {
-    let size = pictures.next().ok_or(MovingError::Empty)?.size();
-    if pictures.all(|picture| picture.size() == size) { Ok(size) } else { Err(MovingError::Sizes) }
+fn common_size<'p>(mut pictures: impl Iterator<Item = &'p Pixels>) -> Result<Size, EncodeError> {
+    let size = pictures.next().ok_or(EncodeError::Empty)?.size();
+    if pictures.all(|picture| picture.size() == size) { Ok(size) } else { Err(EncodeError::Sizes) }
 }
 
 /// Alpha from which a pixel of a GIF is drawn: the format knows only all or nothing.
-#[cfg(feature = "gif")]
+#[cfg(feature = "encode-gif")]
 const DRAWN: u8 = 128;
 
 /// Encodes a GIF; delays are in hundredths of a second. It plays once or for ever.
@@ -71,12 +59,12 @@ const DRAWN: u8 = 128;
 /// that flat areas stay flat.
 ///
 /// # Errors
-/// There is no picture, sizes differ or are beyond 65,535.
-#[cfg(feature = "gif")]
-pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>, MovingError> {
+/// There is no picture, sizes differ or are beyond 65,535, or the file does not show the same once decoded.
+#[cfg(feature = "encode-gif")]
+pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>, EncodeError> {
     let size = common_size(moments.iter().map(|(pixels, _)| *pixels))?;
-    let failed = |e: gif::EncodingError| MovingError::Codec(e.to_string());
-    let side = |side: u32| u16::try_from(side).map_err(|_| MovingError::TooLarge(size, moments.len()));
+    let failed = |e: gif::EncodingError| EncodeError::Codec(e.to_string());
+    let side = |side: u32| u16::try_from(side).map_err(|_| EncodeError::TooLarge(size, moments.len()));
     let (width, height) = (side(size.w)?, side(size.h)?);
     let palette = Palette::of(moments.iter().map(|(pixels, _)| *pixels));
     let mut out = Vec::new();
@@ -98,18 +86,44 @@ pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>,
         encoder.write_frame(&frame).map_err(failed)?;
     }
     drop(encoder);
+    prove_gif(&out, moments, &palette)?;
     Ok(out)
 }
 
+/// Decodes a GIF and compares each of its pictures with what the palette can show of it. The library's decoder is written
+/// for itself and shares nothing with its encoder.
+#[cfg(feature = "encode-gif")]
+fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Result<(), Unproved> {
+    let undecodable = |error: gif::DecodingError| Unproved::Undecodable(error.to_string());
+    let mut options = gif::DecodeOptions::new();
+    options.set_color_output(gif::ColorOutput::RGBA);
+    let mut decoder = options.read_info(file).map_err(undecodable)?;
+    for (number, (pixels, delay)) in moments.iter().enumerate() {
+        let frame = decoder.read_next_frame().map_err(undecodable)?.ok_or(Unproved::Size)?;
+        let (w, h) = (u32::from(frame.width), u32::from(frame.height));
+        if Size::new(w, h) != pixels.size() || (frame.left, frame.top, frame.delay) != (0, 0, *delay) {
+            return Err(Unproved::Size);
+        }
+        let shown = pixels.as_bytes().chunks_exact(PIXEL).flat_map(|pixel| palette.shown(pixel)).collect();
+        let shown = Pixels::from_rgba(pixels.size(), shown).ok_or(Unproved::Size)?;
+        // Whatever the colour is of a pixel that is not drawn.
+        let decoded = frame.buffer.chunks_exact(PIXEL);
+        let decoded: Vec<u8> =
+            decoded.flat_map(|p| if p[3] == 0 { [0; 4] } else { [p[0], p[1], p[2], p[3]] }).collect();
+        compare(number, &decoded, &shown)?;
+    }
+    if decoder.read_next_frame().map_err(undecodable)?.is_some() { Err(Unproved::Size) } else { Ok(()) }
+}
+
 /// The colours of a GIF. The first one stands for what is transparent.
-#[cfg(feature = "gif")]
+#[cfg(feature = "encode-gif")]
 struct Palette {
     colours: Vec<u8>,
     exact: std::collections::BTreeMap<[u8; 3], u8>,
     nearest: Option<color_quant::NeuQuant>,
 }
 
-#[cfg(feature = "gif")]
+#[cfg(feature = "encode-gif")]
 impl Palette {
     const CLEAR: u8 = 0;
     /// Colours beside it.
@@ -147,6 +161,17 @@ impl Palette {
             Some(quantiser) => {
                 let nearest = quantiser.index_of(&[pixel[0], pixel[1], pixel[2], 255]);
                 u8::try_from(nearest + 1).unwrap_or(u8::MAX)
+            }
+        }
+    }
+
+    /// What a decoder should make of a pixel.
+    fn shown(&self, pixel: &[u8]) -> [u8; PIXEL] {
+        match self.index(pixel) {
+            Self::CLEAR => [0; PIXEL],
+            index => {
+                let colour = &self.colours[usize::from(index) * 3..][..3];
+                [colour[0], colour[1], colour[2], u8::MAX]
             }
         }
     }

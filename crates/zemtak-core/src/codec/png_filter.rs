@@ -1,57 +1,70 @@
-//! PNG's row filters for 8-bit RGBA (PNG specification, third edition, section 9), and the choice among them.
+//! PNG's row filters for 8-bit RGBA (PNG specification, third edition, section 9).
 
 use crate::pixels::PIXEL;
 
-/// How the filter of each row is chosen.
+/// A row filter, named for what is taken from each byte.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Strategy {
-    /// Rows as they are: best where colours repeat exactly, as in pixel art.
+pub(super) enum Filter {
+    /// Nothing: best where colours repeat exactly, as in pixel art and in frames side by side.
     Plain,
-    /// The difference to the pixel on the left.
+    /// The pixel on the left.
     Left,
-    /// The difference to the pixel above: best where rows repeat.
+    /// The pixel above.
     Above,
-    /// The difference to the nearest of three neighbours: best for smooth gradients.
+    /// The mean of the pixels on the left and above.
+    Mean,
+    /// The nearest of three neighbours: best for smooth gradients.
     Nearest,
 }
 
-impl Strategy {
+impl Filter {
     /// All, in the order in which ties are decided.
-    pub(super) const ALL: [Self; 4] = [Self::Plain, Self::Above, Self::Nearest, Self::Left];
+    pub(super) const ALL: [Self; 5] = [Self::Plain, Self::Nearest, Self::Above, Self::Left, Self::Mean];
 
     const fn type_byte(self) -> u8 {
         match self {
             Self::Plain => 0,
             Self::Left => 1,
             Self::Above => 2,
+            Self::Mean => 3,
             Self::Nearest => 4,
+        }
+    }
+
+    /// Appends a row to `out`, filtered and led by its type byte. Where there is no row above, a filter that looks there
+    /// takes the pixel on the left instead, so that the row can be read without any other.
+    pub(super) fn append(self, row: &[u8], above: Option<&[u8]>, out: &mut Vec<u8>) {
+        let (filter, above) = match (self, above) {
+            (Self::Plain, _) | (_, Some(_)) => (self, above.unwrap_or_default()),
+            (_, None) => (Self::Left, &[][..]),
+        };
+        out.push(filter.type_byte());
+        let (first, rest) = row.split_at(PIXEL.min(row.len()));
+        match filter {
+            Self::Plain => out.extend_from_slice(row),
+            Self::Left => {
+                out.extend_from_slice(first);
+                out.extend(rest.iter().zip(row).map(|(x, left)| x.wrapping_sub(*left)));
+            }
+            Self::Above => out.extend(row.iter().zip(above).map(|(x, up)| x.wrapping_sub(*up))),
+            Self::Mean => {
+                out.extend(first.iter().zip(above).map(|(x, up)| x.wrapping_sub(up / 2)));
+                let neighbours = row.iter().zip(&above[PIXEL..]);
+                out.extend(rest.iter().zip(neighbours).map(|(x, (left, up))| x.wrapping_sub(mean(*left, *up))));
+            }
+            Self::Nearest => {
+                out.extend(first.iter().zip(above).map(|(x, up)| x.wrapping_sub(*up)));
+                let neighbours = row.iter().zip(&above[PIXEL..]).zip(above);
+                let inner = rest.iter().zip(neighbours);
+                out.extend(inner.map(|(x, ((left, up), corner))| x.wrapping_sub(nearest(*left, *up, *corner))));
+            }
         }
     }
 }
 
-/// Appends rows of `stride` bytes to `out`, filtered, each led by its type byte.
-///
-/// `above` is the row before the first one, of `stride` bytes: zeros at the top of a picture.
-pub(super) fn filter_rows(strategy: Strategy, rows: &[u8], stride: usize, above: &[u8], out: &mut Vec<u8>) {
-    let mut above = above;
-    for row in rows.chunks_exact(stride) {
-        out.push(strategy.type_byte());
-        match strategy {
-            Strategy::Plain => out.extend_from_slice(row),
-            Strategy::Left => {
-                out.extend_from_slice(&row[..PIXEL]);
-                out.extend(row[PIXEL..].iter().zip(row).map(|(x, left)| x.wrapping_sub(*left)));
-            }
-            Strategy::Above => out.extend(row.iter().zip(above).map(|(x, up)| x.wrapping_sub(*up))),
-            Strategy::Nearest => {
-                out.extend(row[..PIXEL].iter().zip(above).map(|(x, up)| x.wrapping_sub(*up)));
-                let neighbours = row.iter().zip(&above[PIXEL..]).zip(above);
-                let inner = row[PIXEL..].iter().zip(neighbours);
-                out.extend(inner.map(|(x, ((left, up), corner))| x.wrapping_sub(nearest(*left, *up, *corner))));
-            }
-        }
-        above = row;
-    }
+/// The mean of two bytes, rounded down.
+fn mean(left: u8, up: u8) -> u8 {
+    left.midpoint(up)
 }
 
 /// The neighbour nearest to `left + up - corner` (A. Paeth, 1991); ties go to left, then up.
@@ -65,4 +78,18 @@ fn nearest(left: u8, up: u8, corner: u8) -> u8 {
     } else {
         corner
     }
+}
+
+/// Appends the row filtered by whichever filter leaves the least sum of absolute differences, bytes taken as signed.
+pub(super) fn append_least(row: &[u8], above: Option<&[u8]>, out: &mut Vec<u8>) {
+    let mut best: Option<(u64, Vec<u8>)> = None;
+    for filter in Filter::ALL {
+        let mut filtered = Vec::with_capacity(row.len() + 1);
+        filter.append(row, above, &mut filtered);
+        let sum = filtered[1..].iter().map(|b| u64::from(b.cast_signed().unsigned_abs())).sum();
+        if best.as_ref().is_none_or(|(least, _)| sum < *least) {
+            best = Some((sum, filtered));
+        }
+    }
+    out.extend(best.map(|(_, filtered)| filtered).unwrap_or_default());
 }

@@ -1,16 +1,20 @@
 //! Writing pages as PNG.
 //!
-//! Bands of rows are filtered and deflated each for itself, so that all cores can share a page. The bands are of fixed
-//! size, so the bytes do not depend on the number of threads. The deflate libraries are pure Rust without paths that
-//! depend on the processor: some others hash differently where a CRC instruction exists, and so write other bytes.
+//! With balanced effort a page is cut into bands of whole rows, each filtered and deflated without a look at any other, so
+//! that all cores can share a page and a band that is as it was need not be made again. The bands are of fixed size, so the
+//! bytes do not depend on the number of threads, and the libraries give the same bytes on every processor: they choose
+//! instructions for sums, for copying and for comparing, but none that would change what is found.
 
-use super::png_filter::{Strategy, filter_rows};
+use super::EncodeError;
+use super::png_filter::{Filter, append_least};
+use crate::geometry::Size;
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
-use flate2::{Compress, Compression, FlushCompress, Status};
-use png::{BitDepth, ColorType, Encoder, EncodingError, chunk};
-use std::num::NonZeroU64;
-use zopfli::Write;
+use libdeflater::{CompressionLvl, Compressor};
+use std::ops::Range;
+use zlib_rs::adler32::{adler32, adler32_combine};
+use zlib_rs::crc32::crc32;
+use zlib_rs::{Deflate, DeflateFlush};
 
 /// How much work goes into making a PNG small. docs/performance.md has sizes and times.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
@@ -24,150 +28,320 @@ pub enum PngEffort {
     Small,
 }
 
-/// How many bytes of pixels a band holds at least: fewer make use of more cores, more make smaller files.
-const BAND: usize = 1 << 20;
+/// Changes whenever the same pixels come to other bytes.
+pub const PNG_VERSION: u32 = 2;
 
-/// The deflate level of balanced bands: 6 saves one per cent more and takes twice as long.
-const LEVEL: u32 = 4;
+/// How many bytes of pixels a band holds at least: fewer make use of more cores and less work when a sprite changes, more
+/// make smaller files (a quarter of a per cent for twice as many bytes).
+const BAND: usize = 1 << 18;
 
-/// How a filter is chosen for a band: each strategy is tried on every n-th run of so many rows.
-const TRIED_ROWS: usize = 8;
-const TRIED_EVERY: usize = 4;
+/// The deflate level of balanced bands: 6 saves one per cent more for a tenth more time.
+const LEVEL: i32 = 5;
 
-/// Encodes a picture as a PNG of 8-bit RGBA, without marks of gamma or colour profile: they make loaders shift colours.
+/// How the filters of balanced bands are chosen: one for each run of so many rows, by a quick try on its first rows.
+const RUN: usize = 32;
+const TRIED: usize = 4;
+
+/// The same for small files, where everything is tried on all rows.
+const SMALL_RUN: usize = 16;
+
+/// The deflate window: 32 KiB.
+const WINDOW_BITS: u8 = 15;
+
+/// The header of a zlib stream with such a window.
+const ZLIB_HEADER: [u8; 2] = [0x78, 0x9c];
+
+/// A deflate block that holds nothing and ends the stream.
+const LAST_BLOCK: [u8; 5] = [1, 0, 0, 0xff, 0xff];
+
+/// A band of whole rows as a piece of a deflate stream. It ends on a byte border and refers to nothing outside.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Band {
+    /// The piece.
+    pub deflated: Vec<u8>,
+    /// The Adler-32 sum of what was deflated (RFC 1950).
+    pub sum: u32,
+    /// How many bytes that were.
+    pub length: u64,
+}
+
+/// The file of a picture.
+pub(super) fn encode(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodeError> {
+    let size = pixels.size();
+    if size.area() == 0 {
+        return Err(EncodeError::Empty);
+    }
+    match effort {
+        PngEffort::Fast => Ok(file(size, &[&quickly(pixels)?])),
+        PngEffort::Small => Ok(file(size, &[&smallest(pixels)?])),
+        PngEffort::Balanced => {
+            let ranges = png_bands(size);
+            let bands = par::map_range(ranges.len(), |i| encode_png_band(rows(pixels, &ranges[i]), size.w));
+            let bands: Vec<Band> = bands.into_iter().collect::<Result<_, _>>()?;
+            Ok(join_png_bands(size, &bands))
+        }
+    }
+}
+
+/// The rows of each band of a page.
+#[must_use]
+pub fn png_bands(size: Size) -> Vec<Range<u32>> {
+    let stride = (size.w as usize * PIXEL).max(1);
+    let height = u32::try_from((BAND / stride).max(1)).unwrap_or(u32::MAX);
+    (0..size.h).step_by(height as usize).map(|top| top..size.h.min(top.saturating_add(height))).collect()
+}
+
+fn rows<'p>(pixels: &'p Pixels, range: &Range<u32>) -> &'p [u8] {
+    let stride = pixels.size().w as usize * PIXEL;
+    &pixels.as_bytes()[range.start as usize * stride..range.end as usize * stride]
+}
+
+/// Filters and deflates the rows of a band of a page that is `width` pixels wide, with balanced effort.
 ///
 /// # Errors
-/// Where the PNG writer refuses: a picture without pixels.
-pub fn encode_png(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodingError> {
-    let size = pixels.size();
-    let mut out = Vec::new();
-    let mut encoder = Encoder::new(&mut out, size.w, size.h);
-    encoder.set_color(ColorType::Rgba);
-    encoder.set_depth(BitDepth::Eight);
-    encoder.set_compression(png::Compression::Fast);
-    encoder.set_filter(png::Filter::Paeth);
-    let mut writer = encoder.write_header()?;
-    match effort {
-        PngEffort::Fast => writer.write_image_data(pixels.as_bytes())?,
-        PngEffort::Balanced => {
-            for piece in deflate(&Bands::of(pixels)) {
-                writer.write_chunk(chunk::IDAT, &piece)?;
-            }
+/// The deflate library refuses to go on, which it has no reason to.
+pub fn encode_png_band(rows: &[u8], width: u32) -> Result<Band, EncodeError> {
+    let stride = width as usize * PIXEL;
+    let mut filtered = Vec::with_capacity(rows.len() + rows.len() / stride.max(1));
+    let mut trial = Deflater::new(1);
+    for run in 0..(rows.len() / stride).div_ceil(RUN) {
+        let start = run * RUN * stride;
+        let end = rows.len().min(start + RUN * stride);
+        let tried = start..end.min(start + TRIED * stride);
+        let mut best = (usize::MAX, Filter::Plain);
+        for filter in [Filter::Plain, Filter::Nearest] {
+            let mut some = Vec::with_capacity(tried.len() + TRIED);
+            filter_rows(filter, rows, &tried, stride, &mut some);
+            best = std::cmp::min_by_key(best, (trial.whole(&some)?.len(), filter), |(length, _)| *length);
         }
-        PngEffort::Small => writer.write_chunk(chunk::IDAT, &squeeze(&Bands::of(pixels))?)?,
+        filter_rows(best.1, rows, &(start..end), stride, &mut filtered);
     }
-    writer.finish()?;
+    let deflated = Deflater::new(LEVEL).piece(&filtered)?;
+    Ok(Band { deflated, sum: adler32(1, &filtered), length: filtered.len() as u64 })
+}
+
+/// Appends a range of bytes that is whole rows, filtered. The first row of all has none above.
+fn filter_rows(filter: Filter, rows: &[u8], range: &Range<usize>, stride: usize, out: &mut Vec<u8>) {
+    for start in range.clone().step_by(stride) {
+        filter.append(&rows[start..start + stride], above(rows, start, stride), out);
+    }
+}
+
+fn above(rows: &[u8], start: usize, stride: usize) -> Option<&[u8]> {
+    start.checked_sub(stride).map(|before| &rows[before..start])
+}
+
+/// The file of a page with these bands, from the top.
+#[must_use]
+pub fn join_png_bands(size: Size, bands: &[Band]) -> Vec<u8> {
+    let sum = bands.iter().fold(1, |sum, band| adler32_combine(sum, band.sum, band.length));
+    let end = [&LAST_BLOCK[..], &sum.to_be_bytes()].concat();
+    let pieces = bands.iter().map(|band| &band.deflated[..]);
+    let pieces: Vec<&[u8]> = std::iter::once(&ZLIB_HEADER[..]).chain(pieces).chain([&end[..]]).collect();
+    file(size, &pieces)
+}
+
+/// The deflated pieces of the bands of a file that [`join_png_bands`] made of `count` bands. `None` for any other file.
+#[must_use]
+pub fn split_png_bands(file: &[u8], count: usize) -> Option<Vec<&[u8]>> {
+    let mut rest = file.strip_prefix(&SIGNATURE)?;
+    let mut pieces = Vec::with_capacity(count + 2);
+    let mut ended = false;
+    while !rest.is_empty() {
+        let (length, after) = rest.split_first_chunk::<4>()?;
+        let (kind, after) = after.split_first_chunk::<4>()?;
+        let (data, after) = after.split_at_checked(u32::from_be_bytes(*length) as usize)?;
+        rest = after.get(4..)?;
+        ended = kind == b"IEND";
+        if kind == b"IDAT" {
+            pieces.push(data);
+        }
+    }
+    let whole =
+        ended && pieces.len() == count + 2 && pieces[0] == ZLIB_HEADER && pieces[count + 1].starts_with(&LAST_BLOCK);
+    whole.then(|| pieces[1..=count].to_vec())
+}
+
+const SIGNATURE: [u8; 8] = *b"\x89PNG\r\n\x1a\n";
+
+/// A PNG of 8-bit RGBA with these pieces of a zlib stream, without marks of gamma or colour profile: they make loaders
+/// shift colours.
+fn file(size: Size, pieces: &[&[u8]]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(pieces.iter().map(|piece| piece.len() + 12).sum::<usize>() + 64);
+    out.extend_from_slice(&SIGNATURE);
+    let mut header = [size.w.to_be_bytes(), size.h.to_be_bytes()].concat();
+    // 8 bits a channel, RGBA, the one method of deflating and of filtering, not interlaced.
+    header.extend_from_slice(&[8, 6, 0, 0, 0]);
+    append_chunk(*b"IHDR", &header, &mut out);
+    for piece in pieces {
+        // A chunk's length has 31 bits.
+        for part in piece.chunks(1 << 30) {
+            append_chunk(*b"IDAT", part, &mut out);
+        }
+    }
+    append_chunk(*b"IEND", &[], &mut out);
+    out
+}
+
+fn append_chunk(kind: [u8; 4], data: &[u8], out: &mut Vec<u8>) {
+    let length = u32::try_from(data.len()).unwrap_or(u32::MAX);
+    out.extend_from_slice(&length.to_be_bytes());
+    out.extend_from_slice(&kind);
+    out.extend_from_slice(data);
+    out.extend_from_slice(&crc32(crc32(0, &kind), data).to_be_bytes());
+}
+
+/// The zlib stream of all rows in the least time.
+fn quickly(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
+    let (bytes, stride) = (pixels.as_bytes(), pixels.size().w as usize * PIXEL);
+    let mut filtered = Vec::with_capacity(bytes.len() + pixels.size().h as usize);
+    filter_rows(Filter::Nearest, bytes, &(0..bytes.len()), stride, &mut filtered);
+    let deflated = fdeflate::Compressor::new(Vec::new()).and_then(|mut compressor| {
+        compressor.write_data(&filtered)?;
+        compressor.finish()
+    });
+    deflated.map_err(|error| EncodeError::Codec(error.to_string()))
+}
+
+/// The zlib stream of all rows, as small as a search for the cheapest matches makes it.
+fn smallest(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
+    let (bytes, stride) = (pixels.as_bytes(), pixels.size().w as usize * PIXEL);
+    let runs = par::map_range((pixels.size().h as usize).div_ceil(SMALL_RUN), |run| {
+        let start = run * SMALL_RUN * stride;
+        best_filtered(bytes, &(start..bytes.len().min(start + SMALL_RUN * stride)), stride)
+    });
+    let filtered = runs.into_iter().collect::<Result<Vec<_>, _>>()?.concat();
+    let mut compressor = Compressor::new(CompressionLvl::best());
+    let mut out = vec![0; compressor.zlib_compress_bound(filtered.len())];
+    let length = compressor.zlib_compress(&filtered, &mut out).map_err(|e| EncodeError::Codec(e.to_string()))?;
+    out.truncate(length);
     Ok(out)
 }
 
-/// A picture cut into bands of whole rows.
-struct Bands<'a> {
-    bytes: &'a [u8],
-    stride: usize,
-    rows: usize,
-    top: Vec<u8>,
+/// A run of rows filtered by each filter and by the least sum a row: the one that deflates best.
+fn best_filtered(bytes: &[u8], run: &Range<usize>, stride: usize) -> Result<Vec<u8>, EncodeError> {
+    let mut trial = Deflater::new(1);
+    let mut by_row = Vec::with_capacity(run.len() + SMALL_RUN);
+    for start in run.clone().step_by(stride) {
+        append_least(&bytes[start..start + stride], above(bytes, start, stride), &mut by_row);
+    }
+    let mut best = (trial.whole(&by_row)?.len(), by_row);
+    for filter in Filter::ALL {
+        let mut filtered = Vec::with_capacity(run.len() + SMALL_RUN);
+        filter_rows(filter, bytes, run, stride, &mut filtered);
+        let length = trial.whole(&filtered)?.len();
+        if length < best.0 {
+            best = (length, filtered);
+        }
+    }
+    Ok(best.1)
 }
 
-impl<'a> Bands<'a> {
-    fn of(pixels: &'a Pixels) -> Self {
-        let stride = pixels.size().w as usize * PIXEL;
-        let rows = (BAND / stride.max(1)).max(1);
-        Self { bytes: pixels.as_bytes(), stride, rows, top: vec![0; stride] }
+/// Deflates pieces, each by itself.
+struct Deflater {
+    state: Deflate,
+    out: Vec<u8>,
+}
+
+impl Deflater {
+    fn new(level: i32) -> Self {
+        Self { state: Deflate::new(level, false, WINDOW_BITS), out: Vec::new() }
     }
 
-    fn count(&self) -> usize {
-        self.bytes.len().div_ceil(self.rows * self.stride)
+    /// A deflate stream of its own.
+    fn whole(&mut self, input: &[u8]) -> Result<&[u8], EncodeError> {
+        self.run(input, DeflateFlush::Finish, zlib_rs::compress_bound(input.len()))?;
+        Ok(&self.out)
     }
 
-    /// The rows from `row` on, at most `count`, and the row above them.
-    fn rows(&self, row: usize, count: usize) -> (&'a [u8], &[u8]) {
-        let start = row * self.stride;
-        let end = self.bytes.len().min(start + count * self.stride);
-        let above = if row == 0 { &self.top } else { &self.bytes[start - self.stride..start] };
-        (&self.bytes[start..end], above)
+    /// A piece of a stream that ends on a byte border.
+    fn piece(mut self, input: &[u8]) -> Result<Vec<u8>, EncodeError> {
+        self.run(input, DeflateFlush::SyncFlush, zlib_rs::compress_bound(input.len()) + LAST_BLOCK.len())?;
+        Ok(self.out)
     }
 
-    /// One band, filtered by the strategy that does best on a part of it.
-    fn filtered(&self, band: usize) -> Vec<u8> {
-        let first = band * self.rows;
-        let (rows, above) = self.rows(first, self.rows);
-        let count = rows.len() / self.stride;
-        let parts = (0..count).step_by(TRIED_ROWS * TRIED_EVERY);
-        let cost = |strategy: &Strategy| {
-            let mut tried = Vec::with_capacity(rows.len() / TRIED_EVERY + rows.len() / 16);
-            for part in parts.clone() {
-                let (rows, above) = self.rows(first + part, TRIED_ROWS.min(count - part));
-                filter_rows(*strategy, rows, self.stride, above, &mut tried);
+    /// Deflates all of `input`, into `room` bytes at first. A call that neither takes nor gives anything, with room left, is the library's word that
+    /// it owes nothing more: that it did not fill the output is none, as it may have done no more than hand out what it
+    /// still had from the call before.
+    fn run(&mut self, input: &[u8], flush: DeflateFlush, room: usize) -> Result<(), EncodeError> {
+        self.state.reset();
+        self.out.resize(room, 0);
+        let (mut taken, mut given) = (0, 0);
+        loop {
+            if given == self.out.len() {
+                self.out.resize(given + given / 2 + 64, 0);
             }
-            deflate_band(&tried, 1, true).len()
+            let (rest, room) = (&input[taken..], &mut self.out[given..]);
+            let called = self.state.compress(rest, room, flush);
+            called.map_err(|error| EncodeError::Codec(error.as_str().to_owned()))?;
+            #[expect(clippy::cast_possible_truncation, reason = "positions in slices")]
+            let now = (self.state.total_in() as usize, self.state.total_out() as usize);
+            if now == (taken, given) {
+                break;
+            }
+            (taken, given) = now;
+        }
+        self.out.truncate(given);
+        let all = if taken == input.len() { Ok(()) } else { Err(EncodeError::Codec("it stopped early".into())) };
+        // The first call of a stream writes something, so that an end without output is never taken for a whole one.
+        all.and(if given > 0 { Ok(()) } else { Err(EncodeError::Codec("it wrote nothing".into())) })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Bytes that deflate to about `noise` hundredths of their length.
+    fn bytes(length: usize, noise: usize) -> Vec<u8> {
+        let mut state = 1u64;
+        let next = |i: usize| {
+            state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1);
+            if i % 100 < noise { (state >> 56) as u8 } else { 0 }
         };
-        let best = Strategy::ALL.into_iter().min_by_key(cost).unwrap_or(Strategy::Plain);
-        let mut out = Vec::with_capacity(rows.len() + count);
-        filter_rows(best, rows, self.stride, above, &mut out);
+        (0..length).map(next).collect()
+    }
+
+    /// What a decoder of another library makes of it: all of the input, and nothing owed.
+    fn inflated(piece: &[u8], length: usize) -> Vec<u8> {
+        let stream = [piece, &LAST_BLOCK].concat();
+        let mut out = vec![0; length];
+        let mut inflate = libdeflater::Decompressor::new();
+        assert_eq!(inflate.deflate_decompress(&stream, &mut out), Ok(length));
         out
     }
-}
 
-/// The zlib stream of the filtered rows, in pieces.
-fn deflate(bands: &Bands<'_>) -> Vec<Vec<u8>> {
-    let count = bands.count();
-    let packed = par::map_range(count, |i| {
-        let filtered = bands.filtered(i);
-        let mut sum = simd_adler32::Adler32::new();
-        sum.write(&filtered);
-        (deflate_band(&filtered, LEVEL, i + 1 == count), sum.finish(), filtered.len())
-    });
-    // A zlib header for a window of 32 KiB, the bands, and the check sum of all that was put in.
-    let mut sum = 1;
-    let mut pieces = Vec::with_capacity(count);
-    for (packed, band_sum, length) in packed {
-        sum = join_adler(sum, band_sum, length);
-        pieces.push(packed);
-    }
-    if let Some(first) = pieces.first_mut() {
-        first.splice(0..0, [0x78, 0x9c]);
-    }
-    if let Some(last) = pieces.last_mut() {
-        last.extend_from_slice(&sum.to_be_bytes());
-    }
-    pieces
-}
-
-/// The zlib stream of the filtered rows, as small as an exhaustive search for matches makes it.
-///
-/// That library is built without `std`: it then brings its own logarithm, which is the same on every system.
-fn squeeze(bands: &Bands<'_>) -> Result<Vec<u8>, EncodingError> {
-    let filtered = par::map_range(bands.count(), |i| bands.filtered(i)).concat();
-    let options = zopfli::Options { iteration_count: NonZeroU64::MIN, ..zopfli::Options::default() };
-    let squeezed = zopfli::ZlibEncoder::new(options, zopfli::BlockType::Dynamic, Vec::new())
-        .and_then(|mut encoder| encoder.write_all(&filtered).and_then(|()| encoder.finish()));
-    squeezed.map_err(|e| EncodingError::IoError(std::io::Error::other(e.to_string())))
-}
-
-/// Deflates one band; all but the last end on a byte border without ending the stream.
-fn deflate_band(filtered: &[u8], level: u32, last: bool) -> Vec<u8> {
-    let flush = if last { FlushCompress::Finish } else { FlushCompress::Sync };
-    let mut state = Compress::new(Compression::new(level), false);
-    let mut out = Vec::with_capacity(filtered.len() / 3 + 256);
-    loop {
-        #[expect(clippy::cast_possible_truncation, reason = "counts bytes of a slice")]
-        let taken = state.total_in() as usize;
-        let status = state.compress_vec(&filtered[taken..], &mut out, flush);
-        let full = out.len() == out.capacity();
-        if matches!(status, Ok(Status::StreamEnd) | Err(_)) || !full {
-            return out;
+    /// A page in fifteen of real art was no valid PNG: a band whose output buffer had filled up shortly before its end was
+    /// taken for flushed once a call no longer filled the buffer. Wherever the buffer fills up, all must come out.
+    #[test]
+    fn a_piece_is_whole_wherever_its_buffer_fills_up() {
+        for noise in [0, 7, 33, 100] {
+            for length in [1, 2, 100, 5_000, 70_000] {
+                let input = bytes(length, noise);
+                let whole = Deflater::new(LEVEL).piece(&input).unwrap();
+                assert_eq!(inflated(&whole, length), input, "{noise} {length}");
+                let ends = [1, 2, 3, 5, 8, whole.len() / 3, whole.len() / 2];
+                let near = (0..20).map(|less| whole.len().saturating_sub(less).max(1));
+                for room in ends.into_iter().filter(|&room| room > 0).chain(near).chain([whole.len() + 1]) {
+                    let mut deflater = Deflater::new(LEVEL);
+                    deflater.run(&input, DeflateFlush::SyncFlush, room).unwrap();
+                    assert_eq!(inflated(&deflater.out, length), input, "{noise} {length} {room}");
+                }
+            }
         }
-        out.reserve(out.capacity() / 2 + 256);
     }
-}
 
-/// The Adler-32 sum of two runs of bytes from the sums of each (RFC 1950, section 8.2; the sum starts at 1).
-fn join_adler(first: u32, second: u32, second_length: usize) -> u32 {
-    const BASE: u64 = 65_521;
-    let low = |sum: u32| u64::from(sum & 0xffff);
-    let high = |sum: u32| u64::from(sum >> 16);
-    let a = (low(first) + low(second) + BASE - 1) % BASE;
-    let shift = (second_length as u64 % BASE) * ((low(first) + BASE - 1) % BASE) % BASE;
-    let b = (high(first) + high(second) + shift) % BASE;
-    (b as u32) << 16 | a as u32
+    #[test]
+    fn a_file_comes_apart_into_the_bands_it_was_made_of() {
+        let size = Size::new(3, 5);
+        let band = |rows: usize| encode_png_band(&bytes(rows * 12, 50), 3).unwrap();
+        let bands = [band(2), band(3)];
+        let file = join_png_bands(size, &bands);
+        let pieces: Vec<&[u8]> = bands.iter().map(|band| &band.deflated[..]).collect();
+        assert_eq!(split_png_bands(&file, 2), Some(pieces));
+        assert_eq!(split_png_bands(&file, 1), None);
+        for cut in 0..file.len() {
+            assert_eq!(split_png_bands(&file[..cut], 2), None, "{cut}");
+        }
+    }
 }

@@ -75,15 +75,16 @@ impl<'a> Cells<'a> {
         let Request { items, spacing, stop, .. } = *request;
         let mut by_size: BTreeMap<(Size, bool, Option<usize>), Vec<usize>> = BTreeMap::new();
         let mut unfit = Vec::new();
+        let (largest, pages) = (policy.largest(), policy.largest_pages());
         for &i in which {
             let Item { size, may_turn, group, .. } = items[i];
-            match spacing.cell(size, policy.largest()).filter(|&cell| fits_some_page(spacing, cell, may_turn, policy)) {
+            match spacing.cell(size, largest).filter(|&cell| fits_some_page(spacing, cell, may_turn, &pages)) {
                 Some(cell) => by_size.entry((cell, may_turn, group)).or_default().push(i),
                 None => unfit.push(i),
             }
         }
         if !unfit.is_empty() {
-            return Err(LayoutError::DoNotFit { items: unfit, room: spacing.box_room(policy.largest()) });
+            return Err(LayoutError::DoNotFit { items: unfit, room: spacing.box_room(largest) });
         }
         let mut lyings = Vec::new();
         for (class, &(size, may_turn, _)) in by_size.keys().enumerate() {
@@ -233,11 +234,11 @@ impl<'a> Cells<'a> {
     }
 }
 
-fn fits_some_page(spacing: Spacing, cell: Size, may_turn: bool, policy: &PagePolicy) -> bool {
-    let fits = |page: Size| {
-        spacing.room(page).is_some_and(|room| cell.fits_in(room) || (may_turn && cell.swapped().fits_in(room)))
+fn fits_some_page(spacing: Spacing, cell: Size, may_turn: bool, pages: &[Size]) -> bool {
+    let fits = |page: &Size| {
+        spacing.room(*page).is_some_and(|room| cell.fits_in(room) || (may_turn && cell.swapped().fits_in(room)))
     };
-    policy.largest_pages().into_iter().any(fits)
+    pages.iter().any(fits)
 }
 
 /// The layout that puts the cells on these pages; items that are no cells stay nowhere.

@@ -1,7 +1,7 @@
 //! Layouts round boxes that stay where they are: new ones go into the holes between them, and then on new pages.
 
 use super::policy::PagePolicy;
-use super::{Layout, LayoutError, Place, Request, densely};
+use super::{Layout, LayoutError, Place, Request, families};
 use crate::geometry::{Rect, Size};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -56,7 +56,7 @@ impl Holes {
     }
 
     /// Where a cell of this size leaves the least beside it.
-    fn best(&self, size: Size) -> Option<Rect> {
+    pub(super) fn best(&self, size: Size) -> Option<Rect> {
         let fits = self.0.iter().filter(|hole| size.fits_in(hole.size()));
         let best = fits.min_by_key(|hole| {
             let (w, h) = (hole.w - size.w, hole.h - size.h);
@@ -95,6 +95,8 @@ fn around_cell(hole: Rect, cell: Rect) -> impl Iterator<Item = Rect> {
 struct Filling<'a> {
     request: &'a Request<'a>,
     policy: &'a PagePolicy,
+    /// The largest page.
+    largest: Size,
     holes: Vec<Holes>,
     places: BTreeMap<usize, Place>,
 }
@@ -102,14 +104,14 @@ struct Filling<'a> {
 /// The items of `which`: the kept ones where they are, the others round them and on further pages.
 pub(super) fn around(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let Some(kept) = request.kept else {
-        return densely(request, policy, which);
+        return families::lay_out(request, policy, which);
     };
     let mut released = parted_groups(request, policy, which, kept);
     loop {
         let stays = |item: &usize| !request.items[*item].group.is_some_and(|group| released.contains(&group));
         let kept_ones = which.iter().filter(|i| stays(i)).filter_map(|&i| Some((i, kept.place(i, policy)?)));
         let places: BTreeMap<usize, Place> = kept_ones.collect();
-        let mut filling = Filling { request, policy, holes: Vec::new(), places };
+        let mut filling = Filling { request, policy, largest: policy.largest(), holes: Vec::new(), places };
         filling.find_holes(&kept.pages);
         match filling.fill(which) {
             // A group that has no room beside its kept members moves as a whole.
@@ -142,7 +144,7 @@ impl Filling<'_> {
     }
 
     fn cell(&self, size: Size) -> Option<Size> {
-        self.request.spacing.cell(size, self.policy.largest())
+        self.request.spacing.cell(size, self.largest)
     }
 
     /// Puts what it can into the holes; gives a group that does not fit beside its kept members.
@@ -199,9 +201,9 @@ impl Filling<'_> {
             return Err(LayoutError::PageCount { asked, needed: used.len() + 1 });
         }
         let policy = PagePolicy { count: further, ..self.policy.clone() };
-        let mut layout = densely(self.request, &policy, &rest)?;
+        let mut layout = families::lay_out(self.request, &policy, &rest)?;
         let moved = |place: &Place| Place { page: number[&place.page], ..*place };
-        layout.places.iter_mut().for_each(|place| place.page += used.len());
+        layout.places.iter_mut().for_each(|place| *place = place.on_later_page(used.len()));
         self.places.iter().for_each(|(&i, place)| layout.places[i] = moved(place));
         let old = used.iter().map(|&page| pages[page]);
         layout.pages = old.chain(std::mem::take(&mut layout.pages)).collect();

@@ -4,9 +4,11 @@
 //! place. The result depends on nothing but the request. The method is described in docs/layout.md.
 
 mod beam;
+mod blocks;
 mod cells;
 mod check;
 mod effort;
+mod families;
 mod fill;
 mod free;
 mod keep;
@@ -49,13 +51,16 @@ pub struct Item {
     /// Whether it is all that lies on its page. That page has exactly its size; of the policy only the largest size
     /// applies to it, of the spacing nothing, and it does not count as one of the policy's pages.
     pub alone: bool,
+    /// Items with the same number here look alike. They are laid side by side where that costs no page and next to no
+    /// area, as their pages then make smaller files.
+    pub family: Option<usize>,
 }
 
 impl Item {
     /// A box that stays upright and may share a page with any other.
     #[must_use]
     pub const fn new(size: Size) -> Self {
-        Self { size, may_turn: false, group: None, alone: false }
+        Self { size, may_turn: false, group: None, alone: false, family: None }
     }
 }
 
@@ -68,6 +73,13 @@ pub struct Place {
     pub rect: Rect,
     /// Whether it is stored turned by 90 degrees clockwise.
     pub turned: bool,
+}
+
+impl Place {
+    /// The same place on a page that comes so many later.
+    fn on_later_page(self, later: usize) -> Self {
+        Self { page: self.page + later, ..self }
+    }
 }
 
 /// A finished layout.
@@ -172,8 +184,8 @@ pub fn lay_out(request: &Request<'_>) -> Result<Layout, LayoutError> {
     Ok(layout)
 }
 
-/// The items of `which` on pages of their own, densely: with each effort up to the one asked for, and the best counts.
-fn densely(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+/// The items of `which` on pages of their own, densely and each for itself: with each effort up to the one asked for, and the best counts.
+fn singly(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let cells = cells::Cells::new(request, policy, which)?;
     let mut best: Option<Vec<cells::Filled>> = None;
     for effort in request.effort.stages() {

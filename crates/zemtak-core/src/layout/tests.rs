@@ -4,8 +4,15 @@ use proptest::prelude::*;
 fn items() -> impl Strategy<Value = Vec<Item>> {
     let group = prop_oneof![6 => Just(None), 1 => (0usize..4).prop_map(Some)];
     let alone = prop_oneof![20 => Just(false), 1 => Just(true)];
-    let item = (1u32..60, 1u32..60, any::<bool>(), group, alone);
-    let item = item.prop_map(|(w, h, may_turn, group, alone)| Item { size: Size::new(w, h), may_turn, group, alone });
+    let family = prop_oneof![1 => Just(None), 2 => (0usize..3).prop_map(Some)];
+    let item = (1u32..60, 1u32..60, any::<bool>(), group, alone, family);
+    let item = item.prop_map(|(w, h, may_turn, group, alone, family)| Item {
+        size: Size::new(w, h),
+        may_turn,
+        group,
+        alone,
+        family,
+    });
     prop::collection::vec(item, 0..70)
 }
 

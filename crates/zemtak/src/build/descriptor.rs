@@ -48,7 +48,7 @@ impl Plan<'_> {
             alpha: self.task.settings.alpha(),
             filter: self.task.settings.filter,
             wrap: page.wrap,
-            ..Page::new(&page.file, page.size, store::written(&page.hash))
+            ..Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash))
         }
     }
 

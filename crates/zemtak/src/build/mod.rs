@@ -1,16 +1,20 @@
 //! Loaded sprites to an atlas: twins, layout, pages and the descriptor.
 
+mod bands;
 mod descriptor;
+pub mod former;
 mod pages;
 
 pub use pages::{NotDrawn, PageFile, Put};
 
+use crate::context::Context;
 use crate::failure::{Failure, Problem};
 use crate::interrupt;
 use crate::load::Sprite;
-use crate::settings::rule::{self, Membership, Says};
+use crate::settings::rule::{Membership, Says};
 use crate::settings::{AtlasSettings, Together};
-use crate::store::{self, Store};
+use crate::store;
+use crate::timings::Stage;
 use crate::{show, together};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use zemtak_core::atlas::{Atlas, Page};
@@ -72,9 +76,9 @@ impl<'a> Plan<'a> {
     ///
     /// # Errors
     /// Sprites that fit on no page, all of them, or page options that cannot be met.
-    pub fn new(task: Task<'a>, store: &dyn Store) -> Result<Self, Failure> {
+    pub fn new(task: Task<'a>, context: Context<'_>) -> Result<Self, Failure> {
         let Task { settings, sprites, .. } = task;
-        let says: Vec<Says> = sprites.iter().map(|s| rule::of(&settings.rules, &s.name)).collect();
+        let says: Vec<Says> = sprites.iter().map(|s| settings.rules.of(&s.name)).collect();
         let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
         let clips = clip::find(&names, task.base.unwrap_or(task.name), &told(sprites, &says));
         let dense = settings.layout == Arrangement::Dense;
@@ -83,6 +87,9 @@ impl<'a> Plan<'a> {
             Together::Clip => together::groups(&clips, sprites, &box_of),
             Together::None => vec![None; drawn.len()],
         };
+        // What lies in one folder looks alike.
+        let folders: BTreeSet<&str> = drawn.iter().map(|&i| folder(&sprites[i].name)).collect();
+        let families: BTreeMap<&str, usize> = folders.into_iter().zip(0..).collect();
         // In rows a cell is as large as the canvas, so that a frame's place in it does not depend on what is visible.
         let item = |(&i, group): (&usize, Option<usize>)| {
             let facts = &sprites[i].facts;
@@ -91,6 +98,7 @@ impl<'a> Plan<'a> {
                 may_turn: says[i].turn.unwrap_or(settings.turn) && dense && !alone,
                 group: group.filter(|_| !alone),
                 alone,
+                family: Some(families[folder(&sprites[i].name)]),
                 ..Item::new(if dense || alone { facts.stored } else { facts.canvas })
             }
         };
@@ -98,31 +106,31 @@ impl<'a> Plan<'a> {
         let layout = Layout::default();
         let mut plan = Self { task, says, box_of, drawn, layout, items, kept: None, clips, cut_short: false };
         plan.kept = task.keep.map(|former| plan.kept_of(former));
-        plan.layout = plan.lay_out(store)?;
+        plan.layout = plan.lay_out(context)?;
         plan.move_into_cells();
         plan.refuse_huge_pages()?;
         Ok(plan)
     }
 
     /// The layout, remembered where exactly the same was asked before.
-    fn lay_out(&mut self, store: &dyn Store) -> Result<Layout, Failure> {
+    fn lay_out(&mut self, context: Context<'_>) -> Result<Layout, Failure> {
         type Written = (Vec<Size>, Vec<(usize, Rect, bool)>);
         let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
         let asked = format!("{spacing:?} {page:?} {layout:?} {effort:?} {:?} {:?}", self.items, self.kept);
         let key = store::key("layout", &[asked.as_bytes()]);
-        let known = store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
+        let known = context.store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
         if let Some((pages, places)) = known.filter(|(_, places)| places.len() == self.items.len()) {
             let places = places.into_iter().map(|(page, rect, turned)| Place { page, rect, turned }).collect();
             return Ok(Layout { pages, places });
         }
-        let laid_out = lay_out(&self.request());
+        let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request()));
         self.cut_short = self.task.take_best && interrupt::go_on();
         interrupt::check()?;
         let layout = laid_out.map_err(|error| self.explain(&error))?;
         let places = layout.places.iter().map(|p| (p.page, p.rect, p.turned)).collect();
         let written: Written = (layout.pages.clone(), places);
         if let Some(bytes) = serde_json::to_vec(&written).ok().filter(|_| !self.cut_short) {
-            store.put(key, bytes);
+            context.store.put(key, bytes);
         }
         Ok(layout)
     }
@@ -274,6 +282,11 @@ pub enum Without {
     Keeping,
     /// Room for mip levels.
     MipLevels,
+}
+
+/// The folder part of a name.
+fn folder(name: &SpriteName) -> &str {
+    name.as_str().rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
 /// What rules tell of sprites' places in clips.

@@ -55,6 +55,9 @@ struct BuildArgs {
     /// On Ctrl-C during the search for a denser layout go on with the best so far
     #[arg(long)]
     take_best: bool,
+    /// Tell how long each stage took
+    #[arg(long)]
+    timings: bool,
     #[command(flatten)]
     layout: LayoutArgs,
     #[command(flatten)]
@@ -147,10 +150,10 @@ struct SpriteArgs {
     /// Every sprite has a box of its own
     #[arg(long)]
     no_share_twins: bool,
-    /// Spread edge colours under transparent pixels (default)
+    /// Spread edge colours under transparent pixels (default with --filter linear)
     #[arg(long, overrides_with = "no_fringe")]
     fringe: bool,
-    /// Write colour 0 under transparent pixels
+    /// Write colour 0 under transparent pixels (default with --filter nearest)
     #[arg(long)]
     no_fringe: bool,
     /// What the colour of half transparent pixels means [default: straight]
@@ -215,6 +218,7 @@ impl BuildArgs {
             check: false,
             fresh: false,
             keep: self.keep,
+            timings: self.timings,
         }
     }
 }

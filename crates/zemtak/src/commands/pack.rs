@@ -5,11 +5,12 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::job::{self, Job, Jobs};
 use crate::lock;
-use crate::make::{Made, NotDrawn, Output, Way, make};
+use crate::make::{Made, NotDrawn, Output, Way, begin, finish};
 use crate::project::Project;
 use crate::settings::Keys;
 use crate::store::{self, FileStore, Hash, Store};
 use crate::summary::{State, Summary};
+use crate::timings::{Spent, Stage, Timings};
 use crate::{files, interrupt, show};
 use serde::Deserialize;
 use serde_json::{Value, json};
@@ -43,6 +44,8 @@ pub struct Request {
     pub fresh: bool,
     /// Keep boxes where they are.
     pub keep: bool,
+    /// Tell where the time goes.
+    pub timings: bool,
 }
 
 /// What was built.
@@ -52,6 +55,8 @@ pub struct Packed {
     warnings: Vec<String>,
     check: bool,
     seconds: f64,
+    /// Where the time went, if that was asked for.
+    spent: Option<Spent>,
 }
 
 /// Builds what is out of date. Files are put in place when everything has succeeded.
@@ -60,13 +65,15 @@ pub struct Packed {
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &Request, manner: Manner) -> Result<Packed, Failure> {
     let started = Instant::now();
-    let (out, jobs) = jobs(request)?;
+    let timings = Timings::default();
+    let (out, jobs) = timings.time(Stage::Find, || jobs(request))?;
     let way = Way {
         out: &out,
         check: request.check,
         keep: request.keep,
         why: request.why,
         take_best: request.take_best,
+        timings: &timings,
         manner,
     };
     let mut lock = if request.check { None } else { Some(lock::take(&out, manner)?) };
@@ -76,7 +83,8 @@ pub fn run(request: &Request, manner: Manner) -> Result<Packed, Failure> {
     }
     let summaries = built?.into_iter().flat_map(|m| m.summaries).collect();
     let seconds = started.elapsed().as_secs_f64();
-    Ok(Packed { summaries, warnings: jobs.warnings, check: request.check, seconds })
+    let spent = request.timings.then(|| timings.spent());
+    Ok(Packed { summaries, warnings: jobs.warnings, check: request.check, seconds, spent })
 }
 
 /// Builds, and puts the files in place unless this is only a check.
@@ -92,7 +100,7 @@ fn build_and_place(jobs: &[Job], way: Way<'_>, fresh: bool) -> Result<Vec<Made>,
         made => (store, made),
     };
     let made = made.map_err(|error| failed(error, way.out))?;
-    if way.check { Ok(made) } else { place(way.out, made, &store) }
+    if way.check { Ok(made) } else { way.timings.time(Stage::Write, || place(way.out, made, &store)) }
 }
 
 /// What is to be built, and where it goes.
@@ -109,16 +117,24 @@ fn jobs(request: &Request) -> Result<(PathBuf, Jobs), Failure> {
     Ok((out, jobs))
 }
 
-/// Builds all atlases as far as they are out of date. What is wrong with any is told of all.
+/// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid out and
+/// drawn. What is wrong with any is told of all.
 fn build(jobs: &[Job], way: Way<'_>, store: &dyn Store) -> Result<Vec<Made>, NotDrawn> {
     let (mut made, mut problems) = (Vec::new(), Vec::new());
-    for job in jobs {
-        match make(job, way, store) {
+    let mut rest = jobs.iter();
+    let mut next = rest.next().map(|job| begin(job, way, store));
+    while let Some(begun) = next {
+        let following = rest.next();
+        let load = || following.map(|job| begin(job, way, store));
+        let build = || begun.map_err(NotDrawn::from).and_then(|begun| finish(begun, way, store));
+        let (built, loaded) = rayon::join(build, load);
+        match built {
             Ok(one) => made.push(one),
             Err(NotDrawn::Failed(failure)) if failure.exit() == Exit::Interrupted => return Err(failure.into()),
             Err(NotDrawn::Failed(failure)) => problems.extend(failure.problems().iter().cloned()),
             Err(NotDrawn::Stale) => return Err(NotDrawn::Stale),
         }
+        next = loaded;
     }
     Ok(Failure::unless(problems, made)?)
 }
@@ -227,11 +243,16 @@ impl Answer for Packed {
             let unchanged = self.summaries.len() - built;
             out.push_str(&format!("{built} {word}, {unchanged} unchanged in {:.2} s\n", self.seconds));
         }
+        out.push_str(&self.spent.as_ref().map(Spent::text).unwrap_or_default());
         out
     }
 
     fn json(&self) -> Value {
-        json!({ "atlases": self.summaries, "warnings": self.warnings, "seconds": self.seconds })
+        let mut json = json!({ "atlases": self.summaries, "warnings": self.warnings, "seconds": self.seconds });
+        if let Some(spent) = self.spent {
+            json["timings_ms"] = spent.json();
+        }
+        json
     }
 
     fn warnings(&self) -> Vec<String> {

@@ -9,7 +9,8 @@ use crate::sources::{self, Search, Source};
 use crate::{descriptor, interrupt, load, show, store};
 use rayon::prelude::*;
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, BTreeSet};
+use std::borrow::Cow;
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -117,24 +118,25 @@ fn against(
     manner: Manner,
 ) -> Result<(), Failure> {
     let by_name: BTreeMap<SpriteName, Source> = sources.into_iter().map(|s| (s.name.clone(), s)).collect();
-    let mut used = BTreeSet::new();
-    let mut pairs = Vec::new();
+    // A file is decoded once, however many of its frames are sprites.
+    let mut of_source: BTreeMap<&SpriteName, (&Source, Vec<Pair<'_>>)> = BTreeMap::new();
     for (name, sprite) in &atlas.sprites {
         match (source_of(name, &by_name), &pages[sprite.page]) {
             (None, _) => proof.defects.push(format!("{name}: there is no source of that name")),
             (Some((source, frame)), page) => {
-                used.insert(&source.name);
-                pairs.extend(page.as_ref().map(|page| (name, sprite, page, source, frame)));
+                let pairs = &mut of_source.entry(&source.name).or_insert_with(|| (source, Vec::new())).1;
+                pairs.extend(page.as_ref().map(|page| Pair { name, sprite, page, frame }));
             }
         }
     }
-    proof.not_in_atlas = by_name.len() - used.len();
-    let progress = Progress::new("comparing", pairs.len(), manner);
-    let results: Vec<Result<Vec<String>, Problem>> = pairs
+    proof.not_in_atlas = by_name.len() - of_source.len();
+    let of_source: Vec<(&Source, Vec<Pair<'_>>)> = of_source.into_values().collect();
+    let progress = Progress::new("comparing", of_source.len(), manner);
+    let results: Vec<Result<Vec<String>, Problem>> = of_source
         .par_iter()
-        .map(|&(name, sprite, page, source, frame)| {
+        .map(|(source, pairs)| {
             progress.step();
-            if interrupt::asked() { Ok(Vec::new()) } else { compare(atlas, (name, sprite), page, (source, frame)) }
+            if interrupt::asked() { Ok(Vec::new()) } else { compare(atlas, source, pairs) }
         })
         .collect();
     interrupt::check()?;
@@ -147,6 +149,14 @@ fn against(
     Ok(())
 }
 
+/// A sprite on its page, and which frame of its source it is.
+struct Pair<'a> {
+    name: &'a SpriteName,
+    sprite: &'a Sprite,
+    page: &'a Pixels,
+    frame: usize,
+}
+
 /// The source of a sprite: the image of its name, or the frame of the animated image that its name continues.
 fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -> Option<(&'s Source, usize)> {
     if let Some(source) = by_name.get(name) {
@@ -156,21 +166,22 @@ fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -
     Some((by_name.get(&SpriteName::new(image))?, frame.parse().ok()?))
 }
 
-fn compare(
-    atlas: &Atlas,
-    (name, sprite): (&SpriteName, &Sprite),
-    page: &Pixels,
-    (source, frame): (&Source, usize),
-) -> Result<Vec<String>, Problem> {
+fn compare(atlas: &Atlas, source: &Source, pairs: &[Pair<'_>]) -> Result<Vec<String>, Problem> {
+    if pairs.is_empty() {
+        return Ok(Vec::new());
+    }
     let decoded = load::decode_source(source, &store::Nothing)?;
-    let Some(frame) = decoded.frames.into_iter().nth(frame) else {
-        return Ok(vec![format!("{name}: {} has fewer frames", source.shown)]);
-    };
-    let source = match scale_of(atlas) {
-        Some(scale) => resample(&frame.pixels, scale),
-        None => frame.pixels,
-    };
-    Ok(verify::sprite(atlas, name, sprite, page, &source).iter().map(ToString::to_string).collect())
+    let scale = scale_of(atlas);
+    let mut defects = Vec::new();
+    for &Pair { name, sprite, page, frame } in pairs {
+        let Some(frame) = decoded.frames.get(frame) else {
+            defects.push(format!("{name}: {} has fewer frames", source.shown));
+            continue;
+        };
+        let expected = scale.map_or_else(|| Cow::Borrowed(&frame.pixels), |s| Cow::Owned(resample(&frame.pixels, s)));
+        defects.extend(verify::sprite(atlas, name, sprite, page, &expected).iter().map(ToString::to_string));
+    }
+    Ok(defects)
 }
 
 /// How the atlas's sprites were scaled.

@@ -7,10 +7,10 @@ mod pattern;
 pub mod rule;
 mod words;
 
-pub use pattern::{Expression, Pattern};
+pub use pattern::{Expression, Pattern, Patterns};
 pub use words::{PageFormat, PageNames, Together, Word};
 
-use rule::Rule;
+use rule::{Rule, Rules};
 use std::fmt;
 use std::path::PathBuf;
 use std::str::FromStr;
@@ -132,7 +132,7 @@ pub struct AtlasSettings {
     pub spacing: Spacing,
     /// The same without room for mip levels.
     pub plain_spacing: Spacing,
-    /// Trimmed, visible from alpha 1, with a fringe by default.
+    /// Trimmed, visible from alpha 1, with a fringe where the filter is linear by default.
     pub treatment: Treatment,
     /// How many mip levels cells are kept apart for. 0 by default.
     pub mip_levels: u32,
@@ -153,7 +153,7 @@ pub struct AtlasSettings {
     /// Further builds at other sizes. None by default.
     pub sizes: Vec<OtherSize>,
     /// What holds for some sprites only; later ones win.
-    pub rules: Vec<Rule>,
+    pub rules: Rules,
 }
 
 impl Keys {
@@ -161,6 +161,7 @@ impl Keys {
     #[must_use]
     pub fn settle(self) -> AtlasSettings {
         let page = PagePolicy::default();
+        let filter = self.filter.unwrap_or(Filter::Nearest);
         let mip_levels = self.mip_levels.unwrap_or(0);
         let reach = if mip_levels > 0 { 1 << mip_levels.min(MOST_MIP_LEVELS) } else { 0 };
         let plain_spacing = Spacing {
@@ -188,19 +189,20 @@ impl Keys {
                 scale: None,
                 trim: self.trim.unwrap_or(true),
                 visible_alpha: self.visible_alpha.unwrap_or(1),
-                fringe: if self.fringe.unwrap_or(true) { FRINGE.max(reach) } else { 0 },
+                // Only a filter between pixels reads what lies under transparent ones.
+                fringe: if self.fringe.unwrap_or(filter == Filter::Linear) { FRINGE.max(reach) } else { 0 },
                 premultiply: self.alpha == Some(Alpha::Premultiplied),
             },
             mip_levels,
             turn: self.turn.unwrap_or(false),
             share_twins: self.share_twins.unwrap_or(true),
-            filter: self.filter.unwrap_or(Filter::Nearest),
+            filter,
             pages_as: self.pages_as.unwrap_or_default(),
             png: self.png.unwrap_or_default(),
             names: self.names.unwrap_or_default(),
             also: self.also.unwrap_or_default(),
             sizes: self.sizes.unwrap_or_default(),
-            rules: self.rules.unwrap_or_default(),
+            rules: Rules::new(self.rules.unwrap_or_default()),
         }
     }
 }

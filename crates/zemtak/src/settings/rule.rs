@@ -1,6 +1,6 @@
 //! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
-use super::{Expression, Pattern};
+use super::{Expression, Pattern, Patterns};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Mode, Rate, Wrap};
@@ -117,9 +117,53 @@ impl Says {
     }
 }
 
-/// What all rules together say of a sprite.
-#[must_use]
-pub fn of(rules: &[Rule], name: &SpriteName) -> Says {
-    let applying = rules.iter().filter(|rule| rule.pattern.matches(name.as_str()));
-    applying.fold(Says::default(), |under, rule| rule.says.clone().over(under))
+/// All rules of an atlas.
+#[derive(Clone, Default)]
+pub struct Rules {
+    rules: Vec<Rule>,
+    /// Their patterns, asked at once: one after another, thousands of them take seconds.
+    patterns: Option<Patterns>,
+}
+
+impl Rules {
+    /// These rules, the later ones over the earlier ones.
+    #[must_use]
+    pub fn new(rules: Vec<Rule>) -> Self {
+        let patterns = Patterns::new(rules.iter().map(|rule| &rule.pattern));
+        Self { rules, patterns }
+    }
+
+    /// The rules in their order.
+    #[must_use]
+    pub fn as_slice(&self) -> &[Rule] {
+        &self.rules
+    }
+
+    /// What all of them together say of a sprite.
+    #[must_use]
+    pub fn of(&self, name: &SpriteName) -> Says {
+        let says = |under: Says, number: usize| self.rules[number].says.clone().over(under);
+        self.matching(name).into_iter().fold(Says::default(), says)
+    }
+
+    /// The numbers of those that apply to a sprite, ascending.
+    #[must_use]
+    pub fn matching(&self, name: &SpriteName) -> Vec<usize> {
+        match &self.patterns {
+            Some(patterns) => patterns.matching(name.as_str()),
+            None => (0..self.rules.len()).filter(|&i| self.rules[i].pattern.matches(name.as_str())).collect(),
+        }
+    }
+}
+
+impl PartialEq for Rules {
+    fn eq(&self, other: &Self) -> bool {
+        self.rules == other.rules
+    }
+}
+
+impl std::fmt::Debug for Rules {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        std::fmt::Debug::fmt(&self.rules, f)
+    }
 }

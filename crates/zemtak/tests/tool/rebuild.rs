@@ -10,6 +10,10 @@ use std::path::Path;
 type Picture = (usize, usize, Vec<[u8; 4]>);
 
 fn picture(file: &Path) -> Picture {
+    if file.extension().is_some_and(|e| e != "png") {
+        let seen = image::open(file).unwrap().into_rgba8();
+        return (seen.width() as usize, seen.height() as usize, seen.pixels().map(|p| p.0).collect());
+    }
     let bitmap = lodepng::decode32_file(file).unwrap();
     (bitmap.width, bitmap.height, bitmap.buffer.iter().map(|p| [p.r, p.g, p.b, p.a]).collect())
 }
@@ -37,7 +41,7 @@ fn put_back(sprite: &Value, page: &Picture) -> Picture {
 }
 
 /// Rebuilds everything; gives the descriptor for further questions.
-fn rebuild(folder: &Folder, name: &str, art: &Path) -> Value {
+pub fn rebuild(folder: &Folder, name: &str, art: &Path) -> Value {
     let atlas: Value = serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap();
     let pages: Vec<Picture> = atlas["pages"]
         .as_array()

@@ -1,0 +1,236 @@
+//! Pages on which boxes that look alike lie side by side.
+//!
+//! Each page takes blocks (see [`super::blocks`]) first, and then into what stays free between them single boxes of the
+//! blocks that are left. The last page is as small as one on which every box is placed for itself.
+
+use super::blocks::{Blocks, Limits};
+use super::cells::Cells;
+use super::keep::Holes;
+use super::pages::Search;
+use super::policy::{PagePolicy, Prefer};
+use super::{Layout, LayoutError, Place, Request, singly};
+use crate::geometry::{Rect, Size};
+use std::cmp::Reverse;
+use std::collections::BTreeSet;
+
+/// How much more area, in thousandths, a layout may take that has boxes of one family side by side.
+const DEARER: u64 = 5;
+
+/// A block takes at most one part in so many of a page; the first of these that costs no page and next to no area is taken.
+/// Larger blocks make smaller files, but leave more free where they do not fit.
+const PARTS: [u64; 3] = [16, 64, 256];
+
+/// The items of `which`, those of one family side by side where that costs no page and next to no area.
+///
+/// # Errors
+/// As for a layout in which every box is placed for itself.
+pub(super) fn lay_out(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+    let grouped = which.iter().any(|&i| request.items[i].group.is_some());
+    if grouped || which.iter().all(|&i| request.items[i].family.is_none()) {
+        return singly(request, policy, which);
+    }
+    let counted = |layout: &Layout| policy.count.is_none_or(|count| count == layout.pages.len());
+    let Some(alike) = side_by_side(request, policy, which, PARTS[0]) else { return singly(request, policy, which) };
+    if counted(&alike) && cannot_be_much_less(request, policy, which, &alike) {
+        return Ok(alike);
+    }
+    let singly = singly(request, policy, which)?;
+    let no_dearer = |layout: &Layout| {
+        layout.pages.len() <= singly.pages.len() && layout.area() * 1000 <= singly.area() * (1000 + DEARER)
+    };
+    let finer = PARTS[1..].iter().filter_map(|&part| side_by_side(request, policy, which, part));
+    let chosen = std::iter::once(alike).chain(finer).find(|layout| counted(layout) && no_dearer(layout));
+    Ok(chosen.unwrap_or(singly))
+}
+
+/// Whether no layout can have fewer pages, or much less area.
+fn cannot_be_much_less(request: &Request<'_>, policy: &PagePolicy, which: &[usize], layout: &Layout) -> bool {
+    // The last page is no larger than one on which every box is placed for itself.
+    if layout.pages.len() == 1 && policy.prefer == Prefer::Pages {
+        return true;
+    }
+    let Ok(cells) = Cells::new(request, policy, which) else { return false };
+    let need = cells.need(&cells.all());
+    layout.pages.len() <= policy.least_pages(&cells, need)
+        && layout.area() * 1000 <= policy.least_of_all(&cells, need) * (1000 + DEARER)
+}
+
+/// The items of `which` in blocks of at most one part in `part` of a page. `None` where some fit on no page.
+fn side_by_side(request: &Request<'_>, policy: &PagePolicy, which: &[usize], part: u64) -> Option<Layout> {
+    let mut layout = Layout { pages: Vec::new(), places: vec![Place::default(); request.items.len()] };
+    let largest = policy.largest();
+    let mut left = which.to_vec();
+    while !left.is_empty() {
+        let filling = Filling { request, policy, largest, part, left: &left };
+        let (size, placed) = filling.last_page().or_else(|| filling.full_page())?;
+        let gone: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
+        left.retain(|item| !gone.contains(item));
+        placed.iter().for_each(|(item, place)| layout.places[*item] = place.on_later_page(layout.pages.len()));
+        layout.pages.push(size);
+    }
+    Some(layout)
+}
+
+/// A page's size and what lies on it.
+type Page = (Size, Vec<(usize, Place)>);
+
+/// The filling of one page.
+struct Filling<'a> {
+    request: &'a Request<'a>,
+    policy: &'a PagePolicy,
+    /// The largest page that the policy allows.
+    largest: Size,
+    /// How small a part of a page a block is at most.
+    part: u64,
+    /// What lies on no page yet.
+    left: &'a [usize],
+}
+
+impl Filling<'_> {
+    /// A page for all that is left, no larger than one on which every box is placed for itself.
+    fn last_page(&self) -> Option<Page> {
+        let area: u64 = self.left.iter().map(|&i| self.request.items[i].size.area()).sum();
+        if area > self.largest.area() {
+            return None;
+        }
+        let cells = Cells::new(self.request, self.policy, self.left).ok()?;
+        let mut singly = None;
+        for effort in self.request.effort.stages() {
+            singly = Search { cells: &cells, policy: self.policy, effort }.smallest(&cells.all(), singly);
+        }
+        let singly = singly?;
+        let joined = self.filled(singly.size).filter(|(_, placed)| placed.len() == self.left.len());
+        Some(joined.unwrap_or_else(|| (singly.size, cells.layout(&[singly]))))
+    }
+
+    /// One of the largest pages, as full as can be.
+    fn full_page(&self) -> Option<Page> {
+        self.policy.largest_pages().into_iter().find_map(|size| self.filled(size)).map(|page| self.tightened(page))
+    }
+
+    /// A page of `size` with blocks and what fits between them; `None` where nothing does.
+    fn filled(&self, size: Size) -> Option<Page> {
+        let room = self.request.spacing.room(size)?;
+        let blocks = Blocks::join(
+            self.request,
+            Limits { page: self.largest, widest: room.w, area: room.area() / self.part },
+            self.left,
+        );
+        let of_blocks = Request { items: &blocks.items, ..*self.request };
+        let all: Vec<usize> = (0..blocks.items.len()).collect();
+        let cells = Cells::new(&of_blocks, self.policy, &all).ok()?;
+        let filled = cells.fill_most(&mut cells.all(), size, self.request.effort)?;
+        let mut placed = blocks.members_of(cells.layout(&[filled]), self.request.items);
+        self.fill_holes(room, &mut placed);
+        Some((size, placed))
+    }
+
+    /// Puts single boxes where nothing lies so far, the largest first.
+    fn fill_holes(&self, room: Size, placed: &mut Vec<(usize, Place)>) {
+        let spacing = self.request.spacing;
+        let inset = spacing.lead() + spacing.extrude;
+        let cell_of = |size: Size| spacing.cell(size, self.largest);
+        let mut holes = Holes::whole(room);
+        for (_, place) in placed.iter() {
+            let Some(cell) = cell_of(place.rect.size()) else { continue };
+            holes.take(Rect::at(place.rect.x - inset, place.rect.y - inset, cell));
+        }
+        let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
+        let mut rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
+        rest.sort_by_key(|&i| Reverse(self.request.items[i].size.area()));
+        // What one size had no room in has none for a larger one.
+        let mut refused: Vec<Size> = Vec::new();
+        for i in rest {
+            let size = self.request.items[i].size;
+            let Some(cell) = cell_of(size).filter(|cell| !refused.iter().any(|r| r.fits_in(*cell))) else { continue };
+            let Some(at) = holes.best(cell) else {
+                refused.retain(|r| !cell.fits_in(*r));
+                refused.push(cell);
+                continue;
+            };
+            holes.take(at);
+            placed.push((i, Place { page: 0, rect: Rect::at(at.x + inset, at.y + inset, size), turned: false }));
+        }
+    }
+
+    /// The smallest allowed page round what lies on it.
+    fn tightened(&self, (size, placed): Page) -> Page {
+        let ring = self.request.spacing.extrude;
+        let far = |rect: Rect| (rect.x + rect.w + ring, rect.y + rect.h + ring);
+        let (w, h) = placed.iter().map(|(_, p)| far(p.rect)).fold((0, 0), |a, b| (a.0.max(b.0), a.1.max(b.1)));
+        let margin = self.request.spacing.margin;
+        let smaller = self.policy.smallest_round(Size::new(w + margin, h + margin));
+        let smaller = Some(smaller).filter(|s| self.policy.allows(*s) && s.area() < size.area());
+        (smaller.unwrap_or(size), placed)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{Item, Shape, Spacing, check, lay_out};
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Frames of animations, with sides as real art has them: many of a clip alike, some a little smaller, a few large.
+    fn frames() -> impl Strategy<Value = Vec<Item>> {
+        let clip = (8u32..90, 8u32..120, 1usize..14, prop::collection::vec(0u32..6, 14), 0usize..9);
+        let clip = clip.prop_map(|(w, h, count, less, large)| {
+            let grown = if large == 0 { 3 } else { 1 };
+            (0..count).map(|i| Size::new(w * grown - less[i], h * grown - less[(i * 5) % 14])).collect::<Vec<_>>()
+        });
+        prop::collection::vec(clip, 1..40).prop_map(|clips| {
+            let of_clip = |(family, sizes): (usize, Vec<Size>)| {
+                sizes.into_iter().map(move |size| Item { family: Some(family), ..Item::new(size) })
+            };
+            clips.into_iter().enumerate().flat_map(of_clip).collect()
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn what_looks_alike_takes_no_page_and_next_to_no_area_more(
+            items in frames(),
+            shape in prop_oneof![Just(Shape::Free), Just(Shape::Pow2), Just(Shape::Square)],
+            side in prop_oneof![Just(512u32), Just(1024)],
+            extrude in 0u32..3,
+        ) {
+            let policy = PagePolicy { max: Size::new(side, side), shape, ..PagePolicy::default() };
+            let spacing = Spacing { gutter: 2, extrude, ..Spacing::default() };
+            let strangers: Vec<Item> = items.iter().map(|item| Item { family: None, ..*item }).collect();
+            let alike = lay_out(&Request::new(&items, spacing, &policy)).unwrap();
+            let singly = lay_out(&Request::new(&strangers, spacing, &policy)).unwrap();
+            prop_assert_eq!(check(&Request::new(&items, spacing, &policy), &alike), vec![]);
+            prop_assert!(alike.pages.len() <= singly.pages.len());
+            prop_assert!(alike.area() * 1000 <= singly.area() * 1005, "{} {}", alike.area(), singly.area());
+        }
+    }
+
+    #[test]
+    fn the_frames_of_a_clip_lie_side_by_side() {
+        // Two clips whose frames have one size, and other sprites, named in turn.
+        let sizes = [Size::new(30, 40), Size::new(28, 40), Size::new(50, 17)];
+        let item = |i: usize| Item { family: Some(i % 3), ..Item::new(sizes[i % 3]) };
+        let items: Vec<Item> = (0..60).map(item).collect();
+        let policy = PagePolicy { max: Size::new(512, 512), ..PagePolicy::default() };
+        let layout = lay_out(&Request::new(&items, Spacing { gutter: 2, ..Spacing::default() }, &policy)).unwrap();
+        let right_of = |i: &usize| {
+            let (a, b) = (layout.places[*i].rect, layout.places[i + 3].rect);
+            a.y == b.y && a.x + a.w + 2 == b.x
+        };
+        // All but the ends of blocks: at most 9 frames of the first clip make one, of a sixteenth of the page.
+        let beside = (0..57).filter(right_of).count();
+        assert!(beside >= 45, "{beside}");
+    }
+
+    #[test]
+    fn a_page_number_that_is_asked_for_is_kept() {
+        let items: Vec<Item> = (0..50).map(|_| Item { family: Some(0), ..Item::new(Size::new(60, 60)) }).collect();
+        for count in [1, 2, 3] {
+            let policy = PagePolicy { count: Some(count), ..PagePolicy::default() };
+            let layout = lay_out(&Request::new(&items, Spacing::default(), &policy)).unwrap();
+            assert_eq!(layout.pages.len(), count);
+        }
+    }
+}
