@@ -5,6 +5,7 @@ use crate::show;
 use anstyle::{AnsiColor, Style};
 use serde::Serialize;
 use std::fmt::Write as _;
+use zemtak_core::codec::EncodeError;
 
 /// One thing that is wrong.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -118,11 +119,19 @@ impl Problem {
         Self { what: "reading or writing failed", place: place.into(), why: why.to_string(), help, exit: Exit::Io }
     }
 
-    /// A picture that was encoded does not show the same once decoded.
+    /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.
     #[must_use]
-    pub fn unproved(place: &str, why: impl Into<String>, help: &'static str) -> Self {
-        let what = "a picture that cannot be read back as it was";
-        Self { what, place: place.into(), why: why.into(), help, exit: Exit::Io }
+    pub fn not_encoded(place: &str, error: &EncodeError, help: &'static str) -> Self {
+        match error {
+            EncodeError::Unproved(why) => Self {
+                what: "a picture that does not read back as it was",
+                place: place.into(),
+                why: format!("{why}; it was not written"),
+                help: "this is an error in zemtak itself: please report it with the images",
+                exit: Exit::Io,
+            },
+            error => Self::bad_input("a picture that cannot be encoded", place, error.to_string(), help),
+        }
     }
 
     /// The command line asks for something that cannot be.
@@ -135,5 +144,23 @@ impl Problem {
     #[must_use]
     pub fn bad_input(what: &'static str, place: &str, why: impl Into<String>, help: &'static str) -> Self {
         Self { what, place: place.into(), why: why.into(), help, exit: Exit::BadInput }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use zemtak_core::codec::Unproved;
+
+    #[test]
+    fn what_does_not_read_back_is_an_error_of_its_own_that_names_the_file() {
+        let unproved = EncodeError::Unproved(Unproved::Pixels { picture: 0, row: 7 });
+        let failure = Failure::from(Problem::not_encoded("night-0.png", &unproved, "ask for less"));
+        assert_eq!(failure.exit(), Exit::Io);
+        let text = anstream::adapter::strip_str(&failure.text()).to_string();
+        assert!(text.starts_with("error: a picture that does not read back as it was\n  night-0.png: "), "{text}");
+        assert!(text.contains("row 7") && text.contains("not written") && !text.contains("ask for less"), "{text}");
+        let large = EncodeError::TooLarge(zemtak_core::geometry::Size::new(1, 1), 1);
+        assert_eq!(Problem::not_encoded("night-0.png", &large, "ask for less").exit, Exit::BadInput);
     }
 }

@@ -10,8 +10,12 @@ use std::time::{Duration, SystemTime};
 /// The largest file that is read, in bytes.
 const FILE_BYTES: u64 = 1 << 30;
 
-/// A file that changed less than this before it was read may change again within the same tick of its clock.
+/// A file that changed less than this before it was read may change again within the same tick of its clock: some file
+/// systems count whole or even seconds.
 const TICK: Duration = Duration::from_secs(2);
+
+/// The same where the clock is seen to be a fine one: those of systems tick at least every 10 ms.
+const FINE_TICK: Duration = Duration::from_millis(40);
 
 /// What the file system tells of a file: when this is the same, so is the content, unless that is very young.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -54,7 +58,10 @@ impl Stamp {
 
     /// Whether the file rested for a while before `now`.
     fn rested(self, now: SystemTime) -> bool {
-        let Some(limit) = now.checked_sub(TICK).and_then(|t| t.duration_since(SystemTime::UNIX_EPOCH).ok()) else {
+        // The change time is the system's own; a whole number of milliseconds of it is most likely a coarse clock.
+        let fine = self.changed % 1_000_000 != 0;
+        let tick = if fine { FINE_TICK } else { TICK };
+        let Some(limit) = now.checked_sub(tick).and_then(|t| t.duration_since(SystemTime::UNIX_EPOCH).ok()) else {
             return false;
         };
         let limit = limit.as_nanos();

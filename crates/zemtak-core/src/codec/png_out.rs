@@ -44,6 +44,7 @@ const TRIED: usize = 4;
 
 /// The same for small files, where everything is tried on all rows.
 const SMALL_RUN: usize = 16;
+const SMALL_TRIAL: i32 = 6;
 
 /// The deflate window: 32 KiB.
 const WINDOW_BITS: u8 = 15;
@@ -196,7 +197,7 @@ fn quickly(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
     let (bytes, stride) = (pixels.as_bytes(), pixels.size().w as usize * PIXEL);
     let mut filtered = Vec::with_capacity(bytes.len() + pixels.size().h as usize);
     filter_rows(Filter::Nearest, bytes, &(0..bytes.len()), stride, &mut filtered);
-    let deflated = fdeflate::Compressor::new(Vec::new()).and_then(|mut compressor| {
+    let deflated = fdeflate::Compressor::new(Vec::with_capacity(filtered.len() / 3)).and_then(|mut compressor| {
         compressor.write_data(&filtered)?;
         compressor.finish()
     });
@@ -220,7 +221,7 @@ fn smallest(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
 
 /// A run of rows filtered by each filter and by the least sum a row: the one that deflates best.
 fn best_filtered(bytes: &[u8], run: &Range<usize>, stride: usize) -> Result<Vec<u8>, EncodeError> {
-    let mut trial = Deflater::new(1);
+    let mut trial = Deflater::new(SMALL_TRIAL);
     let mut by_row = Vec::with_capacity(run.len() + SMALL_RUN);
     for start in run.clone().step_by(stride) {
         append_least(&bytes[start..start + stride], above(bytes, start, stride), &mut by_row);

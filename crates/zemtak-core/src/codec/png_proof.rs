@@ -80,19 +80,26 @@ impl PngProof {
     /// They are not the same.
     pub fn next_rows(&mut self, rows: &[u8]) -> Result<(), Unproved> {
         let mut row = vec![0; self.stride];
+        let mut above = std::mem::take(&mut self.above);
         for pixels in rows.chunks_exact(self.stride) {
             let start = self.compared * (self.stride + 1);
-            let filtered = self.filtered.get(start..=start + self.stride).ok_or(Unproved::Size)?;
-            row.copy_from_slice(&filtered[1..]);
-            if !take_back(filtered[0], &mut row, &self.above) {
-                return Err(Unproved::Undecodable(format!("row {} has an unknown filter", self.compared)));
-            }
-            if row != pixels {
+            let (filter, filtered) = self.filtered.get(start..=start + self.stride).ok_or(Unproved::Size)?.split_at(1);
+            // A plain row needs no copy.
+            let same = match filter {
+                [0] => filtered == pixels,
+                _ => {
+                    row.copy_from_slice(filtered);
+                    take_back(filter[0], &mut row, &above)?;
+                    row == pixels
+                }
+            };
+            if !same {
                 return Err(Unproved::Pixels { picture: 0, row: self.compared });
             }
-            std::mem::swap(&mut self.above, &mut row);
+            above.copy_from_slice(pixels);
             self.compared += 1;
         }
+        self.above = above;
         Ok(())
     }
 
@@ -162,10 +169,9 @@ fn inflate(stream: &[u8], length: usize, inflater: Inflater) -> Result<Vec<u8>, 
     if (taken, given) == (stream.len(), length) { Ok(out) } else { Err(Unproved::Size) }
 }
 
-/// Takes a filter back, given the row above; `false` where there is no such filter.
-fn take_back(filter: u8, row: &mut [u8], above: &[u8]) -> bool {
+/// Takes a filter that is not the plain one back, given the row above.
+fn take_back(filter: u8, row: &mut [u8], above: &[u8]) -> Result<(), Unproved> {
     match filter {
-        0 => {}
         1 => back_from_left(row),
         2 => row.iter_mut().zip(above).for_each(|(byte, up)| *byte = byte.wrapping_add(*up)),
         3 => by_pixel(row, above, |left, up, _| (left + up) / 2),
@@ -175,9 +181,9 @@ fn take_back(filter: u8, row: &mut [u8], above: &[u8]) -> bool {
             let sides = if to_left <= to_up { (to_left, left) } else { (to_up, up) };
             if sides.0 <= to_corner { sides.1 } else { corner }
         }),
-        _ => return false,
+        _ => return Err(Unproved::Undecodable("a row has an unknown filter".into())),
     }
-    true
+    Ok(())
 }
 
 fn back_from_left(row: &mut [u8]) {

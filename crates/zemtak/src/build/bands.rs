@@ -7,15 +7,14 @@ use super::Plan;
 use super::former::{DrawnBand, Former};
 use super::pages::NotDrawn;
 use crate::context::Context;
-use crate::failure::{Failure, Problem};
+use crate::failure::Failure;
 use crate::interrupt;
 use crate::store::{self, Hash};
 use crate::timings::Stage;
 use rayon::prelude::*;
-use std::fmt::Display;
 use std::ops::Range;
 use zemtak_core::codec::{
-    Band, EncodeError, PNG_VERSION, PngProof, Unproved, encode_png_band, join_png_bands, png_bands, prove_png_band,
+    Band, EncodeError, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
 };
 use zemtak_core::compose::Composer;
 use zemtak_core::geometry::Size;
@@ -133,15 +132,4 @@ impl Drawing<'_> {
         }
         Ok(proof.end()?)
     }
-}
-
-/// A file that does not show what went into it. It is not put in place.
-pub(super) fn unproved(place: &str, why: &Unproved) -> Failure {
-    let help = "nothing was written. This is an error in zemtak itself: please report it with the images";
-    Problem::unproved(place, why.to_string(), help).into()
-}
-
-pub(super) fn not_drawn(place: &str, why: impl Display) -> Failure {
-    let help = "this is an error in zemtak itself: please report it with the images";
-    Problem::bad_input("a page cannot be drawn", place, why.to_string(), help).into()
 }

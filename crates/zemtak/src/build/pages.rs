@@ -1,7 +1,7 @@
 //! Drawing pages, and leaving those alone that are there already.
 
+use super::Plan;
 use super::former::{Drawn, DrawnBox, Former};
-use super::{Plan, bands};
 use crate::context::Context;
 use crate::failure::{Failure, Problem};
 use crate::load::Missing;
@@ -15,7 +15,6 @@ use std::path::Path;
 use zemtak_core::atlas::Wrap;
 use zemtak_core::codec::{EncodeError, Encoded, PNG_VERSION, PngEffort, encoded_png, encoded_qoi, encoded_webp};
 use zemtak_core::compose::{Composer, Stamp};
-use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
 /// A page: its file and what must be done to have it.
@@ -203,28 +202,22 @@ impl Plan<'_> {
     }
 
     pub(super) fn too_large(&self, page: usize) -> Failure {
-        bands::not_drawn(&self.page_title(page), "it is too large for memory")
+        self.not_encoded(page, &EncodeError::Codec("it is too large for memory".into()))
     }
 
-    pub(super) fn internal(&self, page: usize, error: &dyn std::error::Error) -> Failure {
-        bands::not_drawn(&self.page_title(page), error)
+    fn internal(&self, page: usize, error: &dyn std::error::Error) -> Failure {
+        let help = "this is an error in zemtak itself: please report it with the images";
+        Problem::bad_input("a page cannot be drawn", &self.page_title(page), error.to_string(), help).into()
     }
 
     /// The page's file and number.
     fn page_title(&self, page: usize) -> String {
-        let size: Size = self.layout.pages[page];
-        format!("atlas {}, page {page} ({size} pixels)", self.task.name)
+        let (name, size) = (self.task.name, self.layout.pages[page]);
+        format!("{name}-{page}.{}, page {page} ({size} pixels)", self.task.settings.pages_as.extension())
     }
 
     pub(super) fn not_encoded(&self, page: usize, error: &EncodeError) -> Failure {
-        let place = self.page_title(page);
-        match error {
-            EncodeError::TooLarge(..) => {
-                let help = "choose another page format, or smaller pages with --page-max";
-                Problem::bad_input("a page that cannot be encoded", &place, error.to_string(), help).into()
-            }
-            EncodeError::Unproved(why) => bands::unproved(&place, why),
-            error => bands::not_drawn(&place, error),
-        }
+        let help = "choose another page format, or smaller pages with --page-max";
+        Problem::not_encoded(&self.page_title(page), error, help).into()
     }
 }

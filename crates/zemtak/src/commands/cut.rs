@@ -291,7 +291,8 @@ fn put(request: &Request, pieces: &[Piece]) -> Result<(), Failure> {
     let target = |piece: &Piece| request.out.join(format!("{}.png", piece.name));
     let encode = |piece: &Piece| {
         interrupt::check()?;
-        encode_png(&piece.pixels, PngEffort::Balanced).map_err(|_| too_large(request))
+        let encoded = encode_png(&piece.pixels, PngEffort::Balanced);
+        encoded.map_err(|error| Problem::not_encoded(&show::path(&target(piece)), &error, "cut it smaller").into())
     };
     let encoded: Vec<Vec<u8>> = pieces.par_iter().map(encode).collect::<Result<_, Failure>>()?;
     let mut problems = Vec::new();

@@ -37,10 +37,11 @@ pub struct Written {
 /// The file is there already, or cannot be written.
 pub fn run(request: &Request) -> Result<Written, Failure> {
     let place = show::path(&request.out);
-    let internal =
-        |why: String| Problem::bad_input("a pattern that cannot be drawn", &place, why, "ask for a smaller one");
-    let picture = pattern(request.kind, request.size).ok_or_else(|| internal("it is too large".into()))?;
-    let bytes = encode_png(&picture, PngEffort::Balanced).map_err(|e| internal(e.to_string()))?;
+    let help = "ask for a smaller one";
+    let too_large = || Problem::bad_input("a pattern that cannot be drawn", &place, "it is too large", help);
+    let picture = pattern(request.kind, request.size).ok_or_else(too_large)?;
+    let encoded = encode_png(&picture, PngEffort::Balanced);
+    let bytes = encoded.map_err(|error| Problem::not_encoded(&place, &error, help))?;
     // The same pattern again is no loss.
     if request.out.exists() && std::fs::read(&request.out).ok().as_ref() != Some(&bytes) {
         let why = "there is another file of that name";

@@ -49,7 +49,8 @@ pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
     sheet.memory(scenario, run);
     sheet.textures(run);
     sheet.seconds(scenario, height);
-    encode_png(&sheet.pixels, PngEffort::Balanced).map_err(|error| failed(&error.to_string()))
+    let encoded = encode_png(&sheet.pixels, PngEffort::Balanced);
+    encoded.map_err(|error| Problem::not_encoded("the chart of --png", &error, "please report this").into())
 }
 
 struct Sheet {

@@ -11,7 +11,7 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
-use zemtak_core::codec::{Moment, PngEffort, encode_apng, encode_gif, encode_png};
+use zemtak_core::codec::{EncodeError, Moment, PngEffort, encode_apng, encode_gif, encode_png};
 use zemtak_core::compose::put_back;
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
@@ -112,26 +112,28 @@ pub fn run(request: &Request) -> Result<Rendered, Failure> {
     let mut warnings = Vec::new();
     let shown: Vec<&Pixels> = order.iter().map(|&turn| &pictures[timeline.step_of(turn)]).collect();
     let for_ever = clip.mode != Mode::Once;
-    let failed = |why: String| {
-        let help = "ask for a smaller --zoom or another form";
-        Failure::from(Problem::bad_input("a picture that cannot be written", &show::path(&request.out), why, help))
-    };
-    let bytes = match request.form {
-        Form::Strip => encode_png(&strip(&shown).ok_or_else(|| failed("it is too wide".into()))?, PngEffort::Balanced)
-            .map_err(|e| failed(e.to_string()))?,
+    let encoded = match request.form {
+        Form::Strip => {
+            let too_wide = || EncodeError::Codec("it is too wide".into());
+            strip(&shown).ok_or_else(too_wide).and_then(|strip| encode_png(&strip, PngEffort::Balanced))
+        }
         Form::Apng => {
             let seconds = seconds(&timeline, &order, request.speed);
             let moments: Vec<Moment<'_>> =
                 shown.iter().zip(seconds).map(|(pixels, seconds)| Moment { pixels, seconds }).collect();
-            encode_apng(&moments, u32::from(!for_ever)).map_err(|e| failed(e.to_string()))?
+            encode_apng(&moments, u32::from(!for_ever))
         }
         Form::Gif => {
             let delays = rounded(&timeline, &order, request.speed, 10_000_000);
             warnings.extend(short_frames(&delays));
             let moments: Vec<(&Pixels, u16)> = shown.iter().copied().zip(delays).filter(|(_, d)| *d > 0).collect();
-            encode_gif(&moments, for_ever).map_err(|e| failed(e.to_string()))?
+            encode_gif(&moments, for_ever)
         }
     };
+    let bytes = encoded.map_err(|error| {
+        let help = "ask for a smaller --zoom or another form";
+        Problem::not_encoded(&show::path(&request.out), &error, help)
+    })?;
     write::prepare(&request.out, &bytes)?.put()?;
     let size = pictures.first().map_or(Size::default(), Pixels::size);
     let length = ends(&timeline, &order, request.speed).last().copied().unwrap_or(0);
