@@ -9,10 +9,6 @@ use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
-/// How much larger a block may be than its cells together, in hundredths. Without any waste the files of real art are 2 %
-/// larger; with 5 % they are 1 % smaller, but their pages have 2 % more pixels.
-const WASTE: u64 = 2;
-
 /// What a block may grow to.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Limits {
@@ -22,6 +18,8 @@ pub(super) struct Limits {
     pub(super) widest: u32,
     /// Pixels in all, with gutters.
     pub(super) area: u64,
+    /// How many hundredths larger than its cells together.
+    pub(super) waste: u64,
 }
 
 /// Items joined to blocks. A block may have but one member.
@@ -112,7 +110,7 @@ impl Open {
         let joined = Size::new(self.cells.w.saturating_add(cell.w), self.cells.h);
         let area = self.area + cell.area();
         let fits = joined.w <= limits.widest && joined.area() <= limits.area;
-        if !fits || joined.area() * 100 > area * (100 + WASTE) {
+        if !fits || joined.area() * 100 > area * (100 + limits.waste) {
             return false;
         }
         self.members.push((item, self.cells.w));

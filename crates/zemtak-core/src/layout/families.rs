@@ -16,9 +16,23 @@ use std::collections::BTreeSet;
 /// How much more area, in thousandths, a layout may take that has boxes of one family side by side.
 const DEARER: u64 = 5;
 
-/// A block takes at most one part in so many of a page; the first of these that costs no page and next to no area is taken.
-/// Larger blocks make smaller files, but leave more free where they do not fit.
-const PARTS: [u64; 3] = [16, 64, 256];
+/// How large blocks are, and how much they may waste; the first that costs no page and next to no area is taken. Larger
+/// blocks make smaller files, but leave more free where they do not fit.
+const BLOCKS: [Coarseness; 4] = [
+    Coarseness { part: 16, waste: 2 },
+    Coarseness { part: 16, waste: 0 },
+    Coarseness { part: 64, waste: 2 },
+    Coarseness { part: 256, waste: 2 },
+];
+
+/// What blocks may be.
+#[derive(Debug, Clone, Copy)]
+struct Coarseness {
+    /// A block takes at most one part in so many of a page.
+    part: u64,
+    /// How much larger a block may be than its cells together, in hundredths.
+    waste: u64,
+}
 
 /// The items of `which`, those of one family side by side where that costs no page and next to no area.
 ///
@@ -30,7 +44,7 @@ pub(super) fn lay_out(request: &Request<'_>, policy: &PagePolicy, which: &[usize
         return singly(request, policy, which);
     }
     let counted = |layout: &Layout| policy.count.is_none_or(|count| count == layout.pages.len());
-    let Some(alike) = side_by_side(request, policy, which, PARTS[0]) else { return singly(request, policy, which) };
+    let Some(alike) = side_by_side(request, policy, which, BLOCKS[0]) else { return singly(request, policy, which) };
     if counted(&alike) && cannot_be_much_less(request, policy, which, &alike) {
         return Ok(alike);
     }
@@ -38,7 +52,7 @@ pub(super) fn lay_out(request: &Request<'_>, policy: &PagePolicy, which: &[usize
     let no_dearer = |layout: &Layout| {
         layout.pages.len() <= singly.pages.len() && layout.area() * 1000 <= singly.area() * (1000 + DEARER)
     };
-    let finer = PARTS[1..].iter().filter_map(|&part| side_by_side(request, policy, which, part));
+    let finer = BLOCKS[1..].iter().filter_map(|&blocks| side_by_side(request, policy, which, blocks));
     let chosen = std::iter::once(alike).chain(finer).find(|layout| counted(layout) && no_dearer(layout));
     Ok(chosen.unwrap_or(singly))
 }
@@ -55,13 +69,13 @@ fn cannot_be_much_less(request: &Request<'_>, policy: &PagePolicy, which: &[usiz
         && layout.area() * 1000 <= policy.least_of_all(&cells, need) * (1000 + DEARER)
 }
 
-/// The items of `which` in blocks of at most one part in `part` of a page. `None` where some fit on no page.
-fn side_by_side(request: &Request<'_>, policy: &PagePolicy, which: &[usize], part: u64) -> Option<Layout> {
+/// The items of `which` in such blocks. `None` where some fit on no page.
+fn side_by_side(request: &Request<'_>, policy: &PagePolicy, which: &[usize], coarseness: Coarseness) -> Option<Layout> {
     let mut layout = Layout { pages: Vec::new(), places: vec![Place::default(); request.items.len()] };
     let largest = policy.largest();
     let mut left = which.to_vec();
     while !left.is_empty() {
-        let filling = Filling { request, policy, largest, part, left: &left };
+        let filling = Filling { request, policy, largest, coarseness, left: &left };
         let (size, placed) = filling.last_page().or_else(|| filling.full_page())?;
         let gone: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
         left.retain(|item| !gone.contains(item));
@@ -80,8 +94,8 @@ struct Filling<'a> {
     policy: &'a PagePolicy,
     /// The largest page that the policy allows.
     largest: Size,
-    /// How small a part of a page a block is at most.
-    part: u64,
+    /// What blocks may be.
+    coarseness: Coarseness,
     /// What lies on no page yet.
     left: &'a [usize],
 }
@@ -111,11 +125,9 @@ impl Filling<'_> {
     /// A page of `size` with blocks and what fits between them; `None` where nothing does.
     fn filled(&self, size: Size) -> Option<Page> {
         let room = self.request.spacing.room(size)?;
-        let blocks = Blocks::join(
-            self.request,
-            Limits { page: self.largest, widest: room.w, area: room.area() / self.part },
-            self.left,
-        );
+        let Coarseness { part, waste } = self.coarseness;
+        let limits = Limits { page: self.largest, widest: room.w, area: room.area() / part, waste };
+        let blocks = Blocks::join(self.request, limits, self.left);
         let of_blocks = Request { items: &blocks.items, ..*self.request };
         let all: Vec<usize> = (0..blocks.items.len()).collect();
         let cells = Cells::new(&of_blocks, self.policy, &all).ok()?;

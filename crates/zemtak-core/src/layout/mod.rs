@@ -36,6 +36,9 @@ use crate::geometry::{Rect, Size};
 use cells::layout_of;
 use std::sync::atomic::AtomicBool;
 
+/// Changes whenever the same request comes to another layout.
+pub const LAYOUT_VERSION: u32 = 2;
+
 /// The longest page side that can be asked for.
 pub const LONGEST_SIDE: u32 = 1 << 20;
 

@@ -20,7 +20,9 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Told};
 use zemtak_core::geometry::{Rect, Size};
-use zemtak_core::layout::{Arrangement, Item, Kept, Layout, LayoutError, Place, Request, Why, lay_out, why};
+use zemtak_core::layout::{
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutError, Place, Request, Why, lay_out, why,
+};
 use zemtak_core::name::SpriteName;
 
 /// The largest page that is drawn, in pixels: 4 GiB while it is.
@@ -116,7 +118,8 @@ impl<'a> Plan<'a> {
     fn lay_out(&mut self, context: Context<'_>) -> Result<Layout, Failure> {
         type Written = (Vec<Size>, Vec<(usize, Rect, bool)>);
         let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
-        let asked = format!("{spacing:?} {page:?} {layout:?} {effort:?} {:?} {:?}", self.items, self.kept);
+        let asked =
+            format!("{LAYOUT_VERSION} {spacing:?} {page:?} {layout:?} {effort:?} {:?} {:?}", self.items, self.kept);
         let key = store::key("layout", &[asked.as_bytes()]);
         let known = context.store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
         if let Some((pages, places)) = known.filter(|(_, places)| places.len() == self.items.len()) {
