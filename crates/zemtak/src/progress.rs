@@ -1,7 +1,8 @@
 //! A progress bar on standard error for what takes over half a second, where that is a terminal.
 
 use crate::answer::Manner;
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{HumanDuration, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
+use std::fmt;
 use std::io::IsTerminal;
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::thread::JoinHandle;
@@ -18,7 +19,7 @@ impl Progress {
     /// A count to `total` under a short word such as "reading".
     #[must_use]
     pub fn new(word: &'static str, total: usize, manner: Manner) -> Self {
-        let template = "{msg:>9} {spinner} {bar:32} {human_pos} of {human_len}, {elapsed} so far, {eta} left";
+        let template = "{msg:>9} {spinner} {bar:32} {human_pos} of {human_len}, {elapsed} so far{left}";
         Self(Shown::new(Some(total as u64), template, word, manner))
     }
 
@@ -54,7 +55,7 @@ impl Shown {
     fn new(total: Option<u64>, template: &str, words: &'static str, manner: Manner) -> Self {
         let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::hidden());
         if let Ok(style) = ProgressStyle::with_template(template) {
-            bar.set_style(style);
+            bar.set_style(style.with_key("left", left));
         }
         bar.set_message(words);
         let (done, wait) = channel();
@@ -68,6 +69,13 @@ impl Shown {
             })
         });
         Self { bar, done: Some(done), watcher }
+    }
+}
+
+/// How long it will take yet, once anything is done that tells.
+fn left(state: &ProgressState, out: &mut dyn fmt::Write) {
+    if state.pos() > 0 {
+        let _ = write!(out, ", {:#} left", HumanDuration(state.eta()));
     }
 }
 
