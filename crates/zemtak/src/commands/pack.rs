@@ -127,7 +127,8 @@ fn build(jobs: &[Job], way: Way<'_>, store: &dyn Store) -> Result<Vec<Made>, Not
         let following = rest.next();
         let load = || following.map(|job| begin(job, way, store));
         let build = || begun.map_err(NotDrawn::from).and_then(|begun| finish(begun, way, store));
-        let (built, loaded) = rayon::join(build, load);
+        // With --take-best a Ctrl-C is meant for the search alone: loading beside it would take it as the wish to stop.
+        let (built, loaded) = if way.take_best { (build(), load()) } else { rayon::join(build, load) };
         match built {
             Ok(one) => made.push(one),
             Err(NotDrawn::Failed(failure)) if failure.exit() == Exit::Interrupted => return Err(failure.into()),
