@@ -17,7 +17,7 @@
 
 use std::time::Instant;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Effort, Item, LONGEST_SIDE, Layout, PagePolicy, Request, Shape, Spacing, lay_out};
+use zemtak_core::layout::{Effort, Item, LONGEST_SIDE, Layout, LayoutRequest, PagePolicy, Shape, Spacing, lay_out};
 
 struct Dice(u64);
 
@@ -110,7 +110,7 @@ struct Run {
 impl Run {
     fn lay_out(&self, items: &[Item], policy: &PagePolicy) -> (Layout, f64) {
         let started = Instant::now();
-        let request = Request { effort: self.effort, ..Request::new(items, Spacing::default(), policy) };
+        let request = LayoutRequest { effort: self.effort, ..LayoutRequest::new(items, Spacing::default(), policy) };
         let layout = lay_out(&request).unwrap();
         (layout, started.elapsed().as_secs_f64())
     }

@@ -10,12 +10,11 @@
 
 use proptest::prelude::*;
 use std::collections::BTreeMap;
-use std::sync::atomic::AtomicBool;
 use zemtak_core::atlas::{Alpha, Atlas, Built, Page, Sprite, VERSION};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Item, PagePolicy, Request, Shape, Spacing, lay_out};
+use zemtak_core::layout::{Item, LayoutRequest, PagePolicy, Shape, Spacing, StopSignal, lay_out};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::prepare::{Prepared, Treatment};
@@ -66,8 +65,8 @@ fn build(sources: &[Pixels], options: &Options) -> (Atlas, Vec<Pixels>) {
     let items: Vec<Item> = ready.iter().map(|r| Item { may_turn, ..Item::new(r.stored.size()) }).collect();
     let policy = PagePolicy { shape, max: Size::new(48, 48), ..PagePolicy::default() };
     // These pages are a few sprites large; what a long search finds is the same to what is proved here.
-    let stop = AtomicBool::new(true);
-    let request = Request { stop: Some(&stop), ..Request::new(&items, spacing, &policy) };
+    let stop = || true;
+    let request = LayoutRequest { stop: Some(StopSignal::new(&stop)), ..LayoutRequest::new(&items, spacing, &policy) };
     let layout = lay_out(&request).unwrap();
     let pages = (0..layout.pages.len())
         .map(|page| {

@@ -27,9 +27,8 @@ use fixtures::art::real_art;
 use rayon::prelude::*;
 use std::fs;
 use std::path::{Path, PathBuf};
-use zemtak::answer::{Answer, Manner};
-use zemtak::commands::pack;
-use zemtak::settings::Keys;
+use zemtak_build::settings::Keys;
+use zemtak_build::{PackRequest, Packed, Stage};
 use zemtak_core::codec::{Limits, PngEffort, decode};
 use zemtak_core::pixels::Pixels;
 
@@ -48,9 +47,9 @@ fn main() {
     let balanced = against_the_least(&folder, &art, &files, PngEffort::Balanced, (0.98, 0.65));
     against_the_least(&folder, &art, &files, PngEffort::Fast, (0.90, 1.15));
     if std::env::args().any(|a| a == "--small") {
-        let (cpu, json) = pack(&folder, &art, "build", PngEffort::Small, true);
-        let pages = json["atlases"][0]["pages"].as_array().unwrap().len();
-        tell("small: bytes of balanced", bytes(&json) as f64 / balanced as f64, 0.93);
+        let (cpu, packed) = pack(&folder, &art, "build", PngEffort::Small, true);
+        let pages = packed.atlases[0].pages.len();
+        tell("small: bytes of balanced", bytes(&packed) as f64 / balanced as f64, 0.93);
         tell("small: CPU seconds a page", cpu / pages as f64, 10.0);
     }
     edits(&folder, &files);
@@ -69,45 +68,39 @@ fn pngs(folder: &Path) -> Vec<PathBuf> {
 /// Page bytes and CPU time of a fresh pack against the least work; gives the bytes.
 fn against_the_least(folder: &Folder, art: &Path, files: &[PathBuf], png: PngEffort, aims: (f64, f64)) -> u64 {
     let (mut least, mut packs) = (Vec::new(), Vec::new());
-    let (mut least_bytes, mut json) = (0, serde_json::Value::Null);
+    let (mut least_bytes, mut last) = (0, None);
     for _ in 0..RUNS {
         let started = ProcessTime::now();
         least_bytes = least_work(files, png);
         least.push(started.elapsed().as_secs_f64());
-        let (cpu, answer) = pack(folder, art, "build", png, true);
+        let (cpu, packed) = pack(folder, art, "build", png, true);
         packs.push(cpu);
-        json = answer;
+        last = Some(packed);
     }
-    let (least, packed, bytes) = (median(&mut least), median(&mut packs), bytes(&json));
+    let last = last.unwrap();
+    let (least, packed, bytes) = (median(&mut least), median(&mut packs), bytes(&last));
     let name = format!("{png:?}").to_lowercase();
     println!("{name}: least work {least_bytes} bytes, {least:.2} s; pack {bytes} bytes, {packed:.2} s");
     tell(&format!("{name}: page bytes against the least work's"), bytes as f64 / least_bytes as f64, aims.0);
     tell(&format!("{name}: CPU time against the least work's"), packed / least, aims.1);
-    let spent = &json["timings_ms"];
-    let all: f64 = spent.as_object().unwrap().values().map(|v| v.as_f64().unwrap()).sum();
-    tell(&format!("{name}: the proof's share of the time of all stages"), spent["prove"].as_f64().unwrap() / all, 0.08);
+    let all: u64 = last.spent.by_stage().map(|(_, spent)| spent).sum();
+    let prove = last.spent.by_stage().find(|(stage, _)| *stage == Stage::Prove).unwrap().1;
+    tell(&format!("{name}: the proof's share of the time of all stages"), prove as f64 / all as f64, 0.08);
     bytes
 }
 
-/// A pack as the tool does it: its CPU time and its answer.
-fn pack(folder: &Folder, art: &Path, out: &str, png: PngEffort, fresh: bool) -> (f64, serde_json::Value) {
-    let request = pack::Request {
-        paths: vec![art.to_owned()],
-        out: Some(folder.path(out)),
-        name: Some("bench".into()),
-        keys: Keys { png: Some(png), ..Keys::default() },
-        fresh,
-        timings: true,
-        ..pack::Request::default()
-    };
-    let manner = Manner { json: false, quiet: true, verbose: false, colour: anstream::ColorChoice::Never, jobs: 0 };
+/// A pack as the tool does it: its CPU time and what it came to.
+fn pack(folder: &Folder, art: &Path, out: &str, png: PngEffort, fresh: bool) -> (f64, Packed) {
+    let keys = Keys { png: Some(png), ..Keys::default() };
+    let mut request = PackRequest::of_paths([art]).out(folder.path(out)).name("bench").keys(keys);
+    request.fresh = fresh;
     let started = ProcessTime::now();
-    let json = pack::run(&request, manner).unwrap().json();
-    (started.elapsed().as_secs_f64(), json)
+    let packed = request.run(&()).unwrap();
+    (started.elapsed().as_secs_f64(), packed)
 }
 
-fn bytes(json: &serde_json::Value) -> u64 {
-    json["atlases"][0]["pages"].as_array().unwrap().iter().map(|p| p["file_bytes"].as_u64().unwrap()).sum()
+fn bytes(packed: &Packed) -> u64 {
+    packed.atlases[0].pages.iter().map(|page| page.file_bytes).sum()
 }
 
 /// One atlas of a thousand: what a repack takes of a fresh build.

@@ -23,9 +23,8 @@ use rayon::prelude::*;
 use std::fs;
 use std::path::PathBuf;
 use std::time::Instant;
-use zemtak::answer::{Answer, Manner};
-use zemtak::commands::pack;
-use zemtak::settings::Keys;
+use zemtak_build::PackRequest;
+use zemtak_build::settings::Keys;
 use zemtak_core::codec::{PngEffort, decode, encode_png};
 use zemtak_core::pixels::Pixels;
 
@@ -62,19 +61,14 @@ fn main() {
     let efforts =
         [("fast", PngEffort::Fast, RUNS), ("balanced", PngEffort::Balanced, RUNS), ("small", PngEffort::Small, 1)];
     for (word, png, runs) in efforts {
-        let request = pack::Request {
-            paths: vec![folder.path("art")],
-            out: Some(folder.path("build")),
-            name: Some("bench".into()),
-            keys: Keys { png: Some(png), ..Keys::default() },
-            fresh: true,
-            ..pack::Request::default()
-        };
-        let manner = quiet();
+        let keys = Keys { png: Some(png), ..Keys::default() };
+        let art = [folder.path("art")];
+        let mut request = PackRequest::of_paths(art).out(folder.path("build")).name("bench").keys(keys);
+        request.fresh = true;
         let mut bytes = 0;
         let (mut floors, mut packs) = (Vec::new(), Vec::new());
         let pages = {
-            pack::run(&request, manner).unwrap();
+            request.run(&()).unwrap();
             page_pixels(&folder)
         };
         for _ in 0..runs {
@@ -82,19 +76,14 @@ fn main() {
             least_work(&files, &pages, png);
             floors.push(started.elapsed().as_secs_f64());
             let started = Instant::now();
-            let summary = pack::run(&request, manner).unwrap().json();
+            let packed = request.run(&()).unwrap();
             packs.push(started.elapsed().as_secs_f64());
-            let sizes = summary["atlases"][0]["pages"].as_array().unwrap().iter();
-            bytes = sizes.map(|p| p["file_bytes"].as_u64().unwrap()).sum::<u64>();
+            bytes = packed.atlases[0].pages.iter().map(|page| page.file_bytes).sum::<u64>();
         }
         let (floor, pack) = (median(&mut floors), median(&mut packs));
         println!("{word:>10} {floor:>10.3} s {pack:>10.3} s {:>8.2} {bytes:>12}", pack / floor);
     }
     repacks(&folder, count);
-}
-
-fn quiet() -> Manner {
-    Manner { json: false, quiet: true, verbose: false, colour: anstream::ColorChoice::Never, jobs: 0 }
 }
 
 /// Repacks of ten atlases against a fresh build of all: with nothing changed, and with one sprite changed.
@@ -106,15 +95,17 @@ fn repacks(folder: &Folder, count: usize) {
     }
     // Files that were written a moment ago are read again each time, as their clock may be too coarse.
     std::thread::sleep(std::time::Duration::from_secs(3));
-    let request = pack::Request { project: Some(folder.path("zemtak.toml")), ..pack::Request::default() };
-    let time = |request: &pack::Request| {
+    let request = PackRequest::of_project(folder.path("zemtak.toml"));
+    let time = |request: &PackRequest| {
         let started = Instant::now();
-        pack::run(request, quiet()).unwrap();
+        request.run(&()).unwrap();
         started.elapsed().as_secs_f64()
     };
     let (mut fresh, mut same, mut one) = (Vec::new(), Vec::new(), Vec::new());
     for run in 0..REPACKS {
-        fresh.push(time(&pack::Request { fresh: true, ..request.clone() }));
+        let mut anew = request.clone();
+        anew.fresh = true;
+        fresh.push(time(&anew));
         std::thread::sleep(std::time::Duration::from_secs(3));
         time(&request);
         same.push(time(&request));

@@ -8,7 +8,7 @@ use std::fs;
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
-use zemtak::commands::{pack, quad};
+use zemtak::commands::quad;
 use zemtak_core::coords::{Placement, Sampling};
 
 const COUNT: usize = 1_000_000;
@@ -18,16 +18,7 @@ fn main() {
     let folder = tempfile::tempdir().unwrap();
     let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/art");
     let at = |name: &str| folder.path().join(name);
-    let manner = zemtak::answer::Manner {
-        json: false,
-        quiet: true,
-        verbose: false,
-        colour: anstream::ColorChoice::Never,
-        jobs: 0,
-    };
-    let packing =
-        pack::Request { paths: vec![art], out: Some(at("")), name: Some("night".into()), ..Default::default() };
-    pack::run(&packing, manner).unwrap();
+    zemtak_build::PackRequest::of_paths([art]).out(at("")).name("night").run(&()).unwrap();
     write_list(&at("list.csv"));
     let request = quad::Request {
         subject: quad::Request::all_of(at("night.atlas.json")),

@@ -1,9 +1,9 @@
 //! Opening descriptors, and choosing sprites of them.
 
-use crate::failure::{Failure, Problem};
-use crate::settings::Pattern;
-use crate::show;
 use std::path::Path;
+use zemtak_build::format;
+use zemtak_build::settings::Pattern;
+use zemtak_build::{Failure, Problem};
 use zemtak_core::atlas::{Atlas, ParseError, Sprite};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_runtime::{AtlasFile, OpenError};
@@ -22,23 +22,23 @@ pub fn explain(error: &OpenError) -> Failure {
     let what = "a descriptor that cannot be used";
     let again = "build it again with 'zemtak pack'";
     match error {
-        OpenError::Io { path, source } => Failure::io(&show::path(path), source),
+        OpenError::Io { path, source } => Failure::io(&format::path(path), source),
         OpenError::Parse { path, text, source: ParseError::Json { line, column, reason } } => {
-            let place = format!("{}:{line}:{column}", show::path(path));
+            let place = format!("{}:{line}:{column}", format::path(path));
             Problem::bad_input(
                 what,
                 &place,
-                format!("{reason}\n{}", show::marked(text, byte_of(text, *line, *column))),
+                format!("{reason}\n{}", format::marked(text, byte_of(text, *line, *column))),
                 again,
             )
             .into()
         }
         OpenError::Parse { path, source, .. } => {
             let help = "use the version of zemtak that wrote it, or build it again with this one";
-            Problem::bad_input(what, &show::path(path), source.to_string(), help).into()
+            Problem::bad_input(what, &format::path(path), source.to_string(), help).into()
         }
         OpenError::Flawed { path, flaws } => {
-            let problem = |flaw: &_| Problem::bad_input(what, &show::path(path), format!("{flaw}"), again);
+            let problem = |flaw: &_| Problem::bad_input(what, &format::path(path), format!("{flaw}"), again);
             Failure::all(flaws.iter().map(problem).collect())
         }
         other => Problem::bad_input(what, "", other.to_string(), again).into(),
@@ -116,10 +116,10 @@ pub fn unknown_clip(atlas: &Atlas, name: &str) -> Problem {
 }
 
 fn unknown(what: &'static str, name: &str, why: String) -> Problem {
-    let name = if name.is_empty() { "''".to_owned() } else { show::name(name) };
+    let name = if name.is_empty() { "''".to_owned() } else { format::name(name) };
     Problem::usage(what, &name, why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
 }
 
 fn most_like<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
-    show::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {}", show::name(like)))
+    format::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {}", format::name(like)))
 }

@@ -1,6 +1,7 @@
 //! How the process ends.
 
 use std::process::ExitCode;
+use zemtak_build::Cause;
 
 /// The documented exit codes, weakest first: where several hold, the greatest in this order wins.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -30,6 +31,17 @@ impl Exit {
             Self::BadInput => 3,
             Self::Io => 4,
             Self::Interrupted => 130,
+        }
+    }
+
+    /// How the process ends for a cause.
+    #[must_use]
+    pub const fn of(cause: Cause) -> Self {
+        match cause {
+            Cause::Usage => Self::Usage,
+            Cause::BadInput => Self::BadInput,
+            Cause::Interrupted => Self::Interrupted,
+            _ => Self::Io,
         }
     }
 }

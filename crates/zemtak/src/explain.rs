@@ -1,109 +1,65 @@
 //! `--why`: what a layout cannot go below, what stands in the way, and what other options would give.
 
-use crate::build::Plan;
-use crate::show;
 use comfy_table::{CellAlignment, Table};
-use serde::Serialize;
+use serde_json::{Value, json};
 use std::fmt::Write as _;
-use zemtak_core::layout::{Bound, Change, Outlook, Why};
+use zemtak_build::{DecidedBy, Explained, LongSprite, Tried, format};
+use zemtak_core::layout::Change;
 
-/// A layout explained.
-#[derive(Debug, Clone, Serialize)]
-pub struct Explained {
-    pages: usize,
-    pixels: u64,
-    /// The pixels of boxes alone.
-    box_pixels: u64,
-    /// Boxes with their rings and a gutter each.
-    cell_pixels: u64,
-    least_pages: usize,
-    least_pixels: u64,
-    /// The same if pages could have any sides.
-    least_free_pixels: u64,
-    decided_by: DecidedBy,
-    /// Whether the layout is as small as these options allow.
-    proved: bool,
-    widest: Long,
-    tallest: Long,
-    tried: Vec<Tried>,
+/// For people, below the summary.
+#[must_use]
+pub fn text(explained: &Explained) -> String {
+    Explanation(explained).text()
 }
 
-/// What the lower bound comes from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "snake_case")]
-enum DecidedBy {
-    Area,
-    Shape,
-    LongSprites,
-    EqualCells,
+/// For programs.
+#[must_use]
+pub fn json(explained: &Explained) -> Value {
+    let decided_by = match explained.decided_by {
+        DecidedBy::Shape => "shape",
+        DecidedBy::LongSprites => "long_sprites",
+        DecidedBy::EqualCells => "equal_cells",
+        _ => "area",
+    };
+    let long = |of: &LongSprite| json!({ "sprite": of.sprite, "width": of.width, "height": of.height });
+    let tried = |of: &Tried| {
+        let (pages, pixels) = of.outcome.as_ref().map_or((None, None), |&(pages, pixels)| (Some(pages), Some(pixels)));
+        let error = of.outcome.as_ref().err();
+        json!({ "options": options(of.change), "pages": pages, "pixels": pixels, "error": error })
+    };
+    json!({
+        "pages": explained.pages,
+        "pixels": explained.pixels,
+        "box_pixels": explained.box_pixels,
+        "cell_pixels": explained.cell_pixels,
+        "least_pages": explained.least_pages,
+        "least_pixels": explained.least_pixels,
+        "least_free_pixels": explained.least_free_pixels,
+        "decided_by": decided_by,
+        "proved": explained.proved,
+        "widest": long(&explained.widest),
+        "tallest": long(&explained.tallest),
+        "tried": explained.tried.iter().map(tried).collect::<Vec<_>>(),
+    })
 }
 
-#[derive(Debug, Clone, Serialize)]
-struct Long {
-    sprite: String,
-    width: u32,
-    height: u32,
-}
+struct Explanation<'a>(&'a Explained);
 
-/// Options that were tried, and what came of them.
-#[derive(Debug, Clone, Serialize)]
-struct Tried {
-    options: String,
-    pages: Option<usize>,
-    pixels: Option<u64>,
-    error: Option<String>,
-}
-
-impl Explained {
-    /// In the words of the command line.
-    #[must_use]
-    pub fn new(plan: &Plan<'_>, why: &Why) -> Self {
-        let Bound { boxes, cells, pages, least, least_free, widest, tallest, .. } = why.bound;
-        let long = |item: usize| {
-            let size = plan.size_of(item);
-            Long { sprite: plan.name_of(item).to_string(), width: size.w, height: size.h }
-        };
-        let tried = why.tries.iter().map(|trial| {
-            let outlook = trial.outlook.as_ref();
-            Tried {
-                options: options(trial.change),
-                pages: outlook.ok().map(|o| o.pages),
-                pixels: outlook.ok().map(|o| o.area),
-                error: outlook.err().map(ToString::to_string),
-            }
-        });
-        Self {
-            pages: why.now.pages,
-            pixels: why.now.area,
-            box_pixels: boxes,
-            cell_pixels: cells,
-            least_pages: pages,
-            least_pixels: least,
-            least_free_pixels: least_free,
-            decided_by: if plan.in_rows() { DecidedBy::EqualCells } else { decided_by(&why.bound) },
-            proved: why.now == Outlook { pages, area: least },
-            widest: long(widest),
-            tallest: long(tallest),
-            tried: tried.collect(),
-        }
-    }
-
-    /// For people, below the summary.
-    #[must_use]
-    pub fn text(&self) -> String {
+impl Explanation<'_> {
+    fn text(&self) -> String {
         let mut out = String::from("why it is that large\n");
         let mut line = |key: &str, value: String| {
             let _ = writeln!(out, "  {key:<9}{value}");
         };
-        let pixels = |n: u64| format!("{} pixels", show::number(n));
-        let (now, least) = (pixels(self.pixels), show::count(self.least_pages, "page", "pages"));
-        line("now", format!("{}, {now}", show::count(self.pages, "page", "pages")));
-        let around = self.cell_pixels.saturating_sub(self.box_pixels);
+        let pixels = |n: u64| format!("{} pixels", format::number(n));
+        let (now, least) = (pixels(self.0.pixels), format::count(self.0.least_pages, "page", "pages"));
+        line("now", format!("{}, {now}", format::count(self.0.pages, "page", "pages")));
+        let around = self.0.cell_pixels.saturating_sub(self.0.box_pixels);
         line(
             "boxes",
-            format!("{}, and {} of rings and gutters round them", pixels(self.box_pixels), show::number(around)),
+            format!("{}, and {} of rings and gutters round them", pixels(self.0.box_pixels), format::number(around)),
         );
-        line("least", format!("{least}, {} by these options: {}", pixels(self.least_pixels), self.verdict()));
+        line("least", format!("{least}, {} by these options: {}", pixels(self.0.least_pixels), self.verdict()));
         line("decided", self.decision());
         out.push_str("  tried\n");
         let _ = writeln!(out, "{}", self.table().trim_fmt());
@@ -111,44 +67,44 @@ impl Explained {
     }
 
     fn verdict(&self) -> String {
-        if self.proved {
+        if self.0.proved {
             return "reached, so no layout is smaller".into();
         }
-        let above = self.pixels.saturating_sub(self.least_pixels);
-        format!("{} above it", show::percent(above, self.least_pixels.max(1)))
+        let above = self.0.pixels.saturating_sub(self.0.least_pixels);
+        format!("{} above it", format::percent(above, self.0.least_pixels.max(1)))
     }
 
     fn decision(&self) -> String {
-        let Long { sprite, width, .. } = &self.widest;
-        let (wide, tall) = (show::name(sprite), show::name(&self.tallest.sprite));
-        match self.decided_by {
-            DecidedBy::Area => "by the area alone".into(),
+        let LongSprite { sprite, width, .. } = &self.0.widest;
+        let (wide, tall) = (format::name(sprite), format::name(&self.0.tallest.sprite));
+        match self.0.decided_by {
             DecidedBy::Shape => {
-                let free = show::number(self.least_free_pixels);
+                let free = format::number(self.0.least_free_pixels);
                 format!("by the page's shape: with sides of any length the least is {free} pixels")
             }
             DecidedBy::EqualCells => {
-                format!("by equal cells: {wide} is {width} wide, {tall} is {} high", self.tallest.height)
+                format!("by equal cells: {wide} is {width} wide, {tall} is {} high", self.0.tallest.height)
             }
             DecidedBy::LongSprites => {
-                format!("by long sprites: {wide} is {width} wide, {tall} is {} high", self.tallest.height)
+                format!("by long sprites: {wide} is {width} wide, {tall} is {} high", self.0.tallest.height)
             }
+            _ => "by the area alone".into(),
         }
     }
 
     fn table(&self) -> Table {
         let mut table = Table::new();
         table.load_style(comfy_table::presets::NOTHING);
-        for tried in &self.tried {
-            let options = format!("   {}", tried.options);
-            match (tried.pages, tried.pixels) {
-                (Some(pages), Some(pixels)) => table.add_row([
+        for tried in &self.0.tried {
+            let options = format!("   {}", options(tried.change));
+            match &tried.outcome {
+                &Ok((pages, pixels)) => table.add_row([
                     options,
-                    show::count(pages, "page", "pages"),
-                    format!("{} pixels", show::number(pixels)),
+                    format::count(pages, "page", "pages"),
+                    format!("{} pixels", format::number(pixels)),
                     self.compared(pixels),
                 ]),
-                _ => table.add_row([options, "cannot be".into(), tried.error.clone().unwrap_or_default()]),
+                Err(why) => table.add_row([options, "cannot be".into(), why.clone()]),
             };
         }
         for column in table.column_iter_mut().skip(1) {
@@ -158,21 +114,11 @@ impl Explained {
     }
 
     fn compared(&self, pixels: u64) -> String {
-        match pixels.cmp(&self.pixels) {
-            std::cmp::Ordering::Less => format!("{} less", show::percent(self.pixels - pixels, self.pixels)),
+        match pixels.cmp(&self.0.pixels) {
+            std::cmp::Ordering::Less => format!("{} less", format::percent(self.0.pixels - pixels, self.0.pixels)),
             std::cmp::Ordering::Equal => "the same".into(),
-            std::cmp::Ordering::Greater => format!("{} more", show::percent(pixels - self.pixels, self.pixels)),
+            std::cmp::Ordering::Greater => format!("{} more", format::percent(pixels - self.0.pixels, self.0.pixels)),
         }
-    }
-}
-
-fn decided_by(bound: &Bound) -> DecidedBy {
-    if bound.pages <= 1 && bound.least <= bound.around.area() && bound.around.area() > bound.cells {
-        DecidedBy::LongSprites
-    } else if bound.least > bound.least_free {
-        DecidedBy::Shape
-    } else {
-        DecidedBy::Area
     }
 }
 

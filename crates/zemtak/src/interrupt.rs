@@ -1,43 +1,45 @@
 //! Ctrl-C: the first asks the work to stop at the next good place, so that no temporary file stays behind.
 
 use crate::exit::Exit;
-use crate::failure::Failure;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use zemtak_build::Failure;
 
-static ASKED: AtomicBool = AtomicBool::new(false);
+/// Whether the user has asked to stop. Clones share the answer.
+#[derive(Debug, Clone, Default)]
+pub struct Interrupt(Arc<AtomicBool>);
 
-/// Listens for Ctrl-C from now on. A second one ends the process at once.
-pub fn listen() {
-    // Where the system offers no such signal, Ctrl-C ends the process as it always did.
-    let _ = ctrlc::set_handler(|| {
-        if ASKED.swap(true, Ordering::SeqCst) {
-            std::process::exit(i32::from(Exit::Interrupted.code()));
-        }
-    });
-}
+impl Interrupt {
+    /// Listens for Ctrl-C from now on. A second one ends the process at once.
+    #[must_use]
+    pub fn listen() -> Self {
+        let interrupt = Self::default();
+        let asked = interrupt.clone();
+        // Where the system offers no such signal, Ctrl-C ends the process as it always did.
+        let _ = ctrlc::set_handler(move || {
+            if asked.0.swap(true, Ordering::SeqCst) {
+                std::process::exit(i32::from(Exit::Interrupted.code()));
+            }
+        });
+        interrupt
+    }
 
-/// Whether to stop.
-#[must_use]
-pub fn asked() -> bool {
-    ASKED.load(Ordering::Relaxed)
-}
+    /// Whether to stop.
+    #[must_use]
+    pub fn asked(&self) -> bool {
+        self.0.load(Ordering::Relaxed)
+    }
 
-/// What a search looks at to come to an end.
-#[must_use]
-pub fn flag() -> &'static AtomicBool {
-    &ASKED
-}
+    /// Forgets that the user has asked.
+    pub fn forget(&self) {
+        self.0.store(false, Ordering::SeqCst);
+    }
 
-/// Takes a Ctrl-C as the wish to go on with what a search has found; whether there was one.
-#[must_use]
-pub fn go_on() -> bool {
-    ASKED.swap(false, Ordering::SeqCst)
-}
-
-/// A place where the work can stop.
-///
-/// # Errors
-/// When the user has asked to stop.
-pub fn check() -> Result<(), Failure> {
-    if asked() { Err(Failure::interrupted()) } else { Ok(()) }
+    /// A place where the work can stop.
+    ///
+    /// # Errors
+    /// When the user has asked to stop.
+    pub fn check(&self) -> Result<(), Failure> {
+        if self.asked() { Err(Failure::interrupted()) } else { Ok(()) }
+    }
 }

@@ -1,74 +1,162 @@
-//! A progress bar on standard error for what takes over half a second, where that is a terminal.
+//! What a terminal shows of a build: a bar on standard error for each phase that takes over half a second.
 
-use crate::answer::Manner;
-use indicatif::{HumanDuration, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
+use crate::console::Console;
+use indicatif::{HumanDuration, MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
+use std::collections::BTreeMap;
 use std::fmt;
 use std::io::IsTerminal;
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
 use std::time::Duration;
+use zemtak_build::{Observer, Phase, format};
 
-/// How long work goes on before it is shown.
+/// How long a phase goes on before it is shown.
 const PATIENCE: Duration = Duration::from_millis(500);
 
-/// Counts what is done; shows it when that takes long.
-#[derive(Debug)]
-pub struct Progress(Shown);
+/// Follows a build for the person at the terminal.
+pub struct Watcher<'a> {
+    console: &'a Console,
+    /// Whether Ctrl-C during the search for a layout means to go on with the best so far.
+    take_best: bool,
+    laying_out: AtomicBool,
+    /// `None` where nothing is to be shown.
+    bars: Option<Bars>,
+}
 
-impl Progress {
-    /// A count to `total` under a short word such as "reading".
+impl<'a> Watcher<'a> {
+    /// An observer that shows progress where standard error is a terminal and stops the build on Ctrl-C.
     #[must_use]
-    pub fn new(word: &'static str, total: usize, manner: Manner) -> Self {
-        let template = "{msg:>9} {spinner} {bar:32} {human_pos} of {human_len}, {elapsed} so far{left}";
-        Self(Shown::new(Some(total as u64), template, word, manner))
+    pub fn new(console: &'a Console) -> Self {
+        let shown = !console.output.quiet && std::io::stderr().is_terminal();
+        let bars = shown.then(Bars::default);
+        Self { console, take_best: false, laying_out: AtomicBool::new(false), bars }
     }
 
-    /// One more is done.
-    pub fn step(&self) {
-        self.0.bar.inc(1);
+    /// Takes Ctrl-C during the search for a layout as the wish to go on with the best so far.
+    #[must_use]
+    pub fn taking_best(self, take_best: bool) -> Self {
+        Self { take_best, ..self }
+    }
+
+    fn searches(&self) -> bool {
+        self.take_best && self.laying_out.load(Ordering::SeqCst)
     }
 }
 
-/// Shows that work whose end cannot be told goes on, once that takes long.
-#[derive(Debug)]
-pub struct Waiting {
-    _shown: Shown,
+impl Observer for Watcher<'_> {
+    fn began(&self, phase: Phase, total: Option<usize>) {
+        if phase == Phase::LayingOut {
+            self.laying_out.store(true, Ordering::SeqCst);
+        }
+        if let Some(bars) = &self.bars {
+            bars.begin(phase, total);
+        }
+    }
+
+    fn advanced(&self, phase: Phase) {
+        if let Some(bars) = &self.bars {
+            bars.advance(phase);
+        }
+    }
+
+    fn ended(&self, phase: Phase) {
+        if phase == Phase::LayingOut {
+            if self.searches() {
+                self.console.interrupt.forget();
+            }
+            self.laying_out.store(false, Ordering::SeqCst);
+        }
+        if let Some(bars) = &self.bars {
+            bars.end(phase);
+        }
+    }
+
+    fn waits_for(&self, folder: &Path) {
+        if !self.console.output.quiet {
+            eprintln!("waiting for another build in {}", format::name(&format::path(folder)));
+        }
+    }
+
+    fn cancelled(&self) -> bool {
+        self.console.interrupt.asked() && !self.searches()
+    }
+
+    fn layout_is_good_enough(&self) -> bool {
+        self.take_best && self.console.interrupt.asked()
+    }
 }
 
-impl Waiting {
-    /// Work under a few words such as "looking for a dense layout".
-    #[must_use]
-    pub fn new(words: &'static str, manner: Manner) -> Self {
-        Self { _shown: Shown::new(None, "{msg} {spinner} {elapsed}", words, manner) }
+/// A bar for each phase under way.
+#[derive(Default)]
+struct Bars {
+    all: MultiProgress,
+    shown: Mutex<BTreeMap<Phase, Bar>>,
+}
+
+impl Bars {
+    fn lock(&self) -> MutexGuard<'_, BTreeMap<Phase, Bar>> {
+        self.shown.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn begin(&self, phase: Phase, total: Option<usize>) {
+        let bar = Bar::new(phase, total, self.all.clone());
+        self.lock().insert(phase, bar);
+    }
+
+    fn advance(&self, phase: Phase) {
+        if let Some(bar) = self.lock().get(&phase) {
+            bar.bar.inc(1);
+        }
+    }
+
+    fn end(&self, phase: Phase) {
+        let bar = self.lock().remove(&phase);
+        // Outside the lock: it waits for a thread.
+        drop(bar);
     }
 }
 
 /// A bar that shows itself after a while, also if nothing is counted meanwhile, and moves as long as it is there.
-#[derive(Debug)]
-struct Shown {
+struct Bar {
     bar: ProgressBar,
     done: Option<Sender<()>>,
-    watcher: Option<JoinHandle<()>>,
+    shower: Option<JoinHandle<()>>,
 }
 
-impl Shown {
-    fn new(total: Option<u64>, template: &str, words: &'static str, manner: Manner) -> Self {
+impl Bar {
+    fn new(phase: Phase, total: Option<usize>, all: MultiProgress) -> Self {
+        let template = match total {
+            Some(_) => "{msg:>9} {spinner} {bar:32} {human_pos} of {human_len}, {elapsed} so far{left}",
+            None => "{msg} {spinner} {elapsed}",
+        };
+        let total = total.map(|total| total as u64);
         let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::hidden());
         if let Ok(style) = ProgressStyle::with_template(template) {
             bar.set_style(style.with_key("left", left));
         }
-        bar.set_message(words);
+        bar.set_message(words(phase));
         let (done, wait) = channel();
         let shown = bar.clone();
-        let watcher = (!manner.quiet && std::io::stderr().is_terminal()).then(|| {
-            std::thread::spawn(move || {
-                if wait.recv_timeout(PATIENCE) == Err(RecvTimeoutError::Timeout) {
-                    shown.set_draw_target(ProgressDrawTarget::stderr());
-                    shown.enable_steady_tick(Duration::from_millis(100));
-                }
-            })
+        let shower = std::thread::spawn(move || {
+            if wait.recv_timeout(PATIENCE) == Err(RecvTimeoutError::Timeout) {
+                all.add(shown).enable_steady_tick(Duration::from_millis(100));
+            }
         });
-        Self { bar, done: Some(done), watcher }
+        Self { bar, done: Some(done), shower: Some(shower) }
+    }
+}
+
+fn words(phase: Phase) -> &'static str {
+    match phase {
+        Phase::Surveying => "looking",
+        Phase::Reading => "reading",
+        Phase::LayingOut => "looking for a dense layout",
+        Phase::Drawing => "drawing",
+        Phase::Comparing => "comparing",
+        _ => "working",
     }
 }
 
@@ -79,11 +167,11 @@ fn left(state: &ProgressState, out: &mut dyn fmt::Write) {
     }
 }
 
-impl Drop for Shown {
+impl Drop for Bar {
     fn drop(&mut self) {
         drop(self.done.take());
-        // The watcher does not panic; were it to, there would be no more than no picture.
-        let _ = self.watcher.take().map(JoinHandle::join);
+        // It does not panic; were it to, there would be no more than no picture.
+        let _ = self.shower.take().map(JoinHandle::join);
         self.bar.finish_and_clear();
     }
 }

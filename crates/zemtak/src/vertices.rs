@@ -1,10 +1,10 @@
 //! Vertex buffers: quads page by page, written to a file without keeping them in memory.
 
-use crate::failure::Failure;
-use crate::write;
 use std::io::{self, BufWriter, Seek, Write};
 use std::path::Path;
 use tempfile::{SpooledTempFile, spooled_tempfile};
+use zemtak_build::Failure;
+use zemtak_build::write;
 use zemtak_core::coords::Quad;
 
 /// Bytes of a vertex: position, texture coordinates, colour.
@@ -117,7 +117,7 @@ impl Vertices {
             draws,
             binds_as_listed: self.binds_as_listed,
         };
-        write::prepare_with(target, |file| self.copy_to(file))?.put()?;
+        write::prepare_with(target, |file| self.copy_to(file))?.commit()?;
         Ok(laid)
     }
 

@@ -4,7 +4,7 @@
 //! one animation make a small file where they lie beside each other, and a large one where they lie a few hundred pixels
 //! apart. So boxes of one family are joined into blocks, which the searches then place as if each were one box.
 
-use super::{Item, Place, Request};
+use super::{Item, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
@@ -32,7 +32,7 @@ pub(super) struct Blocks {
 
 impl Blocks {
     /// Joins the items of `which` family by family, the tallest first, with their tops aligned.
-    pub(super) fn join(request: &Request<'_>, limits: Limits, which: &[usize]) -> Self {
+    pub(super) fn join(request: &LayoutRequest<'_>, limits: Limits, which: &[usize]) -> Self {
         let mut families: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
         let mut blocks = Self { items: Vec::new(), members: Vec::new() };
         for &i in which {
@@ -49,7 +49,7 @@ impl Blocks {
         blocks
     }
 
-    fn join_family(&mut self, request: &Request<'_>, limits: Limits, family: &[usize]) {
+    fn join_family(&mut self, request: &LayoutRequest<'_>, limits: Limits, family: &[usize]) {
         let mut open: Option<Open> = None;
         for &i in family {
             let item = request.items[i];
@@ -66,7 +66,7 @@ impl Blocks {
         self.close(open, request);
     }
 
-    fn close(&mut self, open: Option<Open>, request: &Request<'_>) {
+    fn close(&mut self, open: Option<Open>, request: &LayoutRequest<'_>) {
         if let Some(Open { members, size, .. }) = open {
             let first = request.items[members[0].0];
             let item = if members.len() == 1 { first } else { Item::new(size) };

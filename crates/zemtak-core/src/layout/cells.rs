@@ -5,11 +5,10 @@ use super::effort::Effort;
 use super::fill::{Lying, Put, Taste, fill};
 use super::luck::Load;
 use super::policy::{PagePolicy, Shape};
-use super::{Item, Layout, LayoutError, Place, Request, Spacing};
+use super::{Item, Layout, LayoutError, LayoutRequest, Place, Spacing, StopSignal};
 use crate::geometry::{Rect, Size};
 use crate::par;
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicBool, Ordering};
 
 /// How many tries are made side by side before their results are looked at. Fixed, so that the result does not depend
 /// on the number of threads.
@@ -20,7 +19,7 @@ pub(super) const BATCH: usize = 8;
 pub(super) struct Cells<'a> {
     items: &'a [Item],
     spacing: Spacing,
-    stop: Option<&'a AtomicBool>,
+    stop: Option<StopSignal<'a>>,
     classes: Vec<Class>,
     lyings: Vec<Lying>,
     /// The same with width and height exchanged, for filling a page along its height.
@@ -71,8 +70,8 @@ pub(super) struct Try {
 
 impl<'a> Cells<'a> {
     /// The items of `which`. Refuses those that fit on no allowed page.
-    pub(super) fn new(request: &Request<'a>, policy: &PagePolicy, which: &[usize]) -> Result<Self, LayoutError> {
-        let Request { items, spacing, stop, .. } = *request;
+    pub(super) fn new(request: &LayoutRequest<'a>, policy: &PagePolicy, which: &[usize]) -> Result<Self, LayoutError> {
+        let LayoutRequest { items, spacing, stop, .. } = *request;
         let mut by_size: BTreeMap<(Size, bool, Option<usize>), Vec<usize>> = BTreeMap::new();
         let mut unfit = Vec::new();
         let (largest, pages) = (policy.largest(), policy.largest_pages());
@@ -111,7 +110,7 @@ impl<'a> Cells<'a> {
 
     /// Whether the search was asked to come to an end.
     pub(super) fn stopped(&self) -> bool {
-        self.stop.is_some_and(|stop| stop.load(Ordering::Relaxed))
+        self.stop.is_some_and(StopSignal::is_set)
     }
 
     /// Whether some cells must share a page.

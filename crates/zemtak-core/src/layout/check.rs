@@ -1,6 +1,6 @@
 //! The independent look at a layout: everything that must hold of it, found out without the search's own structures.
 
-use super::{Arrangement, Item, Layout, PagePolicy, Place, Request};
+use super::{Arrangement, Item, Layout, LayoutRequest, PagePolicy, Place};
 use crate::geometry::{Rect, Size};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -27,8 +27,8 @@ pub enum Fault {
 
 /// Everything that is wrong with a layout; nothing if it is right.
 #[must_use]
-pub fn check(request: &Request<'_>, layout: &Layout) -> Vec<Fault> {
-    let Request { items, spacing, policy, .. } = *request;
+pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
+    let LayoutRequest { items, spacing, policy, .. } = *request;
     let alone = items.iter().filter(|i| i.alone).count();
     let shared_pages = layout.pages.len().checked_sub(alone);
     let other_count = |n: usize| alone < items.len() && Some(n) != shared_pages;
@@ -73,7 +73,7 @@ pub fn check(request: &Request<'_>, layout: &Layout) -> Vec<Fault> {
 }
 
 /// Shared pages that the policy does not allow.
-fn wrong_pages(request: &Request<'_>, layout: &Layout, lone: &BTreeSet<usize>) -> Vec<usize> {
+fn wrong_pages(request: &LayoutRequest<'_>, layout: &Layout, lone: &BTreeSet<usize>) -> Vec<usize> {
     let align = request.spacing.align;
     let policy = match request.arrangement {
         Arrangement::Row | Arrangement::Column => &PagePolicy { aspect: f64::MAX, ..request.policy.clone() },
@@ -98,7 +98,7 @@ fn parted(items: &[Item], places: &[Place]) -> Vec<Fault> {
 }
 
 /// Kept items that are elsewhere. Those of a group may have moved with it; pages may have other numbers.
-fn moved(request: &Request<'_>, layout: &Layout) -> Vec<Fault> {
+fn moved(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
     let Some(kept) = request.kept.filter(|_| request.arrangement == Arrangement::Dense) else { return Vec::new() };
     let policy = request.policy.aligned(request.spacing);
     let stays = |i: &usize| {

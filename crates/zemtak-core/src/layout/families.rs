@@ -8,7 +8,7 @@ use super::cells::Cells;
 use super::keep::Holes;
 use super::pages::Search;
 use super::policy::{PagePolicy, Prefer};
-use super::{Layout, LayoutError, Place, Request, singly};
+use super::{Layout, LayoutError, LayoutRequest, Place, singly};
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
@@ -38,7 +38,11 @@ struct Coarseness {
 ///
 /// # Errors
 /// As for a layout in which every box is placed for itself.
-pub(super) fn lay_out(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+pub(super) fn lay_out(
+    request: &LayoutRequest<'_>,
+    policy: &PagePolicy,
+    which: &[usize],
+) -> Result<Layout, LayoutError> {
     let grouped = which.iter().any(|&i| request.items[i].group.is_some());
     if grouped || which.iter().all(|&i| request.items[i].family.is_none()) {
         return singly(request, policy, which);
@@ -58,7 +62,7 @@ pub(super) fn lay_out(request: &Request<'_>, policy: &PagePolicy, which: &[usize
 }
 
 /// Whether no layout can have fewer pages, or much less area.
-fn cannot_be_much_less(request: &Request<'_>, policy: &PagePolicy, which: &[usize], layout: &Layout) -> bool {
+fn cannot_be_much_less(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize], layout: &Layout) -> bool {
     // The last page is no larger than one on which every box is placed for itself.
     if layout.pages.len() == 1 && policy.prefer == Prefer::Pages {
         return true;
@@ -70,7 +74,12 @@ fn cannot_be_much_less(request: &Request<'_>, policy: &PagePolicy, which: &[usiz
 }
 
 /// The items of `which` in such blocks. `None` where some fit on no page.
-fn side_by_side(request: &Request<'_>, policy: &PagePolicy, which: &[usize], coarseness: Coarseness) -> Option<Layout> {
+fn side_by_side(
+    request: &LayoutRequest<'_>,
+    policy: &PagePolicy,
+    which: &[usize],
+    coarseness: Coarseness,
+) -> Option<Layout> {
     let mut layout = Layout { pages: Vec::new(), places: vec![Place::default(); request.items.len()] };
     let largest = policy.largest();
     let mut left = which.to_vec();
@@ -90,7 +99,7 @@ type Page = (Size, Vec<(usize, Place)>);
 
 /// The filling of one page.
 struct Filling<'a> {
-    request: &'a Request<'a>,
+    request: &'a LayoutRequest<'a>,
     policy: &'a PagePolicy,
     /// The largest page that the policy allows.
     largest: Size,
@@ -128,7 +137,7 @@ impl Filling<'_> {
         let Coarseness { part, waste } = self.coarseness;
         let limits = Limits { page: self.largest, widest: room.w, area: room.area() / part, waste };
         let blocks = Blocks::join(self.request, limits, self.left);
-        let of_blocks = Request { items: &blocks.items, ..*self.request };
+        let of_blocks = LayoutRequest { items: &blocks.items, ..*self.request };
         let all: Vec<usize> = (0..blocks.items.len()).collect();
         let cells = Cells::new(&of_blocks, self.policy, &all).ok()?;
         let filled = cells.fill_most(&mut cells.all(), size, self.request.effort)?;
@@ -211,9 +220,9 @@ mod tests {
             let policy = PagePolicy { max: Size::new(side, side), shape, ..PagePolicy::default() };
             let spacing = Spacing { gutter: 2, extrude, ..Spacing::default() };
             let strangers: Vec<Item> = items.iter().map(|item| Item { family: None, ..*item }).collect();
-            let alike = lay_out(&Request::new(&items, spacing, &policy)).unwrap();
-            let singly = lay_out(&Request::new(&strangers, spacing, &policy)).unwrap();
-            prop_assert_eq!(check(&Request::new(&items, spacing, &policy), &alike), vec![]);
+            let alike = lay_out(&LayoutRequest::new(&items, spacing, &policy)).unwrap();
+            let singly = lay_out(&LayoutRequest::new(&strangers, spacing, &policy)).unwrap();
+            prop_assert_eq!(check(&LayoutRequest::new(&items, spacing, &policy), &alike), vec![]);
             prop_assert!(alike.pages.len() <= singly.pages.len());
             prop_assert!(alike.area() * 1000 <= singly.area() * 1005, "{} {}", alike.area(), singly.area());
         }
@@ -226,7 +235,8 @@ mod tests {
         let item = |i: usize| Item { family: Some(i % 3), ..Item::new(sizes[i % 3]) };
         let items: Vec<Item> = (0..60).map(item).collect();
         let policy = PagePolicy { max: Size::new(512, 512), ..PagePolicy::default() };
-        let layout = lay_out(&Request::new(&items, Spacing { gutter: 2, ..Spacing::default() }, &policy)).unwrap();
+        let layout =
+            lay_out(&LayoutRequest::new(&items, Spacing { gutter: 2, ..Spacing::default() }, &policy)).unwrap();
         let right_of = |i: &usize| {
             let (a, b) = (layout.places[*i].rect, layout.places[i + 3].rect);
             a.y == b.y && a.x + a.w + 2 == b.x
@@ -241,7 +251,7 @@ mod tests {
         let items: Vec<Item> = (0..50).map(|_| Item { family: Some(0), ..Item::new(Size::new(60, 60)) }).collect();
         for count in [1, 2, 3] {
             let policy = PagePolicy { count: Some(count), ..PagePolicy::default() };
-            let layout = lay_out(&Request::new(&items, Spacing::default(), &policy)).unwrap();
+            let layout = lay_out(&LayoutRequest::new(&items, Spacing::default(), &policy)).unwrap();
             assert_eq!(layout.pages.len(), count);
         }
     }

@@ -1,7 +1,7 @@
 //! Layouts round boxes that stay where they are: new ones go into the holes between them, and then on new pages.
 
 use super::policy::PagePolicy;
-use super::{Layout, LayoutError, Place, Request, families};
+use super::{Layout, LayoutError, LayoutRequest, Place, families};
 use crate::geometry::{Rect, Size};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -93,7 +93,7 @@ fn around_cell(hole: Rect, cell: Rect) -> impl Iterator<Item = Rect> {
 }
 
 struct Filling<'a> {
-    request: &'a Request<'a>,
+    request: &'a LayoutRequest<'a>,
     policy: &'a PagePolicy,
     /// The largest page.
     largest: Size,
@@ -102,7 +102,7 @@ struct Filling<'a> {
 }
 
 /// The items of `which`: the kept ones where they are, the others round them and on further pages.
-pub(super) fn around(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+pub(super) fn around(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let Some(kept) = request.kept else {
         return families::lay_out(request, policy, which);
     };
@@ -122,7 +122,7 @@ pub(super) fn around(request: &Request<'_>, policy: &PagePolicy, which: &[usize]
 }
 
 /// Groups whose members lie on several pages so far: they did not have to share one.
-fn parted_groups(request: &Request<'_>, policy: &PagePolicy, which: &[usize], kept: &Kept) -> BTreeSet<usize> {
+fn parted_groups(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize], kept: &Kept) -> BTreeSet<usize> {
     let mut pages = BTreeMap::new();
     let place = |&i: &usize| Some((request.items[i].group?, kept.place(i, policy)?.page));
     let parted = |(group, page): (usize, usize)| (*pages.entry(group).or_insert(page) != page).then_some(group);

@@ -1,6 +1,6 @@
 //! Rectangles to pages. Knows sizes and numbers, no pixels.
 //!
-//! [`lay_out`] takes a [`Request`]: the sizes of boxes, how cells are spaced, and a page policy; it gives every box a
+//! [`lay_out`] takes a [`LayoutRequest`]: the sizes of boxes, how cells are spaced, and a page policy; it gives every box a
 //! place. The result depends on nothing but the request. The method is described in docs/layout.md.
 
 mod beam;
@@ -34,7 +34,7 @@ pub use why::{Bound, Change, Outlook, Trial, Why, why};
 
 use crate::geometry::{Rect, Size};
 use cells::layout_of;
-use std::sync::atomic::AtomicBool;
+use std::fmt;
 
 /// Changes whenever the same request comes to another layout.
 pub const LAYOUT_VERSION: u32 = 2;
@@ -102,9 +102,32 @@ impl Layout {
     }
 }
 
+/// Tells a search to come to an end. It is asked often, from all threads.
+#[derive(Clone, Copy)]
+pub struct StopSignal<'a>(&'a (dyn Fn() -> bool + Sync));
+
+impl<'a> StopSignal<'a> {
+    /// A signal that is set once `asked` returns true.
+    pub fn new(asked: &'a (dyn Fn() -> bool + Sync)) -> Self {
+        Self(asked)
+    }
+
+    /// Whether to come to an end.
+    #[must_use]
+    pub fn is_set(self) -> bool {
+        (self.0)()
+    }
+}
+
+impl fmt::Debug for StopSignal<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("StopSignal").field(&self.is_set()).finish()
+    }
+}
+
 /// What is asked of [`lay_out`].
 #[derive(Debug, Clone, Copy)]
-pub struct Request<'a> {
+pub struct LayoutRequest<'a> {
     /// The boxes.
     pub items: &'a [Item],
     /// What lies around and between them.
@@ -117,11 +140,11 @@ pub struct Request<'a> {
     pub effort: Effort,
     /// Boxes that stay where they are. None by default.
     pub kept: Option<&'a Kept>,
-    /// Once this is true the search comes to an end with the best so far. The result then depends on when that was.
-    pub stop: Option<&'a AtomicBool>,
+    /// Once this says so the search comes to an end with the best so far. The result then depends on when that was.
+    pub stop: Option<StopSignal<'a>>,
 }
 
-impl<'a> Request<'a> {
+impl<'a> LayoutRequest<'a> {
     /// A quick, dense layout.
     #[must_use]
     pub fn new(items: &'a [Item], spacing: Spacing, policy: &'a PagePolicy) -> Self {
@@ -165,7 +188,7 @@ pub enum LayoutError {
 ///
 /// # Errors
 /// [`LayoutError`]: the policy allows no page, items that fit on none, a page count that cannot be kept.
-pub fn lay_out(request: &Request<'_>) -> Result<Layout, LayoutError> {
+pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     request.policy.check(request.spacing)?;
     let policy = request.policy.aligned(request.spacing);
     let (alone, shared): (Vec<usize>, Vec<usize>) = (0..request.items.len()).partition(|&i| request.items[i].alone);
@@ -188,7 +211,7 @@ pub fn lay_out(request: &Request<'_>) -> Result<Layout, LayoutError> {
 }
 
 /// The items of `which` on pages of their own, densely and each for itself: with each effort up to the one asked for, and the best counts.
-fn singly(request: &Request<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+fn singly(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let cells = cells::Cells::new(request, policy, which)?;
     let mut best: Option<Vec<cells::Filled>> = None;
     for effort in request.effort.stages() {

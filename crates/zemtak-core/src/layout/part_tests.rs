@@ -8,7 +8,7 @@ use super::luck::Luck;
 use super::skyline::{Gap, Skyline};
 use super::spacing::Spacing;
 use super::stock::Stock;
-use super::{Item, PagePolicy, Request, Shape};
+use super::{Item, LayoutRequest, PagePolicy, Shape};
 use crate::geometry::{Rect, Size};
 use proptest::prelude::*;
 
@@ -158,7 +158,7 @@ fn dice_fall_on_every_side_and_alike_for_everyone() {
 fn a_sweep_comes_to_the_smallest_page_of_few_cells() {
     let items: Vec<Item> = (1..=10).map(|side| Item::new(Size::new(side, side))).collect();
     let policy = PagePolicy { shape: Shape::Free, ..PagePolicy::default() };
-    let request = Request::new(&items, Spacing::default(), &policy);
+    let request = LayoutRequest::new(&items, Spacing::default(), &policy);
     let cells = Cells::new(&request, &policy, &(0..10).collect::<Vec<_>>()).unwrap();
     let left = cells.all();
     let need = cells.need(&left);

@@ -1,7 +1,7 @@
 //! Equal cells in the order of the items: row by row, in one row, or in one column.
 
 use super::policy::{PagePolicy, Shape};
-use super::{Layout, LayoutError, Place, Request};
+use super::{Layout, LayoutError, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
 use std::collections::BTreeMap;
 
@@ -34,7 +34,7 @@ impl Raster {
 }
 
 struct Sheet<'a> {
-    request: &'a Request<'a>,
+    request: &'a LayoutRequest<'a>,
     policy: PagePolicy,
     /// A cell with its gutter, and without.
     pitch: Size,
@@ -44,7 +44,7 @@ struct Sheet<'a> {
 
 /// The items of `which` in their order, upright.
 pub(super) fn arrange(
-    request: &Request<'_>,
+    request: &LayoutRequest<'_>,
     policy: &PagePolicy,
     which: &[usize],
     arrangement: Arrangement,

@@ -69,14 +69,14 @@ proptest! {
         items in items(), policy in policies(), spacing in spacings(), arrangement in arrangements(),
         short in prop::bool::weighted(0.9),
     ) {
-        let stop = AtomicBool::new(short);
-        let request = Request { arrangement, stop: Some(&stop), ..Request::new(&items, spacing, &policy) };
+        let stop = || short;
+        let request = LayoutRequest { arrangement, stop: Some(StopSignal::new(&stop)), ..LayoutRequest::new(&items, spacing, &policy) };
         let asked = policy.count;
         match lay_out(&request) {
             Ok(layout) => {
                 prop_assert_eq!(check(&request, &layout), vec![]);
                 prop_assert_eq!(&lay_out(&request), &Ok(layout.clone()));
-                if let Some(why) = why(&Request { stop: Some(&AtomicBool::new(true)), ..request }, &layout).unwrap() {
+                if let Some(why) = why(&LayoutRequest { stop: Some(StopSignal::new(&|| true)), ..request }, &layout).unwrap() {
                     // A bound that a layout undercuts would be none.
                     prop_assert!(why.bound.least <= why.now.area && why.bound.pages <= why.now.pages);
                 }
@@ -84,7 +84,7 @@ proptest! {
             Err(LayoutError::DoNotFit { items: unfit, .. }) if arrangement == Arrangement::Dense => {
                 let freely = PagePolicy { count: None, ..policy };
                 for (i, item) in items.iter().enumerate().filter(|(_, item)| !item.alone) {
-                    let fits = lay_out(&Request::new(&[*item], spacing, &freely)).is_ok();
+                    let fits = lay_out(&LayoutRequest::new(&[*item], spacing, &freely)).is_ok();
                     prop_assert!(fits != unfit.contains(&i) || items[unfit[0]].alone);
                 }
             }
@@ -106,15 +106,15 @@ proptest! {
         items in items(), more in items(), policy in policies(), spacing in spacings(),
     ) {
         let policy = PagePolicy { count: None, ..policy };
-        let stop = AtomicBool::new(true);
-        let stopped = Request { stop: Some(&stop), ..Request::new(&items, spacing, &policy) };
+        let stop = || true;
+        let stopped = LayoutRequest { stop: Some(StopSignal::new(&stop)), ..LayoutRequest::new(&items, spacing, &policy) };
         let Ok(first) = lay_out(&stopped) else { return Ok(()) };
 
         let mut all = items.clone();
         all.extend(more.iter().map(|item| Item { group: item.group.map(|g| g + 2), ..*item }));
         let shared = first.places.iter().zip(&items).map(|(place, item)| Some(*place).filter(|_| !item.alone));
         let kept = Kept { pages: first.pages.clone(), places: shared.collect() };
-        let again = Request { items: &all, kept: Some(&kept), ..stopped };
+        let again = LayoutRequest { items: &all, kept: Some(&kept), ..stopped };
         if let Ok(layout) = lay_out(&again) {
             prop_assert_eq!(check(&again, &layout), vec![]);
         }
@@ -139,15 +139,15 @@ fn no_gutter_is_spent_along_the_edge() {
     // Four squares of 15 with a gutter of 2 need exactly 32 pixels a side.
     let policy = PagePolicy { shape: Shape::Free, ..PagePolicy::default() };
     let tight = Spacing { gutter: 2, margin: 0, extrude: 0, align: 1 };
-    assert_eq!(lay_out(&Request::new(&squares(4, 15), tight, &policy)).unwrap().pages, [Size::new(32, 32)]);
+    assert_eq!(lay_out(&LayoutRequest::new(&squares(4, 15), tight, &policy)).unwrap().pages, [Size::new(32, 32)]);
     let framed = Spacing { gutter: 2, margin: 3, extrude: 1, align: 1 };
-    assert_eq!(lay_out(&Request::new(&squares(4, 15), framed, &policy)).unwrap().pages, [Size::new(42, 42)]);
+    assert_eq!(lay_out(&LayoutRequest::new(&squares(4, 15), framed, &policy)).unwrap().pages, [Size::new(42, 42)]);
 }
 
 #[test]
 fn a_power_of_two_page_is_filled_to_the_last_pixel() {
     let none = Spacing::default();
-    let layout = lay_out(&Request::new(&squares(64, 32), none, &PagePolicy::default())).unwrap();
+    let layout = lay_out(&LayoutRequest::new(&squares(64, 32), none, &PagePolicy::default())).unwrap();
     assert_eq!(layout.pages, [Size::new(256, 256)]);
 }
 
@@ -155,11 +155,11 @@ fn a_power_of_two_page_is_filled_to_the_last_pixel() {
 fn several_pages_are_full_but_for_a_small_last_one() {
     let policy = PagePolicy { max: Size::new(256, 256), ..PagePolicy::default() };
     let none = Spacing::default();
-    let layout = lay_out(&Request::new(&squares(64 * 2 + 3, 32), none, &policy)).unwrap();
+    let layout = lay_out(&LayoutRequest::new(&squares(64 * 2 + 3, 32), none, &policy)).unwrap();
     assert_eq!(layout.pages, [Size::new(256, 256), Size::new(256, 256), Size::new(64, 64)]);
     // Asked for bytes, the three left over go on two pages: 64 x 32 and 32 x 32 instead of 64 x 64, if that is a tenth.
     let bytes = PagePolicy { prefer: Prefer::Bytes, ..policy };
-    let three = lay_out(&Request::new(&squares(3, 32), none, &bytes)).unwrap();
+    let three = lay_out(&LayoutRequest::new(&squares(3, 32), none, &bytes)).unwrap();
     assert_eq!(three.pages, [Size::new(64, 32), Size::new(32, 32)]);
 }
 
@@ -169,7 +169,8 @@ fn all_that_do_not_fit_are_named_together() {
     items[0].size = Size::new(3000, 10);
     items[2].size = Size::new(10, 2047);
     let spacing = Spacing { gutter: 2, margin: 0, extrude: 1, align: 1 };
-    let Err(LayoutError::DoNotFit { items, room }) = lay_out(&Request::new(&items, spacing, &PagePolicy::default()))
+    let Err(LayoutError::DoNotFit { items, room }) =
+        lay_out(&LayoutRequest::new(&items, spacing, &PagePolicy::default()))
     else {
         panic!("two of them cannot fit")
     };
@@ -182,7 +183,7 @@ fn a_largest_page_that_breaks_the_aspect_is_not_used() {
     let policy =
         PagePolicy { max: Size::new(70, 72), shape: Shape::Free, step: 8, aspect: 1.0, ..PagePolicy::default() };
     let none = Spacing::default();
-    let layout = lay_out(&Request::new(&squares(3, 40), none, &policy)).unwrap();
+    let layout = lay_out(&LayoutRequest::new(&squares(3, 40), none, &policy)).unwrap();
     assert_eq!(layout.pages, [Size::new(40, 40); 3]);
 }
 
@@ -196,7 +197,7 @@ fn the_smallest_pages_for_squares_are_the_known_ones() {
     // R. Korf, Optimal rectangle packing, 2003: the least area of a rectangle that holds the squares 1 to n.
     let policy = PagePolicy { shape: Shape::Free, aspect: 8.0, ..PagePolicy::default() };
     for (n, least) in [(8, 210), (9, 300), (10, 405), (11, 513), (12, 667), (13, 836), (14, 1035), (15, 1265)] {
-        let layout = lay_out(&Request::new(&squares_up_to(n), Spacing::default(), &policy)).unwrap();
+        let layout = lay_out(&LayoutRequest::new(&squares_up_to(n), Spacing::default(), &policy)).unwrap();
         assert_eq!(layout.area(), least, "squares 1 to {n}");
     }
 }
@@ -206,7 +207,7 @@ fn more_effort_is_never_worse_and_here_better() {
     let policy = PagePolicy { shape: Shape::Free, aspect: 8.0, ..PagePolicy::default() };
     let area = |sides, effort| {
         let items = squares_up_to(sides);
-        let request = Request { effort, ..Request::new(&items, Spacing::default(), &policy) };
+        let request = LayoutRequest { effort, ..LayoutRequest::new(&items, Spacing::default(), &policy) };
         lay_out(&request).unwrap().area()
     };
     let areas: Vec<(u64, u64)> = (26..29).map(|n| (area(n, Effort::Quick), area(n, Effort::Normal))).collect();
@@ -220,7 +221,7 @@ fn a_bound_that_is_reached_ends_the_search() {
     // Without the early end, high effort on a power-of-two page would take minutes here.
     let policy = PagePolicy::default();
     let items = squares(2000, 32);
-    let request = Request { effort: Effort::High, ..Request::new(&items, Spacing::default(), &policy) };
+    let request = LayoutRequest { effort: Effort::High, ..LayoutRequest::new(&items, Spacing::default(), &policy) };
     let layout = lay_out(&request).unwrap();
     assert_eq!(layout.pages, [Size::new(2048, 1024)]);
     let why = why(&request, &layout).unwrap().unwrap();
@@ -234,7 +235,7 @@ fn cells_in_rows_come_in_order_and_no_group_is_parted() {
     let policy = PagePolicy { shape: Shape::Free, ..PagePolicy::default() };
     let spacing = Spacing { gutter: 2, margin: 1, extrude: 0, align: 1 };
     let rects = |arrangement, items: &[Item], policy: &PagePolicy| {
-        let layout = lay_out(&Request { arrangement, ..Request::new(items, spacing, policy) }).unwrap();
+        let layout = lay_out(&LayoutRequest { arrangement, ..LayoutRequest::new(items, spacing, policy) }).unwrap();
         let at = layout.places.iter().map(|p| (p.page, p.rect.x, p.rect.y)).collect::<Vec<_>>();
         (layout.pages, at)
     };
@@ -258,8 +259,8 @@ fn a_group_that_is_scattered_over_the_order_still_shares_a_page_in_rows() {
     items[0].group = Some(3);
     items[2].group = Some(3);
     let policy = PagePolicy { max: Size::new(20, 20), shape: Shape::Free, ..PagePolicy::default() };
-    let request = Request::new(&items, Spacing::default(), &policy);
-    let layout = lay_out(&Request { arrangement: Arrangement::Row, ..request }).unwrap();
+    let request = LayoutRequest::new(&items, Spacing::default(), &policy);
+    let layout = lay_out(&LayoutRequest { arrangement: Arrangement::Row, ..request }).unwrap();
     assert_eq!((layout.pages.len(), layout.places[0].page), (2, layout.places[2].page));
 }
 
@@ -268,7 +269,8 @@ fn a_row_longer_than_the_aspect_can_be_explained() {
     // Once the bound was asked of pages with the policy's aspect, on which this sprite does not fit.
     let policy = PagePolicy { max: Size::new(100, 10), shape: Shape::Free, ..PagePolicy::default() };
     let items = [Item::new(Size::new(90, 9))];
-    let request = Request { arrangement: Arrangement::Row, ..Request::new(&items, Spacing::default(), &policy) };
+    let request =
+        LayoutRequest { arrangement: Arrangement::Row, ..LayoutRequest::new(&items, Spacing::default(), &policy) };
     let layout = lay_out(&request).unwrap();
     assert_eq!(why(&request, &layout).unwrap().unwrap().bound.least, 90 * 9);
 }
@@ -277,7 +279,7 @@ fn a_row_longer_than_the_aspect_can_be_explained() {
 fn a_cell_as_large_as_the_largest_page_fits_it_whatever_the_alignment() {
     let policy = PagePolicy { max: Size::new(64, 64), ..PagePolicy::default() };
     let spacing = Spacing { gutter: 2, margin: 0, extrude: 0, align: 16 };
-    let layout = lay_out(&Request::new(&squares(1, 64), spacing, &policy)).unwrap();
+    let layout = lay_out(&LayoutRequest::new(&squares(1, 64), spacing, &policy)).unwrap();
     assert_eq!(layout.pages, [Size::new(64, 64)]);
 }
 
@@ -287,7 +289,7 @@ fn what_is_alone_has_a_page_of_its_own_size() {
     items[1].alone = true;
     let policy = PagePolicy { count: Some(1), ..PagePolicy::default() };
     let spacing = Spacing { gutter: 2, margin: 4, extrude: 1, align: 1 };
-    let layout = lay_out(&Request::new(&items, spacing, &policy)).unwrap();
+    let layout = lay_out(&LayoutRequest::new(&items, spacing, &policy)).unwrap();
     assert_eq!((layout.pages[1], layout.places[1].rect), (Size::new(10, 10), Rect::new(0, 0, 10, 10)));
     assert_eq!((layout.places[0].page, layout.places[2].page), (0, 0));
 }
@@ -298,7 +300,9 @@ fn new_boxes_go_into_the_holes_of_kept_pages() {
     let items = squares(6, 20);
     let at = |x, y| Some(Place { page: 0, rect: Rect::new(x, y, 20, 20), turned: false });
     let kept = Kept { pages: vec![Size::new(40, 40)], places: vec![at(0, 0), at(20, 20), None, None, None, None] };
-    let layout = lay_out(&Request { kept: Some(&kept), ..Request::new(&items, Spacing::default(), &policy) }).unwrap();
+    let layout =
+        lay_out(&LayoutRequest { kept: Some(&kept), ..LayoutRequest::new(&items, Spacing::default(), &policy) })
+            .unwrap();
     let pages: Vec<usize> = layout.places.iter().map(|p| p.page).collect();
     assert_eq!((layout.pages.len(), pages), (2, vec![0, 0, 0, 0, 1, 1]));
     assert_eq!(Some(layout.places[1]), at(20, 20));
@@ -308,13 +312,13 @@ fn new_boxes_go_into_the_holes_of_kept_pages() {
     paired[1].group = Some(0);
     paired[5].group = Some(0);
     let whole = Kept { places: layout.places.iter().copied().map(Some).collect(), pages: layout.pages.clone() };
-    let request = Request { kept: Some(&whole), ..Request::new(&paired, Spacing::default(), &policy) };
+    let request = LayoutRequest { kept: Some(&whole), ..LayoutRequest::new(&paired, Spacing::default(), &policy) };
     let together = lay_out(&request).unwrap();
     assert_eq!(together.places[1].page, together.places[5].page);
     assert_eq!([0, 2, 3, 4].map(|i| together.places[i]), [0, 2, 3, 4].map(|i| layout.places[i]));
 
     // Kept pages cannot be parted, so a count that they do not come to is an error.
     let three = PagePolicy { count: Some(3), ..policy };
-    let request = Request { kept: Some(&whole), ..Request::new(&items, Spacing::default(), &three) };
+    let request = LayoutRequest { kept: Some(&whole), ..LayoutRequest::new(&items, Spacing::default(), &three) };
     assert_eq!(lay_out(&request), Err(LayoutError::PageCount { asked: 3, needed: 2 }));
 }

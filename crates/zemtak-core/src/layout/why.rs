@@ -2,7 +2,7 @@
 
 use super::cells::Cells;
 use super::policy::{PagePolicy, Shape};
-use super::{Arrangement, Item, Layout, LayoutError, Request, Spacing, lay_out};
+use super::{Arrangement, Item, Layout, LayoutError, LayoutRequest, Spacing, lay_out};
 use crate::geometry::Size;
 
 /// What no layout of these boxes can go below. Boxes alone on their page are left out.
@@ -84,7 +84,7 @@ impl Outlook {
 ///
 /// # Errors
 /// As [`lay_out`].
-pub fn why(request: &Request<'_>, layout: &Layout) -> Result<Option<Why>, LayoutError> {
+pub fn why(request: &LayoutRequest<'_>, layout: &Layout) -> Result<Option<Why>, LayoutError> {
     let shared: Vec<usize> = (0..request.items.len()).filter(|&i| !request.items[i].alone).collect();
     if shared.is_empty() {
         return Ok(None);
@@ -95,7 +95,7 @@ pub fn why(request: &Request<'_>, layout: &Layout) -> Result<Option<Why>, Layout
     Ok(Some(Why { now, bound, tries: tries.collect() }))
 }
 
-fn bound(request: &Request<'_>, shared: &[usize], now: Outlook) -> Result<Bound, LayoutError> {
+fn bound(request: &LayoutRequest<'_>, shared: &[usize], now: Outlook) -> Result<Bound, LayoutError> {
     let mut policy = request.policy.aligned(request.spacing);
     if matches!(request.arrangement, Arrangement::Row | Arrangement::Column) {
         policy.aspect = f64::MAX;
@@ -131,7 +131,7 @@ fn bound(request: &Request<'_>, shared: &[usize], now: Outlook) -> Result<Bound,
 }
 
 /// What is worth trying.
-fn changes(request: &Request<'_>, now: &Outlook) -> Vec<Change> {
+fn changes(request: &LayoutRequest<'_>, now: &Outlook) -> Vec<Change> {
     let policy = request.policy;
     let dense = request.arrangement == Arrangement::Dense;
     let upright = request.items.iter().any(|i| !i.alone && !i.may_turn && i.size.w != i.size.h);
@@ -146,7 +146,7 @@ fn changes(request: &Request<'_>, now: &Outlook) -> Vec<Change> {
 }
 
 /// Really lays out with a change, with the effort of the request.
-fn outlook(request: &Request<'_>, change: Change) -> Result<Outlook, LayoutError> {
+fn outlook(request: &LayoutRequest<'_>, change: Change) -> Result<Outlook, LayoutError> {
     let mut items = request.items.to_vec();
     let mut policy = request.policy.clone();
     let mut spacing = request.spacing;
@@ -157,6 +157,6 @@ fn outlook(request: &Request<'_>, change: Change) -> Result<Outlook, LayoutError
         Change::Aspect(aspect) => policy.aspect = aspect,
         Change::Pages(count) => policy.count = Some(count),
     }
-    let changed = Request { items: &items, spacing, policy: &policy, kept: None, ..*request };
+    let changed = LayoutRequest { items: &items, spacing, policy: &policy, kept: None, ..*request };
     Ok(Outlook::of(&items, &lay_out(&changed)?))
 }

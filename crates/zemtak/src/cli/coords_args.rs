@@ -3,7 +3,7 @@
 use super::values::{any_size, part, point, rect, room, scale, shrink, word};
 use crate::commands::{quad, uv};
 use crate::descriptor::Choice;
-use crate::place::Subject;
+use crate::query::Subject;
 use crate::values;
 use clap::Args;
 use std::path::PathBuf;

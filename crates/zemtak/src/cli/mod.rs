@@ -7,9 +7,9 @@ mod pack_args;
 mod sheet_args;
 mod values;
 
-use crate::answer::Manner;
 use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
+use crate::report::{OutputOptions, print_json, written_or};
 use anstream::ColorChoice;
 use cache_args::CacheArgs;
 use clap::{Args, Parser, Subcommand, ValueEnum};
@@ -26,8 +26,10 @@ use std::path::PathBuf;
 pub struct Invocation {
     /// What is asked for.
     pub request: Request,
-    /// How to behave.
-    pub manner: Manner,
+    /// How the answer is told.
+    pub output: OutputOptions,
+    /// How many threads work; 0 for one a core.
+    pub threads: usize,
 }
 
 /// Help, a version, or what is wrong with a command line.
@@ -45,12 +47,10 @@ impl Message {
         if self.json && exit == Exit::Usage {
             let why = self.text();
             let error = json!({ "what": "wrong usage", "where": "command line", "why": why.trim_end(), "help": "" });
-            println!("{:#}", json!({ "errors": [error], "exit": exit.code() }));
+            written_or(print_json(&json!({ "errors": [error], "exit": exit.code() })), exit)
         } else {
-            // A closed pipe is the reader's own choice.
-            let _ = self.error.print();
+            written_or(self.error.print(), exit)
         }
-        exit
     }
 
     /// Its text without colour.
@@ -69,8 +69,9 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
     let json = words.iter().any(|w| w == "--json");
     let parsed = CommandLine::try_parse_from(words).map_err(|error| Message { error, json })?;
     Ok(Invocation {
-        request: parsed.command.into_request(parsed.manner.project.clone()),
-        manner: parsed.manner.into_manner(),
+        output: parsed.global.output(),
+        threads: parsed.global.jobs.map_or(0, usize::from),
+        request: parsed.command.into_request(parsed.global.project),
     })
 }
 
@@ -82,12 +83,12 @@ struct CommandLine {
     #[command(subcommand)]
     command: Command,
     #[command(flatten)]
-    manner: MannerArgs,
+    global: GlobalArgs,
 }
 
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Everywhere")]
-struct MannerArgs {
+struct GlobalArgs {
     /// Print one JSON document, errors too
     #[arg(long, global = true)]
     json: bool,
@@ -260,23 +261,22 @@ impl Command {
     }
 }
 
-impl MannerArgs {
-    fn into_manner(self) -> Manner {
+impl GlobalArgs {
+    fn output(&self) -> OutputOptions {
         let colour = match self.color {
             When::Auto => ColorChoice::Auto,
             When::Always => ColorChoice::Always,
             When::Never => ColorChoice::Never,
         };
-        let jobs = self.jobs.map_or(0, usize::from);
-        Manner { json: self.json, quiet: self.quiet, verbose: self.verbose, colour, jobs }
+        OutputOptions { json: self.json, quiet: self.quiet, verbose: self.verbose, colour }
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::settings::Keys;
     use clap::CommandFactory;
+    use zemtak_build::settings::Keys;
 
     #[test]
     fn every_option_is_sound_and_every_command_shows_two_examples() {
@@ -292,7 +292,7 @@ mod tests {
     fn options_left_out_say_nothing() {
         let words = ["zemtak", "pack", "art"].map(OsString::from);
         let Request::Pack(request) = parse(words).unwrap().request else { panic!("it is a pack") };
-        assert_eq!(request.keys, Keys::default());
+        assert_eq!(request.pack.keys, Keys::default());
     }
 
     #[test]
@@ -302,7 +302,7 @@ mod tests {
             let Request::Pack(request) = parse(line.split(' ').map(OsString::from)).unwrap().request else {
                 panic!("it is a pack")
             };
-            request.keys.settle()
+            request.pack.keys.settle()
         };
         assert!(settings("--no-turn --turn").turn && !settings("--turn --no-turn").turn);
         assert!(settings("--no-trim --trim").treatment.trim && !settings("--trim --no-trim").treatment.trim);

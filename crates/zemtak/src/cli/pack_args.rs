@@ -2,10 +2,11 @@
 
 use super::values::{aspect, atlas_name, either, page_size, said, space, word};
 use crate::commands::{pack, watch};
-use crate::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
 use clap::Args;
 use std::path::PathBuf;
 use std::time::Duration;
+use zemtak_build::PackRequest;
+use zemtak_build::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
 use zemtak_core::atlas::{Alpha, Filter};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::geometry::Size;
@@ -192,7 +193,9 @@ impl WatchArgs {
 
 impl PackArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::Request {
-        pack::Request { check: self.check, fresh: self.fresh, ..self.build.into_request(project) }
+        let mut request = self.build.into_request(project);
+        (request.pack.check, request.pack.fresh) = (self.check, self.fresh);
+        request
     }
 }
 
@@ -206,20 +209,10 @@ impl BuildArgs {
         if self.paths.is_empty() {
             keys.root.clone_from(&self.root);
         }
-        pack::Request {
-            paths: self.paths,
-            project,
-            root: self.root,
-            out: self.out,
-            name: self.name,
-            keys,
-            why: self.why,
-            take_best: self.take_best,
-            check: false,
-            fresh: false,
-            keep: self.keep,
-            timings: self.timings,
-        }
+        let mut pack = PackRequest::of_paths(self.paths).keys(keys);
+        (pack.project, pack.root, pack.out, pack.name) = (project, self.root, self.out, self.name);
+        (pack.explain, pack.keep) = (self.why, self.keep);
+        pack::Request { pack, take_best: self.take_best, timings: self.timings }
     }
 }
 

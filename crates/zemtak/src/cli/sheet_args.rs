@@ -1,15 +1,15 @@
 //! The options of the commands about sheets and about single sprites.
 
 use super::values::{any_size, counts, pixel, point, word};
+use crate::commands::pattern::NamedKind;
 use crate::commands::{cut, describe, grid, list, pattern};
 use crate::descriptor::Choice;
-use crate::settings::Word;
 use clap::Args;
 use std::path::PathBuf;
+use zemtak_build::settings::Keyword;
 use zemtak_core::coords::{Sampling, Sheet, VAxis};
 use zemtak_core::geometry::Size;
 use zemtak_core::islands::FARTHEST;
-use zemtak_core::pattern::Kind;
 
 #[derive(Debug, Args)]
 pub(super) struct GridArgs {
@@ -135,8 +135,8 @@ pub(super) struct PatternArgs {
     #[arg(value_name = "WxH", value_parser = pattern_size)]
     size: Size,
     /// What to find out
-    #[arg(long, value_parser = word::<Kind>())]
-    kind: Kind,
+    #[arg(long, value_parser = word::<NamedKind>())]
+    kind: NamedKind,
     /// The file [default: KIND-WxH.png]
     #[arg(short, long, value_name = "FILE")]
     out: Option<PathBuf>,
@@ -152,7 +152,7 @@ impl PatternArgs {
     pub(super) fn into_request(self) -> pattern::Request {
         let Size { w, h } = self.size;
         let name = || PathBuf::from(format!("{}-{w}x{h}.png", self.kind.word()));
-        pattern::Request { size: self.size, kind: self.kind, out: self.out.unwrap_or_else(name) }
+        pattern::Request { size: self.size, kind: self.kind.0, out: self.out.unwrap_or_else(name) }
     }
 }
 

@@ -1,7 +1,7 @@
 //! Reading the values of options.
 
-use crate::settings::{WIDEST_SPACE, Word};
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
+use zemtak_build::settings::{Keyword, WIDEST_SPACE};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::Part;
 use zemtak_core::geometry::{Rect, Size};
@@ -18,7 +18,7 @@ pub(super) fn either(yes: bool, no: bool) -> Option<bool> {
 }
 
 /// Reads one of the words of a key.
-pub(super) fn word<T: Word>() -> impl TypedValueParser<Value = T> {
+pub(super) fn word<T: Keyword>() -> impl TypedValueParser<Value = T> {
     let values =
         T::ALL.iter().map(|(word, about, _)| PossibleValue::new(*word).help((!about.is_empty()).then_some(*about)));
     PossibleValuesParser::new(values).try_map(|word| T::of(&word).ok_or("an unknown word"))

@@ -1,16 +1,18 @@
 //! `zemtak cut`: an existing sheet back into sprites: by grid, by islands of visible pixels, or by a descriptor.
 
 use super::grid::{Cut, left_over};
-use crate::answer::Answer;
-use crate::failure::{Failure, Problem};
-use crate::settings::Word;
-use crate::sources::Source;
-use crate::{descriptor, interrupt, load, show, store, write};
+use crate::console::Console;
+use crate::descriptor;
+use crate::report::Report;
 use rayon::prelude::*;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
+use zemtak_build::settings::Keyword;
+use zemtak_build::sources::Source;
+use zemtak_build::{Failure, Problem, decode_source};
+use zemtak_build::{format, write};
 use zemtak_core::atlas::{Alpha, FILE_SUFFIX};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::compose::put_back;
@@ -73,7 +75,7 @@ pub enum Stand {
     Bottom,
 }
 
-impl Word for Stand {
+impl Keyword for Stand {
     const ALL: &'static [(&'static str, &'static str, Self)] =
         &[("centre", "in the middle", Self::Centre), ("bottom", "in the middle of the lower edge", Self::Bottom)];
 }
@@ -106,10 +108,11 @@ pub struct CutUp {
 ///
 /// # Errors
 /// The sheet or the descriptor cannot be used, names clash or lead out of the folder, or files would be written over.
-pub fn run(request: &Request) -> Result<CutUp, Failure> {
+pub fn run(request: &Request, console: &Console) -> Result<CutUp, Failure> {
     let mut cut = CutUp { request: request.clone(), sprites: Vec::new(), empty: 0, warnings: Vec::new() };
     let by_descriptor = request.sheet.to_string_lossy().ends_with(FILE_SUFFIX);
-    let mut pieces = if by_descriptor { of_descriptor(request, &mut cut)? } else { of_sheet(request, &mut cut)? };
+    let mut pieces =
+        if by_descriptor { of_descriptor(request, &mut cut, console)? } else { of_sheet(request, &mut cut)? };
     if let Some(stand) = request.uniform {
         let canvas = common_canvas(pieces.iter().map(|p| p.pixels.size()));
         for piece in &mut pieces {
@@ -119,16 +122,16 @@ pub fn run(request: &Request) -> Result<CutUp, Failure> {
     check_names(&pieces)?;
     cut.sprites = pieces.iter().map(|p| (p.name.clone(), p.rect, p.pixels.size())).collect();
     if !request.dry_run {
-        put(request, &pieces)?;
+        put(request, &pieces, console)?;
     }
     Ok(cut)
 }
 
 fn too_large(request: &Request) -> Failure {
-    Problem::bad_input("a sheet that cannot be cut", &show::path(&request.sheet), "it is too large", "").into()
+    Problem::bad_input("a sheet that cannot be cut", &format::path(&request.sheet), "it is too large", "").into()
 }
 
-fn of_descriptor(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
+fn of_descriptor(request: &Request, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
     let file = descriptor::open(&request.sheet)?;
     let atlas = file.atlas();
     let pages: Vec<_> = (0..atlas.pages.len()).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
@@ -144,7 +147,7 @@ fn of_descriptor(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failu
         cut.warnings.push("the pages are premultiplied: where alpha is low, colours come back rounded".into());
     }
     let piece = |(name, sprite): (&SpriteName, &zemtak_core::atlas::Sprite)| {
-        interrupt::check()?;
+        console.interrupt.check()?;
         let mut pixels = put_back(&read[sprite.page], sprite).ok_or_else(|| too_large(request))?;
         if atlas.pages[sprite.page].alpha == Alpha::Premultiplied {
             straighten(&mut pixels);
@@ -158,9 +161,9 @@ fn of_descriptor(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failu
 
 fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
     let stem = request.sheet.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
-    let shown = show::path(&request.sheet);
+    let shown = format::path(&request.sheet);
     let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown };
-    let decoded = load::decode_source(&source, &store::Nothing)?;
+    let decoded = decode_source(&source)?;
     if decoded.frames.len() > 1 {
         cut.warnings.push(format!("{}: only the first of its frames is cut", source.shown));
     }
@@ -239,7 +242,7 @@ impl Names<'_> {
     fn wrong(&self, why: String) -> Failure {
         Problem::usage(
             "a pattern of names that cannot be",
-            &show::name(self.pattern),
+            &format::name(self.pattern),
             why,
             "as in --names walk_{index}",
         )
@@ -275,24 +278,24 @@ fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
         if piece.name.split('/').any(odd) {
             let why = "a file of that name might lie outside the folder";
             let help = "choose --names of plain letters, or another descriptor";
-            problems.push(Problem::bad_input("a name that cannot be a file", &show::name(&piece.name), why, help));
+            problems.push(Problem::bad_input("a name that cannot be a file", &format::name(&piece.name), why, help));
         }
     }
     for (name, times) in seen.into_iter().filter(|(_, times)| *times > 1) {
         let why = format!("{times} sprites would have it");
         let help = "let --names hold {index}, or {column} and {row}";
-        problems.push(Problem::usage("several sprites of one name", &show::name(name), why, help));
+        problems.push(Problem::usage("several sprites of one name", &format::name(name), why, help));
     }
     Failure::unless(problems, ())
 }
 
 /// Writes all sprites, each whole; none if one cannot be.
-fn put(request: &Request, pieces: &[Piece]) -> Result<(), Failure> {
+fn put(request: &Request, pieces: &[Piece], console: &Console) -> Result<(), Failure> {
     let target = |piece: &Piece| request.out.join(format!("{}.png", piece.name));
     let encode = |piece: &Piece| {
-        interrupt::check()?;
+        console.interrupt.check()?;
         let encoded = encode_png(&piece.pixels, PngEffort::Balanced);
-        encoded.map_err(|error| Problem::not_encoded(&show::path(&target(piece)), &error, "cut it smaller").into())
+        encoded.map_err(|error| Problem::not_encoded(&format::path(&target(piece)), &error, "cut it smaller").into())
     };
     let encoded: Vec<Vec<u8>> = pieces.par_iter().map(encode).collect::<Result<_, Failure>>()?;
     let mut problems = Vec::new();
@@ -304,7 +307,7 @@ fn put(request: &Request, pieces: &[Piece]) -> Result<(), Failure> {
             Ok(_) if !request.replace => {
                 let help = "name a new folder with -o, or say --replace";
                 let why = "there is another file of that name";
-                problems.push(Problem::usage("files would be written over", &show::path(&path), why, help));
+                problems.push(Problem::usage("files would be written over", &format::path(&path), why, help));
             }
             _ => new.push((path, bytes)),
         }
@@ -315,14 +318,14 @@ fn put(request: &Request, pieces: &[Piece]) -> Result<(), Failure> {
         write::make_folder(path.parent().unwrap_or(Path::new("")))?;
         waiting.push(write::prepare(&path, bytes)?);
     }
-    waiting.into_iter().try_for_each(write::Waiting::put)
+    waiting.into_iter().try_for_each(write::PendingFile::commit)
 }
 
-impl Answer for CutUp {
+impl Report for CutUp {
     fn text(&self, verbose: bool) -> String {
-        let sprites = show::count(self.sprites.len(), "sprite", "sprites");
-        let sheet = show::name(&show::path(&self.request.sheet));
-        let out = show::name(&show::path(&self.request.out));
+        let sprites = format::count(self.sprites.len(), "sprite", "sprites");
+        let sheet = format::name(&format::path(&self.request.sheet));
+        let out = format::name(&format::path(&self.request.out));
         let mut text = if self.request.dry_run {
             format!("{sheet}: {sprites}; nothing was written\n")
         } else {
@@ -330,13 +333,13 @@ impl Answer for CutUp {
         };
         let most = if verbose || self.request.dry_run { usize::MAX } else { 12 };
         for (name, rect, canvas) in self.sprites.iter().take(most) {
-            let _ = writeln!(text, "  {}  box {rect}, {canvas} pixels", show::name(name));
+            let _ = writeln!(text, "  {}  box {rect}, {canvas} pixels", format::name(name));
         }
         if self.sprites.len() > most {
-            let _ = writeln!(text, "  and {} more (-v lists them)", show::number((self.sprites.len() - most) as u64));
+            let _ = writeln!(text, "  and {} more (-v lists them)", format::number((self.sprites.len() - most) as u64));
         }
         if self.empty > 0 {
-            let cells = show::count(self.empty, "cell", "cells");
+            let cells = format::count(self.empty, "cell", "cells");
             let _ = writeln!(text, "  {cells} without a visible pixel left out (--keep-empty writes them)");
         }
         text
@@ -346,8 +349,8 @@ impl Answer for CutUp {
         let sprite =
             |(name, rect, canvas): &(String, Rect, Size)| json!({ "sprite": name, "box": rect, "canvas": canvas });
         json!({
-            "sheet": show::path(&self.request.sheet),
-            "out": (!self.request.dry_run).then(|| show::path(&self.request.out)),
+            "sheet": format::path(&self.request.sheet),
+            "out": (!self.request.dry_run).then(|| format::path(&self.request.out)),
             "sprites": self.sprites.iter().map(sprite).collect::<Vec<_>>(),
             "empty_left_out": self.empty,
             "warnings": self.warnings,

@@ -1,14 +1,12 @@
 //! `zemtak demo`: writes the Moth Courier project out and runs the job on it, step by step.
 
-use crate::answer::{Answer, Manner};
 use crate::exit::Exit;
-use crate::failure::{Failure, Problem};
-use crate::{cli, commands, show, write};
+use crate::report::Report;
 use include_dir::{Dir, include_dir};
 use serde_json::{Value, json};
-use std::ffi::OsString;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
+use zemtak_build::{Failure, Problem, format, write};
 
 /// The project as it lies in the repository.
 static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
@@ -81,15 +79,18 @@ const STEPS: [(&str, &[&str]); 12] = [
     ),
 ];
 
+/// Runs the words of a command line, without the program's name.
+pub type Runner<'a> = &'a dyn Fn(Vec<String>) -> Result<Box<dyn Report>, Failure>;
+
 /// Writes the project and runs the steps; stops after one that does not end well.
 ///
 /// # Errors
 /// Where files of the project's are there already with other contents, or cannot be written.
-pub fn run(request: &Request, manner: Manner) -> Result<Demo, Failure> {
+pub fn run(request: &Request, verbose: bool, runner: Runner<'_>) -> Result<Demo, Failure> {
     let files = write_project(&request.folder)?;
     let mut demo = Demo { folder: request.folder.clone(), files, steps: Vec::new() };
     for (about, words) in STEPS {
-        let step = run_step(about, words, &request.folder, manner)?;
+        let step = run_step(about, words, &request.folder, verbose, runner)?;
         let done = step.exit == Exit::Done;
         demo.steps.push(step);
         if !done {
@@ -110,7 +111,7 @@ fn write_project(folder: &Path) -> Result<usize, Failure> {
         let why = "it is there already with other contents";
         Problem::usage(
             "the demo would write over a file",
-            &show::path(&folder.join(file.path())),
+            &format::path(&folder.join(file.path())),
             why,
             "name a new folder",
         )
@@ -120,7 +121,7 @@ fn write_project(folder: &Path) -> Result<usize, Failure> {
         let target = folder.join(file.path());
         if !target.exists() {
             write::make_folder(target.parent().unwrap_or(folder))?;
-            write::prepare(&target, file.contents())?.put()?;
+            write::prepare(&target, file.contents())?.commit()?;
         }
     }
     Ok(files.len())
@@ -132,28 +133,25 @@ fn gather<'a>(folder: &'a Dir<'a>, files: &mut Vec<&'a include_dir::File<'a>>) {
 }
 
 /// Runs one command line as the shell would have it.
-fn run_step(about: &'static str, words: &[&str], folder: &Path, manner: Manner) -> Result<Step, Failure> {
-    let folder = show::path(folder);
+fn run_step(
+    about: &'static str,
+    words: &[&str],
+    folder: &Path,
+    verbose: bool,
+    runner: Runner<'_>,
+) -> Result<Step, Failure> {
+    let folder = format::path(folder);
     let words: Vec<String> = words.iter().map(|w| w.replace("DIR", &folder)).collect();
     let quoted = shlex::try_join(words.iter().map(String::as_str)).unwrap_or_else(|_| words.join(" "));
-    let line = std::iter::once("zemtak".to_owned()).chain(words).map(OsString::from);
-    let invocation = cli::parse(line).map_err(|message| {
-        Problem::usage("a step of the demo is wrong", &quoted, message.text(), "please report this")
-    })?;
-    let answer = commands::run(invocation.request, manner)?;
-    Ok(Step {
-        about,
-        command: format!("zemtak {quoted}"),
-        text: answer.text(manner.verbose),
-        json: answer.json(),
-        exit: answer.exit(),
-    })
+    let report = runner(words)?;
+    let (text, json, exit) = (report.text(verbose), report.json(), report.exit());
+    Ok(Step { about, command: format!("zemtak {quoted}"), text, json, exit })
 }
 
-impl Answer for Demo {
+impl Report for Demo {
     fn text(&self, _: bool) -> String {
-        let folder = show::name(&show::path(&self.folder));
-        let mut out = format!("Moth Courier: {} in {folder}\n", show::count(self.files, "file", "files"));
+        let folder = format::name(&format::path(&self.folder));
+        let mut out = format!("Moth Courier: {} in {folder}\n", format::count(self.files, "file", "files"));
         for (i, step) in self.steps.iter().enumerate() {
             let _ = write!(out, "\n{}. {}\n   $ {}\n", i + 1, step.about, step.command);
             for line in step.text.lines() {
@@ -173,7 +171,7 @@ impl Answer for Demo {
             .iter()
             .map(|s| json!({ "command": s.command, "exit": s.exit.code(), "answer": s.json }))
             .collect();
-        json!({ "folder": show::path(&self.folder), "files": self.files, "steps": steps })
+        json!({ "folder": format::path(&self.folder), "files": self.files, "steps": steps })
     }
 
     fn exit(&self) -> Exit {

@@ -1,12 +1,11 @@
 //! `zemtak describe`: every value of a sprite on one screen.
 
-use crate::answer::Answer;
 use crate::descriptor::{self, Choice};
-use crate::failure::{Failure, Problem};
-use crate::show;
+use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::atlas::{Alpha, Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Picture, Sampling, VAxis, Visible};
 
@@ -42,10 +41,10 @@ pub fn run(request: &Request) -> Result<Described, Failure> {
     let atlas = file.atlas();
     let chosen = descriptor::choose(atlas, &Choice { names: vec![request.name.clone()], clips: Vec::new() })?;
     let [(name, sprite)] = chosen.as_slice() else {
-        let names: Vec<String> = chosen.iter().map(|(n, _)| show::name(n.as_str())).collect();
-        let why = format!("{} sprites match: {}", names.len(), show::first_of(&names));
+        let names: Vec<String> = chosen.iter().map(|(n, _)| format::name(n.as_str())).collect();
+        let why = format!("{} sprites match: {}", names.len(), format::first_of(&names));
         let help = "name one of them; 'zemtak list' shows many";
-        return Err(Problem::usage("more than one sprite", &show::name(&request.name), why, help).into());
+        return Err(Problem::usage("more than one sprite", &format::name(&request.name), why, help).into());
     };
     let page = atlas.pages[sprite.page].clone();
     let broken =
@@ -95,13 +94,13 @@ impl Described {
         let _ = writeln!(out, "  visible   {} of the canvas, inset {}", self.shown.on_canvas.size(), pair(*inset));
         let _ = writeln!(out, "  pivot     {} pixels, {} of the canvas", pair(*pivot), pair(self.pivot_part()));
         for (name, point) in &self.sprite.points {
-            let _ = writeln!(out, "  point     {} {}", show::name(name), pair(*point));
+            let _ = writeln!(out, "  point     {} {}", format::name(name), pair(*point));
         }
         if let Some([left, top, right, bottom]) = self.sprite.stretch {
             let _ = writeln!(out, "  stretch   bands of {left}, {top}, {right}, {bottom}: left, top, right, bottom");
         }
         if !self.sprite.tags.is_empty() {
-            let _ = writeln!(out, "  tags      {}", show::name(&self.sprite.tags.join(", ")));
+            let _ = writeln!(out, "  tags      {}", format::name(&self.sprite.tags.join(", ")));
         }
         out
     }
@@ -130,28 +129,32 @@ impl Described {
     }
 }
 
-impl Answer for Described {
+impl Report for Described {
     fn text(&self, _: bool) -> String {
         let Page { file, width, height, alpha, filter, wrap, .. } = &self.page;
-        let mut out = format!("{}, a sprite of {}\n", show::name(&self.name), self.atlas);
+        let mut out = format!("{}, a sprite of {}\n", format::name(&self.name), self.atlas);
         let alpha = if *alpha == Alpha::Premultiplied { "premultiplied" } else { "straight" };
         let filter = format!("{filter:?}").to_lowercase();
         let wrap = match wrap {
             Wrap::Clamp => String::new(),
             other => format!(", wrap {}", format!("{other:?}").to_lowercase()),
         };
-        let bytes = show::bytes(self.page_bytes());
-        let _ =
-            writeln!(out, "  texture   {width} x {height}, page {} ({}), {bytes}", self.sprite.page, show::name(file));
+        let bytes = format::bytes(self.page_bytes());
+        let _ = writeln!(
+            out,
+            "  texture   {width} x {height}, page {} ({}), {bytes}",
+            self.sprite.page,
+            format::name(file)
+        );
         let _ = writeln!(out, "            alpha {alpha}, filter {filter}{wrap}");
         out.push_str(&self.pixels());
         if !self.twins.is_empty() {
-            let _ = writeln!(out, "  same box  {}", show::first_of(&self.twins));
+            let _ = writeln!(out, "  same box  {}", format::first_of(&self.twins));
         }
         for (clip, steps) in &self.clips {
             let steps: Vec<String> = steps.iter().map(ToString::to_string).collect();
             let word = if steps.len() == 1 { "step" } else { "steps" };
-            let _ = writeln!(out, "  clip      {}, {word} {}", show::name(clip), steps.join(", "));
+            let _ = writeln!(out, "  clip      {}, {word} {}", format::name(clip), steps.join(", "));
         }
         out.push('\n');
         out.push_str(&self.coordinates());

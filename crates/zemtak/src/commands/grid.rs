@@ -1,10 +1,9 @@
 //! `zemtak grid`: the cells of a regular sheet.
 
-use crate::answer::Answer;
-use crate::failure::{Failure, Problem};
-use crate::show;
+use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::coords::{Area, Cell, Grid, OffsetScale, Sampling, Sheet, UvRect, VAxis};
 use zemtak_core::geometry::Size;
 
@@ -54,8 +53,8 @@ impl Cut {
 /// What belongs to no cell, in words.
 #[must_use]
 pub fn left_over(grid: &Grid) -> Option<String> {
-    let columns = |n: u32| format!("{} of pixels on the right", show::count(n as usize, "column", "columns"));
-    let rows = |n: u32| format!("{} of pixels at the bottom", show::count(n as usize, "row", "rows"));
+    let columns = |n: u32| format!("{} of pixels on the right", format::count(n as usize, "column", "columns"));
+    let rows = |n: u32| format!("{} of pixels at the bottom", format::count(n as usize, "row", "rows"));
     let told = match grid.left_over() {
         [0, 0] => return None,
         [right, 0] => columns(right),
@@ -114,12 +113,12 @@ impl Cells {
     }
 }
 
-impl Answer for Cells {
+impl Report for Cells {
     fn text(&self, _: bool) -> String {
         let [columns, rows] = self.grid.counts();
         let counts = [("column", "columns", columns), ("row", "rows", rows)];
-        let [columns, rows] = counts.map(|(one, many, n)| show::count(n as usize, one, many));
-        let cells = show::count(usize::try_from(self.grid.count()).unwrap_or(usize::MAX), "cell", "cells");
+        let [columns, rows] = counts.map(|(one, many, n)| format::count(n as usize, one, many));
+        let cells = format::count(usize::try_from(self.grid.count()).unwrap_or(usize::MAX), "cell", "cells");
         let mut out = format!("{}: {columns}, {rows}, {cells} of {}\n", self.grid.sheet().size, self.grid.cell_size());
         for (asked, cell) in &self.cells {
             let Cell { index, column, row, rect } = cell;

@@ -1,14 +1,14 @@
 //! `zemtak list`: the sprites and clips of a descriptor.
 
-use crate::answer::Answer;
 use crate::descriptor::{self, Choice};
-use crate::failure::Failure;
-use crate::show;
+use crate::report::Report;
 use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::Failure;
+use zemtak_build::format;
 use zemtak_core::atlas::{Clip, Mode, Rate, Sprite};
 use zemtak_core::name::{ClipName, SpriteName};
 
@@ -70,15 +70,15 @@ pub(super) fn pace(clip: &Clip) -> String {
     }
 }
 
-impl Answer for List {
+impl Report for List {
     fn text(&self, _: bool) -> String {
-        let sprites = show::count(self.sprites.len(), "sprite", "sprites");
-        let mut out = format!("{}: {sprites} on {}\n", self.name, show::count(self.pages, "page", "pages"));
+        let sprites = format::count(self.sprites.len(), "sprite", "sprites");
+        let mut out = format!("{}: {sprites} on {}\n", self.name, format::count(self.pages, "page", "pages"));
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_header(["sprite", "page", "box", "canvas", "inset", "pivot", ""]);
         for (name, s) in &self.sprites {
             table.add_row([
-                show::name(name.as_str()),
+                format::name(name.as_str()),
                 s.page.to_string(),
                 s.rect.to_string(),
                 s.canvas.to_string(),
@@ -95,7 +95,7 @@ impl Answer for List {
             let mut table = Table::new();
             table.load_style(presets::NOTHING).set_header(["clip", "steps", "plays"]);
             for (name, clip) in &self.clips {
-                table.add_row([show::name(name.as_str()), clip.steps.len().to_string(), pace(clip)]);
+                table.add_row([format::name(name.as_str()), clip.steps.len().to_string(), pace(clip)]);
             }
             out.push('\n');
             table.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));

@@ -16,8 +16,11 @@ pub mod uv;
 pub mod verify;
 pub mod watch;
 
-use crate::answer::{Answer, Manner};
-use crate::failure::Failure;
+use crate::cli;
+use crate::console::Console;
+use crate::report::Report;
+use std::ffi::OsString;
+use zemtak_build::{Failure, Problem};
 
 /// What a command line asks for.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,17 +61,19 @@ pub enum Request {
 ///
 /// # Errors
 /// What kept the command from its answer.
-pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure> {
+pub fn run(request: Request, console: &Console) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
-        Request::Pack(request) => Box::new(pack::run(&request, manner)?),
-        Request::Watch(request) => Box::new(watch::run(&request, manner)?),
-        Request::Verify(request) => Box::new(verify::run(&request, manner)?),
-        Request::Demo(request) => Box::new(demo::run(&request, manner)?),
-        Request::New(request) => Box::new(new::run(&request, manner)?),
+        Request::Pack(request) => Box::new(pack::run(&request, console)?),
+        Request::Watch(request) => Box::new(watch::run(&request, console)?),
+        Request::Verify(request) => Box::new(verify::run(&request, console)?),
+        Request::Demo(request) => {
+            Box::new(demo::run(&request, console.output.verbose, &|words| run_words(words, console))?)
+        }
+        Request::New(request) => Box::new(new::run(&request, console)?),
         Request::Uv(request) => Box::new(uv::run(&request)?),
         Request::Quad(request) => Box::new(quad::run(&request)?),
         Request::Grid(request) => Box::new(grid::run(&request)?),
-        Request::Cut(request) => Box::new(cut::run(&request)?),
+        Request::Cut(request) => Box::new(cut::run(&request, console)?),
         Request::Pattern(request) => Box::new(pattern::run(&request)?),
         Request::List(request) => Box::new(list::run(&request)?),
         Request::Clip(request) => clip::run(&request)?,
@@ -76,4 +81,12 @@ pub fn run(request: Request, manner: Manner) -> Result<Box<dyn Answer>, Failure>
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Schema(request) => Box::new(schema::run(request)),
     })
+}
+
+/// Answers a command line without the program's name.
+fn run_words(words: Vec<String>, console: &Console) -> Result<Box<dyn Report>, Failure> {
+    let line = std::iter::once("zemtak".to_owned()).chain(words);
+    let invocation = cli::parse(line.map(OsString::from))
+        .map_err(|message| Problem::usage("a command line that is wrong", "", message.text(), "please report this"))?;
+    run(invocation.request, console)
 }

@@ -1,11 +1,11 @@
 //! `zemtak pattern`: a test texture.
 
-use crate::answer::Answer;
-use crate::failure::{Failure, Problem};
-use crate::settings::Word;
-use crate::{show, write};
+use crate::report::Report;
 use serde_json::{Value, json};
 use std::path::PathBuf;
+use zemtak_build::settings::Keyword;
+use zemtak_build::{Failure, Problem};
+use zemtak_build::{format, write};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pattern::{Kind, pattern};
@@ -36,7 +36,7 @@ pub struct Written {
 /// # Errors
 /// The file is there already, or cannot be written.
 pub fn run(request: &Request) -> Result<Written, Failure> {
-    let place = show::path(&request.out);
+    let place = format::path(&request.out);
     let help = "ask for a smaller one";
     let too_large = || Problem::bad_input("a pattern that cannot be drawn", &place, "it is too large", help);
     let picture = pattern(request.kind, request.size).ok_or_else(too_large)?;
@@ -47,7 +47,7 @@ pub fn run(request: &Request) -> Result<Written, Failure> {
         let why = "there is another file of that name";
         return Err(Problem::usage("a file would be written over", &place, why, "name another file with -o").into());
     }
-    write::prepare(&request.out, &bytes)?.put()?;
+    write::prepare(&request.out, &bytes)?.commit()?;
     Ok(Written { request: request.clone(), bytes: bytes.len() })
 }
 
@@ -61,16 +61,20 @@ fn about(kind: Kind) -> &'static str {
     }
 }
 
-impl Word for Kind {
+/// A pattern by its word.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NamedKind(pub Kind);
+
+impl Keyword for NamedKind {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
-        ("checker", "squares, single pixels in the middle: blur, scaling", Self::Checker),
-        ("uv", "red is u, green is v: which place is sampled", Self::Uv),
-        ("cells", "numbered cells: which cell, which way up", Self::Cells),
-        ("channels", "bars of red, green, blue and alpha: swapped channels", Self::Channels),
+        ("checker", "squares, single pixels in the middle: blur, scaling", Self(Kind::Checker)),
+        ("uv", "red is u, green is v: which place is sampled", Self(Kind::Uv)),
+        ("cells", "numbered cells: which cell, which way up", Self(Kind::Cells)),
+        ("channels", "bars of red, green, blue and alpha: swapped channels", Self(Kind::Channels)),
     ];
 }
 
-impl Answer for Written {
+impl Report for Written {
     fn text(&self, _: bool) -> String {
         let Request { size, kind, out } = &self.request;
         let edges = match kind {
@@ -78,12 +82,17 @@ impl Answer for Written {
             _ => "  its edges are red at the top, green on the right, blue at the bottom, yellow on the left: one pixel each\n"
                 .to_owned(),
         };
-        let bytes = show::bytes(self.bytes as u64);
-        format!("{}: {} pattern of {size}, {bytes}\n  {}\n{edges}", show::path(out), kind.word(), about(*kind))
+        let bytes = format::bytes(self.bytes as u64);
+        format!(
+            "{}: {} pattern of {size}, {bytes}\n  {}\n{edges}",
+            format::path(out),
+            NamedKind(*kind).word(),
+            about(*kind)
+        )
     }
 
     fn json(&self) -> Value {
         let Request { size, kind, out } = &self.request;
-        json!({ "file": show::path(out), "kind": kind.word(), "size": size, "bytes": self.bytes })
+        json!({ "file": format::path(out), "kind": NamedKind(*kind).word(), "size": size, "bytes": self.bytes })
     }
 }

@@ -1,18 +1,19 @@
 //! `zemtak quad`: the vertices and indices that draw sprites.
 
 use super::uv::warnings;
-use crate::answer::Answer;
 use crate::descriptor::Choice;
-use crate::failure::{Failure, Problem};
-use crate::place::{Place, Subject, look_up};
-use crate::placements::{self, Entry};
-use crate::settings::Word;
+use crate::instances::{self, Entry};
+use crate::query::{Place, Subject, look_up};
+use crate::report::Report;
+use crate::values;
 use crate::vertices::{ATTRIBUTES, Draw, Laid, STRIDE, Vertices};
-use crate::{show, values};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
+use zemtak_build::format;
+use zemtak_build::settings::Keyword;
+use zemtak_build::{Failure, Problem};
 use zemtak_core::coords::{Part, Placement, Quad, Sampling, ScreenY, fill, fit, quad, tiles};
 use zemtak_core::geometry::Size;
 
@@ -69,7 +70,7 @@ pub enum Form {
     Buffer,
 }
 
-impl Word for Form {
+impl Keyword for Form {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
         ("table", "for people", Self::Table),
         ("json", "one JSON document", Self::Json),
@@ -163,7 +164,7 @@ fn protect(request: &Request, out: &Path) -> Result<(), Failure> {
     let real = |path: &Path| path.canonicalize().ok();
     let hit = read.filter(|path| real(out).is_some() && real(path) == real(out)).map(|path| {
         let why = "the buffer would be written over what it is made of";
-        Problem::usage("a source in the place of a result", &show::path(path), why, "name another file with -o")
+        Problem::usage("a source in the place of a result", &format::path(path), why, "name another file with -o")
     });
     Failure::unless(hit.collect(), ())
 }
@@ -203,11 +204,11 @@ fn each(request: &Request, places: &[Place], emit: Emit<'_>) -> Result<(), Failu
 
 fn each_listed(request: &Request, list: &Path, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
     let by_name: HashMap<&str, usize> = places.iter().enumerate().map(|(i, p)| (p.name.as_str(), i)).collect();
-    placements::read(list, &mut |entry| {
+    instances::read(list, &mut |entry| {
         let Some(&at) = by_name.get(entry.sprite.as_str()) else {
-            let near = show::nearest(&entry.sprite, by_name.keys().copied());
-            let near = near.map_or(String::new(), |name| format!("; the nearest is {}", show::name(name)));
-            return Err(format!("there is no sprite '{}'{near}", show::name(&entry.sprite)));
+            let near = format::nearest(&entry.sprite, by_name.keys().copied());
+            let near = near.map_or(String::new(), |name| format!("; the nearest is {}", format::name(name)));
+            return Err(format!("there is no sprite '{}'{near}", format::name(&entry.sprite)));
         };
         let place = &places[at];
         let placement = placed(entry, request, place.picture.canvas)?;
@@ -269,16 +270,16 @@ impl Quads {
             let indices = drawn.quad.indices.map(|i| (first + u64::from(i)).to_string()).join(" ");
             let _ = writeln!(out, "  indices       {indices}");
         }
-        let quads = show::count(self.drawn.len(), "quad", "quads");
+        let quads = format::count(self.drawn.len(), "quad", "quads");
         let _ = writeln!(out, "{quads}, {}; triangles go clockwise as seen", self.binds());
         out
     }
 
     fn binds(&self) -> String {
-        let binds = show::count(self.laid.draws.len(), "bind", "binds");
+        let binds = format::count(self.laid.draws.len(), "bind", "binds");
         match self.laid.binds_as_listed {
             listed if listed == self.laid.draws.len() => binds,
-            listed => format!("{binds} as sorted by page, {} as asked for", show::number(listed as u64)),
+            listed => format!("{binds} as sorted by page, {} as asked for", format::number(listed as u64)),
         }
     }
 
@@ -299,29 +300,29 @@ impl Quads {
 
     fn buffer(&self, file: &Path) -> String {
         let Laid { vertices, indices_at, indices, draws, .. } = &self.laid;
-        let mut out = format!("{}: {}, {}\n", show::path(file), quads(vertices / 4), self.binds());
+        let mut out = format!("{}: {}, {}\n", format::path(file), quads(vertices / 4), self.binds());
         let _ =
-            writeln!(out, "  vertices  {} from byte 0, {STRIDE} bytes each, little-endian", show::number(*vertices));
+            writeln!(out, "  vertices  {} from byte 0, {STRIDE} bytes each, little-endian", format::number(*vertices));
         for (name, kind, at) in ATTRIBUTES {
             let _ = writeln!(out, "    {name:<9} {kind}, from byte {at} of a vertex");
         }
-        let _ = writeln!(out, "  indices   {} from byte {indices_at}, u32, little-endian", show::number(*indices));
+        let _ = writeln!(out, "  indices   {} from byte {indices_at}, u32, little-endian", format::number(*indices));
         for Draw { page, first, quads: count } in draws.iter().take(20) {
-            let file = show::name(self.pages.get(*page).map_or("", String::as_str));
+            let file = format::name(self.pages.get(*page).map_or("", String::as_str));
             let _ = writeln!(out, "  page {page} ({file})  {} from quad {first}", quads(*count));
         }
         if draws.len() > 20 {
-            let _ = writeln!(out, "  and {} more draws (--json lists them)", show::number(draws.len() as u64 - 20));
+            let _ = writeln!(out, "  and {} more draws (--json lists them)", format::number(draws.len() as u64 - 20));
         }
         out
     }
 }
 
 fn quads(count: u64) -> String {
-    show::count(usize::try_from(count).unwrap_or(usize::MAX), "quad", "quads")
+    format::count(usize::try_from(count).unwrap_or(usize::MAX), "quad", "quads")
 }
 
-impl Answer for Quads {
+impl Report for Quads {
     fn text(&self, _: bool) -> String {
         match (self.form, &self.file) {
             (Form::Buffer, Some(file)) => self.buffer(file),
@@ -348,7 +349,7 @@ impl Answer for Quads {
         let attribute = |(name, kind, at): &(&str, &str, u64)| json!({ "name": name, "type": kind, "byte": at });
         let buffer = self.file.as_ref().map(|file| {
             json!({
-                "file": show::path(file),
+                "file": format::path(file),
                 "stride": STRIDE,
                 "attributes": ATTRIBUTES.iter().map(attribute).collect::<Vec<_>>(),
                 "vertices": self.laid.vertices,

@@ -1,16 +1,16 @@
 //! `zemtak cache rehearse`: scenes against the real cache and a simulated device.
 
-use crate::answer::Answer;
 use crate::exit::Exit;
-use crate::failure::Failure;
 use crate::rehearsal::scenario::{self, Scenario};
 use crate::rehearsal::stage::{Figures, Run};
 use crate::rehearsal::{Rehearsal, picture, rehearse};
-use crate::{show, write};
+use crate::report::Report;
 use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::Failure;
+use zemtak_build::{format, write};
 
 /// What is rehearsed, and how it is told.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,14 +39,14 @@ pub fn run(request: &Request) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario)?;
     let rehearsal = rehearse(&scenario);
     if let Some(path) = &request.png {
-        write::prepare(path, &picture::draw(&scenario, &rehearsal.packed)?)?.put()?;
+        write::prepare(path, &picture::draw(&scenario, &rehearsal.packed)?)?.commit()?;
     }
     Ok(Rehearsed { scenario, rehearsal, png: request.png.clone(), strict: request.strict })
 }
 
 impl Rehearsed {
     fn name(&self, scene: usize) -> String {
-        show::name(&self.scenario.scenes[scene].name)
+        format::name(&self.scenario.scenes[scene].name)
     }
 
     /// One line a scene, and one for all of it.
@@ -71,12 +71,12 @@ impl Rehearsed {
         };
         vec![
             name,
-            show::number(f.loads),
-            show::number(f.reuses + f.joined),
-            show::bytes(f.loaded_bytes),
-            show::bytes(f.resident_bytes),
-            show::bytes(f.peak_bytes),
-            show::number(f.evictions),
+            format::number(f.loads),
+            format::number(f.reuses + f.joined),
+            format::bytes(f.loaded_bytes),
+            format::bytes(f.resident_bytes),
+            format::bytes(f.peak_bytes),
+            format::number(f.evictions),
             a_frame(f.binds, f.frames),
             a_frame(f.batches, f.frames),
             ready,
@@ -96,13 +96,13 @@ impl Rehearsed {
         let mut line = |what: &str, value: &dyn Fn(&Figures) -> String| {
             table.add_row(std::iter::once(what.to_owned()).chain(runs.map(value)));
         };
-        line("loads", &|f| show::number(f.loads));
-        line("bytes loaded", &|f| show::bytes(f.loaded_bytes));
-        line("peak", &|f| show::bytes(f.peak_bytes));
-        line("evictions", &|f| show::number(f.evictions));
+        line("loads", &|f| format::number(f.loads));
+        line("bytes loaded", &|f| format::bytes(f.loaded_bytes));
+        line("peak", &|f| format::bytes(f.peak_bytes));
+        line("evictions", &|f| format::number(f.evictions));
         line("binds a frame", &|f| a_frame(f.binds, f.frames));
         line("waiting, in all", &|f| f.ready.map_or("for ever".into(), |frames| self.milliseconds(frames)));
-        line("not there when drawn", &|f| show::number(f.absent));
+        line("not there when drawn", &|f| format::number(f.absent));
         line("decoding, on this machine", &|f| {
             format!("{}.{} ms", f.decoding_ns / 1_000_000, f.decoding_ns / 100_000 % 10)
         });
@@ -125,12 +125,12 @@ fn a_frame(count: u64, frames: u64) -> String {
     format!("{}.{}", tenths / 10, tenths % 10)
 }
 
-impl Answer for Rehearsed {
+impl Report for Rehearsed {
     fn text(&self, verbose: bool) -> String {
         let (scenario, run) = (&self.scenario, &self.rehearsal.packed);
         let seconds = crate::rehearsal::seconds(run.all.frames, scenario.fps);
-        let played = show::count(run.scenes.len(), "scene", "scenes");
-        let budget = show::bytes(scenario.budget);
+        let played = format::count(run.scenes.len(), "scene", "scenes");
+        let budget = format::bytes(scenario.budget);
         let mut out = format!("{played} in {seconds} at {} frames a second, budget {budget}\n\n", scenario.fps);
         self.scenes().lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
         out.push_str("Binds and batches are means a frame.\n");
@@ -145,11 +145,11 @@ impl Answer for Rehearsed {
             let _ = write!(out, "\nThe ledger at the end:\n{}", run.ledger);
         }
         if let Some(png) = &self.png {
-            let _ = writeln!(out, "\nwrote {}", show::path(png));
+            let _ = writeln!(out, "\nwrote {}", format::path(png));
         }
         if self.strict && !self.rehearsal.warnings.is_empty() {
             out.push_str("\nFound:\n");
-            self.rehearsal.warnings.iter().for_each(|warning| _ = writeln!(out, "  {}", show::name(warning)));
+            self.rehearsal.warnings.iter().for_each(|warning| _ = writeln!(out, "  {}", format::name(warning)));
         }
         out
     }

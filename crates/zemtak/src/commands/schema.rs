@@ -1,6 +1,6 @@
 //! `zemtak schema`: the JSON Schemas of the files that the tool writes.
 
-use crate::answer::Answer;
+use crate::report::Report;
 use serde_json::Value;
 
 /// The schema of `NAME.atlas.json`.
@@ -25,7 +25,7 @@ pub fn run(request: Request) -> Schema {
     }
 }
 
-impl Answer for Schema {
+impl Report for Schema {
     fn text(&self, _: bool) -> String {
         self.0.to_owned()
     }

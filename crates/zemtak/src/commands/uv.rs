@@ -1,12 +1,13 @@
 //! `zemtak uv`: texture coordinates of sprites and of parts of them, in the form that a game needs.
 
-use crate::answer::Answer;
-use crate::failure::{Failure, Problem};
-use crate::place::{Place, Subject, look_up};
-use crate::settings::Word;
-use crate::{shader, show};
+use crate::query::{Place, Subject, look_up};
+use crate::report::Report;
+use crate::shader;
 use serde_json::{Map, Value, json};
 use std::fmt::Write as _;
+use zemtak_build::format;
+use zemtak_build::settings::Keyword;
+use zemtak_build::{Failure, Problem};
 use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
 
 /// What is asked for.
@@ -41,7 +42,7 @@ pub enum Form {
     Wgsl,
 }
 
-impl Word for Form {
+impl Keyword for Form {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
         ("rect", "u0, v0, u1, v1 of the box as stored", Self::Rect),
         ("corners", "the four corners of the upright picture", Self::Corners),
@@ -70,11 +71,11 @@ pub fn run(request: &Request) -> Result<Uv, Failure> {
     let places = look_up(&request.subject, &request.parts)?;
     if request.form == Form::OffsetScale {
         let turned = places.iter().filter(|p| p.shown.area.turned());
-        let names: Vec<String> = turned.map(|p| show::name(&p.name)).collect();
+        let names: Vec<String> = turned.map(|p| format::name(&p.name)).collect();
         if !names.is_empty() {
             let what = "turned sprites have no offset and scale";
             let help = "ask for --as matrix, which always exists, or pack with --no-turn";
-            return Err(Problem::usage(what, "--as offset-scale", show::first_of(&names), help).into());
+            return Err(Problem::usage(what, "--as offset-scale", format::first_of(&names), help).into());
         }
     }
     Ok(Uv { places, of_parts: !request.parts.is_empty(), sampling: request.sampling, form: request.form })
@@ -145,7 +146,7 @@ impl Uv {
     }
 }
 
-impl Answer for Uv {
+impl Report for Uv {
     fn text(&self, _: bool) -> String {
         if matches!(self.form, Form::Glsl | Form::Wgsl) {
             return self.shader();

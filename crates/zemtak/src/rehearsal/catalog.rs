@@ -1,11 +1,11 @@
 //! What names in a scenario mean: sprites, globs and clips of the atlases below its roots.
 
 use crate::descriptor;
-use crate::settings::Pattern;
-use crate::show;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
+use zemtak_build::format;
+use zemtak_build::settings::Pattern;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 use zemtak_core::clip::Timeline;
 use zemtak_core::name::{ClipName, SpriteName};
@@ -86,7 +86,7 @@ impl Catalog {
     }
 
     fn places(&self) -> String {
-        self.roots.iter().map(|root| show::path(root)).collect::<Vec<_>>().join(", ")
+        self.roots.iter().map(|root| format::path(root)).collect::<Vec<_>>().join(", ")
     }
 
     /// The page of a sprite, and how many pixels of it are its box.
@@ -126,7 +126,7 @@ impl Catalog {
 
     fn open(&self, name: &str) -> Opened {
         if !Atlas::is_name(name.rsplit('/').next().unwrap_or(name)) {
-            return Err(format!("{} is no name of an atlas", show::name(name)));
+            return Err(format!("{} is no name of an atlas", format::name(name)));
         }
         let file = format!("{name}{FILE_SUFFIX}");
         let found = self.roots.iter().map(|root| root.join(&file)).find(|path| path.is_file());
@@ -135,13 +135,13 @@ impl Catalog {
         };
         AtlasFile::open(&path).map(Arc::new).map_err(|error| {
             let why = descriptor::explain(&error).problems().first().map(|problem| problem.why.clone());
-            format!("{} cannot be used: {}", show::path(&path), why.unwrap_or_default())
+            format!("{} cannot be used: {}", format::path(&path), why.unwrap_or_default())
         })
     }
 }
 
 fn nearest<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
-    show::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {like}"))
+    format::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {like}"))
 }
 
 /// All image files below a folder by the sprite names that they would have.

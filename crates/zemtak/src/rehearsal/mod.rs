@@ -33,8 +33,8 @@ pub fn rehearse(scenario: &Scenario) -> Rehearsal {
         Err(missing) => {
             warnings.push(format!(
                 "nothing to compare with: {} has no image of {}",
-                crate::show::path(folder),
-                crate::show::some_of(&missing, 3)
+                zemtak_build::format::path(folder),
+                zemtak_build::format::some_of(&missing, 3)
             ));
             None
         }

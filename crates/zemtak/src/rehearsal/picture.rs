@@ -3,9 +3,8 @@
 use super::scenario::Scenario;
 use super::stage::{Run, Story};
 use super::warnings::seconds;
-use crate::failure::{Failure, Problem};
-use crate::show;
 use ab_glyph::{Font, FontRef, PxScale, ScaleFont, point};
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::pixels::Pixels;
@@ -165,11 +164,11 @@ impl Sheet {
             self.fill(Rect::new(x, bottom - height, 1, height), THERE);
         }
         self.write("memory", 24, TOP + 18, 16.0, TEXT);
-        self.write(&format!("{} at most", show::bytes(run.all.peak_bytes)), 24, TOP + 42, 14.0, FAINT);
+        self.write(&format!("{} at most", format::bytes(run.all.peak_bytes)), 24, TOP + 42, 14.0, FAINT);
         if let Some(budget) = limit {
             self.fill(Rect::new(LEFT, bottom - tall(budget), RIGHT - LEFT, 2), LIMIT);
         }
-        self.write(&format!("budget {}", show::bytes(scenario.budget)), 24, TOP + 62, 14.0, LIMIT);
+        self.write(&format!("budget {}", format::bytes(scenario.budget)), 24, TOP + 62, 14.0, LIMIT);
     }
 
     fn textures(&mut self, run: &Run) {
@@ -177,8 +176,8 @@ impl Sheet {
         self.write("textures", 24, y, 16.0, TEXT);
         y += 14;
         for (path, story) in run.stories.iter().take(MOST) {
-            let size = show::bytes(story.bytes);
-            let name = self.shortened(&show::name(path), LEFT - 120, 14.0);
+            let size = format::bytes(story.bytes);
+            let name = self.shortened(&format::name(path), LEFT - 120, 14.0);
             self.write(&name, 24, y + 16, 14.0, TEXT);
             let right = LEFT - 20 - self.width(&size, 12.0);
             self.write(&size, right, y + 16, 12.0, FAINT);

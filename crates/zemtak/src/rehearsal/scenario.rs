@@ -1,13 +1,13 @@
 //! The scenario file: scenes, what they hold and draw, and what goes wrong. docs/rehearsal.md lists its keys.
 
 use super::catalog::{Catalog, Steps};
-use crate::failure::Failure;
-use crate::settings::Word;
-use crate::toml_text::{self, Kind, Table, Text, Value};
 use crate::values;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use toml::de::DeValue;
+use zemtak_build::Failure;
+use zemtak_build::settings::Keyword;
+use zemtak_build::toml_text::{self, Kind, Table, Text, Value};
 
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
@@ -55,7 +55,7 @@ pub enum Between {
     GiveBackFirst,
 }
 
-impl Word for Between {
+impl Keyword for Between {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
         ("load_first", "the next scene asks before the last one gives back", Self::LoadFirst),
         ("give_back_first", "the last scene gives back before the next one asks", Self::GiveBackFirst),
@@ -71,7 +71,7 @@ pub enum Order {
     Mixed,
 }
 
-impl Word for Order {
+impl Keyword for Order {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
         ("listed", "all of one entry, then all of the next", Self::Listed),
         ("mixed", "one of each entry in turn", Self::Mixed),

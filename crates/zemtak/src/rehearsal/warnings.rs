@@ -2,15 +2,15 @@
 
 use super::scenario::Scenario;
 use super::stage::{Played, Run};
-use crate::show;
 use std::collections::{BTreeMap, BTreeSet};
+use zemtak_build::format;
 
 /// Everything that is odd.
 pub fn all(scenario: &Scenario, run: &Run) -> Vec<String> {
     let mut warnings: Vec<String> = run.told.clone();
     warnings.extend(run.over.map(|(most, times)| {
-        let [most, budget] = [most, scenario.budget].map(show::bytes);
-        let times = show::count(times as usize, "time", "times");
+        let [most, budget] = [most, scenario.budget].map(format::bytes);
+        let times = format::count(times as usize, "time", "times");
         format!("up to {most} are needed at once, more than the budget of {budget}, {times}")
     }));
     warnings.extend(never_drawn(run));
@@ -29,7 +29,7 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<String> {
 
 fn never_drawn(run: &Run) -> impl Iterator<Item = String> {
     let idle = run.stories.iter().filter(|(_, story)| !story.made.is_empty() && !story.drawn);
-    idle.map(|(path, story)| format!("{path} is loaded and never drawn: {}", show::bytes(story.bytes)))
+    idle.map(|(path, story)| format!("{path} is loaded and never drawn: {}", format::bytes(story.bytes)))
 }
 
 /// Pages that were evicted and soon loaded again.
@@ -53,7 +53,7 @@ fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = String> {
 
 fn held_on(scenario: &Scenario, played: &Played) -> Option<String> {
     let scene = &scenario.scenes[played.scene].name;
-    let names = show::some_of(&played.left, 3);
+    let names = format::some_of(&played.left, 3);
     (!played.left.is_empty()).then(|| format!("scene {scene} has ended and still holds {names}: its pages cannot go"))
 }
 

@@ -2,14 +2,13 @@
 
 pub mod render;
 
-use crate::answer::Answer;
 use crate::descriptor;
-use crate::failure::{Failure, Problem};
-use crate::show;
+use crate::report::Report;
 use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::atlas::{Atlas, Clip};
 use zemtak_core::clip::{FOREVER, Finding, Ratio, SECOND, Shown, Timeline, findings};
 use zemtak_core::name::ClipName;
@@ -52,7 +51,7 @@ pub struct Of {
 ///
 /// # Errors
 /// The descriptor cannot be used, there is no such clip, or it cannot be played or drawn.
-pub fn run(request: &Request) -> Result<Box<dyn Answer>, Failure> {
+pub fn run(request: &Request) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
         Request::List { descriptor } => Box::new(list(descriptor)?),
         Request::Table(of) => Box::new(table(of)?),
@@ -72,7 +71,7 @@ fn played<'a>(atlas: &'a Atlas, name: &str) -> Result<(&'a Clip, Timeline), Fail
 fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
     Timeline::of(clip).map_err(|error| {
         let help = "give it another rate or durations in the project file, and pack again";
-        Problem::bad_input("a clip that cannot be played", &show::name(name), error.to_string(), help)
+        Problem::bad_input("a clip that cannot be played", &format::name(name), error.to_string(), help)
     })
 }
 
@@ -105,15 +104,15 @@ fn list(path: &Path) -> Result<List, Failure> {
     Failure::unless(problems, List { atlas: atlas.name.clone(), clips })
 }
 
-impl Answer for List {
+impl Report for List {
     fn text(&self, verbose: bool) -> String {
-        let mut out = format!("{}: {}\n", self.atlas, show::count(self.clips.len(), "clip", "clips"));
+        let mut out = format!("{}: {}\n", self.atlas, format::count(self.clips.len(), "clip", "clips"));
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_header(["clip", "steps", "length", "plays"]);
         for (name, clip, timeline, _) in &self.clips {
             let steps = clip.steps.len().to_string();
             table.add_row([
-                show::name(name),
+                format::name(name),
                 steps,
                 time(timeline.start_of(timeline.turns())),
                 super::list::pace(clip),
@@ -128,7 +127,7 @@ impl Answer for List {
         if verbose {
             for (name, clip, ..) in &self.clips {
                 let steps: Vec<String> = clip.steps.iter().map(|step| step.sprite.to_string()).collect();
-                let _ = writeln!(out, "{}: {}", show::name(name), show::name(&steps.join(", ")));
+                let _ = writeln!(out, "{}: {}", format::name(name), format::name(&steps.join(", ")));
             }
         }
         out
@@ -150,7 +149,7 @@ impl Answer for List {
 
     fn warnings(&self) -> Vec<String> {
         let told = |(name, _, _, findings): &(String, Clip, Timeline, Vec<Finding>)| {
-            let name = show::name(name);
+            let name = format::name(name);
             findings.iter().map(move |finding| format!("{name}: {finding}")).collect::<Vec<_>>()
         };
         self.clips.iter().flat_map(told).collect()
@@ -180,17 +179,17 @@ impl Turns {
     }
 }
 
-impl Answer for Turns {
+impl Report for Turns {
     fn text(&self, _: bool) -> String {
         let length = time(self.timeline.start_of(self.timeline.turns()));
         let pace = super::list::pace(&self.clip);
-        let mut out = format!("{}: {pace}, {length}\n", show::name(&self.name));
+        let mut out = format!("{}: {pace}, {length}\n", format::name(&self.name));
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_header(["step", "from", "to", "sprite", "events"]);
         for (_, step, from, to) in self.turns() {
             let shown = &self.clip.steps[step];
-            let events = show::name(&shown.events.join(", "));
-            table.add_row([step.to_string(), time(from), time(to), show::name(shown.sprite.as_str()), events]);
+            let events = format::name(&shown.events.join(", "));
+            table.add_row([step.to_string(), time(from), time(to), format::name(shown.sprite.as_str()), events]);
         }
         for column in 0..3 {
             table.column_mut(column).into_iter().for_each(|c| c.set_cell_alignment(CellAlignment::Right));
@@ -213,7 +212,7 @@ impl Answer for Turns {
     }
 
     fn warnings(&self) -> Vec<String> {
-        self.findings.iter().map(|finding| format!("{}: {finding}", show::name(&self.name))).collect()
+        self.findings.iter().map(|finding| format!("{}: {finding}", format::name(&self.name))).collect()
     }
 }
 
@@ -234,18 +233,18 @@ fn at(of: &Of, times: &[i64], speed: Ratio, start: i64) -> Result<At, Failure> {
     Ok(At { name: of.clip.clone(), shown: shown.collect() })
 }
 
-impl Answer for At {
+impl Report for At {
     fn text(&self, _: bool) -> String {
         let mut out = String::new();
         for (at, shown, sprite) in &self.shown {
             let times =
-                show::count(usize::try_from(shown.played.unsigned_abs()).unwrap_or(usize::MAX), "time", "times");
+                format::count(usize::try_from(shown.played.unsigned_abs()).unwrap_or(usize::MAX), "time", "times");
             let played = match (shown.played, shown.ended) {
                 (_, true) => "it has ended".to_owned(),
                 (0.., _) => format!("played {times}"),
                 (_, _) => format!("{times} before the beginning"),
             };
-            let _ = writeln!(out, "{}: step {}, {}, {played}", time(*at), shown.step, show::name(sprite));
+            let _ = writeln!(out, "{}: step {}, {}, {played}", time(*at), shown.step, format::name(sprite));
         }
         out
     }

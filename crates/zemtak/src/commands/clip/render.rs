@@ -1,14 +1,15 @@
 //! `zemtak clip render`: a clip as a moving picture, or as a strip of its steps.
 
 use super::{Of, played, time};
-use crate::answer::Answer;
-use crate::failure::{Failure, Problem};
-use crate::settings::Word;
-use crate::{descriptor, show, write};
+use crate::descriptor;
+use crate::report::Report;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::settings::Keyword;
+use zemtak_build::{Failure, Problem};
+use zemtak_build::{format, write};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
 use zemtak_core::codec::{EncodeError, Moment, PngEffort, encode_apng, encode_gif, encode_png};
@@ -49,7 +50,7 @@ pub enum Form {
     Strip,
 }
 
-impl Word for Form {
+impl Keyword for Form {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
         ("apng", "animated PNG", Self::Apng),
         ("gif", "GIF", Self::Gif),
@@ -132,9 +133,9 @@ pub fn run(request: &Request) -> Result<Rendered, Failure> {
     };
     let bytes = encoded.map_err(|error| {
         let help = "ask for a smaller --zoom or another form";
-        Problem::not_encoded(&show::path(&request.out), &error, help)
+        Problem::not_encoded(&format::path(&request.out), &error, help)
     })?;
-    write::prepare(&request.out, &bytes)?.put()?;
+    write::prepare(&request.out, &bytes)?.commit()?;
     let size = pictures.first().map_or(Size::default(), Pixels::size);
     let length = ends(&timeline, &order, request.speed).last().copied().unwrap_or(0);
     Ok(Rendered { request: request.clone(), frames: order.len(), size, bytes: bytes.len(), length, warnings })
@@ -146,7 +147,7 @@ fn pictures(file: &AtlasFile, clip: &Clip, request: &Request) -> Result<Vec<Pixe
     let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
     let problem = |why: String| {
         let help = "ask for a smaller --zoom, or look at the pivots with 'zemtak clip table'";
-        Failure::from(Problem::bad_input("a clip that cannot be drawn", &show::name(&request.of.clip), why, help))
+        Failure::from(Problem::bad_input("a clip that cannot be drawn", &format::name(&request.of.clip), why, help))
     };
     let sprites = sprites.ok_or_else(|| problem("a step is of another atlas".into()))?;
     let largest = LONGEST_SIDE / request.zoom.max(1);
@@ -156,8 +157,8 @@ fn pictures(file: &AtlasFile, clip: &Clip, request: &Request) -> Result<Vec<Pixe
     if pixels > MOST_PIXELS {
         return Err(problem(format!(
             "{} pixels in all are more than {}",
-            show::number(pixels),
-            show::number(MOST_PIXELS)
+            format::number(pixels),
+            format::number(MOST_PIXELS)
         )));
     }
     let pages = pages(file, &sprites)?;
@@ -278,27 +279,27 @@ fn short_frames(delays: &[u16]) -> Option<String> {
     let short = delays.iter().filter(|d| (1..SHORTEST_IN_GIF).contains(*d)).count();
     let mut told = Vec::new();
     if dropped > 0 {
-        told.push(format!("{} shorter than 10 ms are left out", show::count(dropped, "frame", "frames")));
+        told.push(format!("{} shorter than 10 ms are left out", format::count(dropped, "frame", "frames")));
     }
     if short > 0 {
-        told.push(format!("{} of 10 ms are shown longer by many players", show::count(short, "frame", "frames")));
+        told.push(format!("{} of 10 ms are shown longer by many players", format::count(short, "frame", "frames")));
     }
     (!told.is_empty()).then(|| format!("a GIF counts in steps of 10 ms: {}", told.join(", ")))
 }
 
-impl Answer for Rendered {
+impl Report for Rendered {
     fn text(&self, _: bool) -> String {
         let Request { out, of, form, .. } = &self.request;
-        let mut text = format!("{}: {} as {}\n", show::name(&show::path(out)), show::name(&of.clip), form.word());
-        let frames = show::count(self.frames, "frame", "frames");
-        let bytes = show::bytes(self.bytes as u64);
+        let mut text = format!("{}: {} as {}\n", format::name(&format::path(out)), format::name(&of.clip), form.word());
+        let frames = format::count(self.frames, "frame", "frames");
+        let bytes = format::bytes(self.bytes as u64);
         let _ = writeln!(text, "  {frames} of {} pixels, {}, {bytes}", self.size, time(self.length));
         text
     }
 
     fn json(&self) -> Value {
         json!({
-            "file": show::path(&self.request.out),
+            "file": format::path(&self.request.out),
             "clip": self.request.of.clip,
             "frames": self.frames,
             "frame_size": self.size,

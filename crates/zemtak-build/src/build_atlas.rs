@@ -1,0 +1,359 @@
+//! Building one atlas and its other sizes, as far as it is out of date, up to files that wait for their names.
+
+use crate::context::Context;
+use crate::explain::Explained;
+use crate::failure::{Failure, Problem};
+use crate::former::{self, Drawn, Former};
+use crate::load::{self, Loaded, Looked, Recipe};
+use crate::pages::{NotDrawn, PageFile, Put};
+use crate::plan::{Plan, Task, Without};
+use crate::settings::{Also, AtlasSettings};
+use crate::sources::{self, Source};
+use crate::store::{self, Hash, Store};
+use crate::summary::{Kept, State, Summary};
+use crate::targets::Target;
+use crate::timings::Stage;
+use crate::warning::Warning;
+use crate::write::{self, PendingFile};
+use crate::{content, format, forms};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
+
+/// How a build goes about it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Options<'a> {
+    /// The folder for results.
+    pub out: &'a Path,
+    /// Only find out what is out of date.
+    pub check: bool,
+    /// Boxes stay where they are if they can.
+    pub keep: bool,
+    /// Explain the layout.
+    pub explain: bool,
+}
+
+/// A file that belongs to an atlas.
+#[derive(Debug)]
+pub struct Output {
+    /// Its name in the folder for results.
+    pub file: String,
+    /// The hash of its bytes.
+    pub hash: Hash,
+    /// Whether it is a page.
+    pub page: bool,
+    /// The file where it has to be put in place; nothing if it is there, or if nothing is to be written.
+    pub waiting: Option<PendingFile>,
+    /// Whether it is not there, or not like this.
+    pub changed: bool,
+}
+
+/// A built atlas and its other sizes.
+#[derive(Debug, Default)]
+pub struct BuiltAtlas {
+    /// What to tell of each.
+    pub summaries: Vec<Summary>,
+    /// All files; of each atlas the pages first, the descriptor last.
+    pub outputs: Vec<Output>,
+    /// Under which key to remember what, once all files are in place.
+    record: Option<(Hash, Vec<u8>)>,
+}
+
+/// What is remembered of a build: that from exactly this came exactly that.
+#[derive(Debug, Serialize, Deserialize)]
+struct Record {
+    from: Hash,
+    files: Vec<(String, Hash, bool)>,
+    summaries: Vec<Summary>,
+}
+
+impl BuiltAtlas {
+    /// Remembers the build, now that its files are in place.
+    pub fn remember(&self, store: &dyn Store) {
+        if let Some((key, record)) = &self.record {
+            store.put(*key, record.clone());
+        }
+    }
+}
+
+/// An atlas whose sources have been looked at, and read where that was needed.
+pub struct Begun<'a> {
+    target: &'a Target,
+    started: Instant,
+    templates: BTreeMap<PathBuf, String>,
+    /// What the build follows from, and the key under which it is remembered.
+    from: Hash,
+    key: Hash,
+    state: Ready<'a>,
+}
+
+enum Ready<'a> {
+    /// It is as it was.
+    Unchanged(BuiltAtlas),
+    /// Its sprites, and those of its other sizes, each with name and settings.
+    Loaded(Vec<(String, AtlasSettings, Loaded<'a>)>),
+}
+
+/// Looks at an atlas's sources and loads its sprites if anything is out of date.
+///
+/// # Errors
+/// Anything wrong with sources or settings, or an interruption.
+pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>) -> Result<Begun<'a>, Failure> {
+    let started = Instant::now();
+    let contents = contents(target, context)?;
+    let templates = templates(target)?;
+    let from = follows_from(target, &contents, &templates, options);
+    let key = store::key("built", &[target.name.as_bytes(), format::path(options.out).as_bytes()]);
+    if let Some(built) = (!options.explain).then(|| unchanged(&from, &key, options, context.store)).flatten() {
+        return Ok(Begun { target, started, templates, from, key, state: Ready::Unchanged(built) });
+    }
+    let own = (target.name.clone(), target.settings.clone());
+    let sizes =
+        target.settings.sizes.iter().map(|size| (format!("{}{}", target.name, size.suffix), target.settings.at(size)));
+    let all: Vec<(String, AtlasSettings)> = std::iter::once(own).chain(sizes).collect();
+    let recipes: Vec<Recipe<'_>> = all.iter().map(|(_, settings)| recipe(settings)).collect();
+    let loaded = load::load((&target.sources.files, &contents), &recipes, context)?;
+    let loaded = all.into_iter().zip(loaded).map(|((name, settings), loaded)| (name, settings, loaded)).collect();
+    Ok(Begun { target, started, templates, from, key, state: Ready::Loaded(loaded) })
+}
+
+/// Builds an atlas as far as it is out of date.
+///
+/// # Errors
+/// Anything wrong with sources or settings, or what is remembered of a source does not hold.
+pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> Result<BuiltAtlas, NotDrawn> {
+    let Begun { target, mut started, templates, from, key, state } = begun;
+    let loaded = match state {
+        Ready::Unchanged(built) => return Ok(built),
+        Ready::Loaded(loaded) => loaded,
+    };
+    let mut built = BuiltAtlas::default();
+    for (name, settings, loaded) in &loaded {
+        build(target, (name, settings), loaded, &templates, (options, context), started, &mut built)?;
+        started = Instant::now();
+    }
+    let files = built.outputs.iter().map(|o| (o.file.clone(), o.hash, o.page)).collect();
+    let cut_short = built.summaries.iter().any(|s| s.cut_short);
+    let record = Record { from, files, summaries: built.summaries.clone() };
+    built.record = serde_json::to_vec(&record).ok().filter(|_| !cut_short).map(|bytes| (key, bytes));
+    Ok(built)
+}
+
+fn recipe(settings: &AtlasSettings) -> Recipe<'_> {
+    Recipe { treatment: settings.treatment, rules: &settings.rules }
+}
+
+/// The contents of all sources. What is wrong with some is told together with what decoding the rest brings up, but not
+/// clashes of one name, which the sources had told already.
+fn contents(target: &Target, context: Context<'_>) -> Result<Vec<Looked>, Failure> {
+    let mut problems = target.sources.problems.clone();
+    let (mut sources, mut contents) = (Vec::new(), Vec::new());
+    for (source, looked) in target.sources.files.iter().zip(load::contents(&target.sources.files, context)?) {
+        match looked {
+            Ok(looked) => {
+                sources.push(source);
+                contents.push(looked);
+            }
+            Err(problem) => problems.push(problem),
+        }
+    }
+    if problems.is_empty() {
+        return Ok(contents);
+    }
+    let sources: Vec<Source> = sources.into_iter().cloned().collect();
+    if let Err(failure) = load::load((&sources, &contents), &[recipe(&target.settings)], context) {
+        let told: BTreeSet<String> = problems.iter().map(|p| p.place.clone()).collect();
+        problems.extend(failure.problems().iter().filter(|p| !told.contains(&p.place)).cloned());
+    }
+    Err(Failure::all(problems))
+}
+
+/// The templates' texts, by what asks for them.
+fn templates(target: &Target) -> Result<BTreeMap<PathBuf, String>, Failure> {
+    let (mut texts, mut problems) = (BTreeMap::new(), Vec::new());
+    for also in &target.settings.also {
+        if let Also::Template(path) = also {
+            match std::fs::read_to_string(target.folder.join(path)) {
+                Ok(text) => _ = texts.insert(path.clone(), text),
+                Err(error) => problems.push(Problem::io(&format::path(&target.folder.join(path)), &error)),
+            }
+        }
+    }
+    Failure::unless(problems, texts)
+}
+
+/// The hash of all that a build follows from.
+fn follows_from(
+    target: &Target,
+    contents: &[Looked],
+    templates: &BTreeMap<PathBuf, String>,
+    options: Options<'_>,
+) -> Hash {
+    let names: Vec<&str> = target.sources.files.iter().map(|s| s.shown.as_str()).collect();
+    let settings = format!("{:?} {} {names:?} {templates:?}", target.settings, options.keep);
+    store::key("from", &[settings.as_bytes(), &contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>()])
+}
+
+/// The former build, if it came from the same and all of it is in place.
+fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, store: &dyn Store) -> Option<BuiltAtlas> {
+    let record: Record = serde_json::from_slice(&store.get(key)?).ok()?;
+    let in_place = |(file, hash, _): &(String, Hash, bool)| {
+        content::hash(&options.out.join(file), store).is_ok_and(|there| there == *hash)
+    };
+    if record.from != *from || !record.files.iter().all(in_place) {
+        return None;
+    }
+    let summaries = record.summaries.into_iter().map(|mut summary| {
+        (summary.state, summary.seconds) = (State::Unchanged, 0.0);
+        summary
+    });
+    let output = |(file, hash, page)| Output { file, hash, page, waiting: None, changed: false };
+    Some(BuiltAtlas {
+        summaries: summaries.collect(),
+        outputs: record.files.into_iter().map(output).collect(),
+        record: None,
+    })
+}
+
+/// Builds the atlas, or another size of it.
+fn build(
+    target: &Target,
+    (name, settings): (&str, &AtlasSettings),
+    loaded: &Loaded<'_>,
+    templates: &BTreeMap<PathBuf, String>,
+    (options, context): (Options<'_>, Context<'_>),
+    started: Instant,
+    built: &mut BuiltAtlas,
+) -> Result<(), NotDrawn> {
+    let descriptor = format!("{name}{FILE_SUFFIX}");
+    let former = former(&options.out.join(&descriptor)).filter(|_| options.keep);
+    let task = Task {
+        name,
+        base: (name != target.name).then_some(target.name.as_str()),
+        settings,
+        sprites: &loaded.sprites,
+        keep: former.as_ref(),
+    };
+    let plan = Plan::new(task, context)?;
+    let why = if options.explain { plan.why(context)? } else { None };
+    let mut summary = Summary::of(&plan, name);
+    summary.mip_cost = plan_cost(&plan, settings, context)?;
+    summary.kept = kept(&plan, former.as_ref(), context)?;
+    protect_sources(target, &plan, options.out, name)?;
+    let take = |file: &str, bytes: Vec<u8>| -> Result<(Option<PendingFile>, u64), Failure> {
+        let waiting = if options.check {
+            None
+        } else {
+            Some(context.timings.time(Stage::Write, || write::prepare(&options.out.join(file), &bytes))?)
+        };
+        Ok((waiting, bytes.len() as u64))
+    };
+    let pages =
+        plan.draw(&Put { out: options.out, former: &Former::open(options.out, name, context), take }, context)?;
+    let drawn: Vec<Drawn> = pages.iter().map(|page| page.drawn.clone()).collect();
+    former::note(&drawn, options.out, name, context);
+    let atlas = plan.descriptor(&pages);
+    let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, options.out)).collect();
+    summary.finish(&plan, &atlas, &file_bytes);
+    tell_of_sources(&mut summary, target, loaded, &plan);
+    let changed_before = built.outputs.len();
+    built.outputs.extend(pages.into_iter().map(|page| {
+        let changed = page.made.is_some();
+        let waiting = page.made.and_then(|(waiting, _)| waiting);
+        Output { file: page.drawn.file, hash: page.drawn.hash, page: true, waiting, changed }
+    }));
+    for also in &settings.also {
+        let (file, text) = forms::write(also, &atlas, templates)?;
+        summary.also.push(file.clone());
+        built.outputs.push(text_output(file, &text, options, context.store)?);
+    }
+    let text = atlas.to_text().map_err(|e| Failure::io(&descriptor, &e))?;
+    summary.descriptor = format::path(&options.out.join(&descriptor));
+    built.outputs.push(text_output(descriptor, &text, options, context.store)?);
+    let changed = built.outputs[changed_before..].iter().any(|o| o.changed);
+    summary.state = match (changed, options.check) {
+        (false, _) => State::Unchanged,
+        (true, true) => State::OutOfDate,
+        (true, false) => State::Built,
+    };
+    summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
+    summary.seconds = started.elapsed().as_secs_f64();
+    built.summaries.push(summary);
+    Ok(())
+}
+
+/// How much larger the pages are for the mip levels.
+fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) -> Result<Option<f64>, Failure> {
+    if settings.mip_levels == 0 {
+        return Ok(None);
+    }
+    Ok(Some(ratio(plan.area(), plan.area_without(Without::MipLevels, context)?)))
+}
+
+fn kept(plan: &Plan<'_>, former: Option<&Atlas>, context: Context<'_>) -> Result<Option<Kept>, Failure> {
+    let Some(former) = former else { return Ok(None) };
+    let full = plan.area_without(Without::Keeping, context)?;
+    Ok(Some(Kept { moved: plan.moved(former), full_layout_pixels: full, pixels: plan.area() }))
+}
+
+#[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
+fn ratio(a: u64, b: u64) -> f64 {
+    if b == 0 { 1.0 } else { a as f64 / b as f64 }
+}
+
+fn bytes_of(page: &PageFile<(Option<PendingFile>, u64)>, out: &Path) -> u64 {
+    let in_place = || std::fs::metadata(out.join(&page.drawn.file)).map_or(0, |m| m.len());
+    page.made.as_ref().map_or_else(in_place, |(_, bytes)| *bytes)
+}
+
+/// What is told of the files that sprites come from.
+fn tell_of_sources(summary: &mut Summary, target: &Target, loaded: &Loaded<'_>, plan: &Plan<'_>) {
+    summary.loose_bytes = loaded.sprites.iter().map(|s| s.facts.canvas.area() * 4).sum();
+    for (kind, file) in &loaded.ignored {
+        summary.ignored.entry(kind.clone()).or_default().push(file.clone());
+    }
+    summary.skipped_files = target.sources.skipped;
+    summary.warnings = plan.warnings();
+    // Other sizes have the same rules.
+    if summary.scale == 1.0 {
+        let rules = &target.settings.rules;
+        let applied: BTreeSet<usize> = loaded.sprites.iter().flat_map(|s| rules.matching(&s.name)).collect();
+        for (_, rule) in rules.as_slice().iter().enumerate().filter(|(number, _)| !applied.contains(number)) {
+            let (atlas, glob, place) = (target.name.clone(), rule.pattern.to_string(), rule.place.clone());
+            summary.warnings.push(Warning::IdleRule { atlas, glob, place });
+        }
+    }
+}
+
+/// A file of text, unless it is in place already.
+fn text_output(file: String, text: &str, options: Options<'_>, store: &dyn Store) -> Result<Output, Failure> {
+    let (path, hash) = (options.out.join(&file), store::hash(text.as_bytes()));
+    let changed = !content::hash(&path, store).is_ok_and(|there| there == hash);
+    let waiting = if changed && !options.check { Some(write::prepare(&path, text.as_bytes())?) } else { None };
+    Ok(Output { file, hash, page: false, waiting, changed })
+}
+
+/// The atlas that is in this place so far.
+fn former(descriptor: &Path) -> Option<Atlas> {
+    let text = std::fs::read_to_string(descriptor).ok()?;
+    let atlas = parse(&text).ok()?.atlas;
+    atlas.check().is_empty().then_some(atlas)
+}
+
+/// Refuses to write over a source.
+fn protect_sources(target: &Target, plan: &Plan<'_>, out: &Path, name: &str) -> Result<(), Failure> {
+    let settings = &target.settings;
+    let mut targets: BTreeSet<String> =
+        (0..plan.page_count()).map(|i| format!("{name}-{i}.{}", settings.pages_as.extension())).collect();
+    targets.insert(format!("{name}{FILE_SUFFIX}"));
+    targets.extend(settings.also.iter().map(|also| forms::file_name(also, name)));
+    let targets: BTreeSet<PathBuf> = targets.iter().filter_map(|t| sources::clean(&out.join(t)).ok()).collect();
+    let hit = |path: &Path| sources::clean(path).is_ok_and(|p| targets.contains(&p));
+    let problems = target.sources.files.iter().filter(|s| hit(&s.path)).map(|source| {
+        let why = "a page would be written over it";
+        Problem::usage("a source in the place of a result", &source.shown, why, "choose another --name or -o")
+    });
+    Failure::unless(problems.collect(), ())
+}

@@ -1,0 +1,144 @@
+//! The contents of files by hash, read again only where the file system says that they may have changed.
+
+use crate::format;
+use crate::store::{self, Hash, Store};
+use std::fs::{File, Metadata};
+use std::io::{self, Read};
+use std::path::Path;
+use std::time::{Duration, SystemTime};
+
+/// The largest file that is read, in bytes.
+const FILE_BYTES: u64 = 1 << 30;
+
+/// A file that changed less than this before it was read may change again within the same tick of its clock: some file
+/// systems count whole or even seconds.
+const TICK: Duration = Duration::from_secs(2);
+
+/// The same where the clock is seen to be a fine one: those of systems tick at least every 10 ms.
+const FINE_TICK: Duration = Duration::from_millis(40);
+
+/// What the file system tells of a file: when this is the same, so is the content, unless that is very young.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Stamp {
+    length: u64,
+    modified: u128,
+    /// Change time, device and inode, where the system has them.
+    changed: i128,
+    device: u64,
+    inode: u64,
+}
+
+impl Stamp {
+    const BYTES: usize = 8 + 16 + 16 + 8 + 8;
+
+    fn of(meta: &Metadata) -> Option<Self> {
+        let modified = meta.modified().ok()?.duration_since(SystemTime::UNIX_EPOCH).ok()?.as_nanos();
+        #[cfg(unix)]
+        let (changed, device, inode) = {
+            use std::os::unix::fs::MetadataExt;
+            let changed = i128::from(meta.ctime()) * 1_000_000_000 + i128::from(meta.ctime_nsec());
+            (changed, meta.dev(), meta.ino())
+        };
+        #[cfg(not(unix))]
+        let (changed, device, inode) = (0, 0, 0);
+        Some(Self { length: meta.len(), modified, changed, device, inode })
+    }
+
+    fn to_bytes(self) -> Vec<u8> {
+        let Self { length, modified, changed, device, inode } = self;
+        let parts: [&[u8]; 5] = [
+            &length.to_le_bytes(),
+            &modified.to_le_bytes(),
+            &changed.to_le_bytes(),
+            &device.to_le_bytes(),
+            &inode.to_le_bytes(),
+        ];
+        parts.concat()
+    }
+
+    /// Whether the file rested for a while before `now`.
+    fn rested(self, now: SystemTime) -> bool {
+        // The change time is the system's own; a whole number of milliseconds of it is most likely a coarse clock.
+        let fine = self.changed % 1_000_000 != 0;
+        let tick = if fine { FINE_TICK } else { TICK };
+        let Some(limit) = now.checked_sub(tick).and_then(|t| t.duration_since(SystemTime::UNIX_EPOCH).ok()) else {
+            return false;
+        };
+        let limit = limit.as_nanos();
+        self.modified < limit && u128::try_from(self.changed).unwrap_or(0) < limit
+    }
+}
+
+/// A file's bytes and their hash.
+#[derive(Debug)]
+pub struct Content {
+    /// The bytes.
+    pub bytes: Vec<u8>,
+    /// Their hash.
+    pub hash: Hash,
+}
+
+/// What a look at a file gives.
+#[derive(Debug)]
+pub enum Looked {
+    /// The hash of its content, known from before.
+    Known(Hash),
+    /// The content, as it had to be read.
+    Read(Content),
+}
+
+/// Looks at a file. It is read only if it may have changed since its content was last learnt.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn look(path: &Path, store: &dyn Store) -> io::Result<Looked> {
+    let stamp = Stamp::of(&std::fs::metadata(path)?);
+    match stamp.and_then(|stamp| known(&store.get(&key(path)?)?, stamp)) {
+        Some(hash) => Ok(Looked::Known(hash)),
+        None => read(path, store).map(Looked::Read),
+    }
+}
+
+/// The hash of a file's content.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
+    look(path, store).map(|looked| match looked {
+        Looked::Known(hash) | Looked::Read(Content { hash, .. }) => hash,
+    })
+}
+
+/// Reads a file, and remembers its hash.
+///
+/// # Errors
+/// Where it cannot be read, or is too large.
+pub fn read(path: &Path, store: &dyn Store) -> io::Result<Content> {
+    let now = SystemTime::now();
+    let file = File::open(path)?;
+    let meta = file.metadata()?;
+    if meta.len() > FILE_BYTES {
+        let limit = format::bytes(FILE_BYTES);
+        return Err(io::Error::other(format!("its {} are over the limit of {limit}", format::bytes(meta.len()))));
+    }
+    let mut bytes = Vec::new();
+    file.take(FILE_BYTES).read_to_end(&mut bytes)?;
+    let hash = store::hash(&bytes);
+    // Looked at before reading: what is written meanwhile changes the stamp.
+    if let (Some(stamp), Some(key)) = (Stamp::of(&meta).filter(|s| s.rested(now)), key(path)) {
+        let mut value = stamp.to_bytes();
+        value.extend_from_slice(&hash);
+        store.put(key, value);
+    }
+    Ok(Content { bytes, hash })
+}
+
+fn key(path: &Path) -> Option<Hash> {
+    let path = std::path::absolute(path).ok()?;
+    Some(store::key("file", &[path.as_os_str().as_encoded_bytes()]))
+}
+
+fn known(value: &[u8], stamp: Stamp) -> Option<Hash> {
+    let (there, hash) = value.split_at_checked(Stamp::BYTES)?;
+    (there == stamp.to_bytes()).then(|| hash.try_into().ok())?
+}

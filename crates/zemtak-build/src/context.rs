@@ -1,0 +1,39 @@
+//! What every stage of a build is handed.
+
+use crate::failure::Failure;
+use crate::observer::{Observer, Phase, Progress};
+use crate::store::Store;
+use crate::timings::Timings;
+
+/// Handed down through all stages of a build.
+#[derive(Clone, Copy)]
+pub(crate) struct Context<'a> {
+    /// What earlier builds learnt.
+    pub store: &'a dyn Store,
+    /// Where the time goes.
+    pub timings: &'a Timings,
+    /// Who follows the build.
+    pub observer: &'a dyn Observer,
+}
+
+impl<'a> Context<'a> {
+    /// Whether the caller wants the build to stop.
+    pub fn cancelled(self) -> bool {
+        self.observer.cancelled()
+    }
+
+    /// A place where the work can stop.
+    pub fn check(self) -> Result<(), Failure> {
+        check(self.observer)
+    }
+
+    /// Begins a phase.
+    pub fn progress(self, phase: Phase, total: Option<usize>) -> Progress<'a> {
+        Progress::begin(self.observer, phase, total)
+    }
+}
+
+/// A place where work can stop that is no build.
+pub(crate) fn check(observer: &dyn Observer) -> Result<(), Failure> {
+    if observer.cancelled() { Err(Failure::interrupted()) } else { Ok(()) }
+}

@@ -1,0 +1,349 @@
+//! A first project file for a folder of images: which atlases they make, what kind of art each is, which clips there are,
+//! and why.
+
+mod clips;
+mod survey;
+
+use survey::{Picture, Survey, survey};
+
+use crate::failure::{Failure, Problem};
+use crate::observer::Observer;
+use crate::{format, project, sources, template, write};
+use minijinja::value::Serde;
+use serde::Serialize;
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::FILE_SUFFIX;
+use zemtak_core::geometry::Size;
+use zemtak_core::style::Style;
+
+const TEMPLATE: &str = include_str!("project.toml.jinja");
+
+/// From so many subjects on, a folder of its own makes an atlas of its own. A clip is one subject, and so is a lone image.
+const MANY_SUBJECTS: usize = 16;
+
+/// Fewer images of the other kind of art are not worth a texture bind of their own.
+const MANY_OF_A_STYLE: usize = 4;
+
+/// The side of the largest page unless a project says otherwise.
+const USUAL_SIDE: u32 = 2048;
+
+/// Sides that many devices still take.
+const WIDE_SIDES: [u32; 3] = [4096, 8192, 16384];
+
+/// Two empty pixels between cells and a ring of one on both sides.
+const AROUND: u32 = 4;
+
+/// Where results go, unless something else is there already.
+const OUT: [&str; 3] = ["build", "packed", "zemtak-build"];
+
+/// A new project file for a folder of images, not written yet.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct NewProject {
+    /// The project file.
+    pub file: PathBuf,
+    /// Its text.
+    pub text: String,
+    /// Its atlases.
+    pub atlases: Vec<AtlasDraft>,
+    /// How many images were looked at and can be used.
+    pub images: usize,
+    /// What a build will refuse.
+    pub refused: Vec<Problem>,
+}
+
+impl NewProject {
+    /// Looks at every image below a folder and proposes atlases, filters and clips.
+    ///
+    /// # Errors
+    /// There is a project file already, there is no image, something cannot be read, or the observer cancels.
+    pub fn propose(folder: &Path, observer: &dyn Observer) -> Result<Self, Failure> {
+        // Shown as it would be typed.
+        let file = if folder == Path::new(".") { project::FILE.into() } else { folder.join(project::FILE) };
+        if file.symlink_metadata().is_ok() {
+            let why = "it is there already, and may hold somebody's work";
+            let help = "move it away if you want a new one";
+            return Err(Problem::usage("a project file would be written over", &format::path(&file), why, help).into());
+        }
+        std::fs::read_dir(folder).map_err(|e| Failure::io(&format::path(folder), &e))?;
+        let out = OUT.into_iter().find(|out| is_free(&folder.join(out))).unwrap_or(OUT[0]);
+        let survey = survey(folder, &folder.join(out), observer)?;
+        if survey.pictures.is_empty() {
+            return Err(nothing_to_pack(folder, &survey).into());
+        }
+        let whole = sources::clean(folder).map_err(|e| Failure::io("the working folder", &e))?;
+        let name = whole.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+        let draft = Draft::of(&survey, &name, out);
+        let text = draft.text()?;
+        let (images, refused) = (survey.pictures.len(), survey.refused);
+        Ok(Self { file, text, atlases: draft.atlases, images, refused })
+    }
+
+    /// Writes the file.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub fn write(&self) -> Result<(), Failure> {
+        write::prepare(&self.file, self.text.as_bytes())?.commit()
+    }
+}
+
+fn nothing_to_pack(folder: &Path, survey: &Survey) -> Problem {
+    let others = format::count(survey.skipped, "other file was", "other files were");
+    let why = [format!("there is no image that can be used; {others} passed over")];
+    let refused = survey.refused.iter().map(ToString::to_string);
+    let why: Vec<String> = why.into_iter().chain(refused).collect();
+    Problem::usage("nothing to pack", &format::path(folder), why.join("\n"), "name a folder with images")
+}
+
+/// Whether a folder is not there, is empty, or holds results of ours already.
+fn is_free(folder: &Path) -> bool {
+    let Ok(mut entries) = std::fs::read_dir(folder) else { return !folder.exists() };
+    let ours = |name: &str| name.ends_with(FILE_SUFFIX);
+    let mut names = entries.by_ref().flatten().map(|e| e.file_name().to_string_lossy().into_owned()).peekable();
+    names.peek().is_none() || names.any(|name| ours(&name))
+}
+
+/// A project file to be.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+struct Draft {
+    images: String,
+    out: String,
+    /// The folder that holds all images, below the project's, where that is not the same.
+    root: Option<String>,
+    atlases: Vec<AtlasDraft>,
+}
+
+/// An atlas to be.
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct AtlasDraft {
+    /// Its name.
+    pub name: String,
+    /// What it holds and what that follows from.
+    pub why: Vec<String>,
+    take: Vec<String>,
+    leave: Vec<String>,
+    page_max: Option<[u32; 2]>,
+    together: bool,
+    filter: &'static str,
+    rules: Vec<RuleDraft>,
+}
+
+/// A rule to be.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+struct RuleDraft {
+    why: Vec<String>,
+    r#match: String,
+    paced: bool,
+}
+
+/// The images of one atlas, by the folder or lone image that they belong to.
+#[derive(Debug, Clone, Default)]
+struct Group<'a> {
+    name: String,
+    /// The folder below the root that they lie in, with its slash.
+    prefix: String,
+    take: Vec<String>,
+    leave: Vec<String>,
+    reason: String,
+    units: BTreeMap<String, Vec<&'a Picture>>,
+}
+
+impl Draft {
+    /// A project for what was found. `name` is that of the folder.
+    fn of(survey: &Survey, name: &str, out: &str) -> Self {
+        let root = common_folder(&survey.pictures);
+        let below = if root.is_empty() { 0 } else { root.len() + 1 };
+        let mut groups = groups(&survey.pictures, below, name);
+        groups = groups.into_iter().flat_map(by_style).collect();
+        give_names(&mut groups);
+        let atlases = groups.iter().map(|group| atlas(group, below)).collect();
+        let images = format::count(survey.pictures.len(), "image", "images");
+        Self { images, out: out.into(), root: Some(root).filter(|r| !r.is_empty()), atlases }
+    }
+
+    /// The file's text.
+    fn text(&self) -> Result<String, Failure> {
+        let broken = |e: &dyn std::error::Error| Failure::io("the template of project files", e);
+        let mut environment = template::environment().map_err(|e| broken(&e))?;
+        environment.add_filter("toml", |value: minijinja::Value| {
+            let value = toml::Value::try_from(&value);
+            value
+                .map(|v| v.to_string())
+                .map_err(|e| minijinja::Error::new(minijinja::ErrorKind::BadSerialization, e.to_string()))
+        });
+        environment.render_str(TEMPLATE, minijinja::Value::from(Serde(self))).map_err(|e| broken(&e))
+    }
+}
+
+/// The deepest folder that holds all images.
+fn common_folder(pictures: &[Picture]) -> String {
+    let folder = |p: &Picture| p.name.as_str().rsplit_once('/').map_or("", |(folder, _)| folder).to_owned();
+    let mut common = pictures.first().map(folder).unwrap_or_default();
+    for picture in pictures {
+        let folder = folder(picture);
+        while !(common.is_empty() || folder == common || folder.starts_with(&format!("{common}/"))) {
+            common = common.rsplit_once('/').map_or(String::new(), |(above, _)| above.to_owned());
+        }
+    }
+    common
+}
+
+/// The first folder of a name, with its slash, or the whole name where it lies in none.
+fn unit_of(name: &str) -> &str {
+    name.find('/').map_or(name, |slash| &name[..=slash])
+}
+
+/// The glob that means a unit and nothing else.
+fn glob_of(prefix: &str, unit: &str) -> String {
+    let whole = globset::escape(&format!("{prefix}{unit}"));
+    if unit.ends_with('/') { format!("{whole}**") } else { whole }
+}
+
+/// An atlas for each folder that looks like one, and one for everything else.
+fn groups<'a>(pictures: &'a [Picture], below: usize, name: &str) -> Vec<Group<'a>> {
+    let units = |of: &[&'a Picture], below: usize| {
+        let mut units: BTreeMap<String, Vec<&'a Picture>> = BTreeMap::new();
+        for &picture in of {
+            units.entry(unit_of(&picture.name.as_str()[below..]).to_owned()).or_default().push(picture);
+        }
+        units
+    };
+    let all: Vec<&Picture> = pictures.iter().collect();
+    let mut rest = units(&all, below);
+    let folders: Vec<String> = rest.keys().filter(|unit| unit.ends_with('/')).cloned().collect();
+    let mut groups = Vec::new();
+    for folder in folders {
+        let inner = units(&rest[&folder], below + folder.len());
+        let Some(reason) = looks_like_an_atlas(&inner, below + folder.len()) else { continue };
+        rest.remove(&folder);
+        let take = vec![glob_of("", &folder)];
+        let name = folder.trim_end_matches('/').to_owned();
+        groups.push(Group { name, prefix: folder, take, leave: Vec::new(), reason, units: inner });
+    }
+    if !rest.is_empty() {
+        let leave: Vec<String> = groups.iter().flat_map(|g| g.take.clone()).collect();
+        let (name, reason) = if leave.is_empty() {
+            (name.to_owned(), "Everything together: no folder holds enough to be an atlas of its own.".to_owned())
+        } else {
+            ("rest".to_owned(), "What lies in no folder that looks like an atlas.".to_owned())
+        };
+        groups.push(Group { name, prefix: String::new(), take: Vec::new(), leave, reason, units: rest });
+    }
+    groups
+}
+
+/// Why a folder looks like an atlas of its own: it holds folders of folders, or a lot of subjects.
+fn looks_like_an_atlas(units: &BTreeMap<String, Vec<&Picture>>, below: usize) -> Option<String> {
+    let folders = units.keys().filter(|unit| unit.ends_with('/'));
+    let holds_folders = |unit: &&String| {
+        let inner = |p: &&Picture| p.name.as_str()[below + unit.len()..].contains('/');
+        units[*unit].iter().any(inner)
+    };
+    let deep = folders.filter(holds_folders).count();
+    if deep >= 2 {
+        return Some(format!("A folder of its own, whose {deep} objects have folders of their own."));
+    }
+    let subjects = clips::subjects(units.values().flatten().copied());
+    (subjects >= MANY_SUBJECTS).then(|| format!("A folder of its own with {subjects} different images and clips."))
+}
+
+/// Pixel art and smooth art want different filters, so where folders of a group differ, they part.
+fn by_style(group: Group<'_>) -> Vec<Group<'_>> {
+    let style = |pictures: &[&Picture]| style_of(pictures.iter().copied());
+    let count = |wanted: Style| {
+        group.units.values().filter(|pictures| style(pictures) == Some(wanted)).map(Vec::len).sum::<usize>()
+    };
+    let lesser = if count(Style::Pixel) < count(Style::Smooth) { Style::Pixel } else { Style::Smooth };
+    if count(lesser) < MANY_OF_A_STYLE {
+        return vec![group];
+    }
+    let (parted, stay): (BTreeMap<_, _>, BTreeMap<_, _>) =
+        group.units.into_iter().partition(|(_, pictures)| style(pictures) == Some(lesser));
+    let take: Vec<String> = parted.keys().map(|unit| glob_of(&group.prefix, unit)).collect();
+    let leave = [group.leave, take.clone()].concat();
+    let word = if lesser == Style::Pixel { "pixel" } else { "smooth" };
+    let other = Group {
+        name: format!("{}-{word}", group.name),
+        prefix: group.prefix.clone(),
+        take,
+        leave: Vec::new(),
+        reason: format!("The {word} art of {}: it wants another filter than the rest.", group.name),
+        units: parted,
+    };
+    vec![Group { leave, units: stay, ..group }, other]
+}
+
+/// What most images are, of those of which it can be told.
+fn style_of<'p>(pictures: impl Iterator<Item = &'p Picture>) -> Option<Style> {
+    let (mut pixel, mut smooth) = (0, 0);
+    for picture in pictures {
+        match picture.style {
+            Some(Style::Pixel) => pixel += 1,
+            Some(Style::Smooth) => smooth += 1,
+            None => {}
+        }
+    }
+    (pixel + smooth > 0).then_some(if smooth > pixel { Style::Smooth } else { Style::Pixel })
+}
+
+/// Names as an atlas may have them, all different.
+fn give_names(groups: &mut [Group<'_>]) {
+    let mut used = BTreeSet::new();
+    for group in groups {
+        let plain = |c: char| match c.to_ascii_lowercase() {
+            c @ ('a'..='z' | '0'..='9' | '_' | '-') => c,
+            _ => '-',
+        };
+        let name: String = group.name.chars().map(plain).collect();
+        let name = Some(name.trim_matches('-').to_owned()).filter(|n| !n.is_empty()).unwrap_or_else(|| "main".into());
+        let mut numbered = (2..).map(|n| format!("{name}-{n}"));
+        let mut candidate = name.clone();
+        while !used.insert(candidate.clone()) {
+            candidate = numbered.next().unwrap_or_default();
+        }
+        group.name = candidate;
+    }
+}
+
+fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
+    let pictures: Vec<&Picture> = group.units.values().flatten().copied().collect();
+    let frames = pictures.iter().map(|p| p.frames).sum();
+    let mut why = vec![group.reason.clone()];
+    let filter = style_of(pictures.iter().copied()).unwrap_or(Style::Pixel);
+    let count = |style: Style| pictures.iter().filter(|p| p.style == Some(style)).count();
+    let (word, seen) = match filter {
+        Style::Pixel => ("nearest", "few colours and hard edges, so pixels stay hard"),
+        Style::Smooth => ("linear", "many colours or soft edges, so pixels may blend"),
+    };
+    let of = format::count(pictures.len(), "image", "images");
+    why.push(format!("{of}, {} of them with {seen}: filter {word}.", format::number(count(filter) as u64)));
+    let largest =
+        pictures.iter().fold(Size::default(), |most, p| Size::new(most.w.max(p.largest.w), most.h.max(p.largest.h)));
+    let side = largest.w.max(largest.h);
+    let wide = WIDE_SIDES.into_iter().find(|wide| *wide >= side).filter(|_| side + 2 > USUAL_SIDE);
+    if let Some(wide) = wide {
+        why.push(format!("The largest is {largest} pixels, so pages may be up to {wide} a side."));
+    }
+    let most = u64::from(wide.unwrap_or(USUAL_SIDE)).pow(2);
+    let rings: u64 = pictures.iter().map(|p| u64::from((p.largest.w + p.largest.h) * AROUND) * p.frames as u64).sum();
+    let area = pictures.iter().map(|p| p.area).sum::<u64>() + rings;
+    let pages = usize::try_from(area.div_ceil(most)).unwrap_or(usize::MAX);
+    let clips = clips::of(&pictures, below);
+    let together = pages > 1 && !clips.is_empty();
+    if pages > 1 {
+        let steps = if together { "; the steps of a clip are kept on one" } else { "" };
+        why.push(format!("{} will take about {pages} pages{steps}.", format::count(frames, "sprite", "sprites")));
+    }
+    AtlasDraft {
+        name: group.name.clone(),
+        why,
+        take: group.take.clone(),
+        leave: group.leave.clone(),
+        page_max: wide.map(|wide| [wide; 2]),
+        together,
+        filter: word,
+        rules: clips::rules(group, &clips, below),
+    }
+}

@@ -1,0 +1,198 @@
+//! Errors as the user meets them: what, where, why, and what to do; all of one run together.
+
+use crate::format;
+use serde::Serialize;
+use std::fmt;
+use zemtak_core::codec::EncodeError;
+
+/// One thing that is wrong.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Problem {
+    /// What is wrong, the same words for every problem of a kind.
+    pub what: &'static str,
+    /// The file or sprite.
+    #[serde(rename = "where")]
+    pub place: String,
+    /// Why.
+    pub why: String,
+    /// What to do about it.
+    pub help: &'static str,
+    /// What kind of mistake it is.
+    #[serde(skip)]
+    pub cause: Cause,
+}
+
+/// Who can do something about a problem, the gravest last.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[non_exhaustive]
+pub enum Cause {
+    /// The request or the project file asks for something that cannot be.
+    Usage,
+    /// An image or a descriptor is bad, or a sprite fits nowhere.
+    BadInput,
+    /// Reading or writing failed.
+    Io,
+    /// The caller stopped the build.
+    Interrupted,
+}
+
+/// Everything that kept a request from its answer; never empty.
+#[derive(Clone, PartialEq, Eq)]
+pub struct Failure {
+    problems: Vec<Problem>,
+}
+
+impl Failure {
+    /// Several problems at once; at least one.
+    #[must_use]
+    pub fn all(problems: Vec<Problem>) -> Self {
+        debug_assert!(!problems.is_empty());
+        Self { problems }
+    }
+
+    /// What `value` holds, unless there are problems.
+    ///
+    /// # Errors
+    /// All problems together.
+    pub fn unless<T>(problems: Vec<Problem>, value: T) -> Result<T, Self> {
+        if problems.is_empty() { Ok(value) } else { Err(Self::all(problems)) }
+    }
+
+    /// Reading or writing failed.
+    #[must_use]
+    pub fn io(place: &str, why: &dyn std::error::Error) -> Self {
+        Problem::io(place, why).into()
+    }
+
+    /// The user stopped the command.
+    #[must_use]
+    pub fn interrupted() -> Self {
+        let why = "stopped before anything was written; what was there before is as it was".into();
+        Problem { what: "interrupted", place: String::new(), why, help: "", cause: Cause::Interrupted }.into()
+    }
+
+    /// The problems.
+    #[must_use]
+    pub fn problems(&self) -> &[Problem] {
+        &self.problems
+    }
+
+    /// The gravest cause among them.
+    #[must_use]
+    pub fn cause(&self) -> Cause {
+        self.problems.iter().map(|p| p.cause).max().unwrap_or(Cause::Io)
+    }
+
+    /// The problems by kind, each kind where its first problem stood.
+    #[must_use]
+    pub fn by_kind(&self) -> Vec<(&'static str, Vec<&Problem>)> {
+        let mut kinds: Vec<(&'static str, Vec<&Problem>)> = Vec::new();
+        for problem in &self.problems {
+            match kinds.iter_mut().find(|(what, _)| *what == problem.what) {
+                Some((_, of_kind)) => of_kind.push(problem),
+                None => kinds.push((problem.what, vec![problem])),
+            }
+        }
+        kinds
+    }
+}
+
+/// Problems of a kind under one heading, each with its place and reason, and below them what to do.
+impl fmt::Display for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for (number, (kind, problems)) in self.by_kind().into_iter().enumerate() {
+            let count = if problems.len() > 1 { format!(" ({})", problems.len()) } else { String::new() };
+            write!(f, "{}{kind}{count}", if number > 0 { "\n" } else { "" })?;
+            for problem in &problems {
+                write!(f, "\n  {}", problem.reason())?;
+            }
+            if let Some(help) = problems.first().map(|p| p.help).filter(|help| !help.is_empty()) {
+                write!(f, "\n  do: {help}")?;
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The same as its text, so that a build script that returns it from `main` shows something to read.
+impl fmt::Debug for Failure {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+impl std::error::Error for Failure {}
+
+impl From<Problem> for Failure {
+    fn from(problem: Problem) -> Self {
+        Self { problems: vec![problem] }
+    }
+}
+
+/// All of it in one line but what to do.
+impl fmt::Display for Problem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {}: {}", self.what, self.place, self.why)
+    }
+}
+
+impl Problem {
+    /// Place and reason as lines of text, all but the first moved in by four; control characters are escaped.
+    #[must_use]
+    pub fn reason(&self) -> String {
+        let colon = if self.place.is_empty() { "" } else { ": " };
+        format!("{}{colon}{}", format::name(&self.place), format::lines_indented(&self.why, 4))
+    }
+
+    /// Reading or writing failed.
+    #[must_use]
+    pub fn io(place: &str, why: &dyn std::error::Error) -> Self {
+        let help = "check that the path exists and may be read and written";
+        Self { what: "reading or writing failed", place: place.into(), why: why.to_string(), help, cause: Cause::Io }
+    }
+
+    /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.
+    #[must_use]
+    pub fn not_encoded(place: &str, error: &EncodeError, help: &'static str) -> Self {
+        match error {
+            EncodeError::Unproved(why) => Self {
+                what: "a picture that does not read back as it was",
+                place: place.into(),
+                why: format!("{why}; it was not written"),
+                help: "this is an error in zemtak itself: please report it with the images",
+                cause: Cause::Io,
+            },
+            error => Self::bad_input("a picture that cannot be encoded", place, error.to_string(), help),
+        }
+    }
+
+    /// The command line asks for something that cannot be.
+    #[must_use]
+    pub fn usage(what: &'static str, place: &str, why: impl Into<String>, help: &'static str) -> Self {
+        Self { what, place: place.into(), why: why.into(), help, cause: Cause::Usage }
+    }
+
+    /// An input is bad.
+    #[must_use]
+    pub fn bad_input(what: &'static str, place: &str, why: impl Into<String>, help: &'static str) -> Self {
+        Self { what, place: place.into(), why: why.into(), help, cause: Cause::BadInput }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use zemtak_core::codec::Unproved;
+
+    #[test]
+    fn what_does_not_read_back_is_an_error_of_its_own_that_names_the_file() {
+        let unproved = EncodeError::Unproved(Unproved::Pixels { picture: 0, row: 7 });
+        let failure = Failure::from(Problem::not_encoded("night-0.png", &unproved, "ask for less"));
+        assert_eq!(failure.cause(), Cause::Io);
+        let text = failure.to_string();
+        assert!(text.starts_with("a picture that does not read back as it was\n  night-0.png: "), "{text}");
+        assert!(text.contains("row 7") && text.contains("not written") && !text.contains("ask for less"), "{text}");
+        let large = EncodeError::TooLarge(zemtak_core::geometry::Size::new(1, 1), 1);
+        assert_eq!(Problem::not_encoded("night-0.png", &large, "ask for less").cause, Cause::BadInput);
+    }
+}

@@ -1,0 +1,163 @@
+//! Names, numbers and sizes as people read them.
+
+use std::fmt::Write as _;
+use std::path::Path;
+
+/// A name with control characters and marks of writing direction escaped, so that it cannot disturb a terminal.
+#[must_use]
+pub fn name(text: &str) -> String {
+    let disturbs = |c: char| {
+        c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+    };
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        if disturbs(c) {
+            out.extend(c.escape_unicode());
+        } else {
+            out.push(c);
+        }
+    }
+    out
+}
+
+/// A path as text: as it is, or with marks where it is not UTF-8.
+#[must_use]
+pub fn path(path: &Path) -> String {
+    path.display().to_string()
+}
+
+/// Line and column of a byte of a text, both from 1, the column in characters.
+#[must_use]
+pub fn line_and_column(text: &str, at: usize) -> (usize, usize) {
+    let before = text.get(..at).unwrap_or(text);
+    let line = before.rsplit('\n').next().unwrap_or_default();
+    (before.matches('\n').count() + 1, line.chars().count() + 1)
+}
+
+/// The line that a part of a text begins in, with a mark under the part. Of long lines only what is around it.
+#[must_use]
+pub fn marked(text: &str, part: std::ops::Range<usize>) -> String {
+    const AROUND: usize = 48;
+    let (line, column) = line_and_column(text, part.start);
+    let characters: Vec<char> = text.lines().nth(line - 1).unwrap_or_default().chars().collect();
+    let at = (column - 1).min(characters.len());
+    let start = at.saturating_sub(AROUND);
+    let end = characters.len().min(at + AROUND);
+    let shown: String = characters[start..end].iter().map(|c| if c.is_control() { ' ' } else { *c }).collect();
+    let length = text.get(part).map_or(1, |p| p.lines().next().unwrap_or_default().chars().count());
+    let length = length.clamp(1, (end - at).max(1));
+    format!("{shown}\n{}{}", " ".repeat(at - start), "^".repeat(length))
+}
+
+/// Bytes as lower-case hexadecimal digits.
+#[must_use]
+pub fn hex(bytes: &[u8]) -> String {
+    bytes.iter().fold(String::with_capacity(bytes.len() * 2), |mut out, byte| {
+        let _ = write!(out, "{byte:02x}");
+        out
+    })
+}
+
+/// A number of bytes: `640 B`, `1.50 KiB`, `12.00 MiB`.
+#[must_use]
+pub fn bytes(count: u64) -> String {
+    const UNITS: [&str; 6] = ["KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
+    let Some(unit) = (count.checked_ilog2().unwrap_or(0) / 10).checked_sub(1) else { return format!("{count} B") };
+    #[expect(clippy::cast_precision_loss, reason = "a size for people")]
+    let scaled = count as f64 / (1_u64 << (10 * (unit + 1))) as f64;
+    format!("{scaled:.2} {}", UNITS[unit as usize])
+}
+
+/// A part of a whole in percent, with one decimal: `93.4 %`; rounded down, so that only a full page is 100 %.
+#[must_use]
+pub fn percent(part: u64, whole: u64) -> String {
+    let tenths = if whole == 0 { 0 } else { u128::from(part) * 1000 / u128::from(whole) };
+    format!("{}.{} %", tenths / 10, tenths % 10)
+}
+
+/// A count and its noun: `1 page`, `3 pages`, `10,000 sprites`.
+#[must_use]
+pub fn count(n: usize, one: &str, many: &str) -> String {
+    format!("{} {}", number(n as u64), if n == 1 { one } else { many })
+}
+
+/// A whole number with commas between thousands.
+#[must_use]
+pub fn number(n: u64) -> String {
+    let digits = n.to_string();
+    let mut out = String::with_capacity(digits.len() + digits.len() / 3);
+    for (at, digit) in digits.char_indices() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            out.push(',');
+        }
+        out.push(digit);
+    }
+    out
+}
+
+/// Some of a list: the first `most`, and how many more there are.
+#[must_use]
+pub fn some_of(names: &[String], most: usize) -> String {
+    let mut out = names.iter().take(most).map(|n| name(n)).collect::<Vec<_>>().join(", ");
+    if names.len() > most {
+        let _ = write!(out, " and {} more (-v lists them)", number((names.len() - most) as u64));
+    }
+    out
+}
+
+/// The first five of a list, and how many more there are.
+#[must_use]
+pub fn first_of(names: &[String]) -> String {
+    let first = names.iter().take(5).map(|n| name(n)).collect::<Vec<_>>().join(", ");
+    match names.len().saturating_sub(5) {
+        0 => first,
+        more => format!("{first} and {} more", number(more as u64)),
+    }
+}
+
+/// Text of several lines with all but the first moved in; control characters but line breaks are escaped.
+#[must_use]
+pub fn lines_indented(text: &str, by: usize) -> String {
+    let lines: Vec<String> = text.lines().map(name).collect();
+    lines.join(&format!("\n{:by$}", ""))
+}
+
+/// How alike two words are at least of which one is offered for the other.
+const ALIKE: f64 = 0.75;
+
+/// The word that is most like another.
+#[must_use]
+pub fn nearest<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> Option<&'w str> {
+    let word = word.to_lowercase();
+    // The first is for words that go on wrongly, the second for two letters exchanged in a short one.
+    let likeness = |w: &str| strsim::jaro_winkler(&word, w).max(strsim::normalized_damerau_levenshtein(&word, w) + 0.1);
+    let best = words.map(|w| (likeness(w), w)).max_by(|a, b| a.0.total_cmp(&b.0))?;
+    (best.0 >= ALIKE).then_some(best.1)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_and_names_read_as_meant() {
+        assert_eq!(
+            (percent(999_999, 1_000_000), percent(4, 4), percent(1, 0)),
+            ("99.9 %".into(), "100.0 %".into(), "0.0 %".into())
+        );
+        assert_eq!(
+            (count(1, "page", "pages"), count(10_000, "page", "pages")),
+            ("1 page".into(), "10,000 pages".into())
+        );
+        assert_eq!(name("a\u{202e}b\n\u{1b}c d\u{e9}"), "a\\u{202e}b\\u{a}\\u{1b}c d\u{e9}");
+        let sizes = [0, 1023, 1536, 12 << 20, u64::MAX].map(bytes);
+        assert_eq!(sizes, ["0 B", "1023 B", "1.50 KiB", "12.00 MiB", "16.00 EiB"]);
+        assert_eq!([0, 999, 1000, 1_234_567].map(number), ["0", "999", "1,000", "1,234,567"]);
+        let names: Vec<String> = ["a", "b", "c"].map(String::from).into();
+        assert_eq!(
+            (some_of(&names, 2), some_of(&names, 3)),
+            ("a, b and 1 more (-v lists them)".into(), "a, b, c".into())
+        );
+        assert_eq!(lines_indented("one\ntwo", 2), "one\n  two");
+    }
+}

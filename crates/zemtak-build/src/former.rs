@@ -1,0 +1,191 @@
+//! The pages of the former build: where pixels can be had without decoding sources, and bands without encoding them.
+//!
+//! What is taken from there is held to what is wanted: pixels to the hash of the sprite's stored pixels, a page's bytes to
+//! the hash that was noted when they were proved. Where either does not hold, nothing is taken.
+
+use crate::context::Context;
+use crate::store::{self, Hash};
+use crate::timings::Stage;
+use serde::{Deserialize, Serialize};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
+use zemtak_core::codec::{Band, Limits, decode, join_png_bands, png_bands, split_png_bands};
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::pixels::{PIXEL, Pixels};
+
+/// What is noted of a page that was written.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Drawn {
+    /// The file's name.
+    pub file: String,
+    /// The hash of its bytes.
+    pub hash: Hash,
+    /// Its size in pixels.
+    pub size: Size,
+    /// The bands it was made of, if it was.
+    pub bands: Vec<DrawnBand>,
+    /// What lies on it.
+    pub boxes: Vec<DrawnBox>,
+}
+
+/// What is noted of a band.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+pub struct DrawnBand {
+    /// What it follows from.
+    pub key: Hash,
+    /// See [`Band`].
+    pub sum: u32,
+    /// See [`Band`].
+    pub length: u64,
+}
+
+/// What is noted of a box.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+pub struct DrawnBox {
+    /// The hash of the stored pixels.
+    pub hash: Hash,
+    /// Where it lies.
+    pub rect: Rect,
+    /// Whether it is stored turned.
+    pub turned: bool,
+}
+
+/// Under which key the pages of an atlas are noted.
+fn key(out: &Path, atlas: &str) -> Hash {
+    store::key("drawn", &[crate::format::path(out).as_bytes(), atlas.as_bytes()])
+}
+
+/// Notes the pages of an atlas for the next build.
+pub fn note(pages: &[Drawn], out: &Path, atlas: &str, context: Context<'_>) {
+    if let Ok(bytes) = postcard::to_stdvec(pages) {
+        context.store.put(key(out, atlas), bytes);
+    }
+}
+
+/// The pages of the former build of an atlas.
+#[derive(Debug, Default)]
+pub struct Former {
+    pages: Vec<Page>,
+    /// Where the stored pixels with a hash lie.
+    boxes: HashMap<Hash, (usize, DrawnBox)>,
+    /// Where the band lies that follows from a key.
+    bands: HashMap<Hash, (usize, usize)>,
+}
+
+#[derive(Debug)]
+struct Page {
+    path: PathBuf,
+    drawn: Drawn,
+    /// The file's bytes, once somebody wants them; nothing if they are not those that were written.
+    bytes: OnceLock<Option<Vec<u8>>>,
+    /// The decoded bands. A page that has none is one.
+    decoded: Vec<OnceLock<Option<Pixels>>>,
+}
+
+impl Former {
+    /// The pages as they were noted. No file is read yet.
+    #[must_use]
+    pub fn open(out: &Path, atlas: &str, context: Context<'_>) -> Self {
+        let noted = context.store.get(&key(out, atlas));
+        let noted: Vec<Drawn> = noted.and_then(|bytes| postcard::from_bytes(&bytes).ok()).unwrap_or_default();
+        let (mut boxes, mut bands) = (HashMap::new(), HashMap::new());
+        for (page, drawn) in noted.iter().enumerate() {
+            boxes.extend(drawn.boxes.iter().map(|of| (of.hash, (page, *of))));
+            bands.extend(drawn.bands.iter().enumerate().map(|(band, of)| (of.key, (page, band))));
+        }
+        let page = |drawn: Drawn| {
+            let decoded = (0..drawn.bands.len().max(1)).map(|_| OnceLock::new()).collect();
+            Page { path: out.join(&drawn.file), drawn, bytes: OnceLock::new(), decoded }
+        };
+        Self { pages: noted.into_iter().map(page).collect(), boxes, bands }
+    }
+
+    /// What was noted of a page.
+    #[must_use]
+    pub fn drawn(&self, file: &str, hash: &Hash) -> Option<&Drawn> {
+        self.pages.iter().map(|page| &page.drawn).find(|drawn| drawn.file == file && drawn.hash == *hash)
+    }
+
+    /// The band that follows from a key, as it was encoded and proved.
+    #[must_use]
+    pub fn band(&self, key: &Hash, context: Context<'_>) -> Option<Band> {
+        let (page, band) = *self.bands.get(key)?;
+        self.pages[page].band(band, context)
+    }
+
+    /// The stored pixels with a hash, upright and of a size.
+    #[must_use]
+    pub fn pixels(&self, hash: &Hash, size: Size, context: Context<'_>) -> Option<Pixels> {
+        let (page, DrawnBox { rect, turned, .. }) = *self.boxes.get(hash)?;
+        let stored = self.pages[page].crop(rect, context)?;
+        let upright = if turned { stored.turned().turned().turned() } else { stored };
+        (upright.size() == size && hash_of(&upright) == *hash).then_some(upright)
+    }
+}
+
+/// The hash of stored pixels.
+#[must_use]
+pub fn hash_of(stored: &Pixels) -> Hash {
+    store::key("pixels", &[stored.as_bytes(), &stored.size().w.to_le_bytes()])
+}
+
+impl Page {
+    fn bytes(&self, context: Context<'_>) -> Option<&[u8]> {
+        let read = || {
+            let bytes = context.timings.time(Stage::Read, || std::fs::read(&self.path)).ok()?;
+            (store::hash(&bytes) == self.drawn.hash).then_some(bytes)
+        };
+        self.bytes.get_or_init(read).as_deref()
+    }
+
+    fn band(&self, band: usize, context: Context<'_>) -> Option<Band> {
+        let DrawnBand { sum, length, .. } = *self.drawn.bands.get(band)?;
+        let pieces = split_png_bands(self.bytes(context)?, self.drawn.bands.len())?;
+        Some(Band { deflated: pieces[band].to_vec(), sum, length })
+    }
+
+    /// The rows that a decoded part of the page begins and ends with.
+    fn parts(&self) -> Vec<std::ops::Range<u32>> {
+        if self.drawn.bands.is_empty() {
+            std::iter::once(0..self.drawn.size.h).collect()
+        } else {
+            png_bands(self.drawn.size)
+        }
+    }
+
+    fn decoded(&self, part: usize, rows: &std::ops::Range<u32>, context: Context<'_>) -> Option<&Pixels> {
+        let size = Size::new(self.drawn.size.w, rows.end - rows.start);
+        let decode_part = || {
+            let file = match self.drawn.bands.is_empty() {
+                true => self.bytes(context)?.to_vec(),
+                false => join_png_bands(size, &[self.band(part, context)?]),
+            };
+            let extension = self.path.extension().and_then(|e| e.to_str());
+            let decoded = context.timings.time(Stage::Decode, || decode(&file, extension, &Limits::default()));
+            let pixels = decoded.ok().map(|decoded| decoded.pixels).or_else(|| Pixels::from_rgba(size, file));
+            pixels.filter(|pixels| pixels.size() == size)
+        };
+        self.decoded.get(part)?.get_or_init(decode_part).as_ref()
+    }
+
+    /// The pixels of a rectangle; only the parts of the page are decoded that it touches.
+    fn crop(&self, rect: Rect, context: Context<'_>) -> Option<Pixels> {
+        if !rect.inside(self.drawn.size) {
+            return None;
+        }
+        let mut pixels = Pixels::transparent(rect.size())?;
+        for (part, rows) in self.parts().into_iter().enumerate() {
+            let (top, bottom) = (rect.y.max(rows.start), (rect.y + rect.h).min(rows.end));
+            if top >= bottom {
+                continue;
+            }
+            let decoded = self.decoded(part, &rows, context)?;
+            for y in top..bottom {
+                let row = &decoded.row(y - rows.start)[rect.x as usize * PIXEL..][..rect.w as usize * PIXEL];
+                pixels.row_mut(y - rect.y).copy_from_slice(row);
+            }
+        }
+        Some(pixels)
+    }
+}

@@ -1,0 +1,57 @@
+//! What a build depends on, so that it can be done again when that changes.
+
+use crate::project::Project;
+use crate::request::PackRequest;
+use crate::settings::Also;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+/// The files and folders that a build depends on.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Inputs {
+    /// Folders and files with sprites; of folders everything below them counts.
+    pub art: BTreeSet<PathBuf>,
+    /// The project file and templates.
+    pub files: BTreeSet<PathBuf>,
+    /// Where results go; what changes there was written by the build itself.
+    pub out: PathBuf,
+}
+
+impl Inputs {
+    /// What a request depends on as things are now. Where its project file cannot be used, that is the file alone.
+    #[must_use]
+    pub fn of(request: &PackRequest) -> Self {
+        let out = |default: PathBuf| request.out.clone().unwrap_or(default);
+        if !request.paths.is_empty() {
+            let art = request.paths.iter().cloned().collect();
+            return Self { art, files: BTreeSet::new(), out: out("build".into()) };
+        }
+        match Project::open(request.project.as_deref()) {
+            Ok(project) => Self { out: out(project.out.clone()), ..Self::of_project(&project) },
+            Err(_) => {
+                let file = Project::locate(request.project.as_deref()).unwrap_or_else(|_| crate::project::FILE.into());
+                Self { art: BTreeSet::new(), files: BTreeSet::from([file]), out: out("build".into()) }
+            }
+        }
+    }
+
+    fn of_project(project: &Project) -> Self {
+        let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
+        let mut inputs = Self { files: BTreeSet::from([project.path.clone()]), ..Self::default() };
+        for (_, keys) in &project.atlases {
+            let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
+            inputs.art.insert(root);
+            for also in keys.also.iter().flatten() {
+                if let Also::Template(path) = also {
+                    inputs.files.insert(project.folder.join(path));
+                }
+            }
+        }
+        inputs
+    }
+
+    /// All of them, for a build script's `cargo::rerun-if-changed`.
+    pub fn paths(&self) -> impl Iterator<Item = &Path> {
+        self.art.iter().chain(&self.files).map(PathBuf::as_path)
+    }
+}

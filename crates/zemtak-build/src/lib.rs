@@ -1,0 +1,74 @@
+//! Packs loose sprites into texture pages and writes frame descriptors: what the command line does, for whoever wants it
+//! without one, such as a game's build script or an editor.
+//!
+//! A [`PackRequest`] says what to pack and how; [`PackRequest::run`] builds what is out of date and returns a [`Packed`]
+//! with everything there is to tell. Nothing is printed: an [`Observer`] follows the progress and can stop the build.
+//! Errors come all at once, as a [`Failure`] with [`Problem`]s that say what is wrong, where, why, and what to do.
+//!
+//! A game's `build.rs`, which packs the atlases of its project file and runs again when the art changes:
+//!
+//! ```no_run
+//! use zemtak_build::PackRequest;
+//!
+//! fn main() -> Result<(), Box<dyn std::error::Error>> {
+//!     let packed = PackRequest::of_project("zemtak.toml").out(std::env::var("OUT_DIR")?).run(&())?;
+//!     for input in packed.inputs.paths() {
+//!         println!("cargo::rerun-if-changed={}", input.display());
+//!     }
+//!     Ok(())
+//! }
+//! ```
+//!
+//! # Modules in the order of the work
+//!
+//! [`project`] reads the project file into [`settings`]; [`sources`] finds images; `load` makes treated sprites of them;
+//! `plan` finds twins and lays boxes out; `pages` draws, encodes and proves; `describe` and [`forms`] write the
+//! descriptor and its other forms; `place` puts files in their places. Beside them [`store`] keeps what builds learn.
+
+mod against;
+mod build_atlas;
+mod content;
+mod context;
+mod describe;
+mod draft;
+mod explain;
+mod failure;
+pub mod format;
+mod former;
+pub mod forms;
+mod inputs;
+mod load;
+mod lock;
+mod observer;
+mod pack;
+mod pages;
+mod place;
+mod plan;
+pub mod project;
+mod request;
+pub mod settings;
+pub mod sources;
+pub mod store;
+mod summary;
+mod targets;
+mod template;
+mod timings;
+pub mod toml_text;
+mod warning;
+#[cfg(feature = "watch")]
+mod watch;
+pub mod write;
+
+pub use against::{Comparison, Difference, compare_with_sources};
+pub use draft::{AtlasDraft, NewProject};
+pub use explain::{DecidedBy, Explained, LongSprite, Tried};
+pub use failure::{Cause, Failure, Problem};
+pub use inputs::Inputs;
+pub use load::{decode_source, hush_codec_panics};
+pub use observer::{Observer, Phase};
+pub use request::{OutputFile, PackRequest, Packed};
+pub use summary::{Binds, Kept, PageSummary, State, Summary};
+pub use timings::{Spent, Stage};
+pub use warning::Warning;
+#[cfg(feature = "watch")]
+pub use watch::watch;

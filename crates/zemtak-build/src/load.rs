@@ -1,0 +1,369 @@
+//! Images to sprites: read, decoded and treated on all cores, or remembered from an earlier build.
+
+use crate::content::{self, Content};
+use crate::context::Context;
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::former::{Former, hash_of};
+use crate::observer::Phase;
+use crate::settings::rule::Rules;
+use crate::sources::Source;
+use crate::store::{self, Hash};
+use crate::timings::Stage;
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+use std::cell::Cell;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
+use zemtak_core::codec::{DecodeError, DecodedFrames, Format, Limits, decode_frames};
+use zemtak_core::geometry::Size;
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
+use zemtak_core::prepare::{Prepared, Treatment};
+
+/// What is known of a treated sprite without its pixels.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Facts {
+    /// The source's size.
+    pub source: Size,
+    /// The canvas's size: the source's, scaled.
+    pub canvas: Size,
+    /// Where the stored pixels begin on the canvas.
+    pub inset: [u32; 2],
+    /// The size of what is stored.
+    pub stored: Size,
+    /// A hash of what is stored.
+    pub hash: Hash,
+    /// Whether no pixel is visible.
+    pub empty: bool,
+    /// How long the frame of an animated picture is shown.
+    pub ms: Option<f64>,
+}
+
+/// What is known of an image file.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+struct Known {
+    /// Its frames; one for a still picture.
+    frames: Vec<Facts>,
+    /// What it carries that was left out of account.
+    ignored: Vec<String>,
+}
+
+/// A sprite: what is known of it, and its pixels as soon as somebody needs them.
+#[derive(Debug)]
+pub struct Sprite<'a> {
+    /// Its name.
+    pub name: SpriteName,
+    /// What is known of it.
+    pub facts: Facts,
+    source: &'a Source,
+    content: Hash,
+    frame: usize,
+    treatment: Treatment,
+    frames: Arc<Frames>,
+}
+
+/// The stored pixels of all sprites of one file, as far as they are at hand. A file is decoded for all of them at once.
+#[derive(Debug)]
+struct Frames {
+    pixels: Vec<OnceLock<Pixels>>,
+    /// Held by whoever decodes the file.
+    decoding: Mutex<()>,
+}
+
+impl Frames {
+    fn new(count: usize, mut pixels: impl Iterator<Item = Pixels>) -> Self {
+        let pixels = (0..count).map(|_| pixels.next().map_or_else(OnceLock::new, OnceLock::from)).collect();
+        Self { pixels, decoding: Mutex::new(()) }
+    }
+}
+
+/// All sprites of an atlas, sorted by name, and what else was noticed of their files.
+#[derive(Debug, Default)]
+pub struct Loaded<'a> {
+    /// The sprites.
+    pub sprites: Vec<Sprite<'a>>,
+    /// What was left out of account: what it is, and of which files.
+    pub ignored: Vec<(String, String)>,
+}
+
+/// How sprites are treated: all alike but for what rules say.
+#[derive(Debug, Clone, Copy)]
+pub struct Recipe<'a> {
+    /// For all.
+    pub treatment: Treatment,
+    /// For some.
+    pub rules: &'a Rules,
+}
+
+impl Recipe<'_> {
+    /// The treatment of an image. One that repeats is stored whole, since its page's edges are its own.
+    fn for_image(&self, name: &SpriteName) -> Treatment {
+        let repeats = self.rules.of(name).repeats() || self.rules.of(&frame_name(name, 0)).repeats();
+        Treatment { trim: self.treatment.trim && !repeats, ..self.treatment }
+    }
+}
+
+/// The content of a source: its hash, and its bytes if the file had to be read for that.
+#[derive(Debug)]
+pub struct Looked {
+    /// The hash.
+    pub hash: Hash,
+    /// The bytes, until somebody takes them.
+    bytes: Mutex<Option<Vec<u8>>>,
+}
+
+/// Looks at each source's content.
+///
+/// # Errors
+/// An interruption; for each source also that it cannot be read.
+pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
+    let look = |source: &Source| {
+        let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.store));
+        let looked = looked.map_err(|e| Problem::io(&source.shown, &e))?;
+        Ok(match looked {
+            content::Looked::Known(hash) => Looked { hash, bytes: Mutex::default() },
+            content::Looked::Read(Content { bytes, hash }) => Looked { hash, bytes: Mutex::new(Some(bytes)) },
+        })
+    };
+    let looked = sources.par_iter().map(look).collect();
+    context.check()?;
+    Ok(looked)
+}
+
+impl Looked {
+    /// The content, read now unless it is still there from looking.
+    fn take(&self, source: &Source, context: Context<'_>) -> Result<Content, Problem> {
+        let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
+        match bytes {
+            Some(bytes) => Ok(Content { bytes, hash: self.hash }),
+            None => read(source, context),
+        }
+    }
+}
+
+/// Loads all sprites of an atlas, once for each recipe. Images that the store knows are not read, the others are decoded
+/// once, however many recipes there are.
+///
+/// # Errors
+/// All files that cannot be read or decoded.
+pub fn load<'a>(
+    (sources, contents): (&'a [Source], &[Looked]),
+    recipes: &[Recipe<'_>],
+    context: Context<'_>,
+) -> Result<Vec<Loaded<'a>>, Failure> {
+    let progress = context.progress(Phase::Reading, Some(sources.len()));
+    let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
+        .par_iter()
+        .zip(contents)
+        .map(|(source, content)| {
+            let images = if context.cancelled() { Ok(Vec::new()) } else { images(source, content, recipes, context) };
+            progress.advance();
+            images
+        })
+        .collect();
+    context.check()?;
+    let mut loaded: Vec<Loaded<'a>> = recipes.iter().map(|_| Loaded::default()).collect();
+    let mut problems = Vec::new();
+    for images in results {
+        match images {
+            Ok(images) => {
+                for (loaded, image) in loaded.iter_mut().zip(images) {
+                    loaded.sprites.extend(image.sprites);
+                    loaded.ignored.extend(image.ignored);
+                }
+            }
+            Err(problem) => problems.push(problem),
+        }
+    }
+    for of_recipe in &mut loaded {
+        of_recipe.sprites.sort_by(|a, b| a.name.cmp(&b.name));
+    }
+    // The names are the same whatever the recipe.
+    let names = loaded.first().map_or(&[][..], |first| &first.sprites);
+    let clashes = names.windows(2).filter(|pair| pair[0].name == pair[1].name);
+    problems.extend(clashes.map(|pair| frame_clash(&pair[0], &pair[1])));
+    Failure::unless(problems, loaded)
+}
+
+fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
+    let why = format!("{}, {}", a.source.shown, b.source.shown);
+    let help = "rename one: frames of an animated picture are named by its path and their number";
+    Problem::bad_input("several files give one sprite name", a.name.as_str(), why, help)
+}
+
+/// The sprites of one file.
+#[derive(Debug, Default)]
+struct Image<'a> {
+    sprites: Vec<Sprite<'a>>,
+    ignored: Vec<(String, String)>,
+}
+
+/// The sprites of a file for each recipe.
+fn images<'a>(
+    source: &'a Source,
+    looked: &Looked,
+    recipes: &[Recipe<'_>],
+    context: Context<'_>,
+) -> Result<Vec<Image<'a>>, Problem> {
+    let key = |content: &Hash, treatment: Treatment| {
+        let extension = source.path.extension().unwrap_or_default();
+        store::key("image", &[content, format!("{treatment:?}").as_bytes(), extension.as_encoded_bytes()])
+    };
+    let known = |treatment: Treatment| {
+        let known: Known = serde_json::from_slice(&context.store.get(&key(&looked.hash, treatment))?).ok()?;
+        (!known.frames.is_empty()).then_some(known)
+    };
+    let treatments: Vec<Treatment> = recipes.iter().map(|recipe| recipe.for_image(&source.name)).collect();
+    let all_known: Option<Vec<Known>> = treatments.iter().map(|&treatment| known(treatment)).collect();
+    if let Some(all) = all_known {
+        let images = treatments.iter().zip(all);
+        return Ok(images
+            .map(|(&treatment, known)| image(source, looked.hash, treatment, known, Vec::new()))
+            .collect());
+    }
+    let content = looked.take(source, context)?;
+    let mut decoded = Some(context.timings.time(Stage::Decode, || decode_content(source, &content))?);
+    let mut images = Vec::with_capacity(recipes.len());
+    for (i, &treatment) in treatments.iter().enumerate() {
+        // The last one may have the decoded pixels themselves.
+        let decoded = if i + 1 < treatments.len() { decoded.clone() } else { decoded.take() };
+        let Some(decoded) = decoded else { break };
+        let (known, pixels) = treat(decoded, treatment, context);
+        if let Ok(bytes) = serde_json::to_vec(&known) {
+            context.store.put(key(&content.hash, treatment), bytes);
+        }
+        images.push(image(source, content.hash, treatment, known, pixels));
+    }
+    Ok(images)
+}
+
+fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pixels: Vec<Pixels>) -> Image<'_> {
+    let frames = Arc::new(Frames::new(known.frames.len(), pixels.into_iter()));
+    let many = known.frames.len() > 1;
+    let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
+        name: if many { frame_name(&source.name, frame) } else { source.name.clone() },
+        facts,
+        source,
+        content,
+        frame,
+        treatment,
+        frames: Arc::clone(&frames),
+    });
+    let sprites = sprites.collect();
+    let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
+    Image { sprites, ignored }
+}
+
+/// `moth/fly` and 3 give `moth/fly/03`.
+fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
+    SpriteName::new(&format!("{image}/{frame:02}"))
+}
+
+fn treat(decoded: DecodedFrames, treatment: Treatment, context: Context<'_>) -> (Known, Vec<Pixels>) {
+    let treated = decoded.frames.into_iter().map(|frame| {
+        let source = frame.pixels.size();
+        let prepared = context.timings.time(Stage::Trim, || Prepared::new(frame.pixels, treatment));
+        let Prepared { canvas, inset, stored, empty } = prepared;
+        let hash = context.timings.time(Stage::Hash, || hash_of(&stored));
+        (Facts { source, canvas, inset, stored: stored.size(), hash, empty, ms: frame.ms }, stored)
+    });
+    let (frames, pixels) = treated.unzip();
+    let ignored = decoded.ignored.iter().map(|kind| kind.as_str().to_owned()).collect();
+    (Known { frames, ignored }, pixels)
+}
+
+/// Why pixels could not be had: what was remembered of a file does not hold, or the file is bad.
+#[derive(Debug)]
+pub enum Missing {
+    /// The file is no longer the one that was looked at.
+    Stale,
+    /// It cannot be read or decoded.
+    Bad(Problem),
+}
+
+impl Sprite<'_> {
+    /// The pixels that are stored of it: those at hand, those on a page of the former build, or decoded now.
+    ///
+    /// # Errors
+    /// The file cannot be read any more, or has changed.
+    pub fn pixels(&self, former: &Former, context: Context<'_>) -> Result<&Pixels, Missing> {
+        let own = &self.frames.pixels[self.frame];
+        if let Some(pixels) = own.get() {
+            return Ok(pixels);
+        }
+        if let Some(pixels) = former.pixels(&self.facts.hash, self.facts.stored, context) {
+            return Ok(own.get_or_init(|| pixels));
+        }
+        let _alone = self.frames.decoding.lock().unwrap_or_else(PoisonError::into_inner);
+        if own.get().is_none() {
+            self.decode_all(context)?;
+        }
+        own.get().ok_or(Missing::Stale)
+    }
+
+    /// Decodes the file for all sprites of it.
+    fn decode_all(&self, context: Context<'_>) -> Result<(), Missing> {
+        let content = read(self.source, context).map_err(Missing::Bad)?;
+        let decoded = context.timings.time(Stage::Decode, || decode_content(self.source, &content));
+        let (known, pixels) = treat(decoded.map_err(Missing::Bad)?, self.treatment, context);
+        if content.hash != self.content || known.frames.get(self.frame) != Some(&self.facts) {
+            return Err(Missing::Stale);
+        }
+        for (place, pixels) in self.frames.pixels.iter().zip(pixels) {
+            place.get_or_init(|| pixels);
+        }
+        Ok(())
+    }
+}
+
+fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {
+    let content = context.timings.time(Stage::Read, || content::read(&source.path, context.store));
+    content.map_err(|e| Problem::io(&source.shown, &e))
+}
+
+/// Reads and decodes all frames of an image.
+///
+/// # Errors
+/// The file cannot be read, or is no image that can be used.
+pub fn decode_source(source: &Source) -> Result<DecodedFrames, Problem> {
+    let content = content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&source.shown, &error))?;
+    decode_content(source, &content)
+}
+
+fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, Problem> {
+    let extension = source.path.extension().and_then(|e| e.to_str());
+    decode_guarded(&content.bytes, extension).map_err(|error| {
+        let why = match (&error, extension.and_then(Format::of_extension)) {
+            (DecodeError::NotAnImage { .. }, Some(format)) => format!("named like {format}, but {error}"),
+            _ => error.to_string(),
+        };
+        let help = "repair or replace the file, or take it out of the folder";
+        Problem::bad_input("an image that cannot be used", &format::name(&source.shown), why, help)
+    })
+}
+
+thread_local! {
+    static DECODING: Cell<bool> = const { Cell::new(false) };
+}
+
+/// Keeps quiet about panics inside a codec: they are caught and told as errors of the file.
+pub fn hush_codec_panics() {
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |info| {
+        if !DECODING.get() {
+            usual(info);
+        }
+    }));
+}
+
+/// Decodes with a net below: should a codec panic on a hostile file, that is the file's error and not the end.
+fn decode_guarded(bytes: &[u8], extension: Option<&str>) -> Result<DecodedFrames, DecodeError> {
+    DECODING.set(true);
+    let result = catch_unwind(AssertUnwindSafe(|| decode_frames(bytes, extension, &Limits::default())));
+    DECODING.set(false);
+    result.unwrap_or_else(|_| {
+        let format = Format::of(bytes, extension).unwrap_or(Format::Png);
+        Err(DecodeError::Damaged { format, reason: "the decoder gave up on it".into() })
+    })
+}

@@ -1,0 +1,88 @@
+//! One build at a time in a folder for results.
+
+use crate::context::check;
+use crate::failure::Failure;
+use crate::observer::Observer;
+use crate::{format, write};
+use std::fs::{self, File, TryLockError};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// The file that is locked. It stays there; the lock goes with the process.
+pub const FILE: &str = ".zemtak-lock";
+
+/// How names of files begin and end that are not in their place yet.
+pub const PART: (&str, &str) = (".zemtak-", ".part");
+
+/// Holds a folder for results; dropped, the next build may go on.
+#[derive(Debug)]
+pub struct Lock {
+    _file: File,
+    /// The folder, if it was made for this build.
+    made: Option<PathBuf>,
+}
+
+impl Lock {
+    /// Takes away a folder that was made for this build and has nothing in it.
+    pub fn give_up(&mut self) {
+        if let Some(folder) = self.made.take() {
+            let _ = fs::remove_file(folder.join(FILE));
+            let _ = fs::remove_dir(folder);
+        }
+    }
+}
+
+/// Makes a folder, waits until no other build is at work there, and clears away what a killed one left half written.
+///
+/// # Errors
+/// The folder cannot be made or written to, or the observer cancels.
+pub(crate) fn take(folder: &Path, observer: &dyn Observer) -> Result<Lock, Failure> {
+    let io = |error: &dyn std::error::Error| Failure::io(&format::path(folder), error);
+    let made = (!folder.exists()).then(|| folder.to_owned());
+    let path = folder.join(FILE);
+    let mut told = false;
+    loop {
+        write::make_folder(folder)?;
+        let file = File::options().create(true).append(true).open(&path).map_err(|e| io(&e))?;
+        match file.try_lock() {
+            // The build before may have taken its folder away with the file.
+            Ok(()) if same_file(&file, &path) => {
+                sweep(folder);
+                return Ok(Lock { _file: file, made });
+            }
+            Ok(()) => {}
+            Err(TryLockError::Error(error)) => return Err(io(&error)),
+            Err(TryLockError::WouldBlock) => {
+                if !std::mem::replace(&mut told, true) {
+                    observer.waits_for(folder);
+                }
+                std::thread::sleep(Duration::from_millis(20));
+                check(observer)?;
+            }
+        }
+    }
+}
+
+#[cfg(unix)]
+fn same_file(file: &File, path: &Path) -> bool {
+    use std::os::unix::fs::MetadataExt;
+    let number = |meta: fs::Metadata| (meta.dev(), meta.ino());
+    file.metadata().map(number).ok() == fs::metadata(path).map(number).ok()
+}
+
+/// An open file cannot be removed here.
+#[cfg(not(unix))]
+fn same_file(_: &File, _: &Path) -> bool {
+    true
+}
+
+/// Nobody else is at work here, so a part is of a build that was killed. One that cannot be removed does no harm.
+fn sweep(folder: &Path) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let name = entry.file_name();
+        let ours = name.to_str().is_some_and(|n| n.starts_with(PART.0) && n.ends_with(PART.1));
+        if ours {
+            let _ = fs::remove_file(entry.path());
+        }
+    }
+}

@@ -1,0 +1,117 @@
+//! A whole build: all atlases of a request, each as far as it is out of date.
+
+use crate::build_atlas::{BuiltAtlas, Options, begin, finish};
+use crate::context::Context;
+use crate::failure::{Cause, Failure};
+use crate::inputs::Inputs;
+use crate::observer::Observer;
+use crate::pages::NotDrawn;
+use crate::project::Project;
+use crate::request::{OutputFile, PackRequest, Packed};
+use crate::store::{FileStore, Store};
+use crate::targets::{self, Target, Targets};
+use crate::timings::{Stage, Timings};
+use crate::{format, lock, place};
+use std::path::{Path, PathBuf};
+use std::time::Instant;
+
+pub(crate) fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure> {
+    let started = Instant::now();
+    let timings = Timings::default();
+    let (out, targets) = timings.time(Stage::Find, || targets(request))?;
+    let options = Options { out: &out, check: request.check, keep: request.keep, explain: request.explain };
+    let mut lock = if request.check { None } else { Some(lock::take(&out, observer)?) };
+    let run = Run { targets: &targets.targets, options, timings: &timings, observer };
+    let built = run.build_and_place(request.fresh);
+    if built.is_err() {
+        lock.iter_mut().for_each(lock::Lock::give_up);
+    }
+    let built = built?;
+    let file =
+        |of: &crate::build_atlas::Output| OutputFile { path: out.join(&of.file), hash: of.hash, changed: of.changed };
+    let files = built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
+    Ok(Packed {
+        atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
+        warnings: targets.warnings,
+        files,
+        inputs: Inputs::of(request),
+        seconds: started.elapsed().as_secs_f64(),
+        spent: timings.spent(),
+    })
+}
+
+/// What is to be built, and where it goes.
+fn targets(request: &PackRequest) -> Result<(PathBuf, Targets), Failure> {
+    let name = request.name.as_deref();
+    if request.paths.is_empty() {
+        let project = Project::open(request.project.as_deref())?;
+        let out = request.out.clone().unwrap_or_else(|| project.out.clone());
+        let targets = targets::of_project(&project, name, &out, &request.keys)?;
+        return Ok((out, targets));
+    }
+    let out = request.out.clone().unwrap_or_else(|| "build".into());
+    let targets = targets::of_paths(&request.paths, request.root.as_deref(), &out, name, request.keys.clone())?;
+    Ok((out, targets))
+}
+
+/// A build under way.
+struct Run<'a> {
+    targets: &'a [Target],
+    options: Options<'a>,
+    timings: &'a Timings,
+    observer: &'a dyn Observer,
+}
+
+impl Run<'_> {
+    /// Builds, and puts the files in place unless this is only a check.
+    fn build_and_place(&self, fresh: bool) -> Result<Vec<BuiltAtlas>, Failure> {
+        let out = self.options.out;
+        let store = if fresh { FileStore::empty(out) } else { FileStore::open(out) };
+        let (store, built) = match self.build(&store) {
+            // Something changed while we looked at it, or the store was wrong: once more, with nothing remembered.
+            Err(NotDrawn::Stale) => {
+                let store = FileStore::empty(out);
+                let built = self.build(&store);
+                (store, built)
+            }
+            built => (store, built),
+        };
+        let built = built.map_err(|error| failed(error, out))?;
+        if self.options.check {
+            return Ok(built);
+        }
+        self.timings.time(Stage::Write, || place::place(out, built, &store, self.observer))
+    }
+
+    /// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid
+    /// out and drawn. What is wrong with any is told of all.
+    fn build(&self, store: &dyn Store) -> Result<Vec<BuiltAtlas>, NotDrawn> {
+        let context = Context { store, timings: self.timings, observer: self.observer };
+        let (mut built, mut problems) = (Vec::new(), Vec::new());
+        let mut rest = self.targets.iter();
+        let mut next = rest.next().map(|target| begin(target, self.options, context));
+        while let Some(begun) = next {
+            let following = rest.next();
+            let load = || following.map(|target| begin(target, self.options, context));
+            let build = || begun.map_err(NotDrawn::from).and_then(|begun| finish(begun, self.options, context));
+            let (atlas, loaded) = rayon::join(build, load);
+            match atlas {
+                Ok(atlas) => built.push(atlas),
+                Err(NotDrawn::Failed(failure)) if failure.cause() == Cause::Interrupted => return Err(failure.into()),
+                Err(NotDrawn::Failed(failure)) => problems.extend(failure.problems().iter().cloned()),
+                Err(NotDrawn::Stale) => return Err(NotDrawn::Stale),
+            }
+            next = loaded;
+        }
+        Ok(Failure::unless(problems, built)?)
+    }
+}
+
+fn failed(error: NotDrawn, out: &Path) -> Failure {
+    match error {
+        NotDrawn::Failed(failure) => failure,
+        NotDrawn::Stale => {
+            Failure::io(&format::path(out), &std::io::Error::other("sources keep changing while they are read"))
+        }
+    }
+}

@@ -1,0 +1,134 @@
+//! Pages as PNG made of bands: only what changed is drawn, encoded and proved again.
+//!
+//! A band's bytes follow from its rows alone, and its rows from the boxes that reach into it. So a band with the same boxes
+//! at the same places below its top is the same, on whichever page and however far down it lies.
+
+use super::NotDrawn;
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::former::{DrawnBand, Former};
+use crate::plan::Plan;
+use crate::store::{self, Hash};
+use crate::timings::Stage;
+use rayon::prelude::*;
+use std::ops::Range;
+use zemtak_core::codec::{
+    Band, EncodeError, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
+};
+use zemtak_core::compose::Composer;
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+
+impl Plan<'_> {
+    /// A page's bytes and the bands that they are made of.
+    ///
+    /// # Errors
+    /// What went wrong with a source, or an interruption.
+    pub(super) fn by_bands(
+        &self,
+        page: usize,
+        former: &Former,
+        context: Context<'_>,
+    ) -> Result<(Vec<u8>, Vec<DrawnBand>), NotDrawn> {
+        let size = self.layout.pages[page];
+        let on_page = self.on_page(page);
+        let ranges = png_bands(size);
+        let reaching: Vec<Vec<usize>> = ranges.iter().map(|rows| self.reaching_into(rows, page, &on_page)).collect();
+        let keys: Vec<Hash> =
+            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(page, rows, boxes)).collect();
+        let known: Vec<Option<Band>> = keys.iter().map(|key| former.band(key, context)).collect();
+        let mut needed: Vec<usize> = known
+            .iter()
+            .zip(&reaching)
+            .filter(|(band, _)| band.is_none())
+            .flat_map(|(_, boxes)| boxes.clone())
+            .collect();
+        needed.sort_unstable();
+        needed.dedup();
+        let composer = self.composer(page, &needed, former, context)?;
+        let drawing = Drawing { composer: &composer, width: size.w, fresh: known.iter().all(Option::is_none), context };
+        let bands: Vec<Result<Band, Failure>> = ranges
+            .par_iter()
+            .zip(known)
+            .map(|(rows, known)| match known {
+                Some(band) => Ok(band),
+                None => drawing.band(rows).map_err(|error| self.not_encoded(page, &error)),
+            })
+            .collect();
+        context.check()?;
+        let bands = bands.into_iter().collect::<Result<Vec<Band>, Failure>>()?;
+        let file = context.timings.time(Stage::Encode, || join_png_bands(size, &bands));
+        if drawing.fresh {
+            drawing.prove(&file, size, &ranges).map_err(|error| self.not_encoded(page, &error))?;
+        }
+        let note = |(key, band): (Hash, &Band)| DrawnBand { key, sum: band.sum, length: band.length };
+        Ok((file, keys.into_iter().zip(&bands).map(note).collect()))
+    }
+
+    /// The boxes of a page that reach with their rings into a range of its rows.
+    fn reaching_into(&self, rows: &Range<u32>, page: usize, on_page: &[usize]) -> Vec<usize> {
+        let ring = self.extrude_of(page);
+        let reaches = |at: &usize| {
+            let rect = self.layout.places[*at].rect;
+            rect.y.saturating_sub(ring) < rows.end && rect.y + rect.h + ring > rows.start
+        };
+        on_page.iter().copied().filter(reaches).collect()
+    }
+
+    /// What the bytes of a band follow from.
+    fn band_key(&self, page: usize, rows: &Range<u32>, boxes: &[usize]) -> Hash {
+        let mut key = Vec::with_capacity(boxes.len() * 64);
+        for part in [PNG_VERSION, self.layout.pages[page].w, rows.end - rows.start, self.extrude_of(page)] {
+            key.extend_from_slice(&part.to_le_bytes());
+        }
+        for &at in boxes {
+            let place = self.layout.places[at];
+            let below = i64::from(place.rect.y) - i64::from(rows.start);
+            key.extend_from_slice(&self.stored_hash(at));
+            key.extend_from_slice(&below.to_le_bytes());
+            for part in [place.rect.x, place.rect.w, place.rect.h, u32::from(place.turned)] {
+                key.extend_from_slice(&part.to_le_bytes());
+            }
+        }
+        store::key("band", &[&key])
+    }
+}
+
+/// The drawing of one page's bands.
+struct Drawing<'a> {
+    composer: &'a Composer<'a>,
+    width: u32,
+    /// Whether all bands are new: then the file is proved as a whole, once it is there.
+    fresh: bool,
+    context: Context<'a>,
+}
+
+impl Drawing<'_> {
+    fn rows(&self, rows: &Range<u32>) -> Result<Pixels, EncodeError> {
+        let drawn = self.context.timings.time(Stage::Compose, || self.composer.rows(rows.clone()));
+        drawn.ok_or_else(|| EncodeError::Codec("it is too large for memory".into()))
+    }
+
+    fn band(&self, rows: &Range<u32>) -> Result<Band, EncodeError> {
+        if self.context.cancelled() {
+            return Err(EncodeError::Empty);
+        }
+        let pixels = self.rows(rows)?;
+        let encode = || encode_png_band(pixels.as_bytes(), self.width);
+        let band = self.context.timings.time(Stage::Encode, encode)?;
+        if !self.fresh {
+            self.context.timings.time(Stage::Prove, || prove_png_band(&band, pixels.as_bytes(), self.width))?;
+        }
+        Ok(band)
+    }
+
+    /// Decodes the file and compares it with the page, drawn once more, band by band.
+    fn prove(&self, file: &[u8], size: Size, ranges: &[Range<u32>]) -> Result<(), EncodeError> {
+        let mut proof = self.context.timings.time(Stage::Prove, || PngProof::new(file, size))?;
+        for range in ranges {
+            let pixels = self.rows(range)?;
+            self.context.timings.time(Stage::Prove, || proof.next_rows(pixels.as_bytes()))?;
+        }
+        Ok(proof.end()?)
+    }
+}

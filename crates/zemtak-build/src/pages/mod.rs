@@ -1,0 +1,225 @@
+//! Drawing pages, and leaving those alone that are there already.
+
+mod bands;
+
+use crate::content;
+use crate::context::Context;
+use crate::failure::{Failure, Problem};
+use crate::former::{Drawn, DrawnBox, Former};
+use crate::load::Missing;
+use crate::observer::Phase;
+use crate::plan::Plan;
+use crate::settings::{PageFormat, PageNames};
+use crate::store::{self, Hash};
+use crate::timings::Stage;
+use rayon::prelude::*;
+use std::path::Path;
+use zemtak_core::atlas::Wrap;
+use zemtak_core::codec::{EncodeError, Encoded, PNG_VERSION, PngEffort, encoded_png, encoded_qoi, encoded_webp};
+use zemtak_core::compose::{Composer, Stamp};
+use zemtak_core::pixels::Pixels;
+
+/// A page: its file and what must be done to have it.
+#[derive(Debug)]
+pub struct PageFile<T> {
+    /// What is noted of it for the next build: its file, the hash of the file's bytes, its size.
+    pub drawn: Drawn,
+    /// What lies beyond its edges.
+    pub wrap: Wrap,
+    /// What was made of its bytes; nothing if they are in place already.
+    pub made: Option<T>,
+}
+
+/// Where pages go, and what becomes of them.
+pub struct Put<'a, F> {
+    /// The folder for results.
+    pub out: &'a Path,
+    /// The pages that are there.
+    pub former: &'a Former,
+    /// Takes a new page's bytes, with the name of its file.
+    pub take: F,
+}
+
+/// Why pages could not be drawn.
+#[derive(Debug)]
+pub enum NotDrawn {
+    /// A source is no longer what it was a moment ago, or the store was wrong about it.
+    Stale,
+    /// Anything else.
+    Failed(Failure),
+}
+
+impl From<Failure> for NotDrawn {
+    fn from(failure: Failure) -> Self {
+        Self::Failed(failure)
+    }
+}
+
+impl Plan<'_> {
+    /// Draws, encodes and proves the pages on all cores and hands each on as soon as it is ready; pages whose files are in
+    /// place are left alone, and bands of pages that are as they were are taken from there.
+    ///
+    /// # Errors
+    /// What went wrong with a source or with handing on, or an interruption.
+    pub fn draw<T: Send>(
+        &self,
+        put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure> + Sync>,
+        context: Context<'_>,
+    ) -> Result<Vec<PageFile<T>>, NotDrawn> {
+        let progress = context.progress(Phase::Drawing, Some(self.page_count()));
+        let draw_one = |index: usize| {
+            context.check()?;
+            let page = self.page(index, put, context)?;
+            progress.advance();
+            Ok(page)
+        };
+        (0..self.page_count()).into_par_iter().map(draw_one).collect()
+    }
+
+    fn page<T>(
+        &self,
+        index: usize,
+        put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure>>,
+        context: Context<'_>,
+    ) -> Result<PageFile<T>, NotDrawn> {
+        let wrap = self.wrap_of(index);
+        let in_place = |file: &str, hash: Hash| {
+            let there = context.timings.time(Stage::Read, || content::hash(&put.out.join(file), context.store));
+            there.is_ok_and(|there| there == hash)
+        };
+        let key = self.page_key(index);
+        let known: Option<Hash> = context.store.get(&key).and_then(|bytes| bytes.try_into().ok());
+        if let Some(hash) = known {
+            let file = self.page_name(index, &hash);
+            if let Some(drawn) = put.former.drawn(&file, &hash).filter(|_| in_place(&file, hash)) {
+                return Ok(PageFile { drawn: drawn.clone(), wrap, made: None });
+            }
+        }
+        let (bytes, bands) = match (self.task.settings.pages_as, self.task.settings.png) {
+            (PageFormat::Png, PngEffort::Balanced) => self.by_bands(index, put.former, context)?,
+            _ => (self.whole(index, put.former, context)?, Vec::new()),
+        };
+        let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
+        context.store.put(key, hash.to_vec());
+        let file = self.page_name(index, &hash);
+        // Without what earlier builds learnt, a page may still be the same.
+        let made = if in_place(&file, hash) { None } else { Some((put.take)(&file, bytes)?) };
+        let drawn = Drawn { file, hash, size: self.layout.pages[index], bands, boxes: self.boxes_on(index) };
+        Ok(PageFile { drawn, wrap, made })
+    }
+
+    fn page_name(&self, index: usize, hash: &Hash) -> String {
+        let (name, extension) = (self.task.name, self.task.settings.pages_as.extension());
+        match self.task.settings.names {
+            PageNames::Plain => format!("{name}-{index}.{extension}"),
+            PageNames::Hashed => format!("{name}-{index}.{}.{extension}", crate::format::hex(&hash[..8])),
+        }
+    }
+
+    /// The boxes on a page, in the order in which they are drawn.
+    pub(super) fn on_page(&self, page: usize) -> Vec<usize> {
+        (0..self.drawn.len()).filter(|&at| self.layout.places[at].page == page).collect()
+    }
+
+    fn boxes_on(&self, page: usize) -> Vec<DrawnBox> {
+        let of = |at: usize| {
+            let place = self.layout.places[at];
+            DrawnBox { hash: self.stored_hash(at), rect: place.rect, turned: place.turned }
+        };
+        self.on_page(page).into_iter().map(of).collect()
+    }
+
+    /// The hash of what is stored in a box.
+    pub(super) fn stored_hash(&self, at: usize) -> Hash {
+        self.task.sprites[self.drawn[at]].facts.hash
+    }
+
+    /// What a page's bytes follow from.
+    fn page_key(&self, index: usize) -> Hash {
+        let settings = self.task.settings;
+        let page = self.layout.pages[index];
+        let format = (settings.pages_as, settings.png);
+        let how = format!("{page:?} {} {format:?} {PNG_VERSION}", self.extrude_of(index));
+        let mut on_page = Vec::new();
+        for at in self.on_page(index) {
+            let place = self.layout.places[at];
+            on_page.extend_from_slice(format!("{:?} {}", place.rect, place.turned).as_bytes());
+            on_page.extend_from_slice(&self.stored_hash(at));
+        }
+        store::key("page", &[how.as_bytes(), &on_page])
+    }
+
+    pub(super) fn wrap_of(&self, page: usize) -> Wrap {
+        let alone = self.layout.places.iter().position(|p| p.page == page).filter(|&at| self.items[at].alone);
+        alone.and_then(|at| self.overrides[self.drawn[at]].wrap).unwrap_or(Wrap::Clamp)
+    }
+
+    /// A page that repeats is one box without a ring.
+    pub(super) fn extrude_of(&self, page: usize) -> u32 {
+        if self.wrap_of(page) == Wrap::Clamp { self.task.settings.spacing.extrude } else { 0 }
+    }
+
+    /// What draws these boxes of a page; their pixels are had now.
+    pub(super) fn composer(
+        &self,
+        page: usize,
+        boxes: &[usize],
+        former: &Former,
+        context: Context<'_>,
+    ) -> Result<Composer<'_>, NotDrawn> {
+        let pixels: Vec<Result<&Pixels, Missing>> =
+            boxes.par_iter().map(|&at| self.task.sprites[self.drawn[at]].pixels(former, context)).collect();
+        let (mut stamps, mut problems) = (Vec::with_capacity(boxes.len()), Vec::new());
+        for (&at, pixels) in boxes.iter().zip(pixels) {
+            let place = self.layout.places[at];
+            match pixels {
+                Ok(pixels) => stamps.push(Stamp { pixels, rect: place.rect, turned: place.turned }),
+                Err(Missing::Stale) => return Err(NotDrawn::Stale),
+                Err(Missing::Bad(problem)) => problems.push(problem),
+            }
+        }
+        Failure::unless(problems, ())?;
+        let composer = Composer::new(self.layout.pages[page], stamps, self.extrude_of(page));
+        Ok(composer.map_err(|error| self.internal(page, &error))?)
+    }
+
+    /// A page's bytes, encoded as a whole and proved to show its pixels.
+    fn whole(&self, page: usize, former: &Former, context: Context<'_>) -> Result<Vec<u8>, NotDrawn> {
+        let composer = self.composer(page, &self.on_page(page), former, context)?;
+        let height = self.layout.pages[page].h;
+        let pixels = context.timings.time(Stage::Compose, || composer.rows(0..height));
+        let pixels = pixels.ok_or_else(|| self.too_large(page))?;
+        let settings = self.task.settings;
+        let encode = || -> Result<Encoded<'_>, EncodeError> {
+            match settings.pages_as {
+                PageFormat::Png => encoded_png(&pixels, settings.png),
+                PageFormat::Qoi => encoded_qoi(&pixels),
+                PageFormat::WebP => encoded_webp(&pixels),
+                PageFormat::Raw => Ok(Encoded::raw(&pixels)),
+            }
+        };
+        let encoded = context.timings.time(Stage::Encode, encode).map_err(|error| self.not_encoded(page, &error))?;
+        let proved = context.timings.time(Stage::Prove, || encoded.prove());
+        Ok(proved.map_err(|error| self.not_encoded(page, &error.into()))?)
+    }
+
+    pub(super) fn too_large(&self, page: usize) -> Failure {
+        self.not_encoded(page, &EncodeError::Codec("it is too large for memory".into()))
+    }
+
+    fn internal(&self, page: usize, error: &dyn std::error::Error) -> Failure {
+        let help = "this is an error in zemtak itself: please report it with the images";
+        Problem::bad_input("a page cannot be drawn", &self.page_title(page), error.to_string(), help).into()
+    }
+
+    /// The page's file and number.
+    fn page_title(&self, page: usize) -> String {
+        let (name, size) = (self.task.name, self.layout.pages[page]);
+        format!("{name}-{page}.{}, page {page} ({size} pixels)", self.task.settings.pages_as.extension())
+    }
+
+    pub(super) fn not_encoded(&self, page: usize, error: &EncodeError) -> Failure {
+        let help = "choose another page format, or smaller pages with --page-max";
+        Problem::not_encoded(&self.page_title(page), error, help).into()
+    }
+}

@@ -1,0 +1,383 @@
+//! Loaded sprites to the plan of an atlas: twins, groups and the layout.
+
+mod together;
+
+use crate::context::Context;
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::load::Sprite;
+use crate::observer::Phase;
+use crate::settings::rule::{Membership, Overrides};
+use crate::settings::{AtlasSettings, Together};
+use crate::store;
+use crate::timings::Stage;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::atomic::{AtomicBool, Ordering};
+use zemtak_core::atlas::{Atlas, Page};
+use zemtak_core::clip::{self, Told};
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::layout::{
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutError, LayoutRequest, Place, StopSignal, Why, lay_out, why,
+};
+use zemtak_core::name::SpriteName;
+
+/// The largest page that is drawn, in pixels: 4 GiB while it is.
+const PAGE_PIXELS: u64 = 1 << 30;
+
+/// What to build: an atlas by name, how, and of what.
+#[derive(Debug, Clone, Copy)]
+pub struct Task<'a> {
+    /// The atlas's name.
+    pub name: &'a str,
+    /// The atlas that it is another size of.
+    pub base: Option<&'a str>,
+    /// How.
+    pub settings: &'a AtlasSettings,
+    /// The sprites, sorted by name.
+    pub sprites: &'a [Sprite<'a>],
+    /// The former atlas, whose boxes are to stay where they can.
+    pub keep: Option<&'a Atlas>,
+}
+
+/// An atlas before its pages are drawn.
+#[derive(Debug)]
+pub struct Plan<'a> {
+    pub(crate) task: Task<'a>,
+    /// What the rules say of each sprite.
+    pub(crate) overrides: Vec<Overrides>,
+    /// For each sprite the box that it lies in.
+    pub(crate) box_of: Vec<usize>,
+    /// For each box the sprite that is drawn there.
+    pub(crate) drawn: Vec<usize>,
+    pub(crate) layout: Layout,
+    /// What was asked of the layout, for explaining it.
+    pub(crate) items: Vec<Item>,
+    kept: Option<Kept>,
+    pub(crate) clips: clip::Found,
+    /// Whether the search came to an end before its time.
+    pub cut_short: bool,
+}
+
+/// How many sprites lie in the box of another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Shared {
+    /// Sprites with visible pixels whose box is that of an earlier sprite.
+    pub twins: usize,
+    /// Sprites without visible pixels.
+    pub empty: usize,
+}
+
+impl<'a> Plan<'a> {
+    /// Finds twins and lays the boxes out.
+    ///
+    /// # Errors
+    /// Sprites that fit on no page, all of them, or page options that cannot be met.
+    pub fn new(task: Task<'a>, context: Context<'_>) -> Result<Self, Failure> {
+        let Task { settings, sprites, .. } = task;
+        let overrides: Vec<Overrides> = sprites.iter().map(|s| settings.rules.of(&s.name)).collect();
+        let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
+        let clips = clip::find(&names, task.base.unwrap_or(task.name), &told(sprites, &overrides));
+        let dense = settings.layout == Arrangement::Dense;
+        let (box_of, drawn) = boxes(sprites, &overrides, dense, settings.share_twins);
+        let groups = match settings.together {
+            Together::Clip => together::groups(&clips, sprites, &box_of),
+            Together::None => vec![None; drawn.len()],
+        };
+        // What lies in one folder looks alike.
+        let folders: BTreeSet<&str> = drawn.iter().map(|&i| folder(&sprites[i].name)).collect();
+        let families: BTreeMap<&str, usize> = folders.into_iter().zip(0..).collect();
+        // In rows a cell is as large as the canvas, so that a frame's place in it does not depend on what is visible.
+        let item = |(&i, group): (&usize, Option<usize>)| {
+            let facts = &sprites[i].facts;
+            let alone = overrides[i].repeats();
+            Item {
+                may_turn: overrides[i].turn.unwrap_or(settings.turn) && dense && !alone,
+                group: group.filter(|_| !alone),
+                alone,
+                family: Some(families[folder(&sprites[i].name)]),
+                ..Item::new(if dense || alone { facts.stored } else { facts.canvas })
+            }
+        };
+        let items: Vec<Item> = drawn.iter().zip(groups).map(item).collect();
+        let layout = Layout::default();
+        let mut plan = Self { task, overrides, box_of, drawn, layout, items, kept: None, clips, cut_short: false };
+        plan.kept = task.keep.map(|former| plan.kept_of(former));
+        plan.layout = plan.lay_out(context)?;
+        plan.move_into_cells();
+        plan.refuse_huge_pages()?;
+        Ok(plan)
+    }
+
+    /// The layout, remembered where exactly the same was asked before.
+    fn lay_out(&mut self, context: Context<'_>) -> Result<Layout, Failure> {
+        type Written = (Vec<Size>, Vec<(usize, Rect, bool)>);
+        let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
+        let asked =
+            format!("{LAYOUT_VERSION} {spacing:?} {page:?} {layout:?} {effort:?} {:?} {:?}", self.items, self.kept);
+        let key = store::key("layout", &[asked.as_bytes()]);
+        let known = context.store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
+        if let Some((pages, places)) = known.filter(|(_, places)| places.len() == self.items.len()) {
+            let places = places.into_iter().map(|(page, rect, turned)| Place { page, rect, turned }).collect();
+            return Ok(Layout { pages, places });
+        }
+        let progress = context.progress(Phase::LayingOut, None);
+        let good_enough = AtomicBool::new(false);
+        let stop = || {
+            let enough = context.observer.layout_is_good_enough();
+            good_enough.fetch_or(enough, Ordering::Relaxed);
+            enough || context.cancelled()
+        };
+        let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop)));
+        self.cut_short = good_enough.into_inner();
+        drop(progress);
+        context.check()?;
+        let layout = laid_out.map_err(|error| self.explain(&error))?;
+        let places = layout.places.iter().map(|p| (p.page, p.rect, p.turned)).collect();
+        let written: Written = (layout.pages.clone(), places);
+        if let Some(bytes) = serde_json::to_vec(&written).ok().filter(|_| !self.cut_short) {
+            context.store.put(key, bytes);
+        }
+        Ok(layout)
+    }
+
+    /// Where boxes of the former atlas lie that are there again with the same size.
+    fn kept_of(&self, former: &Atlas) -> Kept {
+        let pages = former.pages.iter().map(Page::size).collect();
+        let spacing = self.task.settings.spacing;
+        let built = &former.built;
+        let same = (built.gutter, built.margin, built.extrude) == (spacing.gutter, spacing.margin, spacing.extrude);
+        let mut places = vec![None; self.items.len()];
+        let mut taken = BTreeSet::new();
+        let dense = self.task.settings.layout == Arrangement::Dense;
+        for (i, sprite) in self.task.sprites.iter().enumerate().filter(|_| same && dense) {
+            let at = self.box_of[i];
+            let Some(there) = former.sprites.get(&sprite.name).filter(|_| !self.items[at].alone) else { continue };
+            let fits = there.upright() == self.items[at].size && (!there.turned || self.items[at].may_turn);
+            if fits && places[at].is_none() && taken.insert((there.page, there.rect)) {
+                places[at] = Some(Place { page: there.page, rect: there.rect, turned: there.turned });
+            }
+        }
+        Kept { pages, places }
+    }
+
+    /// In equal cells a box lies where it lies on its canvas.
+    fn move_into_cells(&mut self) {
+        if self.in_rows() {
+            for ((place, &i), item) in self.layout.places.iter_mut().zip(&self.drawn).zip(&self.items) {
+                let facts = &self.task.sprites[i].facts;
+                if !item.alone {
+                    let [x, y] = facts.inset;
+                    place.rect = Rect::at(place.rect.x + x, place.rect.y + y, facts.stored);
+                }
+            }
+        }
+    }
+
+    fn refuse_huge_pages(&self) -> Result<(), Failure> {
+        let Some(page) = self.layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) else { return Ok(()) };
+        let why = format!("{page} pixels are more than the limit of {} a page", format::number(PAGE_PIXELS));
+        Err(Problem::usage("a page too large for memory", "", why, "ask for smaller pages").into())
+    }
+
+    fn request<'r>(&'r self, stop: &'r (dyn Fn() -> bool + Sync)) -> LayoutRequest<'r> {
+        let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
+        LayoutRequest {
+            arrangement: *layout,
+            effort: *effort,
+            kept: self.kept.as_ref(),
+            stop: Some(StopSignal::new(stop)),
+            ..LayoutRequest::new(&self.items, *spacing, page)
+        }
+    }
+
+    /// Why the layout is not smaller.
+    ///
+    /// # Errors
+    /// An interruption.
+    pub fn why(&self, context: Context<'_>) -> Result<Option<Why>, Failure> {
+        let stop = || context.cancelled();
+        let why = why(&self.request(&stop), &self.layout).map_err(|error| self.explain(&error))?;
+        context.check()?;
+        Ok(why)
+    }
+
+    /// The pixels of the pages if nothing had to stay where it was, or if no mip level were asked for.
+    ///
+    /// # Errors
+    /// An interruption.
+    pub fn area_without(&self, what: Without, context: Context<'_>) -> Result<u64, Failure> {
+        let stop = || context.cancelled();
+        let mut request = self.request(&stop);
+        match what {
+            Without::Keeping => request.kept = None,
+            Without::MipLevels => request.spacing = self.task.settings.plain_spacing,
+        }
+        let area = lay_out(&request).map_err(|error| self.explain(&error))?.area();
+        context.check()?;
+        Ok(area)
+    }
+
+    /// The pixels of all pages together.
+    #[must_use]
+    pub fn area(&self) -> u64 {
+        self.layout.area()
+    }
+
+    /// Of the sprites that the former atlas has too, how many lie elsewhere now.
+    #[must_use]
+    pub fn moved(&self, former: &Atlas) -> usize {
+        let sprites = self.task.sprites.iter().zip(&self.box_of);
+        let elsewhere = |(sprite, at): &(&Sprite<'_>, &usize)| {
+            let place = self.layout.places[**at];
+            let there = former.sprites.get(&sprite.name);
+            there.is_some_and(|t| (t.page, t.rect, t.turned) != (place.page, place.rect, place.turned))
+        };
+        sprites.filter(elsewhere).count()
+    }
+
+    /// Whether boxes lie in equal cells.
+    #[must_use]
+    pub fn in_rows(&self) -> bool {
+        self.task.settings.layout != Arrangement::Dense
+    }
+
+    /// The name of a sprite drawn in a box.
+    #[must_use]
+    pub fn name_of(&self, item: usize) -> &SpriteName {
+        &self.task.sprites[self.drawn[item]].name
+    }
+
+    /// The size that a box asks for.
+    #[must_use]
+    pub fn size_of(&self, item: usize) -> Size {
+        self.items[item].size
+    }
+
+    /// How many pages there are.
+    #[must_use]
+    pub fn page_count(&self) -> usize {
+        self.layout.pages.len()
+    }
+
+    /// The pixels of a page's boxes, each counted once.
+    #[must_use]
+    pub fn filled(&self, page: usize) -> u64 {
+        self.layout.places.iter().filter(|p| p.page == page).map(|p| p.rect.size().area()).sum()
+    }
+
+    /// How many sprites lie in the box of another.
+    #[must_use]
+    pub fn shared(&self) -> Shared {
+        let sprites = self.task.sprites;
+        let empty = sprites.iter().filter(|s| s.facts.empty).count();
+        let first = |i: usize| self.drawn[self.box_of[i]] == i;
+        let twins = (0..sprites.len()).filter(|&i| !sprites[i].facts.empty && !first(i)).count();
+        Shared { twins, empty }
+    }
+
+    /// What was found out about clips.
+    #[must_use]
+    pub fn clips(&self) -> &clip::Found {
+        &self.clips
+    }
+}
+
+/// What a layout is compared with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Without {
+    /// Boxes that stay.
+    Keeping,
+    /// Room for mip levels.
+    MipLevels,
+}
+
+/// The folder part of a name.
+fn folder(name: &SpriteName) -> &str {
+    name.as_str().rsplit_once('/').map_or("", |(folder, _)| folder)
+}
+
+/// What rules tell of sprites' places in clips.
+fn told(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<SpriteName, Told> {
+    let told = sprites.iter().zip(overrides).filter_map(|(sprite, overrides)| {
+        let told = match overrides.clip.as_ref()? {
+            Membership::Named(clip) => Told { clip: clip.clone(), frame: None },
+            Membership::Read(expression) => {
+                let (clip, frame) = expression.read(sprite.name.as_str())?;
+                Told { clip: clip.to_owned(), frame: Some(frame.to_owned()) }
+            }
+        };
+        Some((sprite.name.clone(), told))
+    });
+    told.collect()
+}
+
+/// Which box each sprite lies in, and which sprite is drawn in each box.
+///
+/// Twins are known by the hash of what is stored. Trimmed empty sprites always share their one pixel; sprites in rows and
+/// those that repeat have a box each.
+fn boxes(sprites: &[Sprite<'_>], overrides: &[Overrides], dense: bool, share_twins: bool) -> (Vec<usize>, Vec<usize>) {
+    let mut drawn: Vec<usize> = Vec::new();
+    let mut alike: HashMap<(Size, store::Hash), usize> = HashMap::new();
+    let box_of = (0..sprites.len())
+        .map(|i| {
+            let facts = &sprites[i].facts;
+            let stands_in = facts.empty && facts.stored == Size::new(1, 1);
+            let shares = dense && !overrides[i].repeats() && (share_twins || stands_in);
+            let twin = alike.get(&(facts.stored, facts.hash)).copied().filter(|_| shares);
+            twin.unwrap_or_else(|| {
+                if shares {
+                    alike.insert((facts.stored, facts.hash), drawn.len());
+                }
+                drawn.push(i);
+                drawn.len() - 1
+            })
+        })
+        .collect();
+    (box_of, drawn)
+}
+
+impl Plan<'_> {
+    fn explain(&self, error: &LayoutError) -> Failure {
+        match error {
+            LayoutError::DoNotFit { items, room } => {
+                let problems = items.iter().map(|&item| {
+                    let why =
+                        format!("{} pixels are to be stored, the largest page has room for {room}", self.size_of(item));
+                    let help = "raise --page-max or --page-aspect, allow --turn, or make the image smaller";
+                    Problem::bad_input("a sprite that fits on no page", self.name_of(item).as_str(), why, help)
+                });
+                Failure::all(problems.collect())
+            }
+            LayoutError::GroupTooLarge { items } => {
+                let pixels: u64 = items.iter().map(|&i| self.size_of(i).area()).sum();
+                let ends = [items.first(), items.last()]
+                    .map(|i| i.map_or_else(String::new, |&i| format::name(self.name_of(i).as_str())));
+                let count = format::count(items.len(), "box", "boxes");
+                let why = format!(
+                    "{count}, {} to {}, {} pixels in all, fit on no page of {} together",
+                    ends[0],
+                    ends[1],
+                    format::number(pixels),
+                    self.task.settings.page.fixed.unwrap_or(self.task.settings.page.max)
+                );
+                let help = "raise --page-max, or leave --together out";
+                let clip = items.first().and_then(|&i| self.clip_of(self.name_of(i)));
+                Problem::bad_input("a clip that does not fit on one page", &clip.unwrap_or_default(), why, help).into()
+            }
+            LayoutError::PageCount { asked, needed } => {
+                let why = format!("{asked} asked for, {needed} needed");
+                let help = "drop --page-count, or raise --page-max";
+                Problem::bad_input("the number of pages cannot be kept", "--page-count", why, help).into()
+            }
+            other => {
+                let help = "see 'zemtak pack --help' for the page options";
+                Problem::usage("page options that contradict each other", "", other.to_string(), help).into()
+            }
+        }
+    }
+
+    fn clip_of(&self, sprite: &SpriteName) -> Option<String> {
+        let of = self.clips.clips.iter().find(|(_, steps)| steps.contains(sprite));
+        of.map(|(name, _)| name.to_string())
+    }
+}

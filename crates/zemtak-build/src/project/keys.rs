@@ -1,0 +1,190 @@
+//! The keys of an atlas and of its rules, read from a project file.
+
+use crate::settings::rule::{Membership, Overrides, Pace, Pivot, Rule};
+use crate::settings::{Also, Keys, Keyword, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
+use crate::toml_text::{Text, Value};
+use std::collections::BTreeMap;
+use toml::de::DeValue;
+use zemtak_core::atlas::Rate;
+use zemtak_core::clip::Ratio;
+use zemtak_core::geometry::Size;
+use zemtak_core::layout::LONGEST_SIDE;
+use zemtak_core::resample::Resample;
+
+/// Reads an atlas or the defaults.
+pub fn atlas<'t>(text: &Text<'t>, value: &Value<'t>, of: &'static str) -> Keys {
+    let mut keys = Keys::default();
+    let Some(mut table) = text.table(value, of) else { return keys };
+    keys.root = table.read("root", |v| text.path(v));
+    keys.take = table.read("take", |v| text.list(v, |v| text.parsed(v, "a glob")));
+    keys.leave = table.read("leave", |v| text.list(v, |v| text.parsed(v, "a glob")));
+    keys.layout = table.read("layout", |v| text.word(v));
+    keys.effort = table.read("effort", |v| text.word(v));
+    table.read("page", |v| page(text, v, &mut keys));
+    keys.gutter = table.read("gutter", |v| text.whole(v, 0..WIDEST_SPACE + 1));
+    keys.margin = table.read("margin", |v| text.whole(v, 0..WIDEST_SPACE + 1));
+    keys.extrude = table.read("extrude", |v| text.whole(v, 0..WIDEST_SPACE + 1));
+    keys.turn = table.read("turn", |v| text.truth(v));
+    keys.trim = table.read("trim", |v| text.truth(v));
+    keys.visible_alpha = table.read("visible_alpha", |v| text.whole(v, 1..256).and_then(|n| n.try_into().ok()));
+    keys.share_twins = table.read("share_twins", |v| text.truth(v));
+    keys.together = table.read("together", |v| text.word(v));
+    keys.alpha = table.read("alpha", |v| text.word(v));
+    keys.fringe = table.read("fringe", |v| text.truth(v));
+    keys.mip_levels = table.read("mip_levels", |v| text.whole(v, 0..MOST_MIP_LEVELS + 1));
+    keys.filter = table.read("filter", |v| text.word(v));
+    keys.pages_as = table.read("pages_as", |v| text.word(v));
+    keys.png = table.read("png", |v| text.word(v));
+    keys.names = table.read("names", |v| text.word(v));
+    keys.also = table.read("also", |v| text.list(v, |v| text.parsed::<Also>(v, "a text")));
+    keys.sizes = table.read("sizes", |v| text.list(v, |v| size(text, v)));
+    keys.rules = table.read("rule", |v| text.list(v, |v| rule(text, v)));
+    table.end();
+    keys
+}
+
+fn page<'t>(text: &Text<'t>, value: &Value<'t>, keys: &mut Keys) -> Option<()> {
+    let mut table = text.table(value, "page")?;
+    keys.page_max = table.read("max", |v| page_size(text, v));
+    keys.page_shape = table.read("shape", |v| text.word(v));
+    keys.page_step = table.read("step", |v| text.whole(v, 1..LONGEST_SIDE + 1));
+    let longest = f64::from(LONGEST_SIDE);
+    let what = format!("a number from 1 to {LONGEST_SIDE}");
+    keys.page_aspect = table.read("aspect", |v| text.number(v, &what, |n| (1.0..=longest).contains(&n)));
+    keys.page_prefer = table.read("prefer", |v| text.word(v));
+    keys.page_size = table.read("size", |v| page_size(text, v));
+    keys.page_count = table.read("count", |v| text.whole(v, 1..65_536).and_then(|n| n.try_into().ok()));
+    table.end();
+    Some(())
+}
+
+fn page_size(text: &Text<'_>, value: &Value<'_>) -> Option<Size> {
+    let [w, h] = text.exactly(value, |v| text.whole(v, 1..LONGEST_SIDE + 1))?;
+    Some(Size::new(w, h))
+}
+
+fn size<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<OtherSize> {
+    let mut table = text.table(value, "a size")?;
+    let suffix = table.read("suffix", |v| text.string(v));
+    let factor = table.read("factor", |v| text.number_text(v).map(str::to_owned));
+    let resample = table.read("resample", |v| text.word(v)).unwrap_or(Resample::Smooth);
+    table.end();
+    let (Some(suffix), Some(factor)) = (suffix, factor) else {
+        text.wrong("a value that cannot be", value.span(), "a size has a suffix and a factor");
+        return None;
+    };
+    let made = OtherSize::new(&suffix, &factor, resample);
+    made.map_err(|why| text.wrong("a value that cannot be", value.span(), &why)).ok()
+}
+
+fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
+    let mut table = text.table(value, "a rule")?;
+    let pattern = table.read("match", |v| Some(text.parsed(v, "a glob")));
+    if pattern.is_none() {
+        text.wrong("a value that cannot be", value.span(), "a rule has a glob 'match' that says for which sprites");
+    }
+    let mut overrides = Overrides {
+        pivot: table.read("pivot", |v| pivot(text, v)),
+        points: table.read("points", |v| points(text, v)),
+        stretch: table.read("stretch", |v| text.exactly(v, |v| text.whole(v, 0..u32::from(u16::MAX)))),
+        tags: table.read("tags", |v| text.list(v, |v| text.string(v))),
+        user: table.read("user", |v| Some(plain(v.get_ref()))),
+        mode: table.read("mode", |v| text.word(v)),
+        turn: table.read("turn", |v| text.truth(v)),
+        wrap: table.read("wrap", |v| text.word(v)),
+        ..Overrides::default()
+    };
+    let rate = table.read("fps", |v| rate(text, v)).map(Pace::Rate);
+    let durations = table.read("ms", |v| durations(text, v)).map(Pace::Durations);
+    let named = table.read("clip", |v| text.string(v)).map(Membership::Named);
+    let read = table.read("frame", |v| text.parsed(v, "a regular expression")).map(Membership::Read);
+    if (rate.is_some() && durations.is_some()) || (named.is_some() && read.is_some()) {
+        let why = "a rule has 'fps' or 'ms', and 'clip' or 'frame', not both";
+        text.wrong("a value that cannot be", value.span(), why);
+    }
+    overrides.pace = durations.or(rate);
+    overrides.clip = named.or(read);
+    table.end();
+    Some(Rule { pattern: pattern??, place: text.place(value.span().start), overrides })
+}
+
+fn pivot<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Pivot> {
+    match value.get_ref() {
+        DeValue::Table(_) => {
+            let mut table = text.table(value, "a pivot")?;
+            let point = table.read("px", |v| point(text, v));
+            table.end();
+            point.map(Pivot::Pixels)
+        }
+        DeValue::Array(_) => point(text, value).map(Pivot::Part),
+        _ => text.word::<NamedPivot>(value).map(|NamedPivot(part)| Pivot::Part(part)),
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct NamedPivot([f64; 2]);
+
+impl Keyword for NamedPivot {
+    const ALL: &'static [(&'static str, &'static str, Self)] = &{
+        let mut all = [("", "", NamedPivot([0.0; 2])); Pivot::NAMED.len()];
+        let mut i = 0;
+        while i < all.len() {
+            all[i] = (Pivot::NAMED[i].0, "", NamedPivot(Pivot::NAMED[i].1));
+            i += 1;
+        }
+        all
+    };
+}
+
+fn point(text: &Text<'_>, value: &Value<'_>) -> Option<[f64; 2]> {
+    text.exactly(value, |v| text.number(v, "a number up to a million", |n| n.abs() <= 1e6))
+}
+
+fn points<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, [f64; 2]>> {
+    let table = text.table(value, "points")?;
+    Some(table.all().filter_map(|(name, _, v)| Some((name.to_owned(), point(text, v)?))).collect())
+}
+
+fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
+    let what = "a number from 0 on of up to nine digits, or a ratio such as \"60000/1001\"";
+    let rate = match value.get_ref().as_str() {
+        Some(ratio) => Rate::Ratio(ratio.to_owned()),
+        None => Rate::Number(text.number(value, what, |n| n >= 0.0)?),
+    };
+    // What is written must be what is played.
+    let playable = match &rate {
+        Rate::Number(fps) => rate.is_valid() && Ratio::parse(&fps.to_string()).is_ok(),
+        Rate::Ratio(ratio) => Ratio::parse(ratio).is_ok() && rate.is_valid(),
+    };
+    if !playable {
+        text.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
+    }
+    playable.then_some(rate)
+}
+
+fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {
+    let one = |v: &Value<'_>| text.number(v, "a number of milliseconds from 0 on", |n| n >= 0.0);
+    if !value.get_ref().is_array() {
+        return one(value).map(|ms| vec![ms]);
+    }
+    let all = text.list(value, one)?;
+    if all.is_empty() {
+        text.wrong("a value that cannot be", value.span(), "a list of durations cannot be empty");
+    }
+    (!all.is_empty()).then_some(all)
+}
+
+/// A value as JSON, handed through unread.
+fn plain(value: &DeValue<'_>) -> serde_json::Value {
+    match value {
+        DeValue::String(text) => text.as_ref().into(),
+        DeValue::Boolean(truth) => (*truth).into(),
+        DeValue::Integer(n) => {
+            i64::from_str_radix(n.as_str(), n.radix()).map_or_else(|_| n.as_str().into(), Into::into)
+        }
+        DeValue::Float(n) => n.as_str().parse::<f64>().map_or_else(|_| n.as_str().into(), Into::into),
+        DeValue::Datetime(date) => date.to_string().into(),
+        DeValue::Array(list) => list.iter().map(|v| plain(v.get_ref())).collect(),
+        DeValue::Table(table) => table.iter().map(|(key, v)| (key.get_ref().to_string(), plain(v.get_ref()))).collect(),
+    }
+}

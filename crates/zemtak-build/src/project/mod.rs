@@ -1,0 +1,100 @@
+//! The project file `zemtak.toml`: which atlases to build, and how. docs/project.md lists its keys.
+
+mod keys;
+
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::settings::Keys;
+use crate::toml_text::{self, Kind, Text};
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::Atlas;
+
+/// The name of a project file.
+pub const FILE: &str = "zemtak.toml";
+
+/// The version of the format that is read.
+const FORMAT: u32 = 1;
+
+const KIND: Kind = Kind { name: "a project file", help: "mend the project file; docs/project.md lists all keys" };
+
+/// A project file's contents.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Project {
+    /// The file.
+    pub path: PathBuf,
+    /// The folder that it lies in; paths in it are relative to this.
+    pub folder: PathBuf,
+    /// Where results go, below that folder.
+    pub out: PathBuf,
+    /// The atlases in the order of the file, with the defaults merged in.
+    pub atlases: Vec<(String, Keys)>,
+}
+
+impl Project {
+    /// The project file that was named, or else the nearest one: in this folder or one above it.
+    ///
+    /// # Errors
+    /// There is none, it cannot be read, or something in it is wrong: all of that at once.
+    pub fn open(named: Option<&Path>) -> Result<Self, Failure> {
+        let path = Self::locate(named)?;
+        let source = toml_text::read(&path)?;
+        read(&path, &source)
+    }
+
+    /// Where the project file is that was named, or else the nearest one.
+    ///
+    /// # Errors
+    /// None was named and there is none in the working folder or above it.
+    pub fn locate(named: Option<&Path>) -> Result<PathBuf, Failure> {
+        match named {
+            Some(path) if path.is_dir() => Ok(path.join(FILE)),
+            Some(path) => Ok(path.to_owned()),
+            None => nearest(),
+        }
+    }
+}
+
+fn nearest() -> Result<PathBuf, Failure> {
+    let here = std::env::current_dir().map_err(|e| Failure::io("the working folder", &e))?;
+    let found = here.ancestors().map(|folder| folder.join(FILE)).find(|path| path.is_file());
+    // Shown as it would be typed.
+    let typed = |path: PathBuf| path.strip_prefix(&here).map(Path::to_owned).unwrap_or(path);
+    found.map(typed).ok_or_else(|| {
+        let why = format!("there is no {FILE} here or in a folder above");
+        let help = "name folders to pack, or write a project file with 'zemtak new'";
+        Problem::usage("nothing to pack", &format::path(&here), why, help).into()
+    })
+}
+
+fn read(path: &Path, source: &str) -> Result<Project, Failure> {
+    let text = Text::new(path, source, KIND);
+    let whole = text.parse();
+    // Empty for this folder: joined paths then read as they would be typed.
+    let folder = path.parent().unwrap_or(Path::new("")).to_owned();
+    let mut table = text.outermost(whole.get_ref());
+    let format = table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT)));
+    if format.is_none() {
+        text.wrong("a key that is missing", 0..0, &format!("the first line is to be 'format = {FORMAT}'"));
+    }
+    let out = table.read("out", |v| text.path(v)).unwrap_or_else(|| "build".into());
+    let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
+    let mut atlases = Vec::new();
+    if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
+        for (name, span, value) in all.all() {
+            if !Atlas::is_name(name) {
+                text.wrong("a name that cannot be", span.clone(), "an atlas's name has only a-z, 0-9, _ and -");
+            }
+            atlases.push((span.start, name.to_owned(), keys::atlas(&text, value, "an atlas").over(defaults.clone())));
+        }
+    }
+    table.end();
+    if atlases.is_empty() {
+        text.wrong("nothing to pack", 0..0, "there is no [atlas.NAME] in it");
+    }
+    atlases.sort_by_key(|(at, ..)| *at);
+    let atlases = atlases.into_iter().map(|(_, name, keys)| (name, keys)).collect();
+    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, atlases })
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,150 @@
+use super::*;
+use crate::settings::rule::Pivot;
+use crate::settings::{Also, Together};
+use zemtak_core::geometry::Size;
+use zemtak_core::layout::{Effort, Shape};
+
+fn read_text(source: &str) -> Result<Project, Failure> {
+    read(Path::new("game/zemtak.toml"), source)
+}
+
+/// The project file of the design, with every key, and what of it is not a default.
+#[test]
+fn every_key_is_read() {
+    let source = r#"
+        format = 1
+        out = "built"
+        [defaults]
+        gutter = 7
+        page = { max = [512, 256], step = 4 }
+        also = ["csv"]
+        [atlas.night]
+        root = "art"
+        take = ["moth/**", "lantern/**"]
+        leave = ["**/draft-*"]
+        layout = "grid"
+        effort = "high"
+        page = { shape = "free", aspect = 3, prefer = "bytes", count = 1 }
+        margin = 1
+        extrude = 2
+        turn = true
+        trim = false
+        visible_alpha = 8
+        share_twins = false
+        together = "clip"
+        alpha = "premultiplied"
+        fringe = false
+        mip_levels = 2
+        filter = "linear"
+        pages_as = "webp"
+        png = "small"
+        names = "hashed"
+        also = ["rust", "c", "template:engine.txt.jinja"]
+        sizes = [{ suffix = "-half", factor = 0.5, resample = "smooth" }]
+        [[atlas.night.rule]]
+        match = "moth/**"
+        pivot = "bottom"
+        points = { lamp = [20, 8] }
+        stretch = [4, 4, 4, 4]
+        tags = ["flying"]
+        user = { speed = 3 }
+        fps = "60000/1001"
+        mode = "bounce"
+        turn = false
+        wrap = "repeat"
+        frame = '(?<clip>.*)-(?<frame>\d+)'
+        [[atlas.night.rule]]
+        match = "lantern/*"
+        pivot = { px = [16, 31.5] }
+        ms = [80, 80, 240]
+        clip = "glow"
+        [atlas.day]
+    "#;
+    let project = read_text(source).unwrap();
+    assert_eq!(project.out, Path::new("game/built"));
+    let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
+    assert_eq!(names, ["night", "day"], "in the order of the file");
+    let day = project.atlases[1].1.clone().settle();
+    assert_eq!((day.spacing.gutter, day.page.max, day.page.step), (7, Size::new(512, 256), 4));
+    assert_eq!(day.also, [Also::Csv]);
+    let keys = project.atlases[0].1.clone();
+    assert!(keys.take.unwrap()[0].matches("moth/fly/03") && keys.leave.unwrap()[0].matches("moth/draft-1"));
+    let night = project.atlases[0].1.clone().settle();
+    assert_eq!((night.page.max, night.page.shape, night.page.count), (Size::new(512, 256), Shape::Free, Some(1)));
+    assert_eq!((night.effort, night.together, night.turn), (Effort::High, Together::Clip, true));
+    assert_eq!((night.spacing.extrude, night.spacing.align), (4, 4), "two mip levels need rings of four");
+    assert_eq!(night.also.len(), 3, "lists take the place of lists");
+    assert!(!night.treatment.trim && night.treatment.premultiply && night.treatment.fringe == 0);
+    let [moth, lantern] = night.rules.as_slice() else { panic!("two rules") };
+    assert_eq!(moth.overrides.pivot.unwrap().on(Size::new(32, 30)), [16.0, 30.0]);
+    assert_eq!(lantern.overrides.pivot, Some(Pivot::Pixels([16.0, 31.5])));
+    assert_eq!(moth.place, "game/zemtak.toml:31:9");
+}
+
+#[test]
+fn all_errors_are_told_at_once_each_with_its_place_and_the_nearest_word() {
+    let source = "format = 1\n[atlas.night]\ngutre = 2\nlayout = \"gird\"\nmargin = -1\npage = { shape = 3, sizes = [1] }\n\
+                  [[atlas.night.rule]]\npivot = [0.5]\nfsp = 1\nms = []\n[atlas.Nacht]\n";
+    let failure = read_text(source).unwrap_err();
+    let told: Vec<(&str, &str)> =
+        failure.problems().iter().map(|p| (p.place.as_str(), p.why.lines().next().unwrap())).collect();
+    let expected = [
+        ("game/zemtak.toml:3:1", "'gutre' is no key of an atlas; did you mean 'gutter'?"),
+        ("game/zemtak.toml:4:10", "did you mean \"grid\"? it can be \"dense\", \"grid\", \"row\", \"column\""),
+        ("game/zemtak.toml:5:10", "wanted is a whole number from 0 to 4096"),
+        ("game/zemtak.toml:6:18", "this is a number, wanted is one of \"free\", \"pow2\", \"square\", \"pow2-square\""),
+        ("game/zemtak.toml:6:21", "'sizes' is no key of page; did you mean 'size'?"),
+        ("game/zemtak.toml:7:1", "a rule has a glob 'match' that says for which sprites"),
+        ("game/zemtak.toml:8:9", "wanted is a list of 2, this one has 1"),
+        ("game/zemtak.toml:9:1", "'fsp' is no key of a rule; did you mean 'fps'?"),
+        ("game/zemtak.toml:10:6", "a list of durations cannot be empty"),
+        ("game/zemtak.toml:11:8", "an atlas's name has only a-z, 0-9, _ and -"),
+    ];
+    assert_eq!(told, expected);
+    assert!(failure.problems()[1].why.ends_with("layout = \"gird\"\n         ^^^^^^"), "{}", failure.problems()[1].why);
+}
+
+#[test]
+fn what_is_no_toml_or_no_project_is_told() {
+    let place = |source: &str| read_text(source).unwrap_err().problems()[0].place.clone();
+    assert_eq!(place("format = 1\n[atlas.night\n"), "game/zemtak.toml:2:13");
+    assert_eq!(place("[atlas.night]\n"), "game/zemtak.toml:1:1");
+    assert_eq!(place("format = 2\n[atlas.night]\n"), "game/zemtak.toml:1:10");
+    assert!(read_text("format = 1\n").is_err());
+}
+
+/// A rate with more digits than a player counts with was packed, and then could not be played.
+#[test]
+fn a_rate_that_cannot_be_played_is_told_where_it_is_written() {
+    let with = |fps: &str| read_text(&format!("format = 1\n[atlas.a]\n[[atlas.a.rule]]\nmatch = \"a\"\nfps = {fps}\n"));
+    for fps in ["59.94", "24", "\"60000/1001\"", "0"] {
+        with(fps).unwrap();
+    }
+    for fps in ["59.9400000001", "\"60000000000/1001\"", "\"60000 / 1001\"", "-1", "\"1/0\""] {
+        let failure = with(fps).unwrap_err();
+        assert_eq!(failure.problems()[0].place, "game/zemtak.toml:5:7", "{fps}");
+    }
+}
+
+/// The guide's example is read without an error and has every key there is.
+#[test]
+fn the_guide_shows_every_key() {
+    let guide = include_str!("../../../../docs/project.md");
+    let example = guide.split("```toml\n").nth(1).unwrap().split("```").next().unwrap();
+    read_text(example).unwrap();
+    let known = |source: &str| {
+        let failure = read_text(&format!("format = 1\n{source}")).unwrap_err();
+        let why = failure.problems().iter().find_map(|p| p.why.split_once("it can be ")).unwrap().1.to_owned();
+        why.lines().next().unwrap().split(", ").map(str::to_owned).collect::<Vec<_>>()
+    };
+    let keys = [
+        known("zzzzzz = 1\n[atlas.a]"),
+        known("[atlas.a]\nzzzzzz = 1"),
+        known("[[atlas.a.rule]]\nmatch = \"a\"\nzzzzzz = 1"),
+    ];
+    assert!(keys.iter().map(Vec::len).sum::<usize>() > 35);
+    for key in keys.iter().flatten() {
+        let shown = [format!("\n{key} = "), format!("[{key}"), format!(".{key}]]")];
+        assert!(shown.iter().any(|text| example.contains(text)) || example.starts_with(&format!("{key} = ")), "{key}");
+    }
+}

@@ -1,0 +1,141 @@
+//! The values of keys that have a few fixed ones: each with its word and what it means, once for the project file and
+//! the command line.
+
+use zemtak_core::atlas::{Alpha, Filter, Mode, Wrap};
+use zemtak_core::codec::PngEffort;
+use zemtak_core::layout::{Arrangement, Effort, Prefer, Shape};
+use zemtak_core::resample::Resample;
+
+/// A key's value that is one of a few words.
+pub trait Keyword: Copy + PartialEq + Send + Sync + 'static {
+    /// All of them: the word, what it means, the value.
+    const ALL: &'static [(&'static str, &'static str, Self)];
+
+    /// The value of a word.
+    fn of(word: &str) -> Option<Self> {
+        Self::ALL.iter().find(|(w, ..)| *w == word).map(|(.., value)| *value)
+    }
+
+    /// The word of a value.
+    fn word(self) -> &'static str {
+        Self::ALL.iter().find(|(.., value)| *value == self).map_or("", |(word, ..)| word)
+    }
+}
+
+/// How page files are named.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum PageNames {
+    /// `night-0.png`, written over in place.
+    #[default]
+    Plain,
+    /// `night-0.1f6c2a9b03d4e5f6.png`, with a part of the content's hash.
+    Hashed,
+}
+
+/// What goes on one page together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Together {
+    /// Anything goes anywhere.
+    #[default]
+    None,
+    /// All steps of a clip.
+    Clip,
+}
+
+/// The format of page files.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum PageFormat {
+    /// PNG.
+    #[default]
+    Png,
+    /// QOI.
+    Qoi,
+    /// WebP, lossless.
+    WebP,
+    /// Rows of 8-bit RGBA from the top, without header.
+    Raw,
+}
+
+impl PageFormat {
+    /// How its files end.
+    #[must_use]
+    pub fn extension(self) -> &'static str {
+        match self {
+            Self::Raw => "rgba",
+            other => other.word(),
+        }
+    }
+}
+
+macro_rules! keywords {
+    ($($type:ty { $($word:literal, $about:literal => $value:expr;)+ })+) => {
+        $(impl Keyword for $type {
+            const ALL: &'static [(&'static str, &'static str, Self)] = &[$(($word, $about, $value)),+];
+        })+
+    };
+}
+
+keywords! {
+    Arrangement {
+        "dense", "As small as can be, in any order" => Self::Dense;
+        "grid", "Equal cells the size of the largest canvas, row by row, in the order of names" => Self::Grid;
+        "row", "Such cells in one row; the page's aspect does not apply" => Self::Row;
+        "column", "Such cells in one column; the page's aspect does not apply" => Self::Column;
+    }
+    Effort {
+        "quick", "" => Self::Quick;
+        "normal", "" => Self::Normal;
+        "high", "" => Self::High;
+    }
+    Together {
+        "none", "Anything goes anywhere" => Self::None;
+        "clip", "All steps of a clip go on one page" => Self::Clip;
+    }
+    Shape {
+        "free", "Any whole sides" => Self::Free;
+        "pow2", "Sides that are powers of two" => Self::Pow2;
+        "square", "Equal sides" => Self::Square;
+        "pow2-square", "Equal sides that are powers of two" => Self::Pow2Square;
+    }
+    Prefer {
+        "pages", "Fewest pages, then fewest bytes" => Self::Pages;
+        "bytes", "One page more where that saves a tenth of the bytes" => Self::Bytes;
+    }
+    PngEffort {
+        "fast", "" => Self::Fast;
+        "balanced", "" => Self::Balanced;
+        "small", "" => Self::Small;
+    }
+    PageNames {
+        "plain", "night-0.png, written over in place" => Self::Plain;
+        "hashed", "night-0.1f6c2a9b03d4e5f6.png, named by content" => Self::Hashed;
+    }
+    PageFormat {
+        "png", "" => Self::Png;
+        "qoi", "" => Self::Qoi;
+        "webp", "Lossless WebP" => Self::WebP;
+        "raw", "Rows of 8-bit RGBA, no header" => Self::Raw;
+    }
+    Alpha {
+        "straight", "Colour as drawn" => Self::Straight;
+        "premultiplied", "Colour multiplied by alpha" => Self::Premultiplied;
+    }
+    Filter {
+        "nearest", "Sharp pixels" => Self::Nearest;
+        "linear", "Smooth" => Self::Linear;
+    }
+    Wrap {
+        "clamp", "" => Self::Clamp;
+        "repeat", "" => Self::Repeat;
+        "mirror", "" => Self::Mirror;
+    }
+    Mode {
+        "loop", "" => Self::Loop;
+        "once", "" => Self::Once;
+        "bounce", "" => Self::Bounce;
+    }
+    Resample {
+        "smooth", "For smooth art: filtered in linear light" => Self::Smooth;
+        "pixel", "For pixel art: exact at whole factors" => Self::Pixel;
+    }
+}

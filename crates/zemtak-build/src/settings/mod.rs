@@ -1,0 +1,299 @@
+//! How an atlas is built: the atlas keys, where they come from, and their defaults.
+//!
+//! A key is said by the command line, by the atlas in the project file, or by its `[defaults]`; the first of these that
+//! says it wins ([`Keys::over`]), and the rest have the defaults written here ([`Keys::settle`]).
+
+mod keywords;
+mod pattern;
+pub mod rule;
+
+pub use keywords::{Keyword, PageFormat, PageNames, Together};
+pub use pattern::{Expression, Pattern, Patterns};
+
+use rule::{Rule, Rules};
+use std::fmt;
+use std::path::PathBuf;
+use std::str::FromStr;
+use zemtak_core::atlas::{Alpha, Filter};
+use zemtak_core::codec::PngEffort;
+use zemtak_core::geometry::Size;
+use zemtak_core::layout::{Arrangement, Effort, PagePolicy, Prefer, Shape, Spacing};
+use zemtak_core::prepare::Treatment;
+use zemtak_core::resample::{Factor, Resample, Scale};
+
+/// The largest gutter, margin or ring that can be asked for, in pixels.
+pub const WIDEST_SPACE: u32 = 4096;
+
+/// The most mip levels that cells can be kept apart for.
+pub const MOST_MIP_LEVELS: u32 = 8;
+
+/// How far edge colours spread under transparent pixels: a filter between four pixels looks one pixel far. Two take 3 %
+/// more bytes in the demo's page, and four 5 %.
+const FRINGE: u32 = 1;
+
+macro_rules! keys {
+    ($($(#[$doc:meta])* $field:ident: $type:ty,)+) => {
+        /// The atlas keys as far as somebody said them. Keys of the page are joined: `page_max`.
+        #[derive(Debug, Clone, PartialEq, Default)]
+        pub struct Keys {
+            $($(#[$doc])* pub $field: Option<$type>,)+
+        }
+
+        impl Keys {
+            /// These, and where they say nothing, the others.
+            #[must_use]
+            pub fn over(mut self, mut under: Self) -> Self {
+                // A shape that is asked for later takes the place of a fixed size.
+                if self.page_shape.is_some() {
+                    under.page_size = None;
+                }
+                $(self.$field = self.$field.or(under.$field);)+
+                self
+            }
+        }
+    };
+}
+
+keys! {
+    /// The folder that names are relative to.
+    root: PathBuf,
+    /// What is taken of it.
+    take: Vec<Pattern>,
+    /// What of that is left out.
+    leave: Vec<Pattern>,
+    /// How boxes are arranged.
+    layout: Arrangement,
+    /// How much work the search for a denser layout may do.
+    effort: Effort,
+    /// The largest page.
+    page_max: Size,
+    /// Which sides a page may have.
+    page_shape: Shape,
+    /// Sides are multiples of this.
+    page_step: u32,
+    /// The longer side is at most so many times the shorter.
+    page_aspect: f64,
+    /// Fewest pages or bytes.
+    page_prefer: Prefer,
+    /// Exactly this size.
+    page_size: Size,
+    /// Exactly so many pages.
+    page_count: u16,
+    /// Empty pixels between cells.
+    gutter: u32,
+    /// Empty pixels along a page's edge.
+    margin: u32,
+    /// The width of the ring.
+    extrude: u32,
+    /// Whether sprites may be stored turned.
+    turn: bool,
+    /// Whether only the visible box is stored.
+    trim: bool,
+    /// Alpha from which a pixel is visible.
+    visible_alpha: u8,
+    /// Whether equal sprites share a box.
+    share_twins: bool,
+    /// What goes on one page together.
+    together: Together,
+    /// What the colour of half transparent pixels means.
+    alpha: Alpha,
+    /// Whether edge colours spread under transparent pixels.
+    fringe: bool,
+    /// How many mip levels cells are kept apart for.
+    mip_levels: u32,
+    /// How the game should sample.
+    filter: Filter,
+    /// The format of page files.
+    pages_as: PageFormat,
+    /// How much work goes into small PNG files.
+    png: PngEffort,
+    /// How page files are named.
+    names: PageNames,
+    /// What is written beside the descriptor.
+    also: Vec<Also>,
+    /// Further builds at other sizes.
+    sizes: Vec<OtherSize>,
+    /// What holds for some sprites only.
+    rules: Vec<Rule>,
+}
+
+/// The atlas keys, all said.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AtlasSettings {
+    /// How boxes are arranged. Densely by default.
+    pub layout: Arrangement,
+    /// How much work the search for a denser layout may do. Quick by default.
+    pub effort: Effort,
+    /// What goes on one page together. Nothing need by default.
+    pub together: Together,
+    /// Which pages are allowed.
+    pub page: PagePolicy,
+    /// Gutter 2, margin 0, extrude 1 by default; with mip levels at least as much as they need.
+    pub spacing: Spacing,
+    /// The same without room for mip levels.
+    pub plain_spacing: Spacing,
+    /// Trimmed, visible from alpha 1, with a fringe where the filter is linear by default.
+    pub treatment: Treatment,
+    /// How many mip levels cells are kept apart for. 0 by default.
+    pub mip_levels: u32,
+    /// Whether sprites may be stored turned. They may not by default.
+    pub turn: bool,
+    /// Whether sprites with equal pixels share a box. They do by default.
+    pub share_twins: bool,
+    /// How the game should sample. The nearest pixel by default.
+    pub filter: Filter,
+    /// The format of page files. PNG by default.
+    pub pages_as: PageFormat,
+    /// How much work goes into small PNG files. Balanced by default.
+    pub png: PngEffort,
+    /// How page files are named. Plainly by default.
+    pub names: PageNames,
+    /// What is written beside the descriptor. Nothing by default.
+    pub also: Vec<Also>,
+    /// Further builds at other sizes. None by default.
+    pub sizes: Vec<OtherSize>,
+    /// What holds for some sprites only; later ones win.
+    pub rules: Rules,
+}
+
+impl Keys {
+    /// The settings, with defaults for what nobody said.
+    #[must_use]
+    pub fn settle(self) -> AtlasSettings {
+        let page = PagePolicy::default();
+        let filter = self.filter.unwrap_or(Filter::Nearest);
+        let mip_levels = self.mip_levels.unwrap_or(0);
+        let reach = if mip_levels > 0 { 1 << mip_levels.min(MOST_MIP_LEVELS) } else { 0 };
+        let plain_spacing = Spacing {
+            gutter: self.gutter.unwrap_or(2),
+            margin: self.margin.unwrap_or(0),
+            extrude: self.extrude.unwrap_or(1),
+            align: 1,
+        };
+        AtlasSettings {
+            layout: self.layout.unwrap_or_default(),
+            effort: self.effort.unwrap_or_default(),
+            together: self.together.unwrap_or_default(),
+            page: PagePolicy {
+                max: self.page_max.unwrap_or(page.max),
+                shape: self.page_shape.unwrap_or(page.shape),
+                step: self.page_step.unwrap_or(page.step),
+                aspect: self.page_aspect.unwrap_or(page.aspect),
+                prefer: self.page_prefer.unwrap_or(page.prefer),
+                fixed: self.page_size,
+                count: self.page_count.map(usize::from),
+            },
+            spacing: Spacing { extrude: plain_spacing.extrude.max(reach), align: reach.max(1), ..plain_spacing },
+            plain_spacing,
+            treatment: Treatment {
+                scale: None,
+                trim: self.trim.unwrap_or(true),
+                visible_alpha: self.visible_alpha.unwrap_or(1),
+                // Only a filter between pixels reads what lies under transparent ones.
+                fringe: if self.fringe.unwrap_or(filter == Filter::Linear) { FRINGE.max(reach) } else { 0 },
+                premultiply: self.alpha == Some(Alpha::Premultiplied),
+            },
+            mip_levels,
+            turn: self.turn.unwrap_or(false),
+            share_twins: self.share_twins.unwrap_or(true),
+            filter,
+            pages_as: self.pages_as.unwrap_or_default(),
+            png: self.png.unwrap_or_default(),
+            names: self.names.unwrap_or_default(),
+            also: self.also.unwrap_or_default(),
+            sizes: self.sizes.unwrap_or_default(),
+            rules: Rules::new(self.rules.unwrap_or_default()),
+        }
+    }
+}
+
+impl AtlasSettings {
+    /// The settings of the same atlas at another size.
+    #[must_use]
+    pub fn at(&self, size: &OtherSize) -> Self {
+        let mut settings = self.clone();
+        settings.treatment.scale = Some(size.scale);
+        settings.sizes.clear();
+        settings
+    }
+
+    /// What colour means in the pages.
+    #[must_use]
+    pub fn alpha(&self) -> Alpha {
+        if self.treatment.premultiply { Alpha::Premultiplied } else { Alpha::Straight }
+    }
+}
+
+/// The same atlas again at another size.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OtherSize {
+    /// What is added to the atlas's name.
+    pub suffix: String,
+    /// How large, and for which kind of art.
+    pub scale: Scale,
+}
+
+impl FromStr for OtherSize {
+    type Err = String;
+
+    /// Reads `-half=0.5` or `-double=2:pixel`.
+    fn from_str(text: &str) -> Result<Self, String> {
+        let wrong = || "a suffix, '=' and a factor, as -half=0.5 or -double=2:pixel".to_owned();
+        let (suffix, rest) = text.split_once('=').ok_or_else(wrong)?;
+        let (factor, kind) = rest.split_once(':').unwrap_or((rest, Resample::default().word()));
+        Self::new(suffix, factor, Resample::of(kind).ok_or_else(wrong)?)
+    }
+}
+
+impl OtherSize {
+    /// Checks suffix and factor.
+    ///
+    /// # Errors
+    /// What is wrong with them.
+    pub fn new(suffix: &str, factor: &str, resample: Resample) -> Result<Self, String> {
+        let letter = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_' || c == '-';
+        if suffix.is_empty() || !suffix.chars().all(letter) {
+            return Err("a suffix has only a-z, 0-9, _ and -, and at least one of them".into());
+        }
+        let factor: Factor = factor.parse().map_err(|why: &str| format!("a factor is {why}"))?;
+        Ok(Self { suffix: suffix.to_owned(), scale: Scale { factor, resample } })
+    }
+}
+
+/// A file in another form, written beside the descriptor.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Also {
+    /// One line a sprite.
+    Csv,
+    /// Constants and a table in Rust.
+    Rust,
+    /// The same as a C header.
+    C,
+    /// A template of the user's own.
+    Template(PathBuf),
+}
+
+impl FromStr for Also {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text.split_once(':') {
+            None if text == "csv" => Ok(Self::Csv),
+            None if text == "rust" => Ok(Self::Rust),
+            None if text == "c" => Ok(Self::C),
+            Some(("template", path)) if !path.is_empty() => Ok(Self::Template(path.into())),
+            _ => Err("one of csv, rust, c, template:FILE".into()),
+        }
+    }
+}
+
+impl fmt::Display for Also {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Csv => f.write_str("csv"),
+            Self::Rust => f.write_str("rust"),
+            Self::C => f.write_str("c"),
+            Self::Template(path) => write!(f, "template:{}", path.display()),
+        }
+    }
+}

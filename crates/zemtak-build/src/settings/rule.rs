@@ -1,0 +1,169 @@
+//! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
+
+use super::{Expression, Pattern, Patterns};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use zemtak_core::atlas::{Mode, Rate, Wrap};
+use zemtak_core::geometry::Size;
+use zemtak_core::name::SpriteName;
+
+/// What holds for some sprites; what it does not say stays as it is.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rule {
+    /// Which sprites.
+    pub pattern: Pattern,
+    /// Where it stands, for messages: file and line.
+    pub place: String,
+    /// What it says.
+    pub overrides: Overrides,
+}
+
+/// The keys of a rule.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Overrides {
+    /// The point by which sprites are placed and turned.
+    pub pivot: Option<Pivot>,
+    /// Named points in canvas pixels.
+    pub points: Option<BTreeMap<String, [f64; 2]>>,
+    /// Bands that keep their size: left, top, right, bottom.
+    pub stretch: Option<[u32; 4]>,
+    /// Words of the project's own.
+    pub tags: Option<Vec<String>>,
+    /// Data of the project's own.
+    pub user: Option<Value>,
+    /// How long clips show a step.
+    pub pace: Option<Pace>,
+    /// How clips go on after the last step.
+    pub mode: Option<Mode>,
+    /// Whether sprites may be stored turned.
+    pub turn: Option<bool>,
+    /// What lies beyond a sprite's edges.
+    pub wrap: Option<Wrap>,
+    /// Which clip sprites are steps of.
+    pub clip: Option<Membership>,
+}
+
+/// A pivot before the canvas is known.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Pivot {
+    /// Parts of the canvas: [0.5, 1] is the middle of the lower edge.
+    Part([f64; 2]),
+    /// Canvas pixels.
+    Pixels([f64; 2]),
+}
+
+impl Pivot {
+    /// The nine named points.
+    pub const NAMED: [(&'static str, [f64; 2]); 9] = [
+        ("top-left", [0.0, 0.0]),
+        ("top", [0.5, 0.0]),
+        ("top-right", [1.0, 0.0]),
+        ("left", [0.0, 0.5]),
+        ("centre", [0.5, 0.5]),
+        ("right", [1.0, 0.5]),
+        ("bottom-left", [0.0, 1.0]),
+        ("bottom", [0.5, 1.0]),
+        ("bottom-right", [1.0, 1.0]),
+    ];
+
+    /// In pixels of a canvas.
+    #[must_use]
+    pub fn on(self, canvas: Size) -> [f64; 2] {
+        match self {
+            Self::Part([x, y]) => [x * f64::from(canvas.w), y * f64::from(canvas.h)],
+            Self::Pixels(point) => point,
+        }
+    }
+}
+
+/// How long steps are shown.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Pace {
+    /// Frames a second.
+    Rate(Rate),
+    /// Milliseconds: one for all steps, or one for each.
+    Durations(Vec<f64>),
+}
+
+/// How sprites are told to be steps of a clip.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Membership {
+    /// All of them, of the clip of this name.
+    Named(String),
+    /// By an expression on the sprite's name.
+    Read(Expression),
+}
+
+impl Overrides {
+    fn over(self, under: Self) -> Self {
+        Self {
+            pivot: self.pivot.or(under.pivot),
+            points: self.points.or(under.points),
+            stretch: self.stretch.or(under.stretch),
+            tags: self.tags.or(under.tags),
+            user: self.user.or(under.user),
+            pace: self.pace.or(under.pace),
+            mode: self.mode.or(under.mode),
+            turn: self.turn.or(under.turn),
+            wrap: self.wrap.or(under.wrap),
+            clip: self.clip.or(under.clip),
+        }
+    }
+
+    /// Whether the sprite fills a page of its own, which then repeats.
+    #[must_use]
+    pub fn repeats(&self) -> bool {
+        self.wrap.is_some_and(|wrap| wrap != Wrap::Clamp)
+    }
+}
+
+/// All rules of an atlas.
+#[derive(Clone, Default)]
+pub struct Rules {
+    rules: Vec<Rule>,
+    /// Their patterns, asked at once: one after another, thousands of them take seconds.
+    patterns: Option<Patterns>,
+}
+
+impl Rules {
+    /// These rules, the later ones over the earlier ones.
+    #[must_use]
+    pub fn new(rules: Vec<Rule>) -> Self {
+        let patterns = Patterns::new(rules.iter().map(|rule| &rule.pattern));
+        Self { rules, patterns }
+    }
+
+    /// The rules in their order.
+    #[must_use]
+    pub fn as_slice(&self) -> &[Rule] {
+        &self.rules
+    }
+
+    /// What all of them together say of a sprite.
+    #[must_use]
+    pub fn of(&self, name: &SpriteName) -> Overrides {
+        let overrides = |under: Overrides, number: usize| self.rules[number].overrides.clone().over(under);
+        self.matching(name).into_iter().fold(Overrides::default(), overrides)
+    }
+
+    /// The numbers of those that apply to a sprite, ascending.
+    #[must_use]
+    pub fn matching(&self, name: &SpriteName) -> Vec<usize> {
+        match &self.patterns {
+            Some(patterns) => patterns.matching(name.as_str()),
+            None => (0..self.rules.len()).filter(|&i| self.rules[i].pattern.matches(name.as_str())).collect(),
+        }
+    }
+}
+
+impl PartialEq for Rules {
+    fn eq(&self, other: &Self) -> bool {
+        self.rules == other.rules
+    }
+}
+
+impl std::fmt::Debug for Rules {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        std::fmt::Debug::fmt(&self.rules, f)
+    }
+}

@@ -1,0 +1,312 @@
+//! Finding sprites: walking folders, telling images from other files, giving names, and refusing names that clash.
+
+use crate::failure::{Cause, Failure, Problem};
+use crate::format;
+use crate::settings::Pattern;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::{Component, Path, PathBuf};
+use unicode_normalization::UnicodeNormalization;
+use walkdir::WalkDir;
+use zemtak_core::codec::Format;
+use zemtak_core::name::SpriteName;
+
+/// Folders of version control; some keep copies of the very images that lie beside them.
+const VERSION_CONTROL: [&str; 5] = [".git", ".svn", ".hg", ".jj", ".bzr"];
+
+/// What macOS writes beside a file on foreign disks: named like it, led by `._`, and no image.
+const APPLE_DOUBLE: [u8; 4] = [0x00, 0x05, 0x16, 0x07];
+
+/// Where to look.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Search {
+    /// Folders and files.
+    pub paths: Vec<PathBuf>,
+    /// What names are relative to. By default the folder if there is one, else the common parent.
+    pub root: Option<PathBuf>,
+    /// A folder that is not looked into: where results go.
+    pub leave_out: Option<PathBuf>,
+}
+
+/// An image file and the name of its sprite.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Source {
+    /// The sprite's name.
+    pub name: SpriteName,
+    /// The file.
+    pub path: PathBuf,
+    /// Its path below the root, for messages.
+    pub shown: String,
+}
+
+impl Source {
+    /// Whether a glob means the sprite's name or the file's path below the root.
+    #[must_use]
+    pub fn matches(&self, pattern: &Pattern) -> bool {
+        pattern.matches(self.name.as_str()) || pattern.matches(&self.shown)
+    }
+}
+
+/// All images that were found, whoever takes them.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Found {
+    /// The image files, sorted by name.
+    pub files: Vec<Source>,
+    /// How many files are no images and were passed over.
+    pub skipped: usize,
+    /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
+    /// wrong with them can be told in the same run.
+    pub problems: Vec<Problem>,
+}
+
+/// All sources of an atlas, by name.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Sources {
+    /// The image files, sorted by name.
+    pub files: Vec<Source>,
+    /// How many files are no images and were passed over.
+    pub skipped: usize,
+    /// What is wrong with names and files.
+    pub problems: Vec<Problem>,
+}
+
+impl Found {
+    /// What an atlas takes of it: everything, or what matches one of `take`, without what matches one of `leave`. Names
+    /// that clash among that are told in the result.
+    #[must_use]
+    pub fn select(&self, take: Option<&[Pattern]>, leave: &[Pattern]) -> Sources {
+        let any = |source: &Source, patterns: &[Pattern]| patterns.iter().any(|p| source.matches(p));
+        let wanted = |source: &&Source| take.is_none_or(|take| any(source, take)) && !any(source, leave);
+        let files: Vec<Source> = self.files.iter().filter(wanted).cloned().collect();
+        let mut problems = self.problems.clone();
+        problems.extend(clashes(&files));
+        Sources { files, skipped: self.skipped, problems }
+    }
+}
+
+/// A file met on the way: where it is, and where that is when `.` and `..` are worked out.
+struct Met {
+    path: PathBuf,
+    clean: PathBuf,
+    /// A file, and not a pipe or a device.
+    regular: bool,
+}
+
+/// Finds all images. Paths that cannot be read and names that are not UTF-8 are told in the result.
+///
+/// # Errors
+/// Where the working folder cannot be told.
+pub fn find(search: &Search) -> Result<Found, Failure> {
+    let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
+    let mut found = Found::default();
+    let mut met = Vec::new();
+    for path in &search.paths {
+        walk(path, search.leave_out.as_deref(), &mut met, &mut found.problems);
+    }
+    if search.paths.len() > 1 {
+        let mut seen = HashSet::new();
+        met.retain(|file: &Met| seen.insert(file.clean.clone()));
+    }
+    for file in met {
+        match is_image(&file) {
+            // A file that was named by itself counts whatever it is.
+            Ok(image) if image || search.paths.contains(&file.path) => match name_of(&file, &root) {
+                Ok(source) => found.files.push(source),
+                Err(problem) => found.problems.push(problem),
+            },
+            Ok(_) => found.skipped += 1,
+            Err(error) => found.problems.push(Problem::io(&format::path(&file.path), &error)),
+        }
+    }
+    found.files.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
+    Ok(found)
+}
+
+fn root_of(search: &Search) -> io::Result<PathBuf> {
+    if let Some(root) = &search.root {
+        return clean(root);
+    }
+    if let [only] = search.paths.as_slice()
+        && only.is_dir()
+    {
+        return clean(only);
+    }
+    let mut common: Option<PathBuf> = None;
+    for path in &search.paths {
+        let path = clean(path)?;
+        let folder = path.parent().unwrap_or(&path).to_owned();
+        common = Some(match common {
+            None => folder,
+            Some(so_far) => so_far.ancestors().find(|a| folder.starts_with(a)).unwrap_or(Path::new("")).to_owned(),
+        });
+    }
+    Ok(common.unwrap_or_default())
+}
+
+/// An absolute path with `.` and `..` worked out. For comparing only: behind a link `..` may lead elsewhere.
+///
+/// # Errors
+/// Where the working folder cannot be told.
+pub fn clean(path: &Path) -> io::Result<PathBuf> {
+    let mut out = PathBuf::new();
+    for part in std::path::absolute(path)?.components() {
+        match part {
+            Component::ParentDir => drop(out.pop()),
+            Component::CurDir => {}
+            other => out.push(other),
+        }
+    }
+    Ok(out)
+}
+
+fn walk(start: &Path, leave_out: Option<&Path>, met: &mut Vec<Met>, problems: &mut Vec<Problem>) {
+    let Ok(clean_start) = clean(start).map_err(|e| problems.push(Problem::io(&format::path(start), &e))) else {
+        return;
+    };
+    let leave_out = leave_out.and_then(|p| clean(p).ok());
+    // Worked out once for the start; what lies below has neither `.` nor `..`.
+    let clean_below = |path: &Path| match path.strip_prefix(start) {
+        Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
+        _ => clean_start.clone(),
+    };
+    let wanted = |entry: &walkdir::DirEntry| {
+        let left_out = || {
+            VERSION_CONTROL.iter().any(|v| entry.file_name() == *v)
+                || leave_out.as_ref().is_some_and(|out| clean_below(entry.path()) == *out)
+        };
+        entry.depth() == 0 || !entry.file_type().is_dir() || !(left_out() || leads_back(entry))
+    };
+    for entry in WalkDir::new(start).follow_links(true).sort_by_file_name().into_iter().filter_entry(wanted) {
+        match entry {
+            Ok(entry) if entry.file_type().is_dir() => {}
+            Ok(entry) => {
+                let clean = clean_below(entry.path());
+                let regular = entry.file_type().is_file();
+                met.push(Met { path: entry.into_path(), clean, regular });
+            }
+            // A link back to a folder above it holds nothing that was not seen.
+            Err(error) if error.loop_ancestor().is_some() => {}
+            Err(error) => {
+                let place = error.path().unwrap_or(start).to_owned();
+                let why = error.into_io_error().unwrap_or_else(|| io::Error::other("cannot be read"));
+                problems.push(Problem::io(&format::path(&place), &why));
+            }
+        }
+    }
+}
+
+/// Whether an entry is a link to a folder that it lies in: all that is there was seen on the way.
+fn leads_back(entry: &walkdir::DirEntry) -> bool {
+    let real = |path: &Path| path.canonicalize().ok();
+    let beside = || real(entry.path().parent()?);
+    entry.path_is_symlink() && beside().zip(real(entry.path())).is_some_and(|(place, target)| place.starts_with(target))
+}
+
+/// Whether a file counts as an image: by a known extension or, without one, by its signature.
+fn is_image(file: &Met) -> io::Result<bool> {
+    let path = &file.path;
+    let extension = path.extension().and_then(|e| e.to_str());
+    let known = extension.and_then(Format::of_extension).is_some();
+    if !file.regular {
+        // A pipe or a device by the name of an image would wait for ever.
+        return if known { Err(io::Error::other("not a regular file")) } else { Ok(false) };
+    }
+    let name_leads = |n: &str| n.starts_with("._");
+    let double = path.file_name().and_then(|n| n.to_str()).is_some_and(name_leads);
+    if known && !double {
+        return Ok(true);
+    }
+    let mut start = Vec::new();
+    match File::open(path) {
+        Ok(file) => file.take(Format::SIGNATURE_BYTES as u64).read_to_end(&mut start)?,
+        // What does not look like an image and may not be read is not missed.
+        Err(_) if !known => return Ok(false),
+        Err(error) => return Err(error),
+    };
+    if double && start.starts_with(&APPLE_DOUBLE) {
+        return Ok(false);
+    }
+    Ok(known || Format::of(&start, None).is_some())
+}
+
+fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
+    let shown = format::path(file.clean.strip_prefix(root).unwrap_or(&file.clean));
+    let Ok(below) = file.clean.strip_prefix(root) else {
+        let why = format!("it is not below the root {}", format::path(root));
+        let help = "give a --root that all paths lie below, or none";
+        return Err(Problem::usage("a path outside the root", &format::path(&file.path), why, help));
+    };
+    let stem = below.with_extension("");
+    let parts: Option<Vec<&str>> = stem.iter().map(|part| part.to_str()).collect();
+    match parts.filter(|_| below.to_str().is_some()) {
+        Some(parts) => Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown }),
+        None => Err(Problem::bad_input(
+            "a name that is not UTF-8",
+            &shown,
+            "sprite names are text",
+            "rename the file or its folder",
+        )),
+    }
+}
+
+/// Names that stand for two files, and names that some file systems or readers take for one.
+fn clashes(files: &[Source]) -> Vec<Problem> {
+    let mut problems = Vec::new();
+    for same in files.chunk_by(|a, b| a.name == b.name).filter(|same| same.len() > 1) {
+        let shown: Vec<&str> = same.iter().map(|s| s.shown.as_str()).collect();
+        problems.push(Problem {
+            what: "several files give one sprite name",
+            place: same[0].name.to_string(),
+            why: shown.join(", "),
+            help: "rename all but one: the name is the path without its extension",
+            cause: Cause::BadInput,
+        });
+    }
+    let mut folded: BTreeMap<String, BTreeSet<&str>> = BTreeMap::new();
+    for file in files {
+        folded.entry(fold(file.name.as_str())).or_default().insert(file.name.as_str());
+    }
+    for alike in folded.into_values().filter(|names| names.len() > 1) {
+        let names: Vec<String> = alike.iter().map(|n| spelled(n)).collect();
+        problems.push(Problem {
+            what: "sprite names that differ only in case or in Unicode composition",
+            place: names.join(", "),
+            why: "on many systems these are one file".into(),
+            help: "rename all but one",
+            cause: Cause::BadInput,
+        });
+    }
+    problems
+}
+
+/// The form in which names that are easily taken for one another are equal.
+fn fold(name: &str) -> String {
+    if name.is_ascii() {
+        return name.to_ascii_lowercase();
+    }
+    let upper: String = name.nfc().flat_map(char::to_uppercase).collect();
+    upper.to_lowercase().nfc().collect()
+}
+
+/// A name with its combining marks told apart, which look the same on a screen.
+fn spelled(name: &str) -> String {
+    let composed = |c: char| unicode_normalization::char::is_combining_mark(c);
+    if !name.contains(composed) {
+        return name.to_owned();
+    }
+    name.chars().map(|c| if composed(c) { c.escape_unicode().to_string() } else { c.to_string() }).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_that_look_alike_fold_to_one() {
+        assert_eq!(fold("Moth/Flügel"), fold("moth/FLU\u{308}GEL"));
+        assert_eq!(fold("straße"), fold("STRASSE"));
+        assert_ne!(fold("a/b"), fold("a-b"));
+        assert_eq!(spelled("u\u{308}"), "u\\u{308}");
+    }
+}

@@ -1,0 +1,209 @@
+//! What earlier builds learnt, kept between them so that only what changed is done again.
+//!
+//! Everything in a store could be worked out anew: it can be deleted at any time. Keys are hashes of all that a value
+//! follows from, so a value is never stale, and a store whose bytes are not exactly those that were written is empty.
+
+use crate::failure::Failure;
+use crate::{format, write};
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+/// The store's file in the folder for results.
+pub const FILE: &str = ".zemtak-store";
+
+/// How many builds that learnt something a value stays that none of them asked for: long enough for an atlas that rests
+/// while others are worked on.
+const PATIENCE: u8 = 250;
+
+/// The start of a store's file. The version changes with the meaning of any value.
+const MAGIC: &[u8] = concat!("zemtak store 1, ", env!("CARGO_PKG_VERSION"), "\n").as_bytes();
+
+/// 32 bytes that stand for a content or for all that something follows from.
+pub type Hash = [u8; 32];
+
+/// The hash of bytes.
+#[must_use]
+pub fn hash(bytes: &[u8]) -> Hash {
+    *blake3::hash(bytes).as_bytes()
+}
+
+/// The key of what `kind` means for these parts.
+#[must_use]
+pub fn key(kind: &str, parts: &[&[u8]]) -> Hash {
+    let mut hasher = blake3::Hasher::new();
+    for part in std::iter::once(kind.as_bytes()).chain(parts.iter().copied()) {
+        hasher.update(&(part.len() as u64).to_le_bytes());
+        hasher.update(part);
+    }
+    *hasher.finalize().as_bytes()
+}
+
+/// Values by key.
+pub trait Store: Send + Sync {
+    /// The value of a key, if it is known.
+    fn get(&self, key: &Hash) -> Option<Vec<u8>>;
+    /// Keeps a value.
+    fn put(&self, key: Hash, value: Vec<u8>);
+}
+
+/// Remembers nothing.
+#[derive(Debug, Clone, Copy)]
+pub struct Nothing;
+
+impl Store for Nothing {
+    fn get(&self, _: &Hash) -> Option<Vec<u8>> {
+        None
+    }
+
+    fn put(&self, _: Hash, _: Vec<u8>) {}
+}
+
+/// A store that is one file beside the results.
+#[derive(Debug)]
+pub struct FileStore {
+    path: PathBuf,
+    values: Mutex<HashMap<Hash, Entry>>,
+    /// Whether there is something to write.
+    changed: AtomicBool,
+}
+
+#[derive(Debug, Clone)]
+struct Entry {
+    /// How many builds ago it was last asked for.
+    age: u8,
+    value: Vec<u8>,
+}
+
+impl FileStore {
+    /// The store in a folder; empty where there is none, or none that is whole.
+    #[must_use]
+    pub fn open(folder: &Path) -> Self {
+        let path = folder.join(FILE);
+        let values = std::fs::read(&path).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
+        Self { path, values: Mutex::new(values), changed: AtomicBool::new(false) }
+    }
+
+    /// A store that knows nothing yet.
+    #[must_use]
+    pub fn empty(folder: &Path) -> Self {
+        Self { path: folder.join(FILE), values: Mutex::default(), changed: AtomicBool::new(true) }
+    }
+
+    /// Writes the store if anything in it is new.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn save(&self) -> Result<(), Failure> {
+        if !self.changed.swap(false, Ordering::Relaxed) {
+            return Ok(());
+        }
+        write::prepare(&self.path, &self.to_bytes())?.commit()
+    }
+
+    fn to_bytes(&self) -> Vec<u8> {
+        let values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut sorted: Vec<(&Hash, &Entry)> = values.iter().filter(|(_, e)| e.age <= PATIENCE).collect();
+        sorted.sort_by_key(|(key, _)| *key);
+        let mut bytes = MAGIC.to_vec();
+        for (key, Entry { age, value }) in sorted {
+            bytes.extend_from_slice(key);
+            bytes.push(*age);
+            bytes.extend_from_slice(&(value.len() as u64).to_le_bytes());
+            bytes.extend_from_slice(value);
+        }
+        let sum = hash(&bytes);
+        bytes.extend_from_slice(&sum);
+        bytes
+    }
+}
+
+impl Store for FileStore {
+    fn get(&self, key: &Hash) -> Option<Vec<u8>> {
+        let mut values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let entry = values.get_mut(key)?;
+        entry.age = 0;
+        Some(entry.value.clone())
+    }
+
+    fn put(&self, key: Hash, value: Vec<u8>) {
+        let mut values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let former = values.insert(key, Entry { age: 0, value: value.clone() });
+        if former.is_none_or(|entry| entry.value != value) {
+            self.changed.store(true, Ordering::Relaxed);
+        }
+    }
+}
+
+/// The values of a store's file, each a build older, or `None` where a byte of it is not as it was written.
+fn parse(bytes: &[u8]) -> Option<HashMap<Hash, Entry>> {
+    let (body, sum) = bytes.split_last_chunk::<32>()?;
+    let mut rest = body.strip_prefix(MAGIC).filter(|_| hash(body) == *sum)?;
+    let mut values = HashMap::new();
+    while !rest.is_empty() {
+        let (key, after) = rest.split_first_chunk::<32>()?;
+        let (age, after) = after.split_first()?;
+        let (length, after) = after.split_first_chunk::<8>()?;
+        let (value, after) = after.split_at_checked(usize::try_from(u64::from_le_bytes(*length)).ok()?)?;
+        values.insert(*key, Entry { age: age.saturating_add(1), value: value.to_vec() });
+        rest = after;
+    }
+    Some(values)
+}
+
+/// A hash as the descriptor has it.
+#[must_use]
+pub fn written(hash: &Hash) -> String {
+    format!("blake3:{}", format::hex(hash))
+}
+
+/// The hash that a descriptor has as text.
+#[must_use]
+pub fn of_written(text: &str) -> Option<Hash> {
+    blake3::Hash::from_hex(text.strip_prefix("blake3:")?).ok().map(|hash| *hash.as_bytes())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_store_comes_back_whole_or_not_at_all() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = FileStore::open(folder.path());
+        store.put(key("a", &[b"1"]), b"one".to_vec());
+        store.put(key("a", &[b"", b"1"]), Vec::new());
+        store.save().unwrap();
+        let path = folder.path().join(FILE);
+        let bytes = std::fs::read(&path).unwrap();
+        let again = FileStore::open(folder.path());
+        assert_eq!(again.get(&key("a", &[b"1"])), Some(b"one".to_vec()));
+        assert_eq!(again.get(&key("a", &[b"", b"1"])), Some(Vec::new()));
+        for cut in 0..bytes.len() {
+            std::fs::write(&path, &bytes[..cut]).unwrap();
+            assert_eq!(FileStore::open(folder.path()).get(&key("a", &[b"1"])), None, "cut at {cut}");
+            let mut flipped = bytes.clone();
+            flipped[cut] ^= 4;
+            std::fs::write(&path, flipped).unwrap();
+            assert_eq!(FileStore::open(folder.path()).get(&key("a", &[b"1"])), None, "flipped at {cut}");
+        }
+    }
+
+    #[test]
+    fn what_nobody_asks_for_goes_in_the_end() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = FileStore::open(folder.path());
+        let (used, unused) = (key("used", &[]), key("unused", &[]));
+        store.put(used, vec![1]);
+        store.put(unused, vec![2]);
+        store.save().unwrap();
+        for build in 0..=PATIENCE {
+            let store = FileStore::open(folder.path());
+            assert_eq!(store.get(&used), Some(vec![1]));
+            store.put(key("learnt", &[]), vec![build]);
+            store.save().unwrap();
+        }
+        assert_eq!(FileStore::open(folder.path()).get(&unused), None);
+    }
+}

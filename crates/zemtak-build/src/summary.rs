@@ -1,0 +1,163 @@
+//! What is told of a built atlas.
+
+use crate::explain::Explained;
+use crate::plan::{Plan, Shared};
+use crate::warning::Warning;
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use zemtak_core::atlas::Atlas;
+use zemtak_core::name::{ClipName, SpriteName};
+
+/// What became of an atlas.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum State {
+    /// Some of its files were written.
+    #[default]
+    Built,
+    /// All of its files were as they are to be.
+    Unchanged,
+    /// Some of its files would be written, if that were asked for.
+    OutOfDate,
+}
+
+/// The summary of one built atlas.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Summary {
+    /// The atlas's name.
+    pub name: String,
+    /// What became of it.
+    pub state: State,
+    /// The descriptor's path.
+    pub descriptor: String,
+    /// Size in relation to the sources.
+    pub scale: f64,
+    /// How many sprites.
+    pub sprites: usize,
+    /// How many sprites lie in the box of another.
+    pub twins: usize,
+    /// How many sprites have no visible pixel.
+    pub empty: usize,
+    /// How many clips.
+    pub clips: usize,
+    /// Its pages.
+    pub pages: Vec<PageSummary>,
+    /// The part of the pages that boxes fill, 0 to 1.
+    pub filled: f64,
+    /// Bytes of the pages as textures.
+    pub texture_bytes: u64,
+    /// Bytes of the sprites as textures of their own.
+    pub loose_bytes: u64,
+    /// Texture binds to draw every sprite once.
+    pub binds: Binds,
+    /// Files that were written beside the descriptor.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub also: Vec<String>,
+    /// Files whose colour profile, gamma or the like was left out of account, by what it is.
+    pub ignored: BTreeMap<String, Vec<String>>,
+    /// Steps whose names have the same frame number, by clip.
+    pub same_frame_number: BTreeMap<String, Vec<String>>,
+    /// What is odd about rules and sprites.
+    pub warnings: Vec<Warning>,
+    /// Files that are no images.
+    pub skipped_files: usize,
+    /// Whether the search for a layout was cut short by Ctrl-C.
+    pub cut_short: bool,
+    /// How many times the pixels mip levels take.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub mip_cost: Option<f64>,
+    /// What keeping boxes in place came to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub kept: Option<Kept>,
+    /// Why the layout is not smaller, where that was asked.
+    #[serde(skip)]
+    pub why: Option<Explained>,
+    /// How long it took.
+    pub seconds: f64,
+}
+
+/// What became of a page.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct PageSummary {
+    /// Its file.
+    pub file: String,
+    /// Its width in pixels.
+    pub width: u32,
+    /// Its height in pixels.
+    pub height: u32,
+    /// The pixels that boxes fill.
+    pub filled_pixels: u64,
+    /// The bytes of its file.
+    pub file_bytes: u64,
+}
+
+/// Texture binds to draw every sprite once: loose, a texture each; packed, a page each.
+#[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
+pub struct Binds {
+    /// Loose: one for each sprite.
+    pub before: usize,
+    /// Packed: one for each page.
+    pub after: usize,
+}
+
+/// What keeping boxes in place came to.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+pub struct Kept {
+    /// Sprites that were there before and lie elsewhere now.
+    pub moved: usize,
+    /// The pixels of all pages.
+    pub pixels: u64,
+    /// The pixels of all pages of a layout in which nothing has to stay.
+    pub full_layout_pixels: u64,
+}
+
+impl Summary {
+    /// What the plan alone tells.
+    #[must_use]
+    pub(crate) fn of(plan: &Plan<'_>, name: &str) -> Self {
+        let Shared { twins, empty } = plan.shared();
+        let names = |(clip, sprites): &(ClipName, Vec<SpriteName>)| {
+            (clip.to_string(), sprites.iter().map(ToString::to_string).collect())
+        };
+        Self {
+            name: name.to_owned(),
+            twins,
+            empty,
+            same_frame_number: plan.clips().same_number.iter().map(names).collect(),
+            cut_short: plan.cut_short,
+            ..Self::default()
+        }
+    }
+
+    /// Adds what the finished atlas tells.
+    pub(crate) fn finish(&mut self, plan: &Plan<'_>, atlas: &Atlas, file_bytes: &[u64]) {
+        let pages = atlas.pages.iter().zip(file_bytes).enumerate().map(|(i, (page, &file_bytes))| PageSummary {
+            file: page.file.clone(),
+            width: page.width,
+            height: page.height,
+            filled_pixels: plan.filled(i),
+            file_bytes,
+        });
+        self.pages = pages.collect();
+        let area: u64 = atlas.pages.iter().map(|p| p.size().area()).sum();
+        let filled: u64 = self.pages.iter().map(|p| p.filled_pixels).sum();
+        #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
+        let ratio = if area == 0 { 0.0 } else { filled as f64 / area as f64 };
+        self.filled = ratio;
+        self.scale = atlas.scale;
+        self.sprites = atlas.sprites.len();
+        self.clips = atlas.clips.len();
+        self.binds = Binds { before: atlas.sprites.len(), after: self.pages.len() };
+        self.texture_bytes = area * 4;
+    }
+
+    /// What its author should know beside the summary.
+    #[must_use]
+    pub fn all_warnings(&self) -> Vec<Warning> {
+        let same = self
+            .same_frame_number
+            .iter()
+            .map(|(clip, sprites)| Warning::SameFrameNumber { clip: clip.clone(), sprites: sprites.clone() });
+        same.chain(self.warnings.iter().cloned()).collect()
+    }
+}

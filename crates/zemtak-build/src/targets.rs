@@ -1,0 +1,201 @@
+//! What one run is to build: atlases with their settings and sources, and what was noticed about the project as a whole.
+
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::project::Project;
+use crate::settings::{AtlasSettings, Keys, Pattern};
+use crate::sources::{self, Found, Search, Source, Sources};
+use crate::warning::Warning;
+use std::collections::{BTreeMap, HashMap};
+use std::path::{Path, PathBuf};
+
+/// What was found below each root.
+type Roots = BTreeMap<PathBuf, Found>;
+
+/// One atlas to build, with its other sizes.
+#[derive(Debug)]
+pub struct Target {
+    /// The atlas's name.
+    pub name: String,
+    /// How.
+    pub settings: AtlasSettings,
+    /// Of what.
+    pub sources: Sources,
+    /// The folder that paths in the settings are relative to.
+    pub folder: PathBuf,
+}
+
+/// The atlases of a run.
+#[derive(Debug, Default)]
+pub struct Targets {
+    /// In the order in which they are built.
+    pub targets: Vec<Target>,
+    /// What is odd about the project.
+    pub warnings: Vec<Warning>,
+}
+
+/// One atlas of folders and files, without a project file.
+///
+/// # Errors
+/// There is nothing to pack, or the results would go among the sprites.
+pub fn of_paths(
+    paths: &[PathBuf],
+    root: Option<&Path>,
+    out: &Path,
+    name: Option<&str>,
+    keys: Keys,
+) -> Result<Targets, Failure> {
+    let name = name.map_or_else(|| name_of(paths), |name| Ok(name.to_owned()))?;
+    for path in paths.iter().filter(|p| p.is_dir()) {
+        refuse_results_among(path, out)?;
+    }
+    let search = Search { paths: paths.to_vec(), root: root.map(Path::to_owned), leave_out: Some(out.to_owned()) };
+    let places: Vec<String> = paths.iter().map(|p| format::path(p)).collect();
+    let found = sources::find(&search)?;
+    let sources = select(&found, &keys, &places.join(", "))?;
+    let mut warnings = Vec::new();
+    idle_globs(&name, &keys, &found, &mut warnings);
+    let target = Target { name, settings: keys.settle(), sources, folder: ".".into() };
+    Ok(Targets { targets: vec![target], warnings })
+}
+
+/// The atlases of a project; only one if it is named. What the command line says wins.
+///
+/// # Errors
+/// All that is wrong with any of them.
+pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys) -> Result<Targets, Failure> {
+    let mut all = Targets::default();
+    let mut problems = Vec::new();
+    let chosen = |name: &str| only.is_none_or(|only| only == name);
+    if let Some(only) = only.filter(|only| project.atlases.iter().all(|(name, _)| name != only)) {
+        let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
+        let why = format!("the project has {}", names.join(", "));
+        return Err(Problem::usage("an unknown atlas", only, why, "give one of these to --name, or none").into());
+    }
+    // Several atlases may have one root, which is looked through once.
+    let mut roots = BTreeMap::new();
+    for (name, keys) in project.atlases.iter().filter(|(name, _)| chosen(name)) {
+        match of_atlas(project, name, said.clone().over(keys.clone()), out, (&mut roots, &mut all.warnings)) {
+            Ok(target) => all.targets.push(target),
+            Err(failure) => problems.extend(failure.problems().iter().cloned()),
+        }
+    }
+    problems.dedup();
+    problems.extend(name_clashes(&all.targets));
+    if only.is_none() && problems.is_empty() {
+        all.warnings.extend(astray(&all.targets, &roots));
+    }
+    Failure::unless(problems, all)
+}
+
+fn of_atlas(
+    project: &Project,
+    name: &str,
+    keys: Keys,
+    out: &Path,
+    (roots, warnings): (&mut Roots, &mut Vec<Warning>),
+) -> Result<Target, Failure> {
+    let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
+    let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
+    if keys.root.is_some() {
+        refuse_results_among(&root, out)?;
+    }
+    if !roots.contains_key(&root) {
+        let search = Search { paths: vec![root.clone()], root: Some(root.clone()), leave_out: Some(out.to_owned()) };
+        roots.insert(root.clone(), sources::find(&search)?);
+    }
+    let found = &roots[&root];
+    let sources = select(found, &keys, &format!("atlas {name}, {}", format::path(&root)))?;
+    idle_globs(name, &keys, found, warnings);
+    Ok(Target { name: name.to_owned(), settings: keys.settle(), sources, folder: project.folder.clone() })
+}
+
+fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
+    let same = sources::clean(folder).ok().zip(sources::clean(out).ok()).is_some_and(|(a, b)| a == b);
+    if !same {
+        return Ok(());
+    }
+    let why = "pages written there would be taken for sprites the next time";
+    let help = "give another folder with -o";
+    Err(Problem::usage("the results would go among the sprites", &format::path(folder), why, help).into())
+}
+
+fn select(found: &Found, keys: &Keys, place: &str) -> Result<Sources, Failure> {
+    let sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
+    if sources.files.is_empty() && sources.problems.is_empty() {
+        let passed = format::count(found.skipped + found.files.len(), "other file was", "other files were");
+        let why = format!("there is no image; {passed} passed over");
+        return Err(Problem::usage("nothing to pack", place, why, "name a folder with images").into());
+    }
+    Ok(sources)
+}
+
+/// The name made of the one folder's: small letters, other characters as `-`.
+fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
+    let folder = match paths {
+        [only] if only.is_dir() => sources::clean(only).map_err(|e| Failure::io(&format::path(only), &e))?,
+        _ => return Ok("atlas".into()),
+    };
+    let letters = folder.file_name().map(|n| n.to_string_lossy().to_lowercase()).unwrap_or_default();
+    let plain = |c: char| {
+        if c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_' { c } else { '-' }
+    };
+    let name: String = letters.chars().map(plain).collect();
+    let name = name.trim_matches('-');
+    Ok(if name.is_empty() { "atlas".into() } else { name.to_owned() })
+}
+
+/// Globs that match no image.
+fn idle_globs(atlas: &str, keys: &Keys, found: &Found, warnings: &mut Vec<Warning>) {
+    let mut tell = |key: &str, patterns: Option<&Vec<Pattern>>| {
+        for pattern in patterns.into_iter().flatten() {
+            if !found.files.iter().any(|source| source.matches(pattern)) {
+                let (atlas, key, glob) = (atlas.to_owned(), key.to_owned(), pattern.to_string());
+                warnings.push(Warning::IdleGlob { atlas, key, glob });
+            }
+        }
+    };
+    tell("take", keys.take.as_ref());
+    tell("leave", keys.leave.as_ref());
+}
+
+/// Two atlases that would write one descriptor.
+fn name_clashes(targets: &[Target]) -> Vec<Problem> {
+    let mut of: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for target in targets {
+        of.entry(target.name.clone()).or_default().push(format!("atlas {}", target.name));
+        for size in &target.settings.sizes {
+            let what = format!("atlas {} with the suffix {}", target.name, size.suffix);
+            of.entry(format!("{}{}", target.name, size.suffix)).or_default().push(what);
+        }
+    }
+    let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
+    let problem = |(name, who): (String, Vec<String>)| {
+        Problem::usage("two atlases of one name", &name, who.join(", "), "choose another suffix or name")
+    };
+    clashing.map(problem).collect()
+}
+
+/// Images that no atlas takes, and images that several take.
+fn astray(targets: &[Target], roots: &Roots) -> Vec<Warning> {
+    let mut taken: HashMap<&Path, Vec<&str>> = HashMap::new();
+    for target in targets {
+        target.sources.files.iter().for_each(|s| taken.entry(&s.path).or_default().push(&target.name));
+    }
+    let all = roots.values().flat_map(|found| &found.files);
+    let mut left: Vec<&Source> = all.filter(|source| !taken.contains_key(source.path.as_path())).collect();
+    left.sort_by(|a, b| a.name.cmp(&b.name));
+    let mut warnings = Vec::new();
+    if !left.is_empty() {
+        warnings.push(Warning::InNoAtlas { images: left.iter().map(|s| s.shown.clone()).collect() });
+    }
+    let mut several: BTreeMap<Vec<&str>, Vec<String>> = BTreeMap::new();
+    for (path, who) in taken.into_iter().filter(|(_, who)| who.len() > 1) {
+        several.entry(who).or_default().push(format::path(path));
+    }
+    for (who, mut images) in several {
+        images.sort_unstable();
+        warnings.push(Warning::InSeveralAtlases { atlases: who.into_iter().map(str::to_owned).collect(), images });
+    }
+    warnings
+}

@@ -1,0 +1,232 @@
+//! Reading a TOML text so that all that is wrong with it is told at once, each with its line underlined.
+
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::settings::Keyword;
+use std::cell::RefCell;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+use std::str::FromStr;
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+/// A value and where it stands.
+pub type Value<'t> = Spanned<DeValue<'t>>;
+
+/// What kind of file it is.
+#[derive(Debug, Clone, Copy)]
+pub struct Kind {
+    /// In words.
+    pub name: &'static str,
+    /// What to do about mistakes in it.
+    pub help: &'static str,
+}
+
+/// The text of a file.
+///
+/// # Errors
+/// It cannot be read, or is no UTF-8.
+pub fn read(path: &Path) -> Result<String, Failure> {
+    let source = std::fs::read(path).map_err(|e| Failure::io(&format::path(path), &e))?;
+    String::from_utf8(source)
+        .map_err(|_| Problem::usage("not TOML", &format::path(path), "TOML is UTF-8 text", "save it as UTF-8").into())
+}
+
+/// A text being read, and what was found wrong with it so far.
+pub struct Text<'t> {
+    shown: String,
+    source: &'t str,
+    kind: Kind,
+    /// With the byte where each is.
+    problems: RefCell<Vec<(usize, Problem)>>,
+}
+
+impl<'t> Text<'t> {
+    /// The text of a file.
+    pub fn new(path: &Path, source: &'t str, kind: Kind) -> Self {
+        Self { shown: format::path(path), source, kind, problems: RefCell::default() }
+    }
+
+    /// The outermost table. What is no TOML is told, and the rest read all the same.
+    pub fn parse(&self) -> Spanned<DeTable<'t>> {
+        let (table, errors) = DeTable::parse_recoverable(self.source);
+        for error in errors {
+            self.wrong("not TOML", error.span().unwrap_or(0..0), error.message());
+        }
+        table
+    }
+
+    /// Notes what is wrong at a place.
+    pub fn wrong(&self, what: &'static str, span: Range<usize>, why: &str) {
+        let mark = format::marked(self.source, span.clone());
+        let place = self.place(span.start);
+        let problem = Problem::usage(what, &place, format!("{why}\n{mark}"), self.kind.help);
+        self.problems.borrow_mut().push((span.start, problem));
+    }
+
+    /// File, line and column.
+    pub fn place(&self, at: usize) -> String {
+        let (line, column) = format::line_and_column(self.source, at);
+        format!("{}:{line}:{column}", self.shown)
+    }
+
+    /// What was read, unless something is wrong.
+    pub fn finish<T>(self, value: T) -> Result<T, Failure> {
+        let mut problems = self.problems.into_inner();
+        problems.sort_by_key(|(at, _)| *at);
+        Failure::unless(problems.into_iter().map(|(_, problem)| problem).collect(), value)
+    }
+
+    /// A value of the wrong kind.
+    fn expected<T>(&self, value: &Value<'_>, what: &str) -> Option<T> {
+        let found = match value.get_ref() {
+            DeValue::String(_) => "a text",
+            DeValue::Integer(_) | DeValue::Float(_) => "a number",
+            DeValue::Boolean(_) => "true or false",
+            DeValue::Datetime(_) => "a date",
+            DeValue::Array(_) => "a list",
+            DeValue::Table(_) => "a table",
+        };
+        self.wrong("a value that cannot be", value.span(), &format!("this is {found}, wanted is {what}"));
+        None
+    }
+
+    /// A value that is read from its text by its type.
+    pub fn parsed<T: FromStr<Err = String>>(&self, value: &Value<'_>, what: &str) -> Option<T> {
+        let Some(text) = value.get_ref().as_str() else { return self.expected(value, what) };
+        text.parse().map_err(|why| self.wrong("a value that cannot be", value.span(), &format!("wanted is {why}"))).ok()
+    }
+
+    /// One of a few words.
+    pub fn word<T: Keyword>(&self, value: &Value<'_>) -> Option<T> {
+        let words = || T::ALL.iter().map(|(word, ..)| *word);
+        let choices = words().map(|w| format!("\"{w}\"")).collect::<Vec<_>>().join(", ");
+        let Some(text) = value.get_ref().as_str() else { return self.expected(value, &format!("one of {choices}")) };
+        T::of(text).or_else(|| {
+            let near = format::nearest(text, words()).map(|w| format!("did you mean \"{w}\"? ")).unwrap_or_default();
+            self.wrong("a value that cannot be", value.span(), &format!("{near}it can be {choices}"));
+            None
+        })
+    }
+
+    /// A text.
+    pub fn string(&self, value: &Value<'_>) -> Option<String> {
+        value.get_ref().as_str().map(str::to_owned).or_else(|| self.expected(value, "a text"))
+    }
+
+    /// A path; it may lead above the folder that it is relative to.
+    pub fn path(&self, value: &Value<'_>) -> Option<PathBuf> {
+        let text = self.string(value)?;
+        if text.is_empty() {
+            self.wrong("a value that cannot be", value.span(), "a path cannot be empty");
+        }
+        (!text.is_empty()).then(|| text.into())
+    }
+
+    /// True or false.
+    pub fn truth(&self, value: &Value<'_>) -> Option<bool> {
+        value.get_ref().as_bool().or_else(|| self.expected(value, "true or false"))
+    }
+
+    /// A whole number within bounds.
+    pub fn whole(&self, value: &Value<'_>, bounds: Range<u32>) -> Option<u32> {
+        let what = format!("a whole number from {} to {}", bounds.start, bounds.end - 1);
+        let Some(number) = value.get_ref().as_integer() else { return self.expected(value, &what) };
+        let number = u32::from_str_radix(number.as_str(), number.radix()).ok().filter(|n| bounds.contains(n));
+        if number.is_none() {
+            self.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
+        }
+        number
+    }
+
+    /// A number as it is written.
+    pub fn number_text<'v>(&self, value: &'v Value<'_>) -> Option<&'v str> {
+        match value.get_ref() {
+            DeValue::Integer(n) if n.radix() == 10 => Some(n.as_str()),
+            DeValue::Float(n) => Some(n.as_str()),
+            _ => self.expected(value, "a number"),
+        }
+    }
+
+    /// A finite number that passes a check; `what` says which do.
+    pub fn number(&self, value: &Value<'_>, what: &str, fine: impl Fn(f64) -> bool) -> Option<f64> {
+        let number: Option<f64> = self.number_text(value)?.parse().ok();
+        let number = number.filter(|n| n.is_finite() && fine(*n));
+        if number.is_none() {
+            self.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
+        }
+        number
+    }
+
+    /// A list, each item read by `read`.
+    pub fn list<T>(&self, value: &Value<'_>, read: impl Fn(&Value<'_>) -> Option<T>) -> Option<Vec<T>> {
+        let Some(list) = value.get_ref().as_array() else { return self.expected(value, "a list") };
+        let items: Vec<Option<T>> = list.iter().map(read).collect();
+        items.into_iter().collect()
+    }
+
+    /// A list of exactly `N` items.
+    pub fn exactly<T, const N: usize>(
+        &self,
+        value: &Value<'_>,
+        read: impl Fn(&Value<'_>) -> Option<T>,
+    ) -> Option<[T; N]> {
+        let list = self.list(value, read)?;
+        let count = list.len();
+        list.try_into()
+            .map_err(|_| {
+                let why = format!("wanted is a list of {N}, this one has {count}");
+                self.wrong("a value that cannot be", value.span(), &why);
+            })
+            .ok()
+    }
+
+    /// A table whose keys are read one by one.
+    pub fn table<'v>(&'v self, value: &'v Value<'t>, of: &'static str) -> Option<Table<'v, 't>> {
+        match value.get_ref() {
+            DeValue::Table(table) => Some(Table { text: self, table, of, known: Vec::new() }),
+            _ => self.expected(value, "a table"),
+        }
+    }
+
+    /// The outermost table.
+    pub fn outermost<'v>(&'v self, table: &'v DeTable<'t>) -> Table<'v, 't> {
+        Table { text: self, table, of: self.kind.name, known: Vec::new() }
+    }
+}
+
+/// A table whose keys are asked for one by one; those that nobody asked for are wrong.
+pub struct Table<'v, 't> {
+    text: &'v Text<'t>,
+    table: &'v DeTable<'t>,
+    of: &'static str,
+    known: Vec<&'static str>,
+}
+
+impl<'v, 't> Table<'v, 't> {
+    /// The value of a key, if it is there and can be read.
+    pub fn read<T>(&mut self, key: &'static str, read: impl FnOnce(&'v Value<'t>) -> Option<T>) -> Option<T> {
+        self.known.push(key);
+        self.table.get(key).and_then(read)
+    }
+
+    /// All keys that are there, with their values.
+    pub fn all(&self) -> impl Iterator<Item = (&'v str, Range<usize>, &'v Value<'t>)> {
+        self.table.iter().map(|(key, value)| (key.get_ref().as_ref(), key.span(), value))
+    }
+
+    /// Tells keys that nobody asked for.
+    pub fn end(self) {
+        for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
+            let near = match format::nearest(key, self.known.iter().copied()) {
+                Some(near) => format!("did you mean '{near}'?"),
+                None => format!("it can be {}", self.known.join(", ")),
+            };
+            self.text.wrong(
+                "an unknown key",
+                span,
+                &format!("'{}' is no key of {}; {near}", format::name(key), self.of),
+            );
+        }
+    }
+}

@@ -1,0 +1,114 @@
+//! What is odd about a project or an atlas, though it can be built.
+
+use crate::format;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use zemtak_core::geometry::Size;
+
+/// Something that its author probably did not mean.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
+pub enum Warning {
+    /// A glob in `take` or `leave` that matches no image.
+    IdleGlob {
+        /// The atlas.
+        atlas: String,
+        /// The key that it stands in.
+        key: String,
+        /// The glob.
+        glob: String,
+    },
+    /// A rule that applies to no sprite.
+    IdleRule {
+        /// The atlas.
+        atlas: String,
+        /// The glob that it applies to.
+        glob: String,
+        /// File and line of the rule.
+        place: String,
+    },
+    /// Images below the roots that no atlas takes.
+    InNoAtlas {
+        /// Their paths below the root.
+        images: Vec<String>,
+    },
+    /// Images that several atlases take.
+    InSeveralAtlases {
+        /// The atlases.
+        atlases: Vec<String>,
+        /// Their paths.
+        images: Vec<String>,
+    },
+    /// Steps of a clip whose names have the same frame number.
+    SameFrameNumber {
+        /// The clip.
+        clip: String,
+        /// The sprites.
+        sprites: Vec<String>,
+    },
+    /// A list of durations that has not one for each step.
+    DurationCount {
+        /// The clip.
+        clip: String,
+        /// How many durations were given.
+        given: usize,
+        /// How many steps there are.
+        steps: usize,
+    },
+    /// Stretch bands that are wider together than their image.
+    WideBands {
+        /// The sprite.
+        sprite: String,
+        /// The image's size.
+        size: Size,
+    },
+    /// A sprite that repeats, with sides that are no powers of two.
+    OddRepeat {
+        /// The sprite.
+        sprite: String,
+        /// Its canvas.
+        size: Size,
+    },
+}
+
+impl fmt::Display for Warning {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::IdleGlob { atlas, key, glob } => {
+                write!(f, "atlas {atlas}: '{}' in {key} matches no image", format::name(glob))
+            }
+            Self::IdleRule { atlas, glob, place } => {
+                write!(f, "atlas {atlas}: the rule for '{}' at {place} never applies", format::name(glob))
+            }
+            Self::InNoAtlas { images } => {
+                let count = format::count(images.len(), "image is", "images are");
+                write!(f, "{count} taken by no atlas: {}", format::first_of(images))
+            }
+            Self::InSeveralAtlases { atlases, images } => {
+                let count = format::count(images.len(), "image is", "images are");
+                write!(f, "{count} taken by {}: {}", atlases.join(" and "), format::first_of(images))
+            }
+            Self::SameFrameNumber { clip, sprites } => {
+                let sprites: Vec<String> = sprites.iter().map(|s| format::name(s)).collect();
+                let sprites = sprites.join(" and ");
+                write!(f, "clip {}: {sprites} have one frame number; all are steps", format::name(clip))
+            }
+            Self::DurationCount { clip, given, steps } => {
+                let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));
+                write!(f, "clip {clip}: {given} durations for {steps}; the last goes on, or the rest is left out")
+            }
+            Self::WideBands { sprite, size: Size { w, h } } => {
+                let sprite = format::name(sprite);
+                write!(f, "{sprite}: its stretch bands are wider than its {w} x {h} pixels and were cut")
+            }
+            Self::OddRepeat { sprite, size } => {
+                let sprite = format::name(sprite);
+                write!(
+                    f,
+                    "{sprite}: {size} pixels repeat, but are no powers of two; some devices repeat only those, and mip \
+                     levels shift"
+                )
+            }
+        }
+    }
+}

@@ -1,0 +1,22 @@
+//! What every command is handed: how to tell its answer, and whether the user has asked to stop.
+
+use crate::interrupt::Interrupt;
+use crate::progress::Watcher;
+use crate::report::OutputOptions;
+
+/// The terminal or script that a command answers.
+#[derive(Debug, Clone)]
+pub struct Console {
+    /// How answers are told.
+    pub output: OutputOptions,
+    /// Whether the user has asked to stop.
+    pub interrupt: Interrupt,
+}
+
+impl Console {
+    /// An observer for work that takes a while.
+    #[must_use]
+    pub fn watcher(&self) -> Watcher<'_> {
+        Watcher::new(self)
+    }
+}
