@@ -16,8 +16,9 @@
 )]
 
 use std::time::Instant;
+use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Effort, Item, LONGEST_SIDE, Layout, LayoutRequest, PagePolicy, Shape, Spacing, lay_out};
+use zemtak_core::layout::{Effort, Item, Layout, LayoutRequest, PagePolicy, Shape, Spacing, lay_out};
 
 struct Dice(u64);
 

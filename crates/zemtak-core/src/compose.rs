@@ -1,6 +1,5 @@
 //! Pixels onto pages: boxes at their places, turned where the layout says so, with their rings of extruded pixels.
 
-use crate::atlas::Sprite;
 use crate::geometry::{Rect, Size};
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
@@ -119,27 +118,6 @@ fn draw(rows: &mut [u8], top: usize, stride: usize, pixels: &Pixels, cell: Rect,
         left.chunks_exact_mut(PIXEL).for_each(|p| p.copy_from_slice(&row[..PIXEL]));
         right.chunks_exact_mut(PIXEL).for_each(|p| p.copy_from_slice(&row[row.len() - PIXEL..]));
     }
-}
-
-/// The largest canvas that a sprite is put back on, in pixels.
-const CANVAS_PIXELS: u64 = 1 << 28;
-
-/// A sprite from its page back on its canvas, upright; what is not stored is transparent. `None` where the box is not on
-/// the page, or the canvas does not hold it or is larger than any that is packed.
-#[must_use]
-pub fn put_back(page: &Pixels, sprite: &Sprite) -> Option<Pixels> {
-    let stored = page.crop(sprite.rect)?;
-    let upright = if sprite.turned { stored.turned().turned().turned() } else { stored };
-    let [left, top] = sprite.inset;
-    let place = Rect::at(left, top, upright.size());
-    if !place.inside(sprite.canvas) || sprite.canvas.area() > CANVAS_PIXELS {
-        return None;
-    }
-    let mut canvas = Pixels::transparent(sprite.canvas)?;
-    for y in 0..place.h {
-        canvas.row_mut(top + y)[left as usize * PIXEL..][..place.w as usize * PIXEL].copy_from_slice(upright.row(y));
-    }
-    Some(canvas)
 }
 
 #[cfg(test)]

@@ -3,6 +3,9 @@
 use serde::{Deserialize, Serialize};
 use std::fmt;
 
+/// The longest page side that can be asked for, in pixels.
+pub const LONGEST_SIDE: u32 = 1 << 20;
+
 /// A width and a height in pixels; written `[w, h]`.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(from = "[u32; 2]", into = "[u32; 2]")]
@@ -143,4 +146,9 @@ impl From<Rect> for [u32; 4] {
     fn from(r: Rect) -> Self {
         [r.x, r.y, r.w, r.h]
     }
+}
+
+/// The greatest number that divides both; 0 only of twice 0 (Euclid).
+pub(crate) const fn common_divisor(a: u64, b: u64) -> u64 {
+    if b == 0 { a } else { common_divisor(b, a % b) }
 }

@@ -20,5 +20,6 @@ pub mod pattern;
 pub mod pixels;
 pub mod prepare;
 pub mod resample;
+mod separation;
 pub mod style;
 pub mod verify;

@@ -1,6 +1,6 @@
 //! The same picture at another size.
 
-use crate::geometry::Size;
+use crate::geometry::{Size, common_divisor};
 use crate::pixels::{PIXEL, Pixels};
 use std::fmt;
 use std::str::FromStr;
@@ -61,7 +61,7 @@ impl FromStr for Factor {
         }
         let den = 10u64.pow(u32::try_from(part.len()).map_err(|_| WRONG)?);
         let num = whole.parse::<u64>().map_err(|_| WRONG)? * den + part.parse::<u64>().unwrap_or(0);
-        let common = common_divisor(num, den);
+        let common = common_divisor(num, den).max(1);
         let (num, den) = (u32::try_from(num / common), u32::try_from(den / common));
         match (num, den) {
             (Ok(num), Ok(den)) if num <= LARGEST * den && u64::from(den) <= u64::from(num) * u64::from(LARGEST) => {
@@ -70,10 +70,6 @@ impl FromStr for Factor {
             _ => Err(WRONG),
         }
     }
-}
-
-fn common_divisor(a: u64, b: u64) -> u64 {
-    if b == 0 { a.max(1) } else { common_divisor(b, a % b) }
 }
 
 /// A factor and how pixels are made at it.

@@ -5,9 +5,9 @@
 use crate::atlas::{Alpha, Atlas, Sprite, Wrap};
 use crate::coords::UvRect;
 use crate::geometry::{Rect, Size};
-use crate::layout::{too_near, within_margin};
 use crate::name::SpriteName;
 use crate::pixels::{PIXEL, Pixels};
+use crate::separation::{too_near, within_margin};
 use std::collections::BTreeMap;
 
 /// Something in which an atlas does not keep its promises.

@@ -72,7 +72,7 @@ fn of_atlas(atlas: &Atlas, choice: &Choice, parts: &[Part]) -> Result<Vec<Place>
     let (mut places, mut problems) = (Vec::new(), Vec::new());
     for (name, sprite) in descriptor::choose(atlas, choice)? {
         let page = &atlas.pages[sprite.page];
-        let found = Picture::of(sprite, page).map_err(|error| {
+        let found = sprite.picture(page).map_err(|error| {
             Problem::bad_input("a sprite that is not on its page", name.as_str(), error.to_string(), "build it again")
         });
         let found = found.and_then(|p| place(p, sprite.pivot, name.as_str(), (sprite.page, &page.file), parts));

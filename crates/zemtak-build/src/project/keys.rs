@@ -7,8 +7,8 @@ use std::collections::BTreeMap;
 use toml::de::DeValue;
 use zemtak_core::atlas::Rate;
 use zemtak_core::clip::Ratio;
+use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::LONGEST_SIDE;
 use zemtak_core::resample::Resample;
 
 /// Reads an atlas or the defaults.

@@ -2,8 +2,8 @@
 
 use super::{Atlas, Clip, Page, Rate, Sprite};
 use crate::coords::UvRect;
+use crate::geometry::LONGEST_SIDE;
 use crate::geometry::{Rect, Size};
-use crate::layout::LONGEST_SIDE;
 use crate::name::{ClipName, SpriteName};
 use std::collections::BTreeSet;
 

@@ -3,6 +3,7 @@
 //! docs/format.md specifies it for those who read it in another language.
 
 mod check;
+mod restore;
 mod text;
 
 pub use check::{Flaw, page_path_is_safe};

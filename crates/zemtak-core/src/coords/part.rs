@@ -1,7 +1,6 @@
 //! Parts of sprites, and parts of parts: what of them is stored, and where.
 
-use super::{Area, AreaError};
-use crate::atlas::{Page, Sprite};
+use super::Area;
 use crate::geometry::{Rect, Size};
 
 /// A rectangle to be shown: in canvas pixels of a sprite, or relative to the part that it is a part of. It may begin
@@ -63,15 +62,6 @@ pub enum PartError {
 type Bounds = [i64; 4];
 
 impl Picture {
-    /// The picture of a sprite on its page.
-    ///
-    /// # Errors
-    /// The box is no box of the page.
-    pub fn of(sprite: &Sprite, page: &Page) -> Result<Self, AreaError> {
-        let area = Area::new(page.size(), sprite.rect, sprite.turned)?;
-        Ok(Self { area, canvas: sprite.canvas, inset: sprite.inset })
-    }
-
     /// A box whose canvas is the box itself.
     #[must_use]
     pub const fn whole(area: Area) -> Self {

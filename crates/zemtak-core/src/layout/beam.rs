@@ -4,7 +4,8 @@
 //! placed, with a small charge for each segment of its skyline and for each choice that was not the score's first. One
 //! that has lost more than the room can spare is dropped, and so is one that equals another.
 
-use super::fill::{Lying, Put, Taste, scatter};
+use super::fill::{Orientation, Placed, Weights};
+use super::rng::scatter;
 use super::skyline::Skyline;
 use super::stock::{Stock, Word};
 use crate::geometry::Size;
@@ -13,7 +14,7 @@ use std::hash::{BuildHasherDefault, Hasher};
 
 /// How a beam goes on and judges its states; charges are in pixels.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Guide {
+pub(super) struct BeamParams {
     /// How many states are kept.
     pub(super) states: usize,
     /// The charge for a segment of the skyline.
@@ -31,19 +32,19 @@ pub(super) struct Guide {
 /// What a search must place, where, and how.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Task<'a> {
-    pub(super) lyings: &'a [Lying],
+    pub(super) orientations: &'a [Orientation],
     pub(super) left: &'a [u32],
     pub(super) room: Size,
     /// The pixels of the room that may be lost.
     pub(super) spare: u64,
-    pub(super) taste: Taste,
-    pub(super) guide: Guide,
+    pub(super) weights: Weights,
+    pub(super) params: BeamParams,
 }
 
 /// What came of it, and how much work it was.
 #[derive(Debug)]
 pub(super) struct Outcome {
-    pub(super) puts: Option<Vec<Put>>,
+    pub(super) puts: Option<Vec<Placed>>,
     pub(super) work: u64,
 }
 
@@ -138,7 +139,7 @@ struct Beam<'a> {
 
 /// Places all cells in the room, or finds no way to.
 pub(super) fn fit_all(task: Task<'_>) -> Outcome {
-    let stock = Stock::new(task.lyings, task.left, task.taste);
+    let stock = Stock::new(task.orientations, task.left, task.weights);
     let cells = stock.cells();
     let mut now = Layer::default();
     *now.spare() = State { skyline: Skyline::new(task.room), there: stock.all(), ..State::default() };
@@ -168,7 +169,7 @@ impl Beam<'_> {
             self.expand(at);
             at += 1;
         }
-        let keep = self.task.guide.states;
+        let keep = self.task.params.states;
         let by_rank = |c: &Child| (c.judged, c.parent, c.place);
         // Some of the best turn out to be equal, so twice as many are put in order.
         if self.children.len() > keep * 2 {
@@ -193,7 +194,7 @@ impl Beam<'_> {
         let Some(gap) = state.skyline.lowest().filter(|_| !state.skipped) else { return };
         let rise = gap.left.min(gap.right);
         let lost = u64::from(rise) * u64::from(gap.w);
-        if rise == gap.room || lost * self.task.guide.skip > self.task.spare || state.lost + lost > self.task.spare {
+        if rise == gap.room || lost * self.task.params.skip > self.task.spare || state.lost + lost > self.task.spare {
             return;
         }
         let mut other = std::mem::take(self.now.spare());
@@ -207,21 +208,21 @@ impl Beam<'_> {
 
     /// Adds the children of a state. Gaps that nothing fits are given up on the way.
     fn expand(&mut self, at: usize) {
-        let Task { spare, guide, .. } = self.task;
+        let Task { spare, params, .. } = self.task;
         let state = &mut self.now.states[at];
         let Some(narrowest) = self.stock.narrowest(&state.there) else { return };
         while let Some(gap) = state.skyline.lowest() {
             self.work += self.stock.work();
             let mut any = false;
-            for (rank, place) in (0..).zip(self.stock.choose(&state.there, gap, narrowest, guide.choices).places()) {
+            for (rank, place) in (0..).zip(self.stock.choose(&state.there, gap, narrowest, params.choices).places()) {
                 any = true;
-                let size = self.stock.offer(place).lying.size;
+                let size = self.stock.offer(place).orientation.size;
                 let lost = state.lost + gap.sliver(size, narrowest);
                 if lost > spare {
                     continue;
                 }
                 let segments = state.skyline.segments_with(gap, size);
-                let cost = lost + guide.head + guide.segment * segments + guide.rank * rank;
+                let cost = lost + params.head + params.segment * segments + params.rank * rank;
                 let judged = (cost << 20) / (state.placed + size.area());
                 self.children.push(Child { judged, parent: at, place });
             }
@@ -239,19 +240,19 @@ impl Beam<'_> {
     fn grow(&mut self, child: Child) {
         let parent = &self.now.states[child.parent];
         let Some(gap) = parent.skyline.lowest() else { return };
-        let lying = self.stock.offer(child.place).lying;
+        let orientation = self.stock.offer(child.place).orientation;
         let used = self.next.used;
         let state = self.next.spare();
         state.become_like(parent);
-        let x = state.skyline.put(gap, lying.size);
-        state.set = state.set.wrapping_add(scatter(lying.class as u64));
+        let x = state.skyline.put(gap, orientation.size);
+        state.set = state.set.wrapping_add(scatter(orientation.class as u64));
         state.judged = child.judged;
         if !self.known.insert(state.skyline.scattered(state.set)) {
             return;
         }
         let state = &mut self.next.states[used];
         self.stock.take(&mut state.there, child.place);
-        state.placed += lying.size.area();
+        state.placed += orientation.size.area();
         state.skipped = false;
         let step = Step { before: state.step, place: child.place, x, y: gap.y };
         state.step = self.steps.len();
@@ -260,13 +261,13 @@ impl Beam<'_> {
     }
 
     /// The way to the best state.
-    fn puts(&self) -> Vec<Put> {
+    fn puts(&self) -> Vec<Placed> {
         let mut puts = Vec::with_capacity(self.stock.cells());
         let mut at = self.now.states[0].step;
         while at != 0 {
             let Step { before, place, x, y } = self.steps[at];
-            let Lying { class, turned, .. } = self.stock.offer(place).lying;
-            puts.push(Put { class, x, y, turned });
+            let Orientation { class, turned, .. } = self.stock.offer(place).orientation;
+            puts.push(Placed { class, x, y, turned });
             at = before;
         }
         puts.reverse();

@@ -4,7 +4,7 @@
 //! one animation make a small file where they lie beside each other, and a large one where they lie a few hundred pixels
 //! apart. So boxes of one family are joined into blocks, which the searches then place as if each were one box.
 
-use super::{Item, LayoutRequest, Place};
+use super::request::{Item, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
 use std::collections::BTreeMap;

@@ -1,11 +1,12 @@
 //! Items as cells: what the searches put down, and the way back to boxes.
 
-use super::beam::{Guide, Task, fit_all};
+use super::beam::{BeamParams, Task, fit_all};
 use super::effort::Effort;
-use super::fill::{Lying, Put, Taste, fill};
-use super::luck::Load;
-use super::policy::{PagePolicy, Shape};
-use super::{Item, Layout, LayoutError, LayoutRequest, Place, Spacing, StopSignal};
+use super::fill::{Orientation, Placed, Weights, fill};
+use super::policy::PagePolicy;
+use super::request::{Item, Layout, LayoutError, LayoutRequest, Place, StopSignal};
+use super::sampler::Load;
+use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};
 use crate::par;
 use std::collections::BTreeMap;
@@ -21,9 +22,9 @@ pub(super) struct Cells<'a> {
     spacing: Spacing,
     stop: Option<StopSignal<'a>>,
     classes: Vec<Class>,
-    lyings: Vec<Lying>,
+    orientations: Vec<Orientation>,
     /// The same with width and height exchanged, for filling a page along its height.
-    flipped: Vec<Lying>,
+    flipped: Vec<Orientation>,
 }
 
 /// Cells that can stand for each other.
@@ -40,7 +41,7 @@ struct Class {
 #[derive(Debug, Clone)]
 pub(super) struct Filled {
     pub(super) size: Size,
-    pub(super) puts: Vec<Put>,
+    pub(super) puts: Vec<Placed>,
 }
 
 /// What a set of cells asks of a page at least: the pixels, and the least width and height that hold every cell.
@@ -64,8 +65,8 @@ pub(super) struct Try {
     pub(super) size: Size,
     /// Whether cells are put down along the page's height.
     pub(super) flipped: bool,
-    pub(super) taste: Taste,
-    pub(super) guide: Guide,
+    pub(super) weights: Weights,
+    pub(super) params: BeamParams,
 }
 
 impl<'a> Cells<'a> {
@@ -85,15 +86,16 @@ impl<'a> Cells<'a> {
         if !unfit.is_empty() {
             return Err(LayoutError::DoNotFit { items: unfit, room: spacing.box_room(largest) });
         }
-        let mut lyings = Vec::new();
+        let mut orientations = Vec::new();
         for (class, &(size, may_turn, _)) in by_size.keys().enumerate() {
-            lyings.push(Lying { size, class, turned: false });
+            orientations.push(Orientation { size, class, turned: false });
             if may_turn && size.w != size.h {
-                lyings.push(Lying { size: size.swapped(), class, turned: true });
+                orientations.push(Orientation { size: size.swapped(), class, turned: true });
             }
         }
-        lyings.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
-        let mut flipped: Vec<Lying> = lyings.iter().map(|l| Lying { size: l.size.swapped(), ..*l }).collect();
+        orientations.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
+        let mut flipped: Vec<Orientation> =
+            orientations.iter().map(|l| Orientation { size: l.size.swapped(), ..*l }).collect();
         flipped.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
         let classes = by_size.into_iter().map(|((size, may_turn, group), members)| {
             let ringed = |i: &usize| spacing.ringed(items[*i].size).unwrap_or(size);
@@ -101,7 +103,7 @@ impl<'a> Cells<'a> {
             let content = members.iter().map(ringed).fold(Size::new(0, 0), largest);
             Class { size, content, may_turn, group, members }
         });
-        Ok(Self { items, spacing, stop, classes: classes.collect(), lyings, flipped })
+        Ok(Self { items, spacing, stop, classes: classes.collect(), orientations, flipped })
     }
 
     pub(super) fn spacing(&self) -> Spacing {
@@ -163,27 +165,27 @@ impl<'a> Cells<'a> {
     }
 
     /// One pass over everything in `left`, which has this `need`; it must all fit.
-    pub(super) fn try_all(&self, left: &[u32], need: Need, size: Size, taste: Taste) -> Option<Filled> {
+    pub(super) fn try_all(&self, left: &[u32], need: Need, size: Size, weights: Weights) -> Option<Filled> {
         let (room, spare) = self.spare(need, size)?;
         let mut rest = left.to_vec();
-        let puts = fill(&self.lyings, &mut rest, room, taste, Some(spare))?;
+        let puts = fill(&self.orientations, &mut rest, room, weights, Some(spare))?;
         rest.iter().all(|&n| n == 0).then_some(Filled { size, puts })
     }
 
     /// A beam over everything in `left`, which has this `need`; it must all fit. Also gives the work it was.
     pub(super) fn try_beam(&self, left: &[u32], need: Need, tried: Try) -> (Option<Filled>, u64) {
-        let Try { size, flipped, taste, guide } = tried;
+        let Try { size, flipped, weights, params } = tried;
         let Some((room, spare)) = self.spare(need, size) else { return (None, 0) };
-        let lyings = if flipped { &self.flipped } else { &self.lyings };
-        let outcome = fit_all(Task { lyings, left, room: room.stored(flipped), spare, taste, guide });
-        let upright = |put: Put| if flipped { Put { x: put.y, y: put.x, ..put } } else { put };
+        let orientations = if flipped { &self.flipped } else { &self.orientations };
+        let outcome = fit_all(Task { orientations, left, room: room.stored(flipped), spare, weights, params });
+        let upright = |put: Placed| if flipped { Placed { x: put.y, y: put.x, ..put } } else { put };
         let filled = outcome.puts.map(|puts| Filled { size, puts: puts.into_iter().map(upright).collect() });
         (filled, outcome.work)
     }
 
     /// The smallest allowed page round what was put down.
     pub(super) fn tight(&self, policy: &PagePolicy, filled: &Filled) -> Filled {
-        let far = |put: &Put| {
+        let far = |put: &Placed| {
             let size = self.classes[put.class].content.stored(put.turned);
             (put.x + size.w, put.y + size.h)
         };
@@ -198,7 +200,7 @@ impl<'a> Cells<'a> {
         let room = self.spacing.room(size)?;
         let tries = par::map_range(effort.fulls(self.need(left).cells), |n| {
             let mut rest = left.to_vec();
-            let puts = fill(&self.lyings, &mut rest, room, Taste::nth(n), None).unwrap_or_default();
+            let puts = fill(&self.orientations, &mut rest, room, Weights::nth(n), None).unwrap_or_default();
             let placed: u64 = puts.iter().map(|p| self.area(p.class)).sum();
             (placed, rest, puts)
         });
@@ -226,7 +228,7 @@ impl<'a> Cells<'a> {
         places
     }
 
-    pub(super) fn counts(&self, puts: &[Put]) -> Vec<u32> {
+    pub(super) fn counts(&self, puts: &[Placed]) -> Vec<u32> {
         let mut counts = vec![0; self.classes.len()];
         puts.iter().for_each(|p| counts[p.class] += 1);
         counts
@@ -245,15 +247,4 @@ pub(super) fn layout_of(cells: &Cells<'_>, pages: &[Filled], items: usize) -> La
     let mut places = vec![Place::default(); items];
     cells.layout(pages).into_iter().for_each(|(item, place)| places[item] = place);
     Layout { pages: pages.iter().map(|p| p.size).collect(), places }
-}
-
-impl PagePolicy {
-    /// `size` made larger until it is allowed, as far as shape, step and aspect go.
-    pub(super) fn smallest_round(&self, size: Size) -> Size {
-        let mut size = Size::new(self.step_up(size.w), self.step_up(size.h));
-        if self.shape == Shape::Square {
-            size = Size::new(size.w.max(size.h), size.w.max(size.h));
-        }
-        self.widened(size)
-    }
 }

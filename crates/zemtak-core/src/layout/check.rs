@@ -1,7 +1,10 @@
 //! The independent look at a layout: everything that must hold of it, found out without the search's own structures.
 
-use super::{Arrangement, Item, Layout, LayoutRequest, PagePolicy, Place};
+use super::policy::PagePolicy;
+use super::request::{Item, Layout, LayoutRequest, Place};
+use super::rows::Arrangement;
 use crate::geometry::{Rect, Size};
+use crate::separation::{too_near, within_margin};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// Something that does not hold of a layout.
@@ -110,47 +113,4 @@ fn moved(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
         (now.rect, now.turned) != (place.rect, place.turned)
     };
     (0..request.items.len()).filter_map(|i| stays(&i)).filter(moved).map(|(i, _)| Fault::Moved(i)).collect()
-}
-
-/// Whether a cell keeps its distance from the edges of a page.
-#[must_use]
-pub(crate) fn within_margin(cell: Rect, page: Size, margin: u32) -> bool {
-    cell.x >= margin
-        && cell.y >= margin
-        && cell.right() + u64::from(margin) <= u64::from(page.w)
-        && cell.bottom() + u64::from(margin) <= u64::from(page.h)
-}
-
-/// All pairs of neighbouring cells that overlap or are less than `gutter` pixels apart on both axes.
-///
-/// A line sweeps over the page from left to right and keeps the cells that it crosses, sorted by their top. Each new
-/// cell is held against its neighbours in that order, so `n` cells that keep their distance take `n log n` steps.
-pub(crate) fn too_near(cells: &[(usize, Rect)], gutter: u32) -> Vec<(usize, usize)> {
-    let gap = u64::from(gutter);
-    // (column, leaves before enters, index into cells)
-    let mut events: Vec<(u64, bool, usize)> = Vec::with_capacity(cells.len() * 2);
-    for (k, (_, cell)) in cells.iter().enumerate() {
-        events.push((u64::from(cell.x), true, k));
-        events.push((cell.right() + gap, false, k));
-    }
-    events.sort_unstable();
-    let mut crossed: BTreeMap<(u32, usize), u64> = BTreeMap::new();
-    let mut found = Vec::new();
-    for (_, enters, k) in events {
-        let (id, cell) = cells[k];
-        if !enters {
-            crossed.remove(&(cell.y, k));
-            continue;
-        }
-        let above = crossed.range(..(cell.y, k)).next_back();
-        if let Some((&(_, other), _)) = above.filter(|(_, bottom)| **bottom + gap > u64::from(cell.y)) {
-            found.push((cells[other].0, id));
-        }
-        let below = crossed.range((cell.y, k)..).next();
-        if let Some((&(_, other), _)) = below.filter(|(key, _)| u64::from(key.0) < cell.bottom() + gap) {
-            found.push((cells[other].0, id));
-        }
-        crossed.insert((cell.y, k), cell.bottom());
-    }
-    found
 }

@@ -5,6 +5,7 @@
 //! representatives of each distinct width the one with the best score goes there. A gap that nothing fits is given up.
 //! "Up" and "low" are meant as in the papers; on the page row 0 is the ground.
 
+use super::rng::Rng;
 use super::skyline::{Gap, Skyline};
 use crate::geometry::Size;
 
@@ -14,7 +15,7 @@ const LOOK: usize = 16;
 
 /// One size that `count` cells share, and where in the stock its two ways of lying are found.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Lying {
+pub(super) struct Orientation {
     pub(super) size: Size,
     pub(super) class: usize,
     pub(super) turned: bool,
@@ -22,7 +23,7 @@ pub(super) struct Lying {
 
 /// A cell put down by a pass: its class, its top left, and whether it is turned.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Put {
+pub(super) struct Placed {
     pub(super) class: usize,
     pub(super) x: u32,
     pub(super) y: u32,
@@ -31,7 +32,7 @@ pub(super) struct Put {
 
 /// What a pass looks at when it chooses. Integers, so that every machine chooses alike.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Taste {
+pub(super) struct Weights {
     /// For a cell exactly as wide as the gap.
     pub(super) exact: i64,
     /// For each wall of the gap that the cell ends flush with.
@@ -43,7 +44,7 @@ pub(super) struct Taste {
     pub(super) sliver: i64,
 }
 
-impl Taste {
+impl Weights {
     /// Tastes that each do well on some kind of set; a search begins with these.
     pub(super) const PORTFOLIO: [Self; 6] = [
         Self::new(1600, 1000, 8, 16, 48),
@@ -83,56 +84,29 @@ impl Taste {
         if n < Self::PORTFOLIO.len() {
             return base;
         }
-        base.varied(&mut Dice::new(n as u64), 60)
+        base.varied(&mut Rng::new(n as u64), 60)
     }
 
     /// The taste with each weight changed by up to `percent`.
-    pub(super) fn varied(&self, dice: &mut Dice, percent: u32) -> Self {
-        let mut vary = |v: i64| v * i64::from(100 - percent + dice.below(2 * percent + 1)) / 100;
+    pub(super) fn varied(&self, rng: &mut Rng, percent: u32) -> Self {
+        let mut vary = |v: i64| v * i64::from(100 - percent + rng.below(2 * percent + 1)) / 100;
         Self::new(vary(self.exact), vary(self.flush), vary(self.width), vary(self.height), vary(self.sliver))
     }
-}
-
-/// A small stream of numbers that is the same everywhere (SplitMix64; G. Steele, D. Lea, C. Flood, 2014).
-#[derive(Debug, Clone)]
-pub(super) struct Dice(u64);
-
-impl Dice {
-    pub(super) const fn new(seed: u64) -> Self {
-        Self(seed)
-    }
-
-    /// A number from 0 to `n - 1`.
-    pub(super) fn below(&mut self, n: u32) -> u32 {
-        self.0 = self.0.wrapping_add(1);
-        let number = scatter(self.0);
-        #[expect(clippy::cast_possible_truncation, reason = "the remainder is below n")]
-        let number = (number % u64::from(n.max(1))) as u32;
-        number
-    }
-}
-
-/// A number that has nothing visible to do with `n`, another one for each.
-pub(super) fn scatter(n: u64) -> u64 {
-    let mut z = n.wrapping_mul(0x9e37_79b9_7f4a_7c15);
-    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-    z ^ (z >> 31)
 }
 
 /// All lyings of one width, tallest first.
 #[derive(Debug)]
 struct Column {
     w: u32,
-    tall: Vec<Lying>,
+    tall: Vec<Orientation>,
 }
 
 struct Pass<'a> {
-    taste: Taste,
+    weights: Weights,
     left: &'a mut [u32],
     columns: Vec<Column>,
     skyline: Skyline,
-    puts: Vec<Put>,
+    puts: Vec<Placed>,
 }
 
 /// Places what fits of the cells in `left` (how many of each class) into `room` and counts `left` down.
@@ -140,20 +114,20 @@ struct Pass<'a> {
 /// `lyings` is sorted by width, then height, both descending. With `spare` the pass gives up and returns `None` once
 /// more than that many pixels are lost: the caller wants all cells placed or nothing.
 pub(super) fn fill(
-    lyings: &[Lying],
+    orientations: &[Orientation],
     left: &mut [u32],
     room: Size,
-    taste: Taste,
+    weights: Weights,
     spare: Option<u64>,
-) -> Option<Vec<Put>> {
+) -> Option<Vec<Placed>> {
     let mut columns: Vec<Column> = Vec::new();
-    for lying in lyings.iter().filter(|l| left[l.class] > 0 && l.size.fits_in(room)) {
+    for orientation in orientations.iter().filter(|l| left[l.class] > 0 && l.size.fits_in(room)) {
         match columns.last_mut() {
-            Some(column) if column.w == lying.size.w => column.tall.push(*lying),
-            _ => columns.push(Column { w: lying.size.w, tall: vec![*lying] }),
+            Some(column) if column.w == orientation.size.w => column.tall.push(*orientation),
+            _ => columns.push(Column { w: orientation.size.w, tall: vec![*orientation] }),
         }
     }
-    let mut pass = Pass { taste, left, columns, skyline: Skyline::new(room), puts: Vec::new() };
+    let mut pass = Pass { weights, left, columns, skyline: Skyline::new(room), puts: Vec::new() };
     pass.run(spare).then_some(pass.puts)
 }
 
@@ -163,8 +137,8 @@ impl Pass<'_> {
         let mut lost = 0;
         while !self.columns.is_empty() {
             let Some(gap) = self.skyline.lowest() else { break };
-            if let Some(lying) = self.choose(gap) {
-                self.put(gap, lying);
+            if let Some(orientation) = self.choose(gap) {
+                self.put(gap, orientation);
             } else {
                 lost += self.skyline.give_up(gap);
                 if spare.is_some_and(|most| lost > most) {
@@ -175,16 +149,17 @@ impl Pass<'_> {
         true
     }
 
-    fn choose(&self, gap: Gap) -> Option<Lying> {
+    fn choose(&self, gap: Gap) -> Option<Orientation> {
         let narrowest = self.columns.last()?.w;
         let first = self.columns.partition_point(|c| c.w > gap.w);
-        let mut best: Option<(i64, Lying)> = None;
+        let mut best: Option<(i64, Orientation)> = None;
         for column in self.columns[first..].iter().take(LOOK) {
-            let fit = self.taste.of_fit(gap.w - column.w, narrowest);
-            let mut offer = |lying: &Lying| {
-                let score = fit + self.taste.of_size(lying.size) + self.taste.of_walls(gap, lying.size.h);
+            let fit = self.weights.of_fit(gap.w - column.w, narrowest);
+            let mut offer = |orientation: &Orientation| {
+                let score =
+                    fit + self.weights.of_size(orientation.size) + self.weights.of_walls(gap, orientation.size.h);
                 if best.is_none_or(|(top, _)| score > top) {
-                    best = Some((score, *lying));
+                    best = Some((score, *orientation));
                 }
             };
             let tallest = column.tall.partition_point(|l| l.size.h > gap.room);
@@ -195,24 +170,24 @@ impl Pass<'_> {
                 }
             }
         }
-        best.map(|(_, lying)| lying)
+        best.map(|(_, orientation)| orientation)
     }
 
-    fn put(&mut self, gap: Gap, lying: Lying) {
-        let x = self.skyline.put(gap, lying.size);
-        self.puts.push(Put { class: lying.class, x, y: gap.y, turned: lying.turned });
-        self.left[lying.class] -= 1;
-        if self.left[lying.class] == 0 {
-            self.forget(lying);
+    fn put(&mut self, gap: Gap, orientation: Orientation) {
+        let x = self.skyline.put(gap, orientation.size);
+        self.puts.push(Placed { class: orientation.class, x, y: gap.y, turned: orientation.turned });
+        self.left[orientation.class] -= 1;
+        if self.left[orientation.class] == 0 {
+            self.forget(orientation);
         }
     }
 
     /// Takes a class that is used up out of the columns, both ways of lying.
-    fn forget(&mut self, lying: Lying) {
-        for w in [lying.size.w, lying.size.h] {
+    fn forget(&mut self, orientation: Orientation) {
+        for w in [orientation.size.w, orientation.size.h] {
             let at = self.columns.partition_point(|c| c.w > w);
             if let Some(column) = self.columns.get_mut(at).filter(|c| c.w == w) {
-                column.tall.retain(|l| l.class != lying.class);
+                column.tall.retain(|l| l.class != orientation.class);
                 if column.tall.is_empty() {
                     self.columns.remove(at);
                 }

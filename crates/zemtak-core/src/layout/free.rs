@@ -2,10 +2,12 @@
 //! less area than the best so far, and kept where everything fits.
 
 use super::cells::{BATCH, Cells, Filled, Need, Try};
+use super::descent::Descent;
 use super::effort::Effort;
-use super::fill::{Dice, Taste};
-use super::luck::Luck;
+use super::fill::Weights;
 use super::policy::{PagePolicy, Shape};
+use super::rng::Rng;
+use super::sampler::Sampler;
 use crate::geometry::Size;
 use crate::par;
 
@@ -23,8 +25,8 @@ pub(super) fn smallest(
 ) -> Option<Filled> {
     let need = cells.need(left);
     let best = known.or_else(|| first(cells, policy, left))?;
-    let luck = Luck::new(need.load(), effort.states(need.cells));
-    let mut search = Search { cells, policy, left, need, best, bound: policy.least_area(cells, need), luck };
+    let sampler = Sampler::new(need.load(), effort.states(need.cells));
+    let mut search = Descent { cells, policy, left, need, best, bound: policy.least_area(cells, need), sampler };
     search.by_passes(effort);
     let work = effort.beam_work(search.need.cells);
     if search.need.cells <= FEW && effort == Effort::High {
@@ -38,23 +40,9 @@ pub(super) fn smallest(
     Some(search.best)
 }
 
-pub(super) struct Search<'a> {
-    pub(super) cells: &'a Cells<'a>,
-    pub(super) policy: &'a PagePolicy,
-    pub(super) left: &'a [u32],
-    pub(super) need: Need,
-    pub(super) best: Filled,
-    pub(super) bound: u64,
-    pub(super) luck: Luck,
-}
-
-impl Search<'_> {
-    pub(super) fn slack(&self) -> u64 {
-        self.best.size.area().saturating_sub(self.bound)
-    }
-
+impl Descent<'_> {
     fn by_passes(&mut self, effort: Effort) {
-        let mut dice = Dice::new(self.need.area);
+        let mut rng = Rng::new(self.need.area);
         for start in (0..effort.passes(self.need.cells)).step_by(BATCH) {
             let slack = self.slack();
             if slack == 0 || self.cells.stopped() {
@@ -63,12 +51,12 @@ impl Search<'_> {
             // A bold cut or a small one: each pass would give back between a half and a sixty-fourth of the slack.
             let sizes: Vec<Option<Size>> = (0..BATCH)
                 .map(|_| {
-                    let cut = (slack >> (1 + dice.below(6))).max(1);
-                    pick(self.policy, self.cells, self.need, self.best.size.area() - cut, false, &mut dice)
+                    let cut = (slack >> (1 + rng.below(6))).max(1);
+                    pick(self.policy, self.cells, self.need, self.best.size.area() - cut, false, &mut rng)
                 })
                 .collect();
             let tries =
-                par::map_range(BATCH, |n| self.cells.try_all(self.left, self.need, sizes[n]?, Taste::nth(start + n)));
+                par::map_range(BATCH, |n| self.cells.try_all(self.left, self.need, sizes[n]?, Weights::nth(start + n)));
             tries.into_iter().flatten().for_each(|found| {
                 self.better(&found);
             });
@@ -87,7 +75,7 @@ impl Search<'_> {
                 spent += work;
                 cut = if filled.is_some() { (cut * 13 / 10).min(600) } else { (cut * 93 / 100).max(20) };
                 if filled.is_some_and(|filled| self.better(&filled)) {
-                    self.luck.remember(tried.taste, tried.guide);
+                    self.sampler.remember(tried.weights, tried.params);
                 }
             }
             // Pages that are not allowed cost a little too, or this might never end.
@@ -98,39 +86,29 @@ impl Search<'_> {
     /// A page smaller by about `cut` thousandths of the slack.
     fn next_try(&mut self, cut: u64) -> Option<Try> {
         let slack = self.slack();
-        let Self { luck, .. } = self;
-        let (taste, guide) = luck.next();
-        let part = cut * u64::from(300 + luck.dice.below(1401)) / 1000;
+        let Self { sampler, .. } = self;
+        let (weights, params) = sampler.next();
+        let part = cut * u64::from(300 + sampler.rng.below(1401)) / 1000;
         let less = (slack * part.min(950) / 1000).max(1);
-        let flipped = luck.dice.below(2) == 1;
-        let size = pick(self.policy, self.cells, self.need, self.best.size.area() - less, flipped, &mut luck.dice)?;
-        Some(Try { size, flipped, taste, guide })
-    }
-
-    /// Keeps what is smaller than the best; whether it is.
-    pub(super) fn better(&mut self, found: &Filled) -> bool {
-        let tight = self.cells.tight(self.policy, found);
-        let better = tight.size.area() < self.best.size.area();
-        if better {
-            self.best = tight;
-        }
-        better
+        let flipped = sampler.rng.below(2) == 1;
+        let size = pick(self.policy, self.cells, self.need, self.best.size.area() - less, flipped, &mut sampler.rng)?;
+        Some(Try { size, flipped, weights, params })
     }
 }
 
 /// A first page that holds everything: from just above the lower bound, a little larger each time.
 fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled> {
     let need = cells.need(left);
-    let mut dice = Dice::new(1);
+    let mut rng = Rng::new(1);
     let mut target = policy.least_area(cells, need);
     let most = policy.largest().area();
     loop {
         for n in 0..3 {
             let size = match n {
                 0 => squarest(policy, cells, need, target),
-                _ => pick(policy, cells, need, target, false, &mut dice),
+                _ => pick(policy, cells, need, target, false, &mut rng),
             };
-            let filled = size.and_then(|size| cells.try_all(left, need, size, Taste::nth(n)));
+            let filled = size.and_then(|size| cells.try_all(left, need, size, Weights::nth(n)));
             if let Some(found) = filled {
                 return Some(cells.tight(policy, &found));
             }
@@ -138,7 +116,7 @@ fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled>
         if target >= most {
             let size = policy.largest();
             return (0..6)
-                .find_map(|n| cells.try_all(left, need, size, Taste::nth(n)))
+                .find_map(|n| cells.try_all(left, need, size, Weights::nth(n)))
                 .map(|f| cells.tight(policy, &f));
         }
         target = (target + target / 40 + 1).min(most);
@@ -147,14 +125,7 @@ fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled>
 
 /// An allowed page of about `target` pixels. Cells are put down along its width, or `flipped` along its height; that
 /// side is picked by chance and mostly the shorter one, for what is lost where the last cells end grows with it.
-fn pick(
-    policy: &PagePolicy,
-    cells: &Cells<'_>,
-    need: Need,
-    target: u64,
-    flipped: bool,
-    dice: &mut Dice,
-) -> Option<Size> {
+fn pick(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64, flipped: bool, rng: &mut Rng) -> Option<Size> {
     if policy.shape == Shape::Square {
         return squarest(policy, cells, need, target);
     }
@@ -162,7 +133,7 @@ fn pick(
     let needed = turn(cells.spacing().page_for(need.widest, need.tallest)).w;
     let (root, stretch) = (target.isqrt(), policy.aspect.sqrt());
     let longest = scaled(root, stretch);
-    let (from, wide) = match dice.below(4) {
+    let (from, wide) = match rng.below(4) {
         0 => (1.0 / stretch, longest),
         1 => (0.7f64.max(1.0 / stretch), scaled(root, 1.0)),
         _ => (0.5f64.max(1.0 / stretch), scaled(root, 0.8f64.max(1.0 / stretch))),
@@ -170,7 +141,7 @@ fn pick(
     let least = scaled(root, from).max(needed);
     let most = wide.max(least.saturating_add(least / 5)).min(longest).min(turn(policy.max).w).max(1);
     let least = least.min(most);
-    let along = policy.step_down(least + dice.below(most - least + 1));
+    let along = policy.step_down(least + rng.below(most - least + 1));
     size_along(policy, along, target, flipped)
 }
 

@@ -1,14 +1,13 @@
 //! From cells to pages: which sizes to try, and how to split over several pages.
 
-use super::LayoutError;
-use super::cells::{BATCH, Cells, Filled, Try};
+use super::cells::{Cells, Filled};
 use super::effort::Effort;
-use super::fill::{Put, Taste};
-use super::luck::Luck;
+use super::fill::Placed;
+use super::fit::Fit;
 use super::policy::{PagePolicy, Prefer, Shape};
+use super::request::LayoutError;
 use super::{free, together};
 use crate::geometry::Size;
-use crate::par;
 
 /// What a search over pages works with.
 #[derive(Clone, Copy)]
@@ -18,7 +17,11 @@ pub(super) struct Search<'a> {
     pub(super) effort: Effort,
 }
 
-impl Search<'_> {
+impl<'a> Search<'a> {
+    fn fit(&self) -> Fit<'a> {
+        Fit { cells: self.cells, effort: self.effort }
+    }
+
     /// Splits the cells over as many pages as the policy wants. `known` is what less effort found.
     pub(super) fn split(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
         let mut pages = self.fewest(known)?;
@@ -56,7 +59,7 @@ impl Search<'_> {
             // The largest pages by area; where sprites fit only a longer one, that one takes its turn.
             let largest = self.policy.largest_pages();
             let filled = if self.cells.grouped() {
-                Some(together::fill(self, &mut left, &largest)?)
+                Some(together::fill(self.fit(), &mut left, &largest)?)
             } else {
                 largest.into_iter().find_map(|size| self.cells.fill_most(&mut left, size, self.effort))
             };
@@ -69,54 +72,15 @@ impl Search<'_> {
     /// The smallest allowed page found that holds everything in `left`.
     pub(super) fn smallest(&self, left: &[u32], known: Option<Filled>) -> Option<Filled> {
         match (self.policy.fixed, self.policy.shape) {
-            (Some(size), _) => known.or_else(|| self.fit(left, size)),
+            (Some(size), _) => known.or_else(|| self.fit().all(left, size)),
             (None, Shape::Free | Shape::Square) => free::smallest(self.cells, self.policy, left, self.effort, known),
             (None, Shape::Pow2 | Shape::Pow2Square) => {
                 let smaller = |size: &Size| known.as_ref().is_none_or(|known| size.area() < known.size.area());
-                let found = self.policy.pow2_pages().iter().filter(|s| smaller(s)).find_map(|&s| self.fit(left, s));
+                let found =
+                    self.policy.pow2_pages().iter().filter(|s| smaller(s)).find_map(|&s| self.fit().all(left, s));
                 found.or(known)
             }
         }
-    }
-
-    /// Everything in `left` on one page of `size`: by passes, and where those do not find a way by beams.
-    fn fit(&self, left: &[u32], size: Size) -> Option<Filled> {
-        self.fit_by_passes(left, size).or_else(|| self.fit_by_beams(left, size))
-    }
-
-    pub(super) fn fit_by_passes(&self, left: &[u32], size: Size) -> Option<Filled> {
-        let need = self.cells.need(left);
-        let tries = self.effort.fits(need.cells);
-        (0..tries).step_by(BATCH).find_map(|start| {
-            let batch = par::map_range(BATCH.min(tries - start), |n| {
-                self.cells.try_all(left, need, size, Taste::nth(start + n))
-            });
-            batch.into_iter().flatten().next()
-        })
-    }
-
-    pub(super) fn fit_by_beams(&self, left: &[u32], size: Size) -> Option<Filled> {
-        let need = self.cells.need(left);
-        let mut budget = self.effort.beam_work(need.cells);
-        let mut luck = Luck::new(need.load(), self.effort.states(need.cells));
-        while budget > 0 && !self.cells.stopped() {
-            let tries: Vec<Try> = (0..BATCH)
-                .map(|_| {
-                    let (taste, guide) = luck.next();
-                    // Mostly along the shorter side: what is lost where the last cells end grows with it.
-                    let flipped = (size.h < size.w) != (luck.dice.below(4) == 0);
-                    Try { size, flipped, taste, guide }
-                })
-                .collect();
-            let results = par::map_range(BATCH, |n| self.cells.try_beam(left, need, tries[n]));
-            let spent: u64 = results.iter().map(|(_, work)| work).sum();
-            if let Some(filled) = results.into_iter().find_map(|(filled, _)| filled) {
-                return Some(filled);
-            }
-            // Nothing was tried at all: the page is too small in itself.
-            budget = if spent == 0 { 0 } else { budget.saturating_sub(spent) };
-        }
-        None
     }
 
     /// Parts the last page in two where that saves a tenth of all bytes.
@@ -129,7 +93,7 @@ impl Search<'_> {
             .filter_map(|size| {
                 let mut left = self.cells.counts(&last.puts);
                 let first = if self.cells.grouped() {
-                    together::fill(self, &mut left, &[size]).ok()?
+                    together::fill(self.fit(), &mut left, &[size]).ok()?
                 } else {
                     self.cells.fill_most(&mut left, size, self.effort)?
                 };
@@ -177,8 +141,8 @@ impl Search<'_> {
     }
 
     /// The cells of a page in two parts that keep together what must be; `None` if there is but one such lot.
-    fn halves(&self, page: &Filled) -> Option<[Vec<Put>; 2]> {
-        let group = |put: &Put| self.cells.group(put.class);
+    fn halves(&self, page: &Filled) -> Option<[Vec<Placed>; 2]> {
+        let group = |put: &Placed| self.cells.group(put.class);
         let mut puts = page.puts.clone();
         puts.sort_by_key(group);
         let apart = |i: &usize| group(&puts[*i]).is_none() || group(&puts[*i - 1]) != group(&puts[*i]);

@@ -1,14 +1,16 @@
 //! The searches' own structures against plain second computations: arrays of heights, grids of pixels, looking at all.
 
 use super::cells::{Cells, Filled};
-use super::fill::{Dice, Lying, Taste};
-use super::free::Search;
-use super::keep::Holes;
-use super::luck::Luck;
+use super::descent::Descent;
+use super::fill::{Orientation, Weights};
+use super::holes::Holes;
+use super::policy::{PagePolicy, Shape};
+use super::request::{Item, LayoutRequest};
+use super::rng::Rng;
+use super::sampler::Sampler;
 use super::skyline::{Gap, Skyline};
 use super::spacing::Spacing;
 use super::stock::Stock;
-use super::{Item, LayoutRequest, PagePolicy, Shape};
 use crate::geometry::{Rect, Size};
 use proptest::prelude::*;
 
@@ -61,30 +63,30 @@ proptest! {
         turning: bool,
         taken in prop::collection::vec(any::<prop::sample::Index>(), 0..150),
         (w, left, right, more) in (1u32..90, 1u32..40, 1u32..40, 0u32..20),
-        taste in 0usize..1000,
+        weights in 0usize..1000,
     ) {
-        let taste = Taste::nth(taste);
-        let mut lyings: Vec<Lying> =
-            all.iter().enumerate().map(|(class, &size)| Lying { size, class, turned: false }).collect();
+        let weights = Weights::nth(weights);
+        let mut orientations: Vec<Orientation> =
+            all.iter().enumerate().map(|(class, &size)| Orientation { size, class, turned: false }).collect();
         if turning {
-            let turned: Vec<Lying> =
-                lyings.iter().map(|l| Lying { size: l.size.swapped(), turned: true, ..*l }).collect();
-            lyings.extend(turned);
+            let turned: Vec<Orientation> =
+                orientations.iter().map(|l| Orientation { size: l.size.swapped(), turned: true, ..*l }).collect();
+            orientations.extend(turned);
         }
-        lyings.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
-        let stock = Stock::new(&lyings, &vec![1; all.len()], taste);
+        orientations.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
+        let stock = Stock::new(&orientations, &vec![1; all.len()], weights);
         let mut there = stock.all();
-        let mut left_over: Vec<usize> = (0..lyings.len()).collect();
+        let mut left_over: Vec<usize> = (0..orientations.len()).collect();
         for index in taken {
             if left_over.is_empty() {
                 break;
             }
             let place = left_over[index.index(left_over.len())];
             stock.take(&mut there, place);
-            let class = stock.offer(place).lying.class;
-            left_over.retain(|&place| stock.offer(place).lying.class != class);
+            let class = stock.offer(place).orientation.class;
+            left_over.retain(|&place| stock.offer(place).orientation.class != class);
         }
-        let size = |place: usize| stock.offer(place).lying.size;
+        let size = |place: usize| stock.offer(place).orientation.size;
         let narrowest = left_over.iter().map(|&place| size(place).w).min();
         prop_assert_eq!(stock.narrowest(&there), narrowest);
         let Some(narrowest) = narrowest else { return Ok(()) };
@@ -92,7 +94,7 @@ proptest! {
         let gap = Gap::for_test(w, left, right, left.max(right) + more);
         let score = |place: usize| {
             let Size { w, h } = size(place);
-            taste.of_size(size(place)) + taste.of_fit(gap.w - w, narrowest) + taste.of_walls(gap, h)
+            weights.of_size(size(place)) + weights.of_fit(gap.w - w, narrowest) + weights.of_walls(gap, h)
         };
         let fitting = left_over.iter().copied().filter(|&place| size(place).fits_in(Size::new(gap.w, gap.room)));
         let chosen: Vec<usize> = stock.choose(&there, gap, narrowest, 4).places().collect();
@@ -108,7 +110,7 @@ proptest! {
         let mut holes = Holes::whole(Size::new(SIDE, SIDE));
         let cells: Vec<Rect> = cells.into_iter().map(|(x, y, w, h)| Rect::new(x, y, w, h)).collect();
         cells.iter().for_each(|cell| holes.take(*cell));
-        let free = |r: Rect| r.inside(Size::new(SIDE, SIDE)) && !cells.iter().any(|cell| super::keep::overlap(*cell, r));
+        let free = |r: Rect| r.inside(Size::new(SIDE, SIDE)) && !cells.iter().any(|cell| super::holes::overlap(*cell, r));
         let mut largest = Vec::new();
         for (x, y) in (0..SIDE).flat_map(|x| (0..SIDE).map(move |y| (x, y))) {
             for (w, h) in (1..=SIDE - x).flat_map(|w| (1..=SIDE - y).map(move |h| (w, h))) {
@@ -143,8 +145,8 @@ proptest! {
 
 #[test]
 fn dice_fall_on_every_side_and_alike_for_everyone() {
-    let mut dice = Dice::new(7);
-    let thrown: Vec<u32> = (0..600).map(|_| dice.below(6)).collect();
+    let mut rng = Rng::new(7);
+    let thrown: Vec<u32> = (0..600).map(|_| rng.below(6)).collect();
     for side in 0..6 {
         let times = thrown.iter().filter(|&&n| n == side).count();
         assert!((60..140).contains(&times), "{side} came {times} times");
@@ -165,8 +167,8 @@ fn a_sweep_comes_to_the_smallest_page_of_few_cells() {
     // To begin with, a page that is known to hold them with room to spare.
     let best = Filled { size: Size::new(20, 23), puts: Vec::new() };
     let bound = policy.least_area(&cells, need);
-    let luck = Luck::new(need.load(), 1);
-    let mut search = Search { cells: &cells, policy: &policy, left: &left, need, best, bound, luck };
+    let sampler = Sampler::new(need.load(), 1);
+    let mut search = Descent { cells: &cells, policy: &policy, left: &left, need, best, bound, sampler };
     assert!(search.by_sweep(20_000_000));
     assert_eq!(search.best.size.area(), 405);
     assert!(!search.by_sweep(1000), "too few states to find anything");

@@ -1,8 +1,8 @@
 //! What a page may look like.
 
-use super::cells::{Cells, Need};
-use super::{LONGEST_SIDE, LayoutError, Spacing};
-use crate::geometry::Size;
+use super::request::LayoutError;
+use super::spacing::Spacing;
+use crate::geometry::{LONGEST_SIDE, Size, common_divisor};
 
 /// The shape of a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -139,52 +139,9 @@ impl PagePolicy {
 impl PagePolicy {
     /// The policy with sides that are also multiples of where cells may begin.
     pub(super) fn aligned(&self, spacing: Spacing) -> Self {
-        let (a, b) = (self.step.max(1), spacing.align.max(1));
-        Self { step: (a / common_divisor(a, b)).saturating_mul(b), ..self.clone() }
-    }
-
-    /// Pixels that no allowed page holding all of `need` can do without.
-    pub(super) fn least_area(&self, cells: &Cells<'_>, need: Need) -> u64 {
-        let spacing = cells.spacing();
-        let around = spacing.page_for(need.widest, need.tallest);
-        let holds = |page: Size| {
-            let room = spacing.room(page);
-            room.is_some_and(|r| r.area() >= need.area && need.widest <= r.w && need.tallest <= r.h)
-        };
-        match (self.fixed, self.shape) {
-            (Some(size), _) => size.area(),
-            (None, Shape::Free) => {
-                // Cells at multiples may end before the place where the next one could begin.
-                let round = if spacing.align > 1 { 1 } else { self.widened(around).area() };
-                round.max(spacing.least_page(need.area, self.aspect))
-            }
-            (None, Shape::Square) => {
-                let sides: Vec<u32> = self.square_sides().collect();
-                let least = sides.partition_point(|&s| !holds(Size::new(s, s)));
-                sides.get(least).map_or(u64::MAX, |&s| Size::new(s, s).area())
-            }
-            (None, Shape::Pow2 | Shape::Pow2Square) => {
-                self.pow2_pages().into_iter().find(|&page| holds(page)).map_or(u64::MAX, Size::area)
-            }
-        }
-    }
-
-    /// The fewest pages that can hold all of `need`.
-    pub(super) fn least_pages(&self, cells: &Cells<'_>, need: Need) -> usize {
-        let room = cells.spacing().room(self.largest()).map_or(1, Size::area).max(1);
-        usize::try_from(need.area.div_ceil(room)).unwrap_or(usize::MAX)
-    }
-
-    /// Pixels that no allowed pages holding all of `need` can do without.
-    pub(super) fn least_of_all(&self, cells: &Cells<'_>, need: Need) -> u64 {
-        let pages = self.least_pages(cells, need) as u64;
-        if pages <= 1 {
-            return self.least_area(cells, need);
-        }
-        // All but one are as large as can be, and that one holds what is over, whatever the longest cells are.
-        let room = cells.spacing().room(self.largest()).map_or(1, Size::area);
-        let over = Need { area: need.area - (pages - 1) * room, widest: 1, tallest: 1, ..need };
-        (pages - 1) * self.largest().area() + self.least_area(cells, over)
+        let (a, b) = (u64::from(self.step.max(1)), u64::from(spacing.align.max(1)));
+        let step = u32::try_from(a / common_divisor(a, b) * b).unwrap_or(u32::MAX);
+        Self { step, ..self.clone() }
     }
 
     /// The allowed page with the most pixels.
@@ -214,6 +171,15 @@ impl PagePolicy {
         pages
     }
 
+    /// `size` made larger until it is allowed, as far as shape, step and aspect go.
+    pub(super) fn smallest_round(&self, size: Size) -> Size {
+        let mut size = Size::new(self.step_up(size.w), self.step_up(size.h));
+        if self.shape == Shape::Square {
+            size = Size::new(size.w.max(size.h), size.w.max(size.h));
+        }
+        self.widened(size)
+    }
+
     /// The largest multiple of the step up to `side`.
     pub(super) fn step_down(&self, side: u32) -> u32 {
         side - side % self.step
@@ -234,10 +200,6 @@ impl PagePolicy {
         };
         Size::new(size.w.max(least(size.h)), size.h.max(least(size.w)))
     }
-}
-
-fn common_divisor(a: u32, b: u32) -> u32 {
-    if b == 0 { a } else { common_divisor(b, a % b) }
 }
 
 #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]

@@ -1,7 +1,7 @@
 //! Equal cells in the order of the items: row by row, in one row, or in one column.
 
 use super::policy::{PagePolicy, Shape};
-use super::{Layout, LayoutError, LayoutRequest, Place};
+use super::request::{Layout, LayoutError, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
 use std::collections::BTreeMap;
 

@@ -1,6 +1,6 @@
 //! The upper edge of all that is placed so far. "Up" is away from row 0, the ground.
 
-use super::fill::scatter;
+use super::rng::scatter;
 use crate::geometry::Size;
 
 /// A piece of the edge at one height.

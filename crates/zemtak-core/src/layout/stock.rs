@@ -3,7 +3,7 @@
 //! Cells stand in the order of their widths, in blocks of 64; within a block the one with the most worth comes first.
 //! A state of the search keeps one bit for each place, so the best cell left of a block is its lowest bit.
 
-use super::fill::{Lying, Taste};
+use super::fill::{Orientation, Weights};
 use super::skyline::Gap;
 use crate::geometry::Size;
 
@@ -19,7 +19,7 @@ pub(super) type Word = u64;
 /// One way in which one cell can lie.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Offer {
-    pub(super) lying: Lying,
+    pub(super) orientation: Orientation,
     /// Which of the lyings it is: offers of equal cells have the same.
     kind: usize,
     /// Which cell it is; its other way of lying goes when it is taken.
@@ -41,7 +41,7 @@ struct Block {
 
 #[derive(Debug)]
 pub(super) struct Stock {
-    taste: Taste,
+    weights: Weights,
     offers: Vec<Offer>,
     looks: Vec<Look>,
     blocks: Vec<Block>,
@@ -53,7 +53,7 @@ pub(super) struct Stock {
 
 impl Stock {
     /// `lyings` is sorted by width, then height, both descending; `left` says how many there are of each class.
-    pub(super) fn new(lyings: &[Lying], left: &[u32], taste: Taste) -> Self {
+    pub(super) fn new(orientations: &[Orientation], left: &[u32], weights: Weights) -> Self {
         let mut first_cell = Vec::with_capacity(left.len());
         let mut cells = 0;
         for &n in left {
@@ -61,25 +61,31 @@ impl Stock {
             cells += n as usize;
         }
         let mut offers: Vec<Offer> = Vec::with_capacity(cells);
-        for (kind, &lying) in lyings.iter().enumerate() {
-            let first = first_cell[lying.class];
-            offers.extend((first..first + left[lying.class] as usize).map(|cell| Offer { lying, kind, cell }));
+        for (kind, &orientation) in orientations.iter().enumerate() {
+            let first = first_cell[orientation.class];
+            offers.extend((first..first + left[orientation.class] as usize).map(|cell| Offer {
+                orientation,
+                kind,
+                cell,
+            }));
         }
         let mut blocks = Vec::with_capacity(offers.len().div_ceil(BLOCK));
         for block in offers.chunks_mut(BLOCK) {
-            let width = |o: Option<&Offer>| o.map_or(0, |o| o.lying.size.w);
+            let width = |o: Option<&Offer>| o.map_or(0, |o| o.orientation.size.w);
             blocks.push(Block { widest: width(block.first()), narrowest: width(block.last()) });
-            block.sort_by_key(|o| std::cmp::Reverse(taste.of_size(o.lying.size)));
+            block.sort_by_key(|o| std::cmp::Reverse(weights.of_size(o.orientation.size)));
         }
         let mut places = vec![Vec::new(); cells];
         offers.iter().enumerate().for_each(|(place, offer)| places[offer.cell].push(place));
-        let look = |o: &Offer| Look { size: o.lying.size, worth: taste.of_size(o.lying.size) };
+        let look = |o: &Offer| Look { size: o.orientation.size, worth: weights.of_size(o.orientation.size) };
         let looks = offers.iter().map(look).collect();
-        let by_height =
-            offers.iter().enumerate().map(|(at, o)| (o.lying.size.h, std::cmp::Reverse(o.lying.size.w), at));
+        let by_height = offers
+            .iter()
+            .enumerate()
+            .map(|(at, o)| (o.orientation.size.h, std::cmp::Reverse(o.orientation.size.w), at));
         let mut by_height: Vec<_> = by_height.collect();
         by_height.sort_unstable();
-        Self { taste, offers, looks, blocks, places, by_height }
+        Self { weights, offers, looks, blocks, places, by_height }
     }
 
     /// How many cells there are.
@@ -160,7 +166,7 @@ impl Stock {
     fn consider(&self, place: usize, gap: Gap, narrowest: u32, choices: &mut Choices) {
         let Look { size: Size { w, h }, worth } = self.looks[place];
         if w <= gap.w && h <= gap.room {
-            let score = worth + self.taste.of_fit(gap.w - w, narrowest) + self.taste.of_walls(gap, h);
+            let score = worth + self.weights.of_fit(gap.w - w, narrowest) + self.weights.of_walls(gap, h);
             if choices.beats_last(score) {
                 choices.add(score, self.offers[place].kind, place);
             }

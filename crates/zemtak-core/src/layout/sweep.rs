@@ -1,8 +1,8 @@
 //! The search for the smallest page of few cells: every page that would be smaller is tried in turn.
 
-use super::beam::Guide;
+use super::beam::BeamParams;
 use super::cells::{BATCH, Try};
-use super::free::Search;
+use super::descent::Descent;
 use crate::geometry::Size;
 use crate::par;
 
@@ -19,7 +19,7 @@ const MOST_AREAS: u64 = 2000;
 /// The work of a state in one layer of a beam over few cells, measured.
 const STATE_WORK: u64 = 10;
 
-impl Search<'_> {
+impl Descent<'_> {
     /// Wide beams on every page that would be smaller, the largest first, where these are so few that each can have one:
     /// of few cells the best layouts lie so far apart that chance finds them late. Whether it was done.
     pub(super) fn by_sweep(&mut self, budget: u64) -> bool {
@@ -35,10 +35,11 @@ impl Search<'_> {
                 break;
             }
             swept = true;
-            let (taste, _) = self.luck.next();
-            let guide = Guide { states, segment: mean * segment / 100, rank: mean / 20, head: 0, skip: 8, choices: 8 };
+            let (weights, _) = self.sampler.next();
+            let params =
+                BeamParams { states, segment: mean * segment / 100, rank: mean / 20, head: 0, skip: 8, choices: 8 };
             let tries =
-                pages.iter().flat_map(|&size| ways.iter().map(move |&flipped| Try { size, flipped, taste, guide }));
+                pages.iter().flat_map(|&size| ways.iter().map(move |&flipped| Try { size, flipped, weights, params }));
             for tries in tries.collect::<Vec<_>>().chunks(BATCH) {
                 self.try_side_by_side(tries);
             }

@@ -1,4 +1,6 @@
 use super::*;
+use crate::geometry::{Rect, Size};
+use crate::separation::too_near;
 use proptest::prelude::*;
 
 fn items() -> impl Strategy<Value = Vec<Item>> {
@@ -126,7 +128,7 @@ proptest! {
         gutter in 0u32..4,
     ) {
         let cells: Vec<_> = cells.into_iter().map(|(x, y, w, h)| Rect::new(x, y, w, h)).enumerate().collect();
-        prop_assert_eq!(!check::too_near(&cells, gutter).is_empty(), too_near_by_pairs(&cells, gutter));
+        prop_assert_eq!(!too_near(&cells, gutter).is_empty(), too_near_by_pairs(&cells, gutter));
     }
 }
 

@@ -1,8 +1,8 @@
 //! Pages on which groups of cells stay together.
 
-use super::LayoutError;
 use super::cells::Filled;
-use super::pages::Search;
+use super::fit::Fit;
+use super::request::LayoutError;
 use crate::geometry::Size;
 use std::collections::BTreeMap;
 
@@ -19,19 +19,19 @@ struct Lot {
 ///
 /// Lots are taken by area, the largest first, up to a share of the page that shrinks until passes place everything
 /// taken. Then beams try to place a little more than that.
-pub(super) fn fill(search: &Search<'_>, left: &mut [u32], sizes: &[Size]) -> Result<Filled, LayoutError> {
-    let lots = lots(search, left);
-    let filled = sizes.iter().find_map(|&size| fill_one(search, &lots, left.len(), size));
+pub(super) fn fill(fit: Fit<'_>, left: &mut [u32], sizes: &[Size]) -> Result<Filled, LayoutError> {
+    let lots = lots(fit, left);
+    let filled = sizes.iter().find_map(|&size| fill_one(fit, &lots, left.len(), size));
     let Some((filled, taken)) = filled else {
-        let first = lots.first().map_or_else(Vec::new, |lot| items(search, lot));
+        let first = lots.first().map_or_else(Vec::new, |lot| items(fit, lot));
         return Err(LayoutError::GroupTooLarge { items: first });
     };
     left.iter_mut().zip(taken).for_each(|(n, taken)| *n -= taken);
     Ok(filled)
 }
 
-fn fill_one(search: &Search<'_>, lots: &[Lot], classes: usize, size: Size) -> Option<(Filled, Vec<u32>)> {
-    let room = search.cells.spacing().room(size)?.area();
+fn fill_one(fit: Fit<'_>, lots: &[Lot], classes: usize, size: Size) -> Option<(Filled, Vec<u32>)> {
+    let room = fit.cells.spacing().room(size)?.area();
     let mut tried = Vec::new();
     let by_passes = (1..=100u64).rev().find_map(|percent| {
         let taken = take(lots, classes, room / 100 * percent);
@@ -39,7 +39,7 @@ fn fill_one(search: &Search<'_>, lots: &[Lot], classes: usize, size: Size) -> Op
             return None;
         }
         tried.clone_from(&taken);
-        Some((search.fit_by_passes(&taken, size)?, taken, percent))
+        Some((fit.by_passes(&taken, size)?, taken, percent))
     });
     let (found, percent) = match by_passes {
         Some((filled, taken, percent)) => (Some((filled, taken)), percent),
@@ -48,7 +48,7 @@ fn fill_one(search: &Search<'_>, lots: &[Lot], classes: usize, size: Size) -> Op
     let more = BOLDER.into_iter().map(|more| percent + more).filter(|&percent| percent <= 100);
     let bolder = more.into_iter().find_map(|percent| {
         let taken = take(lots, classes, room / 100 * percent);
-        Some((search.fit_by_beams(&taken, size)?, taken))
+        Some((fit.by_beams(&taken, size)?, taken))
     });
     bolder.or(found)
 }
@@ -67,12 +67,12 @@ fn take(lots: &[Lot], classes: usize, most: u64) -> Vec<u32> {
 }
 
 /// All lots in `left`, the largest first.
-fn lots(search: &Search<'_>, left: &[u32]) -> Vec<Lot> {
+fn lots(fit: Fit<'_>, left: &[u32]) -> Vec<Lot> {
     let mut groups: BTreeMap<usize, Lot> = BTreeMap::new();
     let mut lots = Vec::new();
     for (class, &n) in left.iter().enumerate().filter(|(_, n)| **n > 0) {
-        let area = search.cells.area(class);
-        match search.cells.group(class) {
+        let area = fit.cells.area(class);
+        match fit.cells.group(class) {
             Some(group) => {
                 let lot = groups.entry(group).or_insert_with(|| Lot { counts: Vec::new(), area: 0 });
                 lot.counts.push((class, n));
@@ -86,9 +86,9 @@ fn lots(search: &Search<'_>, left: &[u32]) -> Vec<Lot> {
     lots
 }
 
-fn items(search: &Search<'_>, lot: &Lot) -> Vec<usize> {
+fn items(fit: Fit<'_>, lot: &Lot) -> Vec<usize> {
     let mut items: Vec<usize> =
-        lot.counts.iter().flat_map(|&(class, _)| search.cells.members(class).iter().copied()).collect();
+        lot.counts.iter().flat_map(|&(class, _)| fit.cells.members(class).iter().copied()).collect();
     items.sort_unstable();
     items
 }

@@ -1,8 +1,11 @@
 //! Why a layout is not smaller: what bounds it from below, and what other wishes would give, each really tried.
 
+use super::arrange::lay_out;
 use super::cells::Cells;
 use super::policy::{PagePolicy, Shape};
-use super::{Arrangement, Item, Layout, LayoutError, LayoutRequest, Spacing, lay_out};
+use super::request::{Item, Layout, LayoutError, LayoutRequest};
+use super::rows::Arrangement;
+use super::spacing::Spacing;
 use crate::geometry::Size;
 
 /// What no layout of these boxes can go below. Boxes alone on their page are left out.

@@ -103,7 +103,7 @@ impl Edition {
 }
 
 fn place(sprite: Sprite, page: &Page) -> Option<Placed> {
-    let picture = Picture::of(&sprite, page).ok()?;
+    let picture = sprite.picture(page).ok()?;
     let Sprite { pivot, uv, page, points, stretch, tags, user, .. } = sprite;
     let plain = points.is_empty() && stretch.is_none() && tags.is_empty() && user.is_none();
     let details = Details { points, stretch, tags, user: user.map(|user| user.to_string()) };

@@ -9,8 +9,9 @@ use zemtak_build::PackRequest;
 use zemtak_build::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
 use zemtak_core::atlas::{Alpha, Filter};
 use zemtak_core::codec::PngEffort;
+use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Arrangement, Effort, LONGEST_SIDE, Prefer, Shape};
+use zemtak_core::layout::{Arrangement, Effort, Prefer, Shape};
 
 #[derive(Debug, Args)]
 pub(super) struct WatchArgs {

@@ -4,8 +4,8 @@ use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
 use zemtak_build::settings::{Keyword, WIDEST_SPACE};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::Part;
+use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::{Rect, Size};
-use zemtak_core::layout::LONGEST_SIDE;
 
 /// A list that was given at all.
 pub(super) fn said<T>(list: Vec<T>) -> Option<Vec<T>> {

@@ -15,7 +15,6 @@ use zemtak_build::{Failure, Problem, decode_source};
 use zemtak_build::{format, write};
 use zemtak_core::atlas::{Alpha, FILE_SUFFIX};
 use zemtak_core::codec::{PngEffort, encode_png};
-use zemtak_core::compose::put_back;
 use zemtak_core::coords::Sheet;
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::islands::{common_canvas, islands};
@@ -148,7 +147,7 @@ fn of_descriptor(request: &Request, cut: &mut CutUp, console: &Console) -> Resul
     }
     let piece = |(name, sprite): (&SpriteName, &zemtak_core::atlas::Sprite)| {
         console.interrupt.check()?;
-        let mut pixels = put_back(&read[sprite.page], sprite).ok_or_else(|| too_large(request))?;
+        let mut pixels = sprite.restore(&read[sprite.page]).ok_or_else(|| too_large(request))?;
         if atlas.pages[sprite.page].alpha == Alpha::Premultiplied {
             straighten(&mut pixels);
         }

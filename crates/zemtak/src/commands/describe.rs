@@ -7,7 +7,7 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::{Failure, Problem, format};
 use zemtak_core::atlas::{Alpha, Page, Sprite, Wrap};
-use zemtak_core::coords::{OffsetScale, Picture, Sampling, VAxis, Visible};
+use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
 
 /// Which sprite.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -49,7 +49,7 @@ pub fn run(request: &Request) -> Result<Described, Failure> {
     let page = atlas.pages[sprite.page].clone();
     let broken =
         |why: String| Problem::bad_input("a sprite that is not on its page", name.as_str(), why, "build it again");
-    let picture = Picture::of(sprite, &page).map_err(|e| broken(e.to_string()))?;
+    let picture = sprite.picture(&page).map_err(|e| broken(e.to_string()))?;
     let shown = picture.part(&[]).map_err(|e| broken(e.to_string()))?;
     let beside = atlas.sprites.iter().filter(|(n, s)| n != name && (s.page, s.rect) == (sprite.page, sprite.rect));
     let twins = beside.map(|(n, _)| n.to_string()).collect();

@@ -13,7 +13,6 @@ use zemtak_build::{format, write};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
 use zemtak_core::codec::{EncodeError, Moment, PngEffort, encode_apng, encode_gif, encode_png};
-use zemtak_core::compose::put_back;
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::straighten;
@@ -163,7 +162,7 @@ fn pictures(file: &AtlasFile, clip: &Clip, request: &Request) -> Result<Vec<Pixe
     }
     let pages = pages(file, &sprites)?;
     let place = |(sprite, [x, y]): (&&Sprite, &[u32; 2])| {
-        let own = put_back(&pages[&sprite.page], sprite)?;
+        let own = sprite.restore(&pages[&sprite.page])?;
         let mut picture = Pixels::transparent(canvas.size)?;
         for row in 0..own.size().h {
             let bytes = own.row(row);

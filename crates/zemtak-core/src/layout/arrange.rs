@@ -1,0 +1,33 @@
+//! The one way in: each arrangement has its own.
+
+use super::check::{Fault, check};
+use super::keep;
+use super::request::{Layout, LayoutError, LayoutRequest, Place};
+use super::rows::{self, Arrangement};
+use crate::geometry::Rect;
+
+/// Places every item on a page.
+///
+/// # Errors
+/// [`LayoutError`]: the policy allows no page, items that fit on none, a page count that cannot be kept.
+pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
+    request.policy.check(request.spacing)?;
+    let policy = request.policy.aligned(request.spacing);
+    let (alone, shared): (Vec<usize>, Vec<usize>) = (0..request.items.len()).partition(|&i| request.items[i].alone);
+    let mut layout = match request.arrangement {
+        Arrangement::Dense => keep::around(request, &policy, &shared)?,
+        rows => rows::arrange(request, &policy, &shared, rows)?,
+    };
+    let unfit = |i: &usize| !request.items[*i].size.fits_in(policy.fixed.unwrap_or(policy.max));
+    let unfit: Vec<usize> = alone.iter().copied().filter(unfit).collect();
+    if !unfit.is_empty() {
+        return Err(LayoutError::DoNotFit { items: unfit, room: policy.fixed.unwrap_or(policy.max) });
+    }
+    for i in alone {
+        let size = request.items[i].size;
+        layout.places[i] = Place { page: layout.pages.len(), rect: Rect::at(0, 0, size), turned: false };
+        layout.pages.push(size);
+    }
+    debug_assert_eq!(check(request, &layout), Vec::<Fault>::new());
+    Ok(layout)
+}

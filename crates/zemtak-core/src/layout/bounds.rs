@@ -1,0 +1,51 @@
+//! What no layout can go below.
+
+use super::cells::{Cells, Need};
+use super::policy::{PagePolicy, Shape};
+use crate::geometry::Size;
+
+impl PagePolicy {
+    /// Pixels that no allowed page holding all of `need` can do without.
+    pub(super) fn least_area(&self, cells: &Cells<'_>, need: Need) -> u64 {
+        let spacing = cells.spacing();
+        let around = spacing.page_for(need.widest, need.tallest);
+        let holds = |page: Size| {
+            let room = spacing.room(page);
+            room.is_some_and(|r| r.area() >= need.area && need.widest <= r.w && need.tallest <= r.h)
+        };
+        match (self.fixed, self.shape) {
+            (Some(size), _) => size.area(),
+            (None, Shape::Free) => {
+                // Cells at multiples may end before the place where the next one could begin.
+                let round = if spacing.align > 1 { 1 } else { self.widened(around).area() };
+                round.max(spacing.least_page(need.area, self.aspect))
+            }
+            (None, Shape::Square) => {
+                let sides: Vec<u32> = self.square_sides().collect();
+                let least = sides.partition_point(|&s| !holds(Size::new(s, s)));
+                sides.get(least).map_or(u64::MAX, |&s| Size::new(s, s).area())
+            }
+            (None, Shape::Pow2 | Shape::Pow2Square) => {
+                self.pow2_pages().into_iter().find(|&page| holds(page)).map_or(u64::MAX, Size::area)
+            }
+        }
+    }
+
+    /// The fewest pages that can hold all of `need`.
+    pub(super) fn least_pages(&self, cells: &Cells<'_>, need: Need) -> usize {
+        let room = cells.spacing().room(self.largest()).map_or(1, Size::area).max(1);
+        usize::try_from(need.area.div_ceil(room)).unwrap_or(usize::MAX)
+    }
+
+    /// Pixels that no allowed pages holding all of `need` can do without.
+    pub(super) fn least_of_all(&self, cells: &Cells<'_>, need: Need) -> u64 {
+        let pages = self.least_pages(cells, need) as u64;
+        if pages <= 1 {
+            return self.least_area(cells, need);
+        }
+        // All but one are as large as can be, and that one holds what is over, whatever the longest cells are.
+        let room = cells.spacing().room(self.largest()).map_or(1, Size::area);
+        let over = Need { area: need.area - (pages - 1) * room, widest: 1, tallest: 1, ..need };
+        (pages - 1) * self.largest().area() + self.least_area(cells, over)
+    }
+}

@@ -1,0 +1,167 @@
+//! What is asked of a layout, and what it comes to.
+
+use super::effort::Effort;
+use super::policy::PagePolicy;
+use super::rows::Arrangement;
+use super::spacing::Spacing;
+use crate::geometry::{Rect, Size};
+use std::fmt;
+
+/// One box to place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Item {
+    /// Its size upright, without extruded pixels.
+    pub size: Size,
+    /// Whether it may be stored turned by 90 degrees.
+    pub may_turn: bool,
+    /// Items with the same number here go on one page.
+    pub group: Option<usize>,
+    /// Whether it is all that lies on its page. That page has exactly its size; of the policy only the largest size
+    /// applies to it, of the spacing nothing, and it does not count as one of the policy's pages.
+    pub alone: bool,
+    /// Items with the same number here look alike. They are laid side by side where that costs no page and next to no
+    /// area, as their pages then make smaller files.
+    pub family: Option<usize>,
+}
+
+impl Item {
+    /// A box that stays upright and may share a page with any other.
+    #[must_use]
+    pub const fn new(size: Size) -> Self {
+        Self { size, may_turn: false, group: None, alone: false, family: None }
+    }
+}
+
+/// Where a box lies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Place {
+    /// The page's number.
+    pub page: usize,
+    /// The box as stored: sides swapped where it is turned.
+    pub rect: Rect,
+    /// Whether it is stored turned by 90 degrees clockwise.
+    pub turned: bool,
+}
+
+impl Place {
+    /// The same place on a page that comes so many later.
+    pub(super) fn on_later_page(self, later: usize) -> Self {
+        Self { page: self.page + later, ..self }
+    }
+}
+
+/// A finished layout.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Layout {
+    /// The size of each page.
+    pub pages: Vec<Size>,
+    /// One place for each item, in the order of the items.
+    pub places: Vec<Place>,
+}
+
+impl Layout {
+    /// The pixels of all pages together.
+    #[must_use]
+    pub fn area(&self) -> u64 {
+        self.pages.iter().map(|p| p.area()).sum()
+    }
+}
+
+/// Boxes that stay, and the pages that they lie on.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Kept {
+    /// The pages there are. One that the policy does not allow is given up with all that lies on it.
+    pub pages: Vec<Size>,
+    /// For each item its place, if it has one already. The places keep the spacing that is asked for.
+    pub places: Vec<Option<Place>>,
+}
+
+impl Kept {
+    /// Where an item stays.
+    pub(super) fn place(&self, item: usize, policy: &PagePolicy) -> Option<Place> {
+        let place = (*self.places.get(item)?)?;
+        self.pages.get(place.page).filter(|page| policy.allows(**page)).map(|_| place)
+    }
+}
+
+/// Tells a search to come to an end. It is asked often, from all threads.
+#[derive(Clone, Copy)]
+pub struct StopSignal<'a>(&'a (dyn Fn() -> bool + Sync));
+
+impl<'a> StopSignal<'a> {
+    /// A signal that is set once `asked` returns true.
+    pub fn new(asked: &'a (dyn Fn() -> bool + Sync)) -> Self {
+        Self(asked)
+    }
+
+    /// Whether to come to an end.
+    #[must_use]
+    pub fn is_set(self) -> bool {
+        (self.0)()
+    }
+}
+
+impl fmt::Debug for StopSignal<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_tuple("StopSignal").field(&self.is_set()).finish()
+    }
+}
+
+/// What is asked of [`lay_out`].
+#[derive(Debug, Clone, Copy)]
+pub struct LayoutRequest<'a> {
+    /// The boxes.
+    pub items: &'a [Item],
+    /// What lies around and between them.
+    pub spacing: Spacing,
+    /// Which pages are allowed.
+    pub policy: &'a PagePolicy,
+    /// How cells are arranged. Densely by default.
+    pub arrangement: Arrangement,
+    /// How much work the search may do. Quick by default.
+    pub effort: Effort,
+    /// Boxes that stay where they are. None by default.
+    pub kept: Option<&'a Kept>,
+    /// Once this says so the search comes to an end with the best so far. The result then depends on when that was.
+    pub stop: Option<StopSignal<'a>>,
+}
+
+impl<'a> LayoutRequest<'a> {
+    /// A quick, dense layout.
+    #[must_use]
+    pub fn new(items: &'a [Item], spacing: Spacing, policy: &'a PagePolicy) -> Self {
+        let (arrangement, effort) = (Arrangement::default(), Effort::default());
+        Self { items, spacing, policy, arrangement, effort, kept: None, stop: None }
+    }
+}
+
+/// Why there is no layout.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum LayoutError {
+    /// The policy allows no page at all.
+    #[error("the page options allow no page: {0}")]
+    NoPage(String),
+    /// Some boxes fit on no allowed page, even alone. The room is that for a box on the largest page.
+    #[error("{} sprites do not fit on a page, which has room for {room} pixels", items.len())]
+    DoNotFit {
+        /// The indices of the items.
+        items: Vec<usize>,
+        /// What a page has room for inside margin and extrusion.
+        room: Size,
+    },
+    /// Items that must share a page do not fit on one together.
+    #[error("{} sprites that must share a page do not fit on one", items.len())]
+    GroupTooLarge {
+        /// The indices of the items.
+        items: Vec<usize>,
+    },
+    /// The number of pages that was asked for cannot be.
+    #[error("{asked} pages were asked for, {needed} are needed")]
+    PageCount {
+        /// The pages asked for.
+        asked: usize,
+        /// The pages that the layout needs.
+        needed: usize,
+    },
+}
