@@ -9,18 +9,37 @@ use crate::pages::{NotDrawn, PageFile, Put};
 use crate::plan::{Plan, Task, Without};
 use crate::settings::{Also, AtlasSettings};
 use crate::sources::{self, Source};
-use crate::store::{self, Hash, Store};
+use crate::store::{self, Hash, Key, Store};
 use crate::summary::{Kept, State, Summary};
 use crate::targets::Target;
 use crate::timings::Stage;
 use crate::warning::Warning;
 use crate::write::{self, PendingFile};
-use crate::{content, format, forms};
+use crate::{content, describe, format, forms};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
+use zemtak_core::codec::{DECODE_VERSION, IMAGE_VERSION, PNG_VERSION};
+use zemtak_core::compose::COMPOSE_VERSION;
+use zemtak_core::layout::LAYOUT_VERSION;
+use zemtak_core::prepare::TREATMENT_VERSION;
+
+/// Changes with what is remembered of a build.
+const RECORD_VERSION: u32 = 2;
+
+/// The versions of all stages: a build from the same inputs is the same build only if none of them has changed.
+const VERSIONS: [u32; 8] = [
+    DECODE_VERSION,
+    TREATMENT_VERSION,
+    LAYOUT_VERSION,
+    COMPOSE_VERSION,
+    PNG_VERSION,
+    IMAGE_VERSION,
+    describe::VERSION,
+    forms::VERSION,
+];
 
 /// How a build goes about it.
 #[derive(Debug, Clone, Copy)]
@@ -105,7 +124,10 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>)
     let contents = contents(target, context)?;
     let templates = templates(target)?;
     let from = follows_from(target, &contents, &templates, options);
-    let key = store::key("built", &[target.name.as_bytes(), format::path(options.out).as_bytes()]);
+    let key = Key::new("built", &[RECORD_VERSION])
+        .bytes(target.name.as_bytes())
+        .bytes(options.out.as_os_str().as_encoded_bytes())
+        .finish();
     if let Some(built) = (!options.explain).then(|| unchanged(&from, &key, options, context.store)).flatten() {
         return Ok(Begun { target, started, templates, from, key, state: Ready::Unchanged(built) });
     }
@@ -192,8 +214,11 @@ fn follows_from(
     options: Options<'_>,
 ) -> Hash {
     let names: Vec<&str> = target.sources.files.iter().map(|s| s.shown.as_str()).collect();
-    let settings = format!("{:?} {} {names:?} {templates:?}", target.settings, options.keep);
-    store::key("from", &[settings.as_bytes(), &contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>()])
+    Key::new("from", &VERSIONS)
+        .value(&(&target.settings, options.keep))
+        .value(&(names, templates))
+        .bytes(&contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>())
+        .finish()
 }
 
 /// The former build, if it came from the same and all of it is in place.

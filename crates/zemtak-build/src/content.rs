@@ -1,7 +1,7 @@
 //! The contents of files by hash, read again only where the file system says that they may have changed.
 
 use crate::format;
-use crate::store::{self, Hash, Store};
+use crate::store::{self, Hash, Key, Store};
 use std::fs::{File, Metadata};
 use std::io::{self, Read};
 use std::path::Path;
@@ -135,7 +135,7 @@ pub fn read(path: &Path, store: &dyn Store) -> io::Result<Content> {
 
 fn key(path: &Path) -> Option<Hash> {
     let path = std::path::absolute(path).ok()?;
-    Some(store::key("file", &[path.as_os_str().as_encoded_bytes()]))
+    Some(Key::new("file", &[]).bytes(path.as_os_str().as_encoded_bytes()).finish())
 }
 
 fn known(value: &[u8], stamp: Stamp) -> Option<Hash> {

@@ -12,6 +12,9 @@ use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
 
+/// Changes whenever the same plan comes to another descriptor.
+pub(crate) const VERSION: u32 = 1;
+
 impl Plan<'_> {
     /// The descriptor for these pages.
     #[must_use]

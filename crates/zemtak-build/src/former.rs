@@ -4,7 +4,7 @@
 //! the hash that was noted when they were proved. Where either does not hold, nothing is taken.
 
 use crate::context::Context;
-use crate::store::{self, Hash};
+use crate::store::{self, Hash, Key};
 use crate::timings::Stage;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -13,6 +13,9 @@ use std::sync::OnceLock;
 use zemtak_core::codec::{Band, Limits, decode, join_png_bands, png_bands, split_png_bands};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::pixels::{PIXEL, Pixels};
+
+/// Changes with what is noted.
+const RECORD_VERSION: u32 = 1;
 
 /// What is noted of a page that was written.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -53,7 +56,7 @@ pub struct DrawnBox {
 
 /// Under which key the pages of an atlas are noted.
 fn key(out: &Path, atlas: &str) -> Hash {
-    store::key("drawn", &[crate::format::path(out).as_bytes(), atlas.as_bytes()])
+    Key::new("drawn", &[RECORD_VERSION]).bytes(out.as_os_str().as_encoded_bytes()).bytes(atlas.as_bytes()).finish()
 }
 
 /// Notes the pages of an atlas for the next build.
@@ -127,7 +130,7 @@ impl Former {
 /// The hash of stored pixels.
 #[must_use]
 pub fn hash_of(stored: &Pixels) -> Hash {
-    store::key("pixels", &[stored.as_bytes(), &stored.size().w.to_le_bytes()])
+    Key::new("pixels", &[]).bytes(stored.as_bytes()).bytes(&stored.size().w.to_le_bytes()).finish()
 }
 
 impl Page {

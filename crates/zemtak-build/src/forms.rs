@@ -12,6 +12,9 @@ use zemtak_core::atlas::{Atlas, Sprite};
 const RUST: &str = include_str!("forms/rust.jinja");
 const C: &str = include_str!("forms/c.jinja");
 
+/// Changes whenever the same descriptor comes to another text in CSV, Rust or C.
+pub(crate) const VERSION: u32 = 1;
+
 /// How templates' names end, which their results' names do not.
 const TEMPLATE_ENDS: [&str; 3] = [".jinja", ".jinja2", ".j2"];
 

@@ -8,18 +8,18 @@ use crate::former::{Former, hash_of};
 use crate::observer::Phase;
 use crate::settings::rule::Rules;
 use crate::sources::Source;
-use crate::store::{self, Hash};
+use crate::store::{self, Hash, Key};
 use crate::timings::Stage;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
-use zemtak_core::codec::{DecodeError, DecodedFrames, Format, Limits, decode_frames};
+use zemtak_core::codec::{DECODE_VERSION, DecodeError, DecodedFrames, Format, Limits, decode_frames};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
-use zemtak_core::prepare::{Prepared, Treatment};
+use zemtak_core::prepare::{Prepared, TREATMENT_VERSION, Treatment};
 
 /// What is known of a treated sprite without its pixels.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -208,7 +208,11 @@ fn images<'a>(
 ) -> Result<Vec<Image<'a>>, Problem> {
     let key = |content: &Hash, treatment: Treatment| {
         let extension = source.path.extension().unwrap_or_default();
-        store::key("image", &[content, format!("{treatment:?}").as_bytes(), extension.as_encoded_bytes()])
+        Key::new("image", &[DECODE_VERSION, TREATMENT_VERSION])
+            .bytes(content)
+            .value(&treatment)
+            .bytes(extension.as_encoded_bytes())
+            .finish()
     };
     let known = |treatment: Treatment| {
         let known: Known = serde_json::from_slice(&context.store.get(&key(&looked.hash, treatment))?).ok()?;

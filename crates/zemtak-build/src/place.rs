@@ -4,7 +4,7 @@ use crate::build_atlas::{BuiltAtlas, Output};
 use crate::context::check;
 use crate::failure::Failure;
 use crate::observer::Observer;
-use crate::store::{self, FileStore, Hash, Store};
+use crate::store::{self, FileStore, Hash, Key, Store};
 use crate::{content, format};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -22,7 +22,7 @@ pub(crate) fn place(
     store: &FileStore,
     observer: &dyn Observer,
 ) -> Result<Vec<BuiltAtlas>, Failure> {
-    let key = store::key("wrote", &[]);
+    let key = Key::new("wrote", &[]).finish();
     let wrote: Pages = store.get(&key).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
     let outputs = || made.iter().flat_map(|m| &m.outputs);
     let new: Pages = outputs().filter(|o| o.page).map(|o| (o.file.clone(), o.hash)).collect();

@@ -6,6 +6,9 @@ use crate::pixels::{PIXEL, Pixels};
 use std::borrow::Cow;
 use std::ops::Range;
 
+/// Changes whenever the same boxes come to another page.
+pub const COMPOSE_VERSION: u32 = 1;
+
 /// How many rows of a page are drawn at a time; they are shared by all cores.
 const ROWS: usize = 128;
 

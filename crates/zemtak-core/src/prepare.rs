@@ -3,6 +3,7 @@
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels};
 use crate::resample::{Scale, resample};
+use serde::Serialize;
 
 /// A sprite ready for layout: what is stored of it, and where that lies on its canvas.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -17,8 +18,11 @@ pub struct Prepared {
     pub empty: bool,
 }
 
+/// Changes whenever the same picture comes to other stored pixels under the same treatment.
+pub const TREATMENT_VERSION: u32 = 1;
+
 /// How sprites are treated before layout.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub struct Treatment {
     /// Make it larger or smaller first. Not at all by default.
     pub scale: Option<Scale>,

@@ -2,12 +2,13 @@
 
 use crate::geometry::{Size, common_divisor};
 use crate::pixels::{PIXEL, Pixels};
+use serde::Serialize;
 use std::fmt;
 use std::str::FromStr;
 use std::sync::LazyLock;
 
 /// How many times as large, as an exact fraction: 0.5 is 1/2.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub struct Factor {
     num: u32,
     den: u32,
@@ -73,7 +74,7 @@ impl FromStr for Factor {
 }
 
 /// A factor and how pixels are made at it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub struct Scale {
     /// How many times as large.
     pub factor: Factor,
@@ -82,7 +83,7 @@ pub struct Scale {
 }
 
 /// For which kind of art pixels are made at another size.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize)]
 pub enum Resample {
     /// Smooth art: filtered in linear light, weighted by alpha.
     #[default]

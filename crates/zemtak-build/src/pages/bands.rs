@@ -8,14 +8,14 @@ use crate::context::Context;
 use crate::failure::Failure;
 use crate::former::{DrawnBand, Former};
 use crate::plan::Plan;
-use crate::store::{self, Hash};
+use crate::store::{Hash, Key};
 use crate::timings::Stage;
 use rayon::prelude::*;
 use std::ops::Range;
 use zemtak_core::codec::{
     Band, EncodeError, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
 };
-use zemtak_core::compose::Composer;
+use zemtak_core::compose::{COMPOSE_VERSION, Composer};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
@@ -78,7 +78,7 @@ impl Plan<'_> {
     /// What the bytes of a band follow from.
     fn band_key(&self, page: usize, rows: &Range<u32>, boxes: &[usize]) -> Hash {
         let mut key = Vec::with_capacity(boxes.len() * 64);
-        for part in [PNG_VERSION, self.layout.pages[page].w, rows.end - rows.start, self.extrude_of(page)] {
+        for part in [self.layout.pages[page].w, rows.end - rows.start, self.extrude_of(page)] {
             key.extend_from_slice(&part.to_le_bytes());
         }
         for &at in boxes {
@@ -90,7 +90,7 @@ impl Plan<'_> {
                 key.extend_from_slice(&part.to_le_bytes());
             }
         }
-        store::key("band", &[&key])
+        Key::new("band", &[COMPOSE_VERSION, PNG_VERSION]).bytes(&key).finish()
     }
 }
 

@@ -10,13 +10,16 @@ use crate::load::Missing;
 use crate::observer::Phase;
 use crate::plan::Plan;
 use crate::settings::{PageFormat, PageNames};
-use crate::store::{self, Hash};
+use crate::store::{self, Hash, Key};
 use crate::timings::Stage;
 use rayon::prelude::*;
 use std::path::Path;
 use zemtak_core::atlas::Wrap;
-use zemtak_core::codec::{EncodeError, Encoded, PNG_VERSION, PngEffort, encoded_png, encoded_qoi, encoded_webp};
-use zemtak_core::compose::{Composer, Stamp};
+use zemtak_core::codec::{
+    EncodeError, Encoded, IMAGE_VERSION, PNG_VERSION, PngEffort, encoded_png, encoded_qoi, encoded_webp,
+};
+use zemtak_core::compose::{COMPOSE_VERSION, Composer, Stamp};
+use zemtak_core::layout::Place;
 use zemtak_core::pixels::Pixels;
 
 /// A page: its file and what must be done to have it.
@@ -137,16 +140,20 @@ impl Plan<'_> {
     /// What a page's bytes follow from.
     fn page_key(&self, index: usize) -> Hash {
         let settings = self.task.settings;
-        let page = self.layout.pages[index];
-        let format = (settings.pages_as, settings.png);
-        let how = format!("{page:?} {} {format:?} {PNG_VERSION}", self.extrude_of(index));
         let mut on_page = Vec::new();
         for at in self.on_page(index) {
-            let place = self.layout.places[at];
-            on_page.extend_from_slice(format!("{:?} {}", place.rect, place.turned).as_bytes());
+            let Place { rect, turned, .. } = self.layout.places[at];
+            for part in [rect.x, rect.y, rect.w, rect.h, u32::from(turned)] {
+                on_page.extend_from_slice(&part.to_le_bytes());
+            }
             on_page.extend_from_slice(&self.stored_hash(at));
         }
-        store::key("page", &[how.as_bytes(), &on_page])
+        Key::new("page", &[COMPOSE_VERSION, PNG_VERSION, IMAGE_VERSION])
+            .value(&self.layout.pages[index])
+            .value(&self.extrude_of(index))
+            .value(&(settings.pages_as, settings.png))
+            .bytes(&on_page)
+            .finish()
     }
 
     pub(super) fn wrap_of(&self, page: usize) -> Wrap {

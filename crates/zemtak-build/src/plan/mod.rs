@@ -9,7 +9,7 @@ use crate::load::Sprite;
 use crate::observer::Phase;
 use crate::settings::rule::{Membership, Overrides};
 use crate::settings::{AtlasSettings, Together};
-use crate::store;
+use crate::store::{self, Key};
 use crate::timings::Stage;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -112,9 +112,10 @@ impl<'a> Plan<'a> {
     fn lay_out(&mut self, context: Context<'_>) -> Result<Layout, Failure> {
         type Written = (Vec<Size>, Vec<(usize, Rect, bool)>);
         let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
-        let asked =
-            format!("{LAYOUT_VERSION} {spacing:?} {page:?} {layout:?} {effort:?} {:?} {:?}", self.items, self.kept);
-        let key = store::key("layout", &[asked.as_bytes()]);
+        let key = Key::new("layout", &[LAYOUT_VERSION])
+            .value(&(spacing, page, layout, effort))
+            .value(&(&self.items, &self.kept))
+            .finish();
         let known = context.store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
         if let Some((pages, places)) = known.filter(|(_, places)| places.len() == self.items.len()) {
             let places = places.into_iter().map(|(page, rect, turned)| Place { page, rect, turned }).collect();

@@ -1,6 +1,7 @@
 //! The values of keys that have a few fixed ones: each with its word and what it means, once for the project file and
 //! the command line.
 
+use serde::Serialize;
 use zemtak_core::atlas::{Alpha, Filter, Mode, Wrap};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::layout::{Arrangement, Effort, Prefer, Shape};
@@ -23,7 +24,7 @@ pub trait Keyword: Copy + PartialEq + Send + Sync + 'static {
 }
 
 /// How page files are named.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum PageNames {
     /// `night-0.png`, written over in place.
     #[default]
@@ -33,7 +34,7 @@ pub enum PageNames {
 }
 
 /// What goes on one page together.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum Together {
     /// Anything goes anywhere.
     #[default]
@@ -43,7 +44,7 @@ pub enum Together {
 }
 
 /// The format of page files.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum PageFormat {
     /// PNG.
     #[default]

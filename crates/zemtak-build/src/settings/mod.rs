@@ -11,6 +11,7 @@ pub use keywords::{Keyword, PageFormat, PageNames, Together};
 pub use pattern::{Expression, Pattern, Patterns};
 
 use rule::{Rule, Rules};
+use serde::Serialize;
 use std::fmt;
 use std::path::PathBuf;
 use std::str::FromStr;
@@ -118,7 +119,7 @@ keys! {
 }
 
 /// The atlas keys, all said.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct AtlasSettings {
     /// How boxes are arranged. Densely by default.
     pub layout: Arrangement,
@@ -225,7 +226,7 @@ impl AtlasSettings {
 }
 
 /// The same atlas again at another size.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct OtherSize {
     /// What is added to the atlas's name.
     pub suffix: String,
@@ -261,7 +262,7 @@ impl OtherSize {
 }
 
 /// A file in another form, written beside the descriptor.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub enum Also {
     /// One line a sprite.
     Csv,

@@ -2,6 +2,7 @@
 
 use globset::{Glob, GlobBuilder, GlobMatcher, GlobSet, GlobSetBuilder};
 use regex::Regex;
+use serde::{Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
 use std::sync::OnceLock;
@@ -96,6 +97,12 @@ macro_rules! as_text {
         impl PartialEq for $type {
             fn eq(&self, other: &Self) -> bool {
                 self.to_string() == other.to_string()
+            }
+        }
+
+        impl Serialize for $type {
+            fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+                serializer.collect_str(self)
             }
         }
 

@@ -1,6 +1,7 @@
 //! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
 use super::{Expression, Pattern, Patterns};
+use serde::{Serialize, Serializer};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Mode, Rate, Wrap};
@@ -8,7 +9,7 @@ use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 
 /// What holds for some sprites; what it does not say stays as it is.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Rule {
     /// Which sprites.
     pub pattern: Pattern,
@@ -19,7 +20,7 @@ pub struct Rule {
 }
 
 /// The keys of a rule.
-#[derive(Debug, Clone, PartialEq, Default)]
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Overrides {
     /// The point by which sprites are placed and turned.
     pub pivot: Option<Pivot>,
@@ -44,7 +45,7 @@ pub struct Overrides {
 }
 
 /// A pivot before the canvas is known.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub enum Pivot {
     /// Parts of the canvas: [0.5, 1] is the middle of the lower edge.
     Part([f64; 2]),
@@ -77,7 +78,7 @@ impl Pivot {
 }
 
 /// How long steps are shown.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub enum Pace {
     /// Frames a second.
     Rate(Rate),
@@ -86,7 +87,7 @@ pub enum Pace {
 }
 
 /// How sprites are told to be steps of a clip.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub enum Membership {
     /// All of them, of the clip of this name.
     Named(String),
@@ -165,5 +166,11 @@ impl PartialEq for Rules {
 impl std::fmt::Debug for Rules {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         std::fmt::Debug::fmt(&self.rules, f)
+    }
+}
+
+impl Serialize for Rules {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        self.rules.serialize(serializer)
     }
 }

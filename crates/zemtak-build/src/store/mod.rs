@@ -5,6 +5,7 @@
 
 use crate::failure::Failure;
 use crate::{format, write};
+use serde::Serialize;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -17,8 +18,8 @@ pub const FILE: &str = ".zemtak-store";
 /// while others are worked on.
 const PATIENCE: u8 = 250;
 
-/// The start of a store's file. The version changes with the meaning of any value.
-const MAGIC: &[u8] = concat!("zemtak store 1, ", env!("CARGO_PKG_VERSION"), "\n").as_bytes();
+/// The start of a store's file. The version changes with the meaning of its bytes; what its values mean is in their keys.
+const MAGIC: &[u8] = b"zemtak store 2\n";
 
 /// 32 bytes that stand for a content or for all that something follows from.
 pub type Hash = [u8; 32];
@@ -29,15 +30,50 @@ pub fn hash(bytes: &[u8]) -> Hash {
     *blake3::hash(bytes).as_bytes()
 }
 
-/// The key of what `kind` means for these parts.
-#[must_use]
-pub fn key(kind: &str, parts: &[&[u8]]) -> Hash {
-    let mut hasher = blake3::Hasher::new();
-    for part in std::iter::once(kind.as_bytes()).chain(parts.iter().copied()) {
-        hasher.update(&(part.len() as u64).to_le_bytes());
-        hasher.update(part);
+/// The hash of all that a value follows from, under which a store keeps it.
+///
+/// Values go in as JSON: field names and words, never positions or what `Debug` prints, so that two settings have one key
+/// only if they are the same. A stage's version goes in first; the same inputs under another version have another key.
+#[derive(Debug, Clone)]
+pub struct Key(blake3::Hasher);
+
+impl Key {
+    /// Begins the key of what a stage makes.
+    #[must_use]
+    pub fn new(stage: &str, versions: &[u32]) -> Self {
+        let mut key = Self(blake3::Hasher::new());
+        key.part(stage.as_bytes());
+        versions.iter().for_each(|version| key.part(&version.to_le_bytes()));
+        key
     }
-    *hasher.finalize().as_bytes()
+
+    /// Adds a value in its serialised form.
+    #[must_use]
+    pub fn value(mut self, value: &impl Serialize) -> Self {
+        // Settings have nothing that JSON cannot hold; were it so, the key of an error could stand for two values.
+        let bytes = serde_json::to_vec(value);
+        debug_assert!(bytes.is_ok(), "{bytes:?}");
+        self.part(&bytes.unwrap_or_default());
+        self
+    }
+
+    /// Adds bytes.
+    #[must_use]
+    pub fn bytes(mut self, bytes: &[u8]) -> Self {
+        self.part(bytes);
+        self
+    }
+
+    /// The key.
+    #[must_use]
+    pub fn finish(self) -> Hash {
+        *self.0.finalize().as_bytes()
+    }
+
+    fn part(&mut self, bytes: &[u8]) {
+        self.0.update(&(bytes.len() as u64).to_le_bytes());
+        self.0.update(bytes);
+    }
 }
 
 /// Values by key.
@@ -168,25 +204,29 @@ pub fn of_written(text: &str) -> Option<Hash> {
 mod tests {
     use super::*;
 
+    fn key(stage: &str, bytes: &[u8]) -> Hash {
+        Key::new(stage, &[]).bytes(bytes).finish()
+    }
+
     #[test]
     fn a_store_comes_back_whole_or_not_at_all() {
         let folder = tempfile::tempdir().unwrap();
         let store = FileStore::open(folder.path());
-        store.put(key("a", &[b"1"]), b"one".to_vec());
-        store.put(key("a", &[b"", b"1"]), Vec::new());
+        store.put(key("a", b"1"), b"one".to_vec());
+        store.put(Key::new("a", &[]).bytes(b"").bytes(b"1").finish(), Vec::new());
         store.save().unwrap();
         let path = folder.path().join(FILE);
         let bytes = std::fs::read(&path).unwrap();
         let again = FileStore::open(folder.path());
-        assert_eq!(again.get(&key("a", &[b"1"])), Some(b"one".to_vec()));
-        assert_eq!(again.get(&key("a", &[b"", b"1"])), Some(Vec::new()));
+        assert_eq!(again.get(&key("a", b"1")), Some(b"one".to_vec()));
+        assert_eq!(again.get(&Key::new("a", &[]).bytes(b"").bytes(b"1").finish()), Some(Vec::new()));
         for cut in 0..bytes.len() {
             std::fs::write(&path, &bytes[..cut]).unwrap();
-            assert_eq!(FileStore::open(folder.path()).get(&key("a", &[b"1"])), None, "cut at {cut}");
+            assert_eq!(FileStore::open(folder.path()).get(&key("a", b"1")), None, "cut at {cut}");
             let mut flipped = bytes.clone();
             flipped[cut] ^= 4;
             std::fs::write(&path, flipped).unwrap();
-            assert_eq!(FileStore::open(folder.path()).get(&key("a", &[b"1"])), None, "flipped at {cut}");
+            assert_eq!(FileStore::open(folder.path()).get(&key("a", b"1")), None, "flipped at {cut}");
         }
     }
 
@@ -194,14 +234,14 @@ mod tests {
     fn what_nobody_asks_for_goes_in_the_end() {
         let folder = tempfile::tempdir().unwrap();
         let store = FileStore::open(folder.path());
-        let (used, unused) = (key("used", &[]), key("unused", &[]));
+        let (used, unused) = (key("used", b""), key("unused", b""));
         store.put(used, vec![1]);
         store.put(unused, vec![2]);
         store.save().unwrap();
         for build in 0..=PATIENCE {
             let store = FileStore::open(folder.path());
             assert_eq!(store.get(&used), Some(vec![1]));
-            store.put(key("learnt", &[]), vec![build]);
+            store.put(key("learnt", b""), vec![build]);
             store.save().unwrap();
         }
         assert_eq!(FileStore::open(folder.path()).get(&unused), None);

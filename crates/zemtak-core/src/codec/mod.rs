@@ -46,6 +46,12 @@ use crate::geometry::Size;
 use crate::pixels::Pixels;
 use std::collections::BTreeSet;
 
+/// Changes whenever the same file decodes to other pixels.
+pub const DECODE_VERSION: u32 = 1;
+
+/// Changes whenever the same pixels come to other bytes as QOI or WebP.
+pub const IMAGE_VERSION: u32 = 1;
+
 /// What an image may ask for before it is refused.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {

@@ -11,13 +11,14 @@ use crate::geometry::Size;
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 use libdeflater::{CompressionLvl, Compressor};
+use serde::Serialize;
 use std::ops::Range;
 use zlib_rs::adler32::{adler32, adler32_combine};
 use zlib_rs::crc32::crc32;
 use zlib_rs::{Deflate, DeflateFlush};
 
 /// How much work goes into making a PNG small. docs/performance.md has sizes and times.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize)]
 pub enum PngEffort {
     /// The least time: for trying things out.
     Fast,

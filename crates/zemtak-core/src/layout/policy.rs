@@ -3,9 +3,10 @@
 use super::request::LayoutError;
 use super::spacing::Spacing;
 use crate::geometry::{LONGEST_SIDE, Size, common_divisor};
+use serde::Serialize;
 
 /// The shape of a page.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum Shape {
     /// Any whole sides.
     Free,
@@ -19,7 +20,7 @@ pub enum Shape {
 }
 
 /// What to save first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum Prefer {
     /// The fewest pages, then the fewest bytes.
     #[default]
@@ -29,7 +30,7 @@ pub enum Prefer {
 }
 
 /// Which pages are allowed.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct PagePolicy {
     /// The largest page. 2048 x 2048 by default.
     pub max: Size,

@@ -5,10 +5,11 @@ use super::policy::PagePolicy;
 use super::rows::Arrangement;
 use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};
+use serde::Serialize;
 use std::fmt;
 
 /// One box to place.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub struct Item {
     /// Its size upright, without extruded pixels.
     pub size: Size,
@@ -33,7 +34,7 @@ impl Item {
 }
 
 /// Where a box lies.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub struct Place {
     /// The page's number.
     pub page: usize,
@@ -68,7 +69,7 @@ impl Layout {
 }
 
 /// Boxes that stay, and the pages that they lie on.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct Kept {
     /// The pages there are. One that the policy does not allow is given up with all that lies on it.
     pub pages: Vec<Size>,

@@ -3,10 +3,11 @@
 use super::policy::{PagePolicy, Shape};
 use super::request::{Layout, LayoutError, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
+use serde::Serialize;
 use std::collections::BTreeMap;
 
 /// How cells are arranged.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum Arrangement {
     /// As densely as can be, in any order.
     #[default]

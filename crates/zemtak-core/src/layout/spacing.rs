@@ -1,9 +1,10 @@
 //! How cells are spaced on a page.
 
 use crate::geometry::Size;
+use serde::Serialize;
 
 /// What lies around and between boxes, in pixels.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub struct Spacing {
     /// Empty pixels between neighbouring cells.
     pub gutter: u32,
