@@ -6,14 +6,14 @@ use crate::settings::rule::{Overrides, Pace};
 use crate::settings::{AtlasSettings, Keyword};
 use crate::store;
 use crate::warning::Warning;
-use zemtak_core::atlas::{self, Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step};
+use zemtak_core::atlas::{self, Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step};
 use zemtak_core::clip::DEFAULT_FPS;
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
 
 /// Changes whenever the same plan comes to another descriptor.
-pub(crate) const VERSION: u32 = 1;
+pub(crate) const VERSION: u32 = 2;
 
 impl Plan<'_> {
     /// The descriptor for these pages.
@@ -51,8 +51,7 @@ impl Plan<'_> {
     fn page_entry<T>(&self, page: &PageFile<T>) -> Page {
         Page {
             alpha: self.task.settings.alpha(),
-            filter: self.task.settings.filter,
-            wrap: page.wrap,
+            sampling: SamplingHints { filter: self.task.settings.filter, wrap: page.wrap, ..SamplingHints::default() },
             ..Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash))
         }
     }

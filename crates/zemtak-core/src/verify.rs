@@ -116,7 +116,7 @@ pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
     }
     let mut cells = vec![Vec::new(); atlas.pages.len()];
     for ((page, rect), i) in boxes {
-        if atlas.pages[page].wrap != Wrap::Clamp {
+        if atlas.pages[page].sampling.wrap != Wrap::Clamp {
             cells[page].push((i, rect));
             continue;
         }
@@ -140,7 +140,7 @@ pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
 /// Holds a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's size.
 #[must_use]
 pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
-    let extrude = if atlas.pages[index].wrap == Wrap::Clamp { atlas.built.extrude } else { 0 };
+    let extrude = if atlas.pages[index].sampling.wrap == Wrap::Clamp { atlas.built.extrude } else { 0 };
     let mut defects = Vec::new();
     // Cells are taken out of a copy; what is left must be empty.
     let mut rest = pixels.clone();
@@ -220,7 +220,7 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     if let Some((x, y, found, expected)) = first {
         defects.push(Defect::Pixel { sprite: name.clone(), x, y, found, expected, count });
     }
-    if atlas.built.trim && atlas.pages[sprite.page].wrap == Wrap::Clamp && is_loose(source, sprite, least) {
+    if atlas.built.trim && atlas.pages[sprite.page].sampling.wrap == Wrap::Clamp && is_loose(source, sprite, least) {
         defects.push(Defect::Loose { sprite: name.clone(), rect: sprite.rect });
     }
     defects

@@ -47,7 +47,7 @@ fn pieces() -> Vec<Pixels> {
     let whole = picture();
     let piece = |i: u32| {
         let mut piece = whole.crop(Rect::new(i * 13 % 400, i * 29 % 200, 5 + i * 7 % 60, 4 + i * 11 % 50)).unwrap();
-        let clear = if i % 3 == 0 { 0 } else { 9 };
+        let clear = if i.is_multiple_of(3) { 0 } else { 9 };
         piece.row_mut(0).iter_mut().skip(3).step_by(4).for_each(|alpha| *alpha = (*alpha).min(clear));
         piece
     };

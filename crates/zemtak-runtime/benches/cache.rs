@@ -42,7 +42,7 @@ fn world() -> MemoryFiles {
     let built = Built { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None };
     let (needs, clips, name) = (vec![], BTreeMap::new(), "night".to_owned());
     let atlas = Atlas { zemtak: VERSION, needs, name, scale: 1.0, base: None, built, pages, sprites, clips };
-    files.put("night.atlas.json", atlas.to_text().unwrap().into_bytes());
+    files.put("night.zemtak.json", atlas.to_text().unwrap().into_bytes());
     files
 }
 
@@ -160,7 +160,7 @@ fn ten_thousand() {
     for path in files.list().unwrap() {
         std::fs::write(folder.path().join(&path), files.read(&path, u64::MAX).unwrap()).unwrap();
     }
-    let atlas = AtlasFile::open(&folder.path().join("night.atlas.json")).unwrap();
+    let atlas = AtlasFile::open(&folder.path().join("night.zemtak.json")).unwrap();
     let (mut least, mut own) = (vec![], vec![]);
     for _ in 0..21 {
         least.push(floor(&atlas));

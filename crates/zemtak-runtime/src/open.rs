@@ -30,7 +30,7 @@ pub const RAW_PAGE: &str = "rgba";
 ///     }
 ///     Ok(())
 /// }
-/// assert!(look("none.atlas.json".as_ref()).is_err());
+/// assert!(look("none.zemtak.json".as_ref()).is_err());
 /// ```
 #[derive(Debug, Clone)]
 pub struct AtlasFile {

@@ -36,16 +36,16 @@ impl Fixture {
         let text = format!(
             r#"{{ "zemtak": 1, "needs": [], "name": "p", "scale": 1,
   "built": {{ "gutter": 0, "margin": 0, "extrude": 0, "trim": true, "visible_alpha": 1, "mip_levels": 0 }},
-  "pages": [{{ "file": "p-0.png", "width": 4, "height": 2, "pixels": "rgba8", "alpha": "straight", "colour": "srgb", "filter": "nearest", "wrap": "clamp", "mips": 1, "safe_mips": null, "hash": "{}" }}],
+  "pages": [{{ "file": "p-0.png", "width": 4, "height": 2, "pixels": "rgba8", "alpha": "straight", "colour": "srgb", "sampling": {{ "filter": "nearest", "wrap": "clamp", "mips": 1, "safe_mips": null }}, "hash": "{}" }}],
   "sprites": {{ "a": {{ "page": 0, "box": [1, 0, 2, 2], "turned": false, "canvas": [2, 2], "inset": [0, 0], "pivot": [1, 1], "uv": [0.25, 0, 0.75, 1] }} }},
   "clips": {{}} }}"#,
             page_hash(&self.page)
         );
-        fs::write(self.path("p.atlas.json"), change(text)).unwrap();
+        fs::write(self.path("p.zemtak.json"), change(text)).unwrap();
     }
 
     fn open(&self) -> Result<AtlasFile, OpenError> {
-        AtlasFile::open(&self.path("p.atlas.json"))
+        AtlasFile::open(&self.path("p.zemtak.json"))
     }
 
     fn read(&self, hash: HashCheck) -> Result<Pixels, OpenError> {

@@ -126,7 +126,7 @@ fn median(times: &mut [f64]) -> f64 {
 }
 
 fn page_pixels(folder: &Folder) -> Vec<Pixels> {
-    let file = zemtak_runtime::AtlasFile::open(&folder.path("build/bench.atlas.json")).unwrap();
+    let file = zemtak_runtime::AtlasFile::open(&folder.path("build/bench.zemtak.json")).unwrap();
     (0..file.atlas().pages.len()).map(|i| file.read_page(i, zemtak_runtime::HashCheck::No).unwrap()).collect()
 }
 

@@ -21,7 +21,7 @@ fn main() {
     zemtak_build::PackRequest::of_paths([art]).out(at("")).name("night").run(&()).unwrap();
     write_list(&at("list.csv"));
     let request = quad::Request {
-        subject: quad::Request::all_of(at("night.atlas.json")),
+        subject: quad::Request::all_of(at("night.zemtak.json")),
         parts: Vec::new(),
         list: Some(at("list.csv")),
         placement: Placement::default(),

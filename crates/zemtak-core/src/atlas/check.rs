@@ -222,11 +222,11 @@ fn check_page(i: usize, page: &Page, flaws: &mut Vec<Flaw>) {
             wrong(key, side.to_string());
         }
     }
-    if page.mips == 0 || page.mips > 32 {
-        wrong("mips", page.mips.to_string());
+    if page.sampling.mips == 0 || page.sampling.mips > 32 {
+        wrong("sampling.mips", page.sampling.mips.to_string());
     }
-    if page.safe_mips.is_some_and(|m| m < -1) {
-        wrong("safe_mips", format!("{:?}", page.safe_mips));
+    if page.sampling.safe_mips.is_some_and(|m| m < -1) {
+        wrong("sampling.safe_mips", format!("{:?}", page.sampling.safe_mips));
     }
     for hash in std::iter::once(&page.hash).chain(page.layers.values().map(|l| &l.hash)) {
         let digits = hash.strip_prefix("blake3:").unwrap_or_default();

@@ -1,4 +1,4 @@
-//! The descriptor `NAME.atlas.json`: its model, its text, and what must hold of its numbers.
+//! The descriptor `NAME.zemtak.json`: its model, its text, and what must hold of its numbers.
 //!
 //! docs/format.md specifies it for those who read it in another language.
 
@@ -19,8 +19,8 @@ use std::collections::BTreeMap;
 /// The version of the format that this library writes and reads.
 pub const VERSION: u32 = 1;
 
-/// How a page file name ends its descriptor's: `night.atlas.json`.
-pub const FILE_SUFFIX: &str = ".atlas.json";
+/// What a descriptor's file name ends with, after the atlas's name: `night.zemtak.json`.
+pub const FILE_SUFFIX: &str = ".zemtak.json";
 
 /// A named set of sprites packed together. The fields are in the order in which the descriptor has them.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -156,18 +156,32 @@ pub struct Page {
     /// What colour numbers mean.
     pub colour: Colour,
     /// How the game should sample it.
-    pub filter: Filter,
-    /// What lies beyond its edges.
-    pub wrap: Wrap,
-    /// How many mip levels the file has, the full size among them.
-    pub mips: u32,
-    /// The deepest mip level that shows no neighbour; -1 where even level 0 does, nothing where not measured.
-    pub safe_mips: Option<i32>,
+    pub sampling: SamplingHints,
     /// `blake3:` and the hash of the file's bytes in hexadecimal.
     pub hash: String,
     /// Further images at the same boxes, as `normal`.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub layers: BTreeMap<String, Layer>,
+}
+
+/// How a game should sample a page.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SamplingHints {
+    /// How colours between pixels are made.
+    pub filter: Filter,
+    /// What lies beyond the page's edges.
+    pub wrap: Wrap,
+    /// How many mip levels the file has, the full size among them.
+    pub mips: u32,
+    /// The deepest mip level that shows no neighbour; -1 where even level 0 does, nothing where not measured.
+    pub safe_mips: Option<i32>,
+}
+
+impl Default for SamplingHints {
+    /// One level, sampled by the nearest pixel and clamped.
+    fn default() -> Self {
+        Self { filter: Filter::Nearest, wrap: Wrap::Clamp, mips: 1, safe_mips: None }
+    }
 }
 
 impl Page {
@@ -181,10 +195,7 @@ impl Page {
             pixels: PixelKind::Rgba8,
             alpha: Alpha::Straight,
             colour: Colour::Srgb,
-            filter: Filter::Nearest,
-            wrap: Wrap::Clamp,
-            mips: 1,
-            safe_mips: None,
+            sampling: SamplingHints::default(),
             hash,
             layers: BTreeMap::new(),
         }

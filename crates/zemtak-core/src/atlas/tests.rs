@@ -10,7 +10,7 @@ fn name(text: &str) -> SpriteName {
 pub(crate) fn full() -> Atlas {
     let hash = format!("blake3:{}", "0f".repeat(32));
     let page = Page {
-        safe_mips: Some(-1),
+        sampling: SamplingHints { safe_mips: Some(-1), ..SamplingHints::default() },
         layers: BTreeMap::from([(
             "normal".into(),
             Layer {
@@ -100,7 +100,7 @@ fn unknown_keys_are_told_but_not_minded() {
     let text = text
         .replace("\"scale\": 0.5", "\"scale\": 0.5, \"mood\": 1")
         .replace("\"mips\": 1", "\"mips\": 1, \"gamma\": 2");
-    assert_eq!(parse(&text).unwrap().unknown, ["mood", "pages.0.gamma"]);
+    assert_eq!(parse(&text).unwrap().unknown, ["mood", "pages.0.sampling.gamma"]);
 }
 
 #[test]
@@ -152,8 +152,8 @@ fn every_number_that_cannot_be_right_is_found() {
         ("file twice", |a| a.pages.push(a.pages[0].clone())),
         ("width", |a| a.pages[0].width = 0),
         ("height", |a| a.pages[0].height = u32::MAX),
-        ("mips", |a| a.pages[0].mips = 0),
-        ("safe_mips", |a| a.pages[0].safe_mips = Some(-2)),
+        ("sampling.mips", |a| a.pages[0].sampling.mips = 0),
+        ("sampling.safe_mips", |a| a.pages[0].sampling.safe_mips = Some(-2)),
         ("hash", |a| a.pages[0].hash = "blake3:00".into()),
         ("page", |a| sprite(a).page = 1),
         ("box without width", |a| sprite(a).rect.w = 0),

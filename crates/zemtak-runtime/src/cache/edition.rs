@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use zemtak_core::atlas::{Atlas, Clip, Page, Sprite};
+use zemtak_core::atlas::{Atlas, Clip, Page, SamplingHints, Sprite};
 use zemtak_core::coords::{Area, Picture, UvRect};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::{ClipName, SpriteName};
@@ -76,7 +76,8 @@ impl Edition {
     /// That of a loose image: one sprite that fills its page.
     pub fn of_image(path: &str, root: usize, size: Size, hash: String, sampler: Sampler) -> Option<Self> {
         let Sampler { filter, wrap, alpha, colour } = sampler;
-        let page = Page { filter, wrap, alpha, colour, ..Page::new(path, size, hash) };
+        let sampling = SamplingHints { filter, wrap, ..SamplingHints::default() };
+        let page = Page { sampling, alpha, colour, ..Page::new(path, size, hash) };
         let area = Area::new(size, Rect::at(0, 0, size), false).ok()?;
         let placed = Placed {
             picture: Picture::whole(area),

@@ -92,7 +92,7 @@ impl Pages {
     }
 
     pub fn add(&mut self, file: PageFile, root: usize, origin: u32) -> u32 {
-        let bytes = texture_bytes(file.page.size(), file.page.mips);
+        let bytes = texture_bytes(file.page.size(), file.page.sampling.mips);
         let page = Page {
             file,
             root,

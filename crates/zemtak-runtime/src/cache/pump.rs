@@ -243,7 +243,7 @@ impl<S: Sink> Pump<S> {
         self.drop_all(drops, pumped);
         let watch = Stopwatch::start();
         let (sampler, pixels) = (Sampler::of(&file.page), Arc::new(pixels));
-        let new = NewTexture { label: &file.path, pixels: &pixels, sampler, mips: file.page.mips };
+        let new = NewTexture { label: &file.path, pixels: &pixels, sampler, mips: file.page.sampling.mips };
         let result = self.make(&new, pumped).map_err(|error| Failure::new(&file.path, error));
         drop(pixels);
         pumped.made += usize::from(result.is_ok());

@@ -54,7 +54,7 @@ impl Sampler {
     /// As a descriptor says of a page.
     #[must_use]
     pub fn of(page: &Page) -> Self {
-        Self { filter: page.filter, wrap: page.wrap, alpha: page.alpha, colour: page.colour }
+        Self { filter: page.sampling.filter, wrap: page.sampling.wrap, alpha: page.alpha, colour: page.colour }
     }
 }
 

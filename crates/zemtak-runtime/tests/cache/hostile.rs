@@ -24,7 +24,7 @@ fn names_that_lead_out_of_a_root_are_no_names() {
 #[test]
 fn descriptors_and_pages_that_lie_are_told_and_not_drawn() {
     let world = World::new(&[("a", 1)]);
-    let text = String::from_utf8(zemtak_runtime::Files::read(&world.files, "a.atlas.json", 1 << 20).unwrap()).unwrap();
+    let text = String::from_utf8(zemtak_runtime::Files::read(&world.files, "a.zemtak.json", 1 << 20).unwrap()).unwrap();
     let cases = [
         ("a-0.rgba", "../a-0.rgba", "is not a plain relative path"),
         ("\"width\": 12", "\"width\": 4294967295", "out of range"),
@@ -36,7 +36,7 @@ fn descriptors_and_pages_that_lie_are_told_and_not_drawn() {
     ];
     for (what, with, expected) in cases {
         let files = MemoryFiles::new();
-        files.put("a.atlas.json", text.replacen(what, with, 1).into_bytes());
+        files.put("a.zemtak.json", text.replacen(what, with, 1).into_bytes());
         files.put(&format!("a-0.{RAW_PAGE}"), vec![0; PAGE_LEN]);
         let failure = failure(Settings::over(files), "a:p0/00");
         assert!(failure.contains(expected), "{what} -> {with}: {failure}");

@@ -188,9 +188,9 @@ fn what_a_new_version_will_need_is_not_evicted_for_it() {
     drop(idle);
     // The first sprite moves to the second page, and the third page is painted anew.
     game.world.write("a", &[0, 0, 1]);
-    let text = String::from_utf8(game.world.files.read("a.atlas.json", 1 << 20).unwrap()).unwrap();
+    let text = String::from_utf8(game.world.files.read("a.zemtak.json", 1 << 20).unwrap()).unwrap();
     let text = text.replace("\"p0/00\": { \"page\": 0", "\"p0/00\": { \"page\": 1");
-    game.world.files.put("a.atlas.json", text.into_bytes());
+    game.world.files.put("a.zemtak.json", text.into_bytes());
     game.cache.reload_changed();
     (0..3).for_each(|_| game.pump());
     assert_eq!(game.colour(held[0].view()), colour("a", 1, 0));
@@ -277,7 +277,7 @@ fn a_set_tells_its_progress_and_cancels_when_dropped() {
     assert_eq!(
         reasons,
         [
-            "c: no root has it; looked for c.atlas.json",
+            "c: no root has it; looked for c.zemtak.json",
             "oh/*.gif: nothing matches",
             "b:p0/99: the atlas has no sprite of that name; the nearest is p0/00"
         ]
@@ -305,13 +305,13 @@ fn a_set_tells_its_progress_and_cancels_when_dropped() {
 #[test]
 fn a_set_gets_what_a_retry_finds() {
     let mut game = Game::new(|s| s);
-    let descriptor = game.world.files.remove("a.atlas.json").unwrap();
+    let descriptor = game.world.files.remove("a.zemtak.json").unwrap();
     let (set, clip) = (game.cache.lease_all(["a:p1/*", "b:**"]), game.cache.lease_clip("a:p0"));
     game.pump();
     let late = game.cache.lease_all(["a:p2/*"]);
     assert!(game.pump.wait(&set).is_err() && game.pump.wait(&clip).is_err() && game.pump.wait(&late).is_err());
     assert_eq!((set.progress().done, set.progress().failed), (3, 1));
-    game.world.files.put("a.atlas.json", descriptor);
+    game.world.files.put("a.zemtak.json", descriptor);
     game.cache.retry_all();
     for set in [&set, clip.sprites(), &late] {
         game.pump.wait(set).unwrap();

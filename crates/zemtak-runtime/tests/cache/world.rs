@@ -52,7 +52,7 @@ impl World {
             self.files.put(&file, pixels);
         }
         let atlas = atlas(name, pages);
-        self.files.put(&format!("{name}.atlas.json"), atlas.to_text().unwrap().into_bytes());
+        self.files.put(&format!("{name}.zemtak.json"), atlas.to_text().unwrap().into_bytes());
     }
 }
 
@@ -66,7 +66,7 @@ pub fn crowd(name: &str, count: u32) -> World {
     let name_of = |i: u32| zemtak_core::name::SpriteName::new(&format!("moth/fly/{i:05}"));
     atlas.sprites = (0..count).map(|i| (name_of(i), Sprite { tags: vec![], ..twin.clone() })).collect();
     atlas.clips.clear();
-    world.files.put(&format!("{name}.atlas.json"), atlas.to_text().unwrap().into_bytes());
+    world.files.put(&format!("{name}.zemtak.json"), atlas.to_text().unwrap().into_bytes());
     world
 }
 

@@ -17,29 +17,29 @@ pub(super) struct ClipArgs {
 #[derive(Debug, Subcommand)]
 enum ClipCommand {
     /// All clips with their steps, lengths and modes, and what is odd about them
-    #[command(after_help = "Examples:\n  zemtak clip list build/night.atlas.json\n  \
-        zemtak clip list build/night.atlas.json --json")]
+    #[command(after_help = "Examples:\n  zemtak clip list build/night.zemtak.json\n  \
+        zemtak clip list build/night.zemtak.json --json")]
     List {
-        /// The descriptor, NAME.atlas.json
+        /// The descriptor, NAME.zemtak.json
         descriptor: PathBuf,
     },
     /// The steps of a clip, each with the time from which and to which it is shown
-    #[command(after_help = "Examples:\n  zemtak clip table build/night.atlas.json moth/fly\n  \
-        zemtak clip table build/night.atlas.json lantern/teal --json")]
+    #[command(after_help = "Examples:\n  zemtak clip table build/night.zemtak.json moth/fly\n  \
+        zemtak clip table build/night.zemtak.json lantern/teal --json")]
     Table(OfArgs),
     /// The step that is shown at some times, and how often the clip has played
-    #[command(after_help = "Examples:\n  zemtak clip at build/night.atlas.json moth/fly 250ms 1.5s\n  \
-        zemtak clip at build/night.atlas.json moth/fly 10h --speed -0.5")]
+    #[command(after_help = "Examples:\n  zemtak clip at build/night.zemtak.json moth/fly 250ms 1.5s\n  \
+        zemtak clip at build/night.zemtak.json moth/fly 10h --speed -0.5")]
     At(AtArgs),
     /// Draw a clip as animated PNG, GIF, or a strip of its steps
-    #[command(after_help = "Examples:\n  zemtak clip render build/night.atlas.json moth/fly -o moth.png --zoom 3\n  \
-        zemtak clip render build/night.atlas.json lantern/teal -o lantern.gif --behind '#1a1f3a'")]
+    #[command(after_help = "Examples:\n  zemtak clip render build/night.zemtak.json moth/fly -o moth.png --zoom 3\n  \
+        zemtak clip render build/night.zemtak.json lantern/teal -o lantern.gif --behind '#1a1f3a'")]
     Render(RenderArgs),
 }
 
 #[derive(Debug, Args)]
 struct OfArgs {
-    /// The descriptor, NAME.atlas.json
+    /// The descriptor, NAME.zemtak.json
     descriptor: PathBuf,
     /// The clip
     clip: String,

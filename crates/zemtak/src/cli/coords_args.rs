@@ -13,7 +13,7 @@ use zemtak_core::geometry::{Rect, Size};
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Of what")]
 struct SubjectArgs {
-    /// The descriptor, NAME.atlas.json
+    /// The descriptor, NAME.zemtak.json
     #[arg(required_unless_present = "page", conflicts_with = "page")]
     descriptor: Option<PathBuf>,
     /// Sprites by name or glob [default: all]

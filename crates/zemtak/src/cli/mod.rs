@@ -130,7 +130,7 @@ enum Command {
     /// Pack sprites into texture pages and write the descriptor
     ///
     /// Every image below the given folders becomes a sprite, named by its path without extension. One atlas is built of
-    /// them: NAME.atlas.json and its pages NAME-0.png, NAME-1.png ... Files are told by content; others are passed over.
+    /// them: NAME.zemtak.json and its pages NAME-0.png, NAME-1.png ... Files are told by content; others are passed over.
     /// Without folders the atlases of the project file zemtak.toml are built, each as far as it is out of date.
     #[command(after_help = "Examples:\n  zemtak pack\n  \
         zemtak pack art/moth art/lantern --root art -o build --name night --page-shape free --turn")]
@@ -143,22 +143,22 @@ enum Command {
     /// Prove an atlas: files, numbers, gutters, and every pixel against its source
     ///
     /// Exits with 1 and a list where something does not hold.
-    #[command(after_help = "Examples:\n  zemtak verify build/night.atlas.json\n  \
-        zemtak verify build/night.atlas.json --against art")]
+    #[command(after_help = "Examples:\n  zemtak verify build/night.zemtak.json\n  \
+        zemtak verify build/night.zemtak.json --against art")]
     Verify(VerifyArgs),
     /// Texture coordinates of sprites and of parts of them, in the form that your game needs
     ///
     /// For sprites of a descriptor, or for bare numbers. Corners are those of the upright picture, also where it is stored
     /// turned; pixels of a part that are not stored are cut off and told.
-    #[command(after_help = "Examples:\n  zemtak uv build/night.atlas.json moth/fly/03 --as corners --v-up\n  \
+    #[command(after_help = "Examples:\n  zemtak uv build/night.zemtak.json moth/fly/03 --as corners --v-up\n  \
         zemtak uv --page 512x256 --box 34,2,28,30 --flip x --as matrix")]
     Uv(UvArgs),
     /// The vertices and indices that draw sprites
     ///
     /// The pivot goes to --at, and the sprite is scaled, mirrored and turned about it. Triangles go clockwise as seen.
     #[command(
-        after_help = "Examples:\n  zemtak quad build/night.atlas.json moth/fly/03 --at 120,64 --angle 15 --fit 64x64\n  \
-        zemtak quad build/night.atlas.json --list placements.csv --as buffer -o night.vertices"
+        after_help = "Examples:\n  zemtak quad build/night.zemtak.json moth/fly/03 --at 120,64 --angle 15 --fit 64x64\n  \
+        zemtak quad build/night.zemtak.json --list placements.csv --as buffer -o night.vertices"
     )]
     Quad(Box<QuadArgs>),
     /// The cells of a regular sheet, by number, pixel or texture coordinate
@@ -173,27 +173,27 @@ enum Command {
     /// Islands are numbered in reading order. Cutting a packed atlas by its descriptor gives the sources back, pixel for
     /// pixel, but for colour that nobody sees.
     #[command(after_help = "Examples:\n  zemtak cut moth-sheet.png --cell 32x32 --names fly_{index} -o art/moth\n  \
-        zemtak cut build/night.atlas.json -o back")]
+        zemtak cut build/night.zemtak.json -o back")]
     Cut(CutArgs),
     /// Draw a test texture: what is upside down, swapped, blurred or off by one shows at a glance
     #[command(after_help = "Examples:\n  zemtak pattern 512x256 --kind cells\n  \
         zemtak pattern 100x60 --kind checker -o blur.png")]
     Pattern(PatternArgs),
     /// Clips: which step is shown when, and how they look
-    #[command(after_help = "Examples:\n  zemtak clip at build/night.atlas.json moth/fly 250ms\n  \
-        zemtak clip render build/night.atlas.json moth/fly -o moth.png --zoom 3")]
+    #[command(after_help = "Examples:\n  zemtak clip at build/night.zemtak.json moth/fly 250ms\n  \
+        zemtak clip render build/night.zemtak.json moth/fly -o moth.png --zoom 3")]
     Clip(ClipArgs),
     /// The resource cache: rehearse a game's scenes before the game exists
     #[command(after_help = "Examples:\n  zemtak cache rehearse scenes.toml\n  \
         zemtak cache rehearse scenes.toml --png scenes.png --strict")]
     Cache(CacheArgs),
     /// The sprites and clips of a descriptor
-    #[command(after_help = "Examples:\n  zemtak list build/night.atlas.json\n  \
-        zemtak list build/night.atlas.json 'moth/**'")]
+    #[command(after_help = "Examples:\n  zemtak list build/night.zemtak.json\n  \
+        zemtak list build/night.zemtak.json 'moth/**'")]
     List(ListArgs),
     /// Every value of a sprite on one screen
-    #[command(after_help = "Examples:\n  zemtak describe build/night.atlas.json moth/fly/03\n  \
-        zemtak describe build/night.atlas.json emblem --json")]
+    #[command(after_help = "Examples:\n  zemtak describe build/night.zemtak.json moth/fly/03\n  \
+        zemtak describe build/night.zemtak.json emblem --json")]
     Describe(DescribeArgs),
     /// Print the JSON Schema of a file that zemtak writes
     #[command(
@@ -218,7 +218,7 @@ struct NewArgs {
 
 #[derive(Debug, Args)]
 struct VerifyArgs {
-    /// The descriptor, NAME.atlas.json
+    /// The descriptor, NAME.zemtak.json
     descriptor: PathBuf,
     /// The folder of the sources, which sprite names are relative to
     #[arg(long, value_name = "ROOT")]
@@ -233,7 +233,7 @@ struct SchemaArgs {
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
 enum SchemaFile {
-    /// NAME.atlas.json
+    /// NAME.zemtak.json
     Descriptor,
 }
 

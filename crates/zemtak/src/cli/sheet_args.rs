@@ -79,7 +79,7 @@ impl GridArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct CutArgs {
-    /// An image, or a descriptor NAME.atlas.json whose pages are cut
+    /// An image, or a descriptor NAME.zemtak.json whose pages are cut
     #[arg(value_name = "SHEET")]
     sheet: PathBuf,
     /// The folder for the sprites
@@ -158,7 +158,7 @@ impl PatternArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct ListArgs {
-    /// The descriptor, NAME.atlas.json
+    /// The descriptor, NAME.zemtak.json
     descriptor: PathBuf,
     /// Sprites by name or glob [default: all]
     #[arg(value_name = "NAME")]
@@ -176,7 +176,7 @@ impl ListArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct DescribeArgs {
-    /// The descriptor, NAME.atlas.json
+    /// The descriptor, NAME.zemtak.json
     descriptor: PathBuf,
     /// The sprite
     name: String,

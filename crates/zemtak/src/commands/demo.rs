@@ -44,7 +44,7 @@ const STEPS: [(&str, &[&str]); 12] = [
     ),
     (
         "Prove it: every pixel of every sprite, put back from the page, against its source.",
-        &["verify", "DIR/build/night.atlas.json", "--against", "DIR/art"],
+        &["verify", "DIR/build/night.zemtak.json", "--against", "DIR/art"],
     ),
     (
         "The same with a page of any size, and sprites turned where that saves room.",
@@ -55,23 +55,32 @@ const STEPS: [(&str, &[&str]); 12] = [
         &["pack", "--project", "DIR/zemtak.toml"],
     ),
     ("Once more: nothing has changed, so nothing is done.", &["pack", "--project", "DIR/zemtak.toml"]),
-    ("Every value of one sprite.", &["describe", "DIR/build/scene.atlas.json", "moth/fly/03"]),
+    ("Every value of one sprite.", &["describe", "DIR/build/scene.zemtak.json", "moth/fly/03"]),
     (
         "Its texture coordinates for a V axis that points up, mirrored: here for a shader.",
-        &["uv", "DIR/build/scene.atlas.json", "moth/fly/03", "--v-up", "--flip", "x", "--as", "wgsl"],
+        &["uv", "DIR/build/scene.zemtak.json", "moth/fly/03", "--v-up", "--flip", "x", "--as", "wgsl"],
     ),
     (
         "Its vertices on the screen, turned by 15 degrees about its pivot and 96 pixels large.",
-        &["quad", "DIR/build/scene.atlas.json", "moth/fly/03", "--at", "640,360", "--angle", "15", "--fit", "96x96"],
+        &["quad", "DIR/build/scene.zemtak.json", "moth/fly/03", "--at", "640,360", "--angle", "15", "--fit", "96x96"],
     ),
-    ("Which step of a clip is shown when.", &["clip", "table", "DIR/build/scene.atlas.json", "lantern/teal"]),
+    ("Which step of a clip is shown when.", &["clip", "table", "DIR/build/scene.zemtak.json", "lantern/teal"]),
     (
         "The moth flies: an animated PNG, each pixel three times as large.",
-        &["clip", "render", "DIR/build/scene.atlas.json", "moth/fly", "--zoom", "3", "-o", "DIR/build/moth.png"],
+        &["clip", "render", "DIR/build/scene.zemtak.json", "moth/fly", "--zoom", "3", "-o", "DIR/build/moth.png"],
     ),
     (
         "A lantern flickers.",
-        &["clip", "render", "DIR/build/scene.atlas.json", "lantern/teal", "--zoom", "3", "-o", "DIR/build/lantern.png"],
+        &[
+            "clip",
+            "render",
+            "DIR/build/scene.zemtak.json",
+            "lantern/teal",
+            "--zoom",
+            "3",
+            "-o",
+            "DIR/build/lantern.png",
+        ],
     ),
     (
         "Rehearse a night in three scenes against the cache that a game links, and draw it.",

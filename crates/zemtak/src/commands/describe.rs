@@ -5,8 +5,9 @@ use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::settings::Keyword as _;
 use zemtak_build::{Failure, Problem, format};
-use zemtak_core::atlas::{Alpha, Page, Sprite, Wrap};
+use zemtak_core::atlas::{Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
 
 /// Which sprite.
@@ -83,7 +84,7 @@ impl Described {
     /// Bytes of the page on a device: eight bits of four channels a pixel, mip levels included.
     fn page_bytes(&self) -> u64 {
         let level = |i: u32| u64::from((self.page.width >> i).max(1)) * u64::from((self.page.height >> i).max(1)) * 4;
-        (0..self.page.mips.clamp(1, 32)).map(level).sum()
+        (0..self.page.sampling.mips.clamp(1, 32)).map(level).sum()
     }
 
     fn pixels(&self) -> String {
@@ -131,13 +132,13 @@ impl Described {
 
 impl Report for Described {
     fn text(&self, _: bool) -> String {
-        let Page { file, width, height, alpha, filter, wrap, .. } = &self.page;
+        let Page { file, width, height, alpha, sampling, .. } = &self.page;
         let mut out = format!("{}, a sprite of {}\n", format::name(&self.name), self.atlas);
-        let alpha = if *alpha == Alpha::Premultiplied { "premultiplied" } else { "straight" };
-        let filter = format!("{filter:?}").to_lowercase();
-        let wrap = match wrap {
+        let alpha = alpha.word();
+        let filter = sampling.filter.word();
+        let wrap = match sampling.wrap {
             Wrap::Clamp => String::new(),
-            other => format!(", wrap {}", format!("{other:?}").to_lowercase()),
+            other => format!(", wrap {}", other.word()),
         };
         let bytes = format::bytes(self.page_bytes());
         let _ = writeln!(

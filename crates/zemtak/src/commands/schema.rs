@@ -3,7 +3,7 @@
 use crate::report::Report;
 use serde_json::Value;
 
-/// The schema of `NAME.atlas.json`.
+/// The schema of `NAME.zemtak.json`.
 pub const DESCRIPTOR: &str = include_str!("../../schemas/descriptor.schema.json");
 
 /// Which schema to print.

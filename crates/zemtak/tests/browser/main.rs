@@ -47,7 +47,7 @@ fn what_a_graphics_card_draws_is_the_source_for_every_turn_flip_part_and_v() {
                 let flipped = if flip.is_empty() { String::new() } else { format!(" --flip {flip}") };
                 for (angle, y) in [(0, ""), (90, ""), (180, " --y-up"), (270, ""), (0, " --y-up"), (270, " --y-up")] {
                     let line =
-                        format!("quad build/night.atlas.json {SPRITES} --at 160,160 --pivot 0,0 --angle {angle}");
+                        format!("quad build/night.zemtak.json {SPRITES} --at 160,160 --pivot 0,0 --angle {angle}");
                     let drawn = folder.zemtak(&format!("{line}{part}{v}{flipped}{y} --json")).exits(0).json();
                     for quad in drawn["quads"].as_array().unwrap() {
                         turned += usize::from(quad["turned"] == true);
@@ -59,7 +59,7 @@ fn what_a_graphics_card_draws_is_the_source_for_every_turn_flip_part_and_v() {
                     }
                 }
                 // Corners that are flipped themselves, on a quad that is not.
-                let line = format!("uv build/night.atlas.json {SPRITES}{part}{v}{flipped} --as corners --json");
+                let line = format!("uv build/night.zemtak.json {SPRITES}{part}{v}{flipped} --as corners --json");
                 for uv in folder.zemtak(&line).exits(0).json()["uv"].as_array().unwrap() {
                     let [x, y, w, h] = serde_json::from_value::<[u32; 4]>(uv["on_canvas"].clone()).unwrap();
                     let corners = [[x, y], [x + w, y], [x + w, y + h], [x, y + h]].map(|[x, y]| [160 + x, 160 + y]);
@@ -73,7 +73,7 @@ fn what_a_graphics_card_draws_is_the_source_for_every_turn_flip_part_and_v() {
         }
     }
     assert!(turned > 100 && turned < cases.len() - 100, "{turned} of {} are turned", cases.len());
-    let descriptor: Value = serde_json::from_slice(&folder.read("build/night.atlas.json")).unwrap();
+    let descriptor: Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
     let pages = descriptor["pages"].as_array().unwrap().iter();
     let pages: Vec<Value> =
         pages.map(|p| embedded(&pixels(&folder.path("build").join(p["file"].as_str().unwrap())))).collect();
@@ -110,9 +110,9 @@ fn moving_pictures_play_in_a_browser_as_promised() {
     for (clip, steps) in [("moth/fly", 8), ("lantern/teal", 6), ("letter/spin", 6)] {
         for (name, kind) in [("a.png", "image/png"), ("b.gif", "image/gif")] {
             // On a colour, so that half transparent edges are no question of the format.
-            let line = format!("clip render build/night.atlas.json {clip} -o {name} --behind #1a1f3a --speed 8/10");
+            let line = format!("clip render build/night.zemtak.json {clip} -o {name} --behind #1a1f3a --speed 8/10");
             folder.zemtak(&line).exits(0);
-            let strip = format!("clip render build/night.atlas.json {clip} -o strip.png --as strip --behind #1a1f3a");
+            let strip = format!("clip render build/night.zemtak.json {clip} -o strip.png --as strip --behind #1a1f3a");
             folder.zemtak(&strip).exits(0);
             files.push(json!({
                 "what": format!("{clip} {kind}"), "type": kind, "bytes": folder.read(name), "frames": steps,

@@ -13,7 +13,7 @@ fn thousands_of_sprites_like_those_of_real_games_come_back() {
     real_art(2500, 7).iter().for_each(|(name, bytes)| folder.write(&format!("art/{name}"), bytes));
     folder.zemtak("pack art --name art --page-max 1024x1024").exits(0);
     rebuild(&folder, "art", &folder.path("art"));
-    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
     folder.zemtak("pack art --name art --png fast").exits(0);
     rebuild(&folder, "art", &folder.path("art"));
 }

@@ -147,7 +147,7 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
         "bad.toml:2:10: wanted is a number of bytes, or a text such as \"2 MiB\"",
         "bad.toml:6:11: wanted is a number of seconds from 0 to 3600",
         "atlas scene has no such sprite; the nearest is moth/",
-        "there is no dawn.atlas.json below build; build it with 'zemtak pack'",
+        "there is no dawn.zemtak.json below build; build it with 'zemtak pack'",
         "wanted is either 'sprite' or 'clip'",
         "atlas scene has no such clip; the nearest is moth/",
         "'cuont' is no key of what is drawn; did you mean 'count'?",

@@ -70,7 +70,7 @@ fn frames(bytes: &[u8], gif: bool) -> Vec<(Vec<u8>, f64)> {
 fn rendered_clips_have_their_frames_durations_and_pixels() {
     let folder = packed();
     let turns = [(0, 20, 30), (1, 20, 30), (2, 26, 34), (3, 20, 30), (2, 26, 34), (1, 20, 30)];
-    let walk = "clip render build/night.atlas.json walk";
+    let walk = "clip render build/night.zemtak.json walk";
     folder.zemtak(&format!("{walk} -o walk.png --zoom 2")).exits(0);
     let apng = frames(&folder.read("walk.png"), false);
     let pictures: Vec<Vec<u8>> = turns.iter().map(|&(i, w, h)| expected(i, w, h, 2).as_bytes().to_vec()).collect();
@@ -101,7 +101,7 @@ fn rendered_clips_have_their_frames_durations_and_pixels() {
     assert_eq!((strip.size(), strip.get(0, 0)), (Size::new(4 * 26, 34), Some([0x20, 0x30, 0x40, 255])));
     assert_eq!(strip.get(26 + 13, 20), expected(1, 20, 30, 1).get(13, 20));
     // What takes no time is not drawn; a clip that plays once does not repeat.
-    folder.zemtak("clip render build/night.atlas.json blink -o blink.png").exits(0);
+    folder.zemtak("clip render build/night.zemtak.json blink -o blink.png").exits(0);
     assert_eq!(frames(&folder.read("blink.png"), false).iter().map(|f| f.1.round()).collect::<Vec<_>>(), [240.0, 17.0]);
     let plays = |file: &str| {
         let bytes = folder.read(file);
@@ -114,7 +114,7 @@ fn rendered_clips_have_their_frames_durations_and_pixels() {
 #[test]
 fn times_findings_and_errors_are_told() {
     let folder = packed();
-    let list = folder.zemtak("clip list build/night.atlas.json").exits(0);
+    let list = folder.zemtak("clip list build/night.zemtak.json").exits(0);
     for finding in [
         "blink: a gap: after frame 1 comes frame 3",
         "blink: step 2 shows the same as step 1; a longer duration would do",
@@ -124,7 +124,7 @@ fn times_findings_and_errors_are_told() {
         assert!(list.err().contains(finding), "no {finding:?} in {}", list.err());
     }
     assert_eq!(list.err().lines().count(), 4, "{}", list.err());
-    let at = "clip at build/night.atlas.json";
+    let at = "clip at build/night.zemtak.json";
     let steps = |line: &str| -> Vec<(u64, i64)> {
         let json = folder.zemtak(&format!("{line} --json")).exits(0).json();
         let shown = |s: &serde_json::Value| (s["step"].as_u64().unwrap(), s["played"].as_i64().unwrap());
@@ -136,20 +136,20 @@ fn times_findings_and_errors_are_told() {
     );
     assert_eq!(steps(&format!("{at} blink 239.999999 240 256.6 1h --speed 1")), [(0, 0), (2, 0), (2, 1), (2, 1)]);
     assert_eq!(steps(&format!("{at} walk 1s --speed 0 --start 20ms")), [(1, 0)]);
-    let table = folder.zemtak("clip table build/night.atlas.json walk --json").exits(0).json();
+    let table = folder.zemtak("clip table build/night.zemtak.json walk --json").exits(0).json();
     let turns = table["turns"].as_array().unwrap();
     assert_eq!((turns.len(), turns[5]["step"].as_u64(), turns[5]["to_ns"].as_u64()), (6, Some(1), Some(100_100_000)));
     for (line, code, told) in [
-        ("clip at build/night.atlas.json wlak 1s", 2, "the nearest is walk"),
-        ("clip at build/night.atlas.json walk 1x", 2, "no time such as 1.5s"),
-        ("clip at build/night.atlas.json walk 1s --speed 1/0", 2, "no ratio such as 60000/1001"),
-        ("clip render build/night.atlas.json walk -o x.png --speed 0", 2, "--speed: at a speed of 0 it stands still"),
-        ("clip render build/night.atlas.json walk -o x.png --zoom 99", 2, "'--zoom <N>'"),
-        ("clip render build/night.atlas.json walk -o none/x.png", 4, "none/x.png"),
+        ("clip at build/night.zemtak.json wlak 1s", 2, "the nearest is walk"),
+        ("clip at build/night.zemtak.json walk 1x", 2, "no time such as 1.5s"),
+        ("clip at build/night.zemtak.json walk 1s --speed 1/0", 2, "no ratio such as 60000/1001"),
+        ("clip render build/night.zemtak.json walk -o x.png --speed 0", 2, "--speed: at a speed of 0 it stands still"),
+        ("clip render build/night.zemtak.json walk -o x.png --zoom 99", 2, "'--zoom <N>'"),
+        ("clip render build/night.zemtak.json walk -o none/x.png", 4, "none/x.png"),
     ] {
         let run = folder.zemtak(line).exits(code);
         assert!(run.err().contains(told), "{line}\n{}", run.err());
     }
-    let short = folder.zemtak("clip render build/night.atlas.json walk -o x.gif --speed 2").exits(0);
+    let short = folder.zemtak("clip render build/night.zemtak.json walk -o x.gif --speed 2").exits(0);
     assert!(short.err().contains("shown longer by many players"), "{}", short.err());
 }

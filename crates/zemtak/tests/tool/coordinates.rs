@@ -44,7 +44,7 @@ fn floats(value: &Value) -> Vec<f64> {
 fn shader_text_is_read_by_real_compilers_and_holds_the_matrix() {
     let folder = packed();
     let names = "moth/** lantern/teal/0[0-3] emblem --v-up --flip y --shrink 0.5";
-    let matrices = folder.zemtak(&format!("uv build/night.atlas.json {names} --as matrix --json")).exits(0).json();
+    let matrices = folder.zemtak(&format!("uv build/night.zemtak.json {names} --as matrix --json")).exits(0).json();
     let expected: Vec<f64> = matrices["uv"]
         .as_array()
         .unwrap()
@@ -54,13 +54,13 @@ fn shader_text_is_read_by_real_compilers_and_holds_the_matrix() {
             [0, 3, 1, 4, 2, 5].map(|i| rows[i])
         })
         .collect();
-    let wgsl = folder.zemtak(&format!("uv build/night.atlas.json {names} --as wgsl")).exits(0).out();
+    let wgsl = folder.zemtak(&format!("uv build/night.zemtak.json {names} --as wgsl")).exits(0).out();
     let with_use = format!("{wgsl}\nfn at(t: vec2f) -> vec2f {{ return MOTH_FLY_03 * vec3f(t, 1.0) + EMBLEM[2]; }}");
     let module = naga::front::wgsl::parse_str(&with_use).unwrap_or_else(|e| panic!("{}", e.emit_to_string(&with_use)));
     let mut check =
         naga::valid::Validator::new(naga::valid::ValidationFlags::all(), naga::valid::Capabilities::empty());
     check.validate(&module).unwrap();
-    let glsl = folder.zemtak(&format!("uv build/night.atlas.json {names} --as glsl")).exits(0).out();
+    let glsl = folder.zemtak(&format!("uv build/night.zemtak.json {names} --as glsl")).exits(0).out();
     let main = "out vec4 colour;\nvoid main() { colour = vec4(MOTH_FLY_03 * vec3(0.5, 0.5, 1.0), EMBLEM[2]); }";
     let shader = format!("#version 450\n{}\n{glsl}\n{main}", "layout(location = 0)");
     let shader = shader.replace("layout(location = 0)\n", "").replace("out vec4", "layout(location = 0) out vec4");
@@ -94,7 +94,7 @@ fn a_batch_comes_out_sorted_by_page_as_promised_byte_for_byte() {
     }
     folder.write("list.csv", &list);
     folder.write("list.json", serde_json::to_string(&entries).unwrap());
-    let descriptor = "quad build/night.atlas.json --v-up";
+    let descriptor = "quad build/night.zemtak.json --v-up";
     let told = folder.zemtak(&format!("{descriptor} --list list.csv --as buffer -o quads.bin --json")).exits(0).json();
     let listed = folder.zemtak(&format!("{descriptor} --list list.json --json")).exits(0).json();
     let bytes = folder.read("quads.bin");
@@ -145,20 +145,20 @@ fn a_packed_atlas_cut_by_its_descriptor_is_its_sources() {
     for options in ["--turn --page-max 256x256", "--no-trim --extrude 3", "--mip-levels 2 --pages-as webp"] {
         let folder = Folder::new();
         folder.zemtak(&format!("pack {} --name night {options}", demo_art().display())).exits(0);
-        folder.zemtak("cut build/night.atlas.json -o back").exits(0);
+        folder.zemtak("cut build/night.zemtak.json -o back").exits(0);
         assert_eq!(pictures(&folder.path("back")), sources, "{options}");
         // Again is no change; somebody's own file is not written over unless that is asked for.
-        folder.zemtak("cut build/night.atlas.json -o back").exits(0);
+        folder.zemtak("cut build/night.zemtak.json -o back").exits(0);
         folder.write("back/emblem.png", "mine");
-        let run = folder.zemtak("cut build/night.atlas.json -o back").exits(2);
+        let run = folder.zemtak("cut build/night.zemtak.json -o back").exits(2);
         assert!(run.err().contains("emblem.png: there is another file of that name"), "{}", run.err());
-        folder.zemtak("cut build/night.atlas.json -o back --replace").exits(0);
+        folder.zemtak("cut build/night.zemtak.json -o back --replace").exits(0);
         assert_eq!(pictures(&folder.path("back")), sources, "{options}");
     }
     let folder = packed();
-    let text = String::from_utf8(folder.read("build/night.atlas.json")).unwrap();
-    folder.write("build/evil.atlas.json", text.replace("\"emblem\":", "\"../../emblem\":"));
-    let run = folder.zemtak("cut build/evil.atlas.json -o back").exits(3);
+    let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
+    folder.write("build/evil.zemtak.json", text.replace("\"emblem\":", "\"../../emblem\":"));
+    let run = folder.zemtak("cut build/evil.zemtak.json -o back").exits(3);
     assert!(run.err().contains("../../emblem: a file of that name might lie outside the folder"), "{}", run.err());
     assert!(!folder.exists("back"));
 }
@@ -227,30 +227,30 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
         ("uv --page 8x8 --box 0,0,1,1 --shrink -1", 2, "'--shrink <TEXELS>'"),
         ("uv --page 8x8 --box 0,0,1,1 --part 0,0,0,1", 2, "'--part <X,Y,W,H>'"),
         ("uv --page 8x8 --box 0,0,4,4 --part 4,0,1,1", 2, "all of it lies outside the canvas of 4 x 4"),
-        ("uv build/night.atlas.json moth/fly/3 'x/**'", 2, "the nearest is moth/fly/03"),
-        ("uv build/night.atlas.json moth/fly/0[", 2, "a glob that cannot be"),
-        ("uv build/night.atlas.json ", 2, "'': atlas night has no sprite of that name"),
-        ("uv build/night.atlas.json --clip moth/fyl", 2, "the nearest is moth/fly"),
-        ("uv build/night.atlas.json --as offset-scale", 2, "ask for --as matrix"),
-        ("quad build/night.atlas.json emblem --at 1,inf", 2, "'--at <X,Y>'"),
-        ("quad build/night.atlas.json emblem --scale 0", 2, "'--scale <FACTOR>'"),
-        ("quad build/night.atlas.json emblem --angle x", 2, "'--angle <DEGREES>'"),
-        ("quad build/night.atlas.json emblem --fit 0x5", 2, "'--fit <WxH>'"),
-        ("quad build/night.atlas.json emblem --tile 4294967295x4294967295", 2, "--tile:"),
-        ("quad build/night.atlas.json --list bad.csv", 3, "bad.csv:3: y: 'NaN' is no finite number"),
+        ("uv build/night.zemtak.json moth/fly/3 'x/**'", 2, "the nearest is moth/fly/03"),
+        ("uv build/night.zemtak.json moth/fly/0[", 2, "a glob that cannot be"),
+        ("uv build/night.zemtak.json ", 2, "'': atlas night has no sprite of that name"),
+        ("uv build/night.zemtak.json --clip moth/fyl", 2, "the nearest is moth/fly"),
+        ("uv build/night.zemtak.json --as offset-scale", 2, "ask for --as matrix"),
+        ("quad build/night.zemtak.json emblem --at 1,inf", 2, "'--at <X,Y>'"),
+        ("quad build/night.zemtak.json emblem --scale 0", 2, "'--scale <FACTOR>'"),
+        ("quad build/night.zemtak.json emblem --angle x", 2, "'--angle <DEGREES>'"),
+        ("quad build/night.zemtak.json emblem --fit 0x5", 2, "'--fit <WxH>'"),
+        ("quad build/night.zemtak.json emblem --tile 4294967295x4294967295", 2, "--tile:"),
+        ("quad build/night.zemtak.json --list bad.csv", 3, "bad.csv:3: y: 'NaN' is no finite number"),
         (
-            "quad build/night.atlas.json --list bad.csv",
+            "quad build/night.zemtak.json --list bad.csv",
             3,
             "bad.csv:4: there is no sprite 'emblm'; the nearest is emblem",
         ),
-        ("quad build/night.atlas.json --list bad.csv", 3, "bad.csv:5: it has 2 values, the first line has 3"),
-        ("quad build/night.atlas.json --list bad.json", 3, "unknown field `size`"),
-        ("quad build/night.atlas.json --list none.csv", 4, "none.csv"),
+        ("quad build/night.zemtak.json --list bad.csv", 3, "bad.csv:5: it has 2 values, the first line has 3"),
+        ("quad build/night.zemtak.json --list bad.json", 3, "unknown field `size`"),
+        ("quad build/night.zemtak.json --list none.csv", 4, "none.csv"),
         ("grid 8x8 --cell 9x1", 2, "no cell fits"),
         ("grid 8x8 --cell 4x4 --index 4", 2, "4 is out of range: cells are numbered from 0 to 3"),
         ("grid 8x8 --cell 4x4 --gutter 4294967295 --margin 4294967295", 2, "no cell fits"),
         ("pattern 99999x1 --kind uv", 2, "'<WxH>'"),
-        ("describe build/night.atlas.json moth/**", 2, "sprites match"),
+        ("describe build/night.zemtak.json moth/**", 2, "sprites match"),
         ("cut bad.csv", 3, "an image that cannot be used"),
     ] {
         let run = folder.zemtak(&line.replace('\'', "")).exits(code);
@@ -259,7 +259,7 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
     let warned = folder.zemtak("grid 100x40 --cell 16x16 --margin 2 --gutter 2 --index 6").exits(0);
     assert!(warned.err().contains("left over are 8 columns of pixels on the right and 2 rows"), "{}", warned.err());
     assert!(warned.out().contains("index 6: cell 6, column 1, row 1, box [20, 20, 16, 16]"), "{}", warned.out());
-    let cut = folder.zemtak("uv build/night.atlas.json moth/fly/02 --part -4,4,20,40").exits(0);
+    let cut = folder.zemtak("uv build/night.zemtak.json moth/fly/02 --part -4,4,20,40").exits(0);
     assert!(
         cut.err().contains("moth/fly/02: cut off, as it is not stored: 4 left outside the canvas"),
         "{}",
@@ -271,7 +271,7 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
 fn a_tiled_surface_is_covered_with_the_last_row_and_column_cut() {
     let folder = packed();
     let json = folder
-        .zemtak("quad build/night.atlas.json tile/water --tile 150x70 --at 10,20 --scale 2 --json")
+        .zemtak("quad build/night.zemtak.json tile/water --tile 150x70 --at 10,20 --scale 2 --json")
         .exits(0)
         .json();
     let water = &pictures(&demo_art())["tile/water"];

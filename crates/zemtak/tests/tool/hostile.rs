@@ -42,7 +42,7 @@ fn formats_are_told_by_content_whatever_the_extension() {
     // Lossless formats all hold the same pixels: one box for BMP, TGA, QOI, WebP and PNG.
     assert_eq!((summary["sprites"].clone(), summary["skipped_files"].clone()), (7.into(), 1.into()));
     assert!(summary["twins"].as_u64().unwrap() >= 4, "{summary}");
-    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
 }
 
 /// The codec once gave CMYK pictures back with alpha 0: a sprite lost without a word.
@@ -64,7 +64,7 @@ fn every_kind_of_jpeg_is_opaque_and_of_its_colour() {
         folder.write(&format!("art/{}.jpg", ["rgb", "ycbcr", "grey", "cmyk", "ycck"][i]), out);
     }
     folder.zemtak("pack art --no-share-twins --extrude 0").exits(0);
-    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/art.atlas.json")).unwrap();
+    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/art.zemtak.json")).unwrap();
     let page = lodepng::decode32(folder.read("build/art-0.png")).unwrap();
     for (name, sprite) in atlas["sprites"].as_object().unwrap() {
         let [x, y, w, h]: [usize; 4] = serde_json::from_value(sprite["box"].clone()).unwrap();
@@ -165,7 +165,7 @@ fn links_version_control_and_what_macos_leaves_behind() {
         std::os::unix::fs::symlink("moth.png", folder.path("art/linked.png")).unwrap();
     }
     folder.zemtak("pack art").exits(0);
-    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/art.atlas.json")).unwrap();
+    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/art.zemtak.json")).unwrap();
     let names: Vec<&String> = atlas["sprites"].as_object().unwrap().keys().collect();
     assert_eq!(names, if cfg!(unix) { vec!["linked", "moth"] } else { vec!["moth"] });
     // A link that leads nowhere cannot be read: exit 4, also beside a bad image.

@@ -4,7 +4,7 @@ use crate::fixtures::{Folder, demo_art};
 use serde_json::Value;
 
 fn atlas(folder: &Folder, name: &str) -> Value {
-    serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap()
+    serde_json::from_slice(&folder.read(&format!("build/{name}.zemtak.json"))).unwrap()
 }
 
 fn numbers(value: &Value) -> Vec<u64> {
@@ -16,7 +16,7 @@ fn in_a_grid_the_number_of_a_frame_gives_its_place() {
     let folder = Folder::new();
     let moth = demo_art().join("moth");
     folder.zemtak(&format!("pack {} --name moth --layout grid --gutter 3 --margin 5", moth.display())).exits(0);
-    folder.zemtak(&format!("verify build/moth.atlas.json --against {}", moth.display())).exits(0);
+    folder.zemtak(&format!("verify build/moth.zemtak.json --against {}", moth.display())).exits(0);
     let atlas = atlas(&folder, "moth");
     let sprites = atlas["sprites"].as_object().unwrap();
     let canvas = |axis: usize| sprites.values().map(|s| numbers(&s["canvas"])[axis]).max().unwrap();
@@ -50,7 +50,7 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
     assert_ne!(torn(&folder), Vec::<String>::new(), "or this proves nothing");
     folder.zemtak(&format!("{pack} --together clip")).exits(0);
     assert_eq!(torn(&folder), Vec::<String>::new());
-    folder.zemtak(&format!("verify build/night.atlas.json --against {}", demo_art().display())).exits(0);
+    folder.zemtak(&format!("verify build/night.zemtak.json --against {}", demo_art().display())).exits(0);
 
     let before = folder.everything("build");
     let moth = demo_art().join("moth");
@@ -99,8 +99,8 @@ fn ctrl_c_takes_the_best_so_far_only_if_asked() {
         (output.status.code(), serde_json::from_slice::<Value>(&output.stdout).unwrap())
     };
     assert_eq!(interrupted(&[]).0, Some(130));
-    assert!(!folder.exists("build/night.atlas.json"));
+    assert!(!folder.exists("build/night.zemtak.json"));
     let (code, summary) = interrupted(&["--take-best"]);
     assert_eq!((code, &summary["atlases"][0]["cut_short"]), (Some(0), &true.into()), "{summary}");
-    folder.zemtak(&format!("verify build/night.atlas.json --against {}", demo_art().display())).exits(0);
+    folder.zemtak(&format!("verify build/night.zemtak.json --against {}", demo_art().display())).exits(0);
 }

@@ -15,7 +15,7 @@ fn the_summary_of_the_demo_reads_like_this() {
     let run = folder.zemtak(&format!("pack {} --name night", demo_art().display())).exits(0);
     assert_eq!(run.err(), "");
     insta::assert_snapshot!(masked(&run.out()), @r"
-    night: 97 sprites on 1 page -> build/night.atlas.json
+    night: 97 sprites on 1 page -> build/night.zemtak.json
       night-0.png  512 x 512  82.3 % filled  202.13 KiB
       twins    2 sprites drawn from the box of another
       empty    1 sprite without a visible pixel
@@ -122,19 +122,19 @@ fn answers_have_the_documented_keys() {
     folder.write("scenes.toml", format!("format = 1\nloose = {art:?}\n{scene}"));
     for (name, line, code) in [
         ("pack", format!("pack {} --name night --why --json", art.display()), 0),
-        ("verify", format!("verify build/night.atlas.json --against {} --json", art.display()), 0),
+        ("verify", format!("verify build/night.zemtak.json --against {} --json", art.display()), 0),
         ("demo", "demo --json".into(), 0),
         ("new", "new --json bad".into(), 0),
-        ("uv", "uv build/night.atlas.json moth/fly/03 --as corners --v-up --json".into(), 0),
-        ("quad", "quad build/night.atlas.json moth/fly/03 --json".into(), 0),
+        ("uv", "uv build/night.zemtak.json moth/fly/03 --as corners --v-up --json".into(), 0),
+        ("quad", "quad build/night.zemtak.json moth/fly/03 --json".into(), 0),
         ("grid", "grid 512x256 --cell 32x32 --index 17 --json".into(), 0),
-        ("cut", "cut build/night.atlas.json --json".into(), 0),
+        ("cut", "cut build/night.zemtak.json --json".into(), 0),
         ("pattern", "pattern 64x64 --kind cells --json".into(), 0),
-        ("clip-list", "clip list build/night.atlas.json --json".into(), 0),
-        ("clip-table", "clip table build/night.atlas.json moth/fly --json".into(), 0),
-        ("clip-at", "clip at build/night.atlas.json moth/fly 250ms --json".into(), 0),
-        ("clip-render", "clip render build/night.atlas.json moth/fly -o moth.png --json".into(), 0),
-        ("describe", "describe build/night.atlas.json moth/fly/03 --json".into(), 0),
+        ("clip-list", "clip list build/night.zemtak.json --json".into(), 0),
+        ("clip-table", "clip table build/night.zemtak.json moth/fly --json".into(), 0),
+        ("clip-at", "clip at build/night.zemtak.json moth/fly 250ms --json".into(), 0),
+        ("clip-render", "clip render build/night.zemtak.json moth/fly -o moth.png --json".into(), 0),
+        ("describe", "describe build/night.zemtak.json moth/fly/03 --json".into(), 0),
         ("rehearse", "cache rehearse scenes.toml --json".into(), 0),
         ("errors", "pack bad --json".into(), 3),
     ] {

@@ -6,7 +6,7 @@ use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
 fn descriptor(folder: &Folder, name: &str) -> Value {
-    serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap()
+    serde_json::from_slice(&folder.read(&format!("build/{name}.zemtak.json"))).unwrap()
 }
 
 /// Three sprites: a clip of two, and one alone.
@@ -124,7 +124,7 @@ fn twins_share_a_box_and_empty_sprites_one_pixel() {
     folder.zemtak("pack art --no-share-twins").exits(0);
     let atlas = descriptor(&folder, "art");
     assert_ne!(atlas["sprites"]["lamp"]["box"], atlas["sprites"]["again"]["box"]);
-    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
 }
 
 #[test]
@@ -142,10 +142,10 @@ fn faint_pixels_count_from_the_asked_alpha_and_16_bits_round_first() {
     let first = descriptor(&folder, "art");
     assert_eq!(first["sprites"]["faint"]["inset"], Value::from([0, 0]));
     assert_eq!(first["sprites"]["wide"]["inset"], Value::from([1, 0]));
-    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
     folder.zemtak("pack art --visible-alpha 8").exits(0);
     assert_ne!(descriptor(&folder, "art")["sprites"]["faint"]["inset"], Value::from([0, 0]));
-    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
 }
 
 #[test]
@@ -167,7 +167,7 @@ fn the_former_result_stays_when_a_build_fails_and_old_pages_go_when_it_succeeds(
     folder.write("build/art-2.png", "changed");
     folder.zemtak("pack art").exits(0);
     let left: Vec<String> = folder.everything("build").into_iter().map(|f| f.0).collect();
-    assert_eq!(left, ["art-0.png", "art-2.png", "art-9.png", "art.atlas.json"]);
+    assert_eq!(left, ["art-0.png", "art-2.png", "art-9.png", "art.zemtak.json"]);
 }
 
 #[test]
@@ -179,7 +179,7 @@ fn sources_are_never_written_over_nor_results_taken_for_sources() {
     let first = folder.everything("art/out");
     folder.zemtak("pack art -o art/out").exits(0);
     assert_eq!(folder.everything("art/out"), first);
-    folder.zemtak("verify art/out/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify art/out/art.zemtak.json --against art").exits(0);
     folder.write("night-0.png", png(&blob(9, 9, [5, 5, 5])));
     let before = folder.read("night-0.png");
     let run = folder.zemtak("pack night-0.png art --name night -o .").exits(2);
@@ -200,5 +200,5 @@ fn two_thousand_small_sprites_go_on_a_few_pages() {
         (atlas["sprites"].clone(), atlas["clips"].clone(), atlas["binds"]["before"].clone()),
         (2000.into(), 40.into(), 2000.into())
     );
-    folder.zemtak("verify build/art.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
 }

@@ -18,7 +18,7 @@ fn project(text: &str) -> Folder {
 }
 
 fn descriptor(folder: &Folder, name: &str) -> Value {
-    serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap()
+    serde_json::from_slice(&folder.read(&format!("build/{name}.zemtak.json"))).unwrap()
 }
 
 fn states(folder: &Folder, line: &str) -> Vec<String> {
@@ -49,11 +49,11 @@ fn only_what_changed_is_built_again_and_the_rest_is_left_alone() {
     assert!(check.out().contains("menu: out of date") && check.out().contains("scene: unchanged"), "{}", check.out());
     assert_eq!(folder.everything("build"), first, "a check writes nothing");
     assert_eq!(states(&folder, "pack --json"), ["scene unchanged", "menu built"]);
-    folder.zemtak("verify build/menu.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/menu.zemtak.json --against art").exits(0);
     // Results that somebody damaged or deleted come back.
     let whole = folder.everything("build");
     folder.write("build/scene-0.png", "scribble");
-    fs::remove_file(folder.path("build/menu.atlas.json")).unwrap();
+    fs::remove_file(folder.path("build/menu.zemtak.json")).unwrap();
     assert_eq!(states(&folder, "pack --json"), ["scene built", "menu built"]);
     assert_eq!(folder.everything("build"), whole);
     // What is remembered may be lost, or be rubbish.
@@ -97,7 +97,7 @@ fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
         fs::remove_dir_all(folder.path("fresh")).unwrap();
     }
     for name in ["scene", "scene-half", "menu"] {
-        folder.zemtak(&format!("verify build/{name}.atlas.json --against art")).exits(0);
+        folder.zemtak(&format!("verify build/{name}.zemtak.json --against art")).exits(0);
     }
 }
 
@@ -116,7 +116,7 @@ fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
     let run = folder.zemtak("pack").exits(0);
     assert!(run.err().contains("letter/plain: ") && run.err().contains("repeat"), "{}", run.err());
     for (name, factor) in [("night", 1.0), ("night-half", 0.5)] {
-        folder.zemtak(&format!("verify build/{name}.atlas.json --against art")).exits(0);
+        folder.zemtak(&format!("verify build/{name}.zemtak.json --against art")).exits(0);
         let atlas = descriptor(&folder, name);
         let sprite = |of: &str| atlas["sprites"][of].clone();
         let fly = sprite("moth/fly/00");
@@ -136,7 +136,7 @@ fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
         );
         let plain = sprite("letter/plain");
         let page = &atlas["pages"][usize::try_from(plain["page"].as_u64().unwrap()).unwrap()];
-        assert_eq!(page["wrap"], "repeat");
+        assert_eq!(page["sampling"]["wrap"], "repeat");
         assert_eq!(plain["box"], serde_json::json!([0, 0, page["width"], page["height"]]), "its box is the whole page");
     }
 }
@@ -200,7 +200,7 @@ fn frames_of_animated_pictures_are_sprites_and_clips_with_their_delays() {
     };
     assert_eq!((ms("wave"), ms("glow")), (vec![70.0, 200.0], vec![125.0, 250.0, 375.0]));
     assert_eq!(atlas["sprites"]["glow/02"]["canvas"], serde_json::json!([2, 2]));
-    folder.zemtak("verify build/n.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/n.zemtak.json --against art").exits(0);
 }
 
 #[test]
@@ -211,7 +211,7 @@ fn kept_boxes_stay_and_the_summary_says_what_that_costs() {
     folder.write("art/moth/fly/00.png", png(&blob(60, 66, [1, 2, 3])));
     folder.write("art/new.png", png(&blob(9, 9, [4, 2, 3])));
     let summary = folder.zemtak("pack --keep --json").exits(0).json();
-    folder.zemtak("verify build/night.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/night.zemtak.json --against art").exits(0);
     let after = descriptor(&folder, "night");
     let moved =
         before["sprites"].as_object().unwrap().iter().filter(|(name, s)| after["sprites"][*name]["box"] != s["box"]);
@@ -234,10 +234,10 @@ fn pages_come_in_every_format_premultiplied_and_with_room_for_mips() {
             folder.zemtak(&format!("pack {} --name {format} --pages-as {format} {options} --json", art.display()));
         let summary = summary.exits(0).json();
         assert!(summary["atlases"][0]["mip_cost"].as_f64().unwrap() >= 1.0);
-        folder.zemtak(&format!("verify build/{format}.atlas.json --against {}", art.display())).exits(0);
+        folder.zemtak(&format!("verify build/{format}.zemtak.json --against {}", art.display())).exits(0);
         let atlas = descriptor(&folder, format);
         assert_eq!(
-            (&atlas["pages"][0]["alpha"], &atlas["pages"][0]["filter"]),
+            (&atlas["pages"][0]["alpha"], &atlas["pages"][0]["sampling"]["filter"]),
             (&"premultiplied".into(), &"linear".into())
         );
         for sprite in atlas["sprites"].as_object().unwrap().values() {
@@ -387,7 +387,7 @@ fn two_builds_at_once_wait_for_each_other() {
     for mut child in children {
         assert!(child.wait().unwrap().success());
     }
-    folder.zemtak("verify build/night.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/night.zemtak.json --against art").exits(0);
 }
 
 /// What is saved is packed within moments; broken files, folders and project files are told once and survived.
@@ -413,7 +413,7 @@ fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
     };
     let says = |text: &str| String::from_utf8_lossy(&folder.read("said")).contains(text);
     let sprite = |name: &str| {
-        let text = fs::read(folder.path("build/menu.atlas.json")).unwrap_or_default();
+        let text = fs::read(folder.path("build/menu.zemtak.json")).unwrap_or_default();
         serde_json::from_slice::<Value>(&text).is_ok_and(|atlas| atlas["sprites"][name].is_object())
     };
     until("the first build", &|| sprite("button/play/up"));
@@ -438,5 +438,5 @@ fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
     assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
     child.wait().unwrap();
     assert!(says(" that failed"));
-    folder.zemtak("verify build/menu.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/menu.zemtak.json --against art").exits(0);
 }

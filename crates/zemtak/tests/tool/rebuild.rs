@@ -42,7 +42,7 @@ fn put_back(sprite: &Value, page: &Picture) -> Picture {
 
 /// Rebuilds everything; gives the descriptor for further questions.
 pub fn rebuild(folder: &Folder, name: &str, art: &Path) -> Value {
-    let atlas: Value = serde_json::from_slice(&folder.read(&format!("build/{name}.atlas.json"))).unwrap();
+    let atlas: Value = serde_json::from_slice(&folder.read(&format!("build/{name}.zemtak.json"))).unwrap();
     let pages: Vec<Picture> = atlas["pages"]
         .as_array()
         .unwrap()
@@ -87,7 +87,7 @@ fn the_demo_comes_back_whatever_the_options() {
         folder.zemtak(line.trim_end()).exits(0);
         let atlas = rebuild(&folder, "night", &demo_art());
         assert_eq!(atlas["clips"].as_object().unwrap().len(), 12, "{options}");
-        folder.zemtak(&format!("verify build/night.atlas.json --against {}", demo_art().display())).exits(0);
+        folder.zemtak(&format!("verify build/night.zemtak.json --against {}", demo_art().display())).exits(0);
     }
 }
 

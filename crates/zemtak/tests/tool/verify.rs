@@ -10,14 +10,14 @@ fn packed(options: &str) -> Folder {
         folder.write(&format!("art/moth/{i}.png"), png(&blob(20 + i, 30 - i, [40 * i as u8, 90, 200])));
     }
     folder.zemtak(format!("pack art --name night {options}").trim_end()).exits(0);
-    folder.zemtak("verify build/night.atlas.json --against art").exits(0);
+    folder.zemtak("verify build/night.zemtak.json --against art").exits(0);
     folder
 }
 
 fn edit(folder: &Folder, from: &str, to: &str) {
-    let text = String::from_utf8(folder.read("build/night.atlas.json")).unwrap();
+    let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
     assert!(text.contains(from), "{from} in {text}");
-    folder.write("build/night.atlas.json", text.replacen(from, to, 1));
+    folder.write("build/night.zemtak.json", text.replacen(from, to, 1));
 }
 
 /// Changes the page's pixels and gives it the right hash again, as a careless tool would.
@@ -32,15 +32,15 @@ fn repaint(folder: &Folder, change: impl FnOnce(&mut Pixels)) {
 
 #[track_caller]
 fn finds(folder: &Folder, code: i32, what: &str) {
-    let run = folder.zemtak("verify build/night.atlas.json --against art").exits(code);
+    let run = folder.zemtak("verify build/night.zemtak.json --against art").exits(code);
     let all = format!("{}{}", run.out(), run.err());
     assert!(all.contains(what), "{what} in {all}");
-    let json = folder.zemtak("verify build/night.atlas.json --against art --json").exits(code).json();
+    let json = folder.zemtak("verify build/night.zemtak.json --against art --json").exits(code).json();
     assert!(json["holds"] == false || json["errors"].as_array().is_some_and(|e| !e.is_empty()), "{json}");
 }
 
 fn box_of(folder: &Folder, sprite: &str) -> [u32; 4] {
-    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/night.atlas.json")).unwrap();
+    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
     serde_json::from_value(atlas["sprites"][sprite]["box"].clone()).unwrap()
 }
 
@@ -122,12 +122,12 @@ fn files() {
 fn descriptors_that_cannot_be_trusted_are_told_with_their_place() {
     let folder = packed("");
     edit(&folder, "\"page\": 0", "\"page\": 9");
-    let run = folder.zemtak("verify build/night.atlas.json").exits(3);
+    let run = folder.zemtak("verify build/night.zemtak.json").exits(3);
     assert!(run.err().contains("sprite moth/0: page 9 is not there; there are 1"), "{}", run.err());
     let folder = packed("");
     edit(&folder, "\"scale\": 1,", "\"scale\": yes,");
-    let run = folder.zemtak("verify build/night.atlas.json").exits(3);
-    assert!(run.err().contains("night.atlas.json:5:"), "{}", run.err());
+    let run = folder.zemtak("verify build/night.zemtak.json").exits(3);
+    assert!(run.err().contains("night.zemtak.json:5:"), "{}", run.err());
     assert!(run.err().contains("\n      \"scale\": yes,\n"), "{}", run.err());
-    folder.zemtak("verify build/none.atlas.json").exits(4);
+    folder.zemtak("verify build/none.zemtak.json").exits(4);
 }
