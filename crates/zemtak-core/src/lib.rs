@@ -12,6 +12,7 @@ pub mod codec;
 pub mod compose;
 pub mod coords;
 pub mod geometry;
+pub mod glob;
 pub mod islands;
 pub mod layout;
 pub mod name;

@@ -4,6 +4,7 @@ use super::{Group, Picture, RuleDraft};
 use crate::format;
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_core::clip;
+use zemtak_core::glob;
 use zemtak_core::name::SpriteName;
 
 /// Beyond so many folders with clips one rule for all of them reads better.
@@ -48,13 +49,13 @@ pub fn rules(group: &Group<'_>, sequences: &[Sequence<'_>], below: usize) -> Vec
     let in_none = |s: &&Sequence<'_>| !folders.iter().any(|folder| inside(s, folder));
     let loose: Vec<&Sequence<'_>> = sequences.iter().filter(in_none).collect();
     if !loose.is_empty() {
-        rules.push(rule(format!("{}*", globset::escape(&group.prefix)), &loose, true));
+        rules.push(rule(format!("{}*", glob::escape(&group.prefix)), &loose, true));
     }
     for folder in &folders {
         let of: Vec<&Sequence<'_>> = sequences.iter().filter(|s| inside(s, folder)).collect();
         if !of.is_empty() {
             let paced = !animated(&group.units[&folder[group.prefix.len()..]]);
-            rules.push(rule(format!("{}**", globset::escape(folder)), &of, paced));
+            rules.push(rule(format!("{}**", glob::escape(folder)), &of, paced));
         }
     }
     if rules.len() > MOST_RULES {

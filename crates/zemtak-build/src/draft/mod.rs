@@ -15,6 +15,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::geometry::Size;
+use zemtak_core::glob;
 use zemtak_core::style::Style;
 
 const TEMPLATE: &str = include_str!("project.toml.jinja");
@@ -197,7 +198,7 @@ fn unit_of(name: &str) -> &str {
 
 /// The glob that means a unit and nothing else.
 fn glob_of(prefix: &str, unit: &str) -> String {
-    let whole = globset::escape(&format!("{prefix}{unit}"));
+    let whole = glob::escape(&format!("{prefix}{unit}"));
     if unit.ends_with('/') { format!("{whole}**") } else { whole }
 }
 

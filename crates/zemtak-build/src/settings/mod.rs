@@ -8,7 +8,7 @@ mod pattern;
 pub mod rule;
 
 pub use keywords::{Keyword, PageFormat, PageNames, Together};
-pub use pattern::{Expression, Pattern, Patterns};
+pub use pattern::{Expression, Pattern};
 
 use rule::{Rule, Rules};
 use serde::Serialize;

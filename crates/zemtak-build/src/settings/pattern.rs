@@ -1,31 +1,26 @@
 //! Globs and regular expressions as settings: compared by their text.
 
-use globset::{Glob, GlobBuilder, GlobMatcher, GlobSet, GlobSetBuilder};
 use regex::Regex;
 use serde::{Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
-use std::sync::OnceLock;
+use zemtak_core::glob::Glob;
 
-/// A glob on paths with `/`: `*` and `?` stay within a folder, `**` goes across.
+/// A glob on paths with `/`; see [`zemtak_core::glob`].
 #[derive(Clone)]
-pub struct Pattern {
-    glob: Glob,
-    /// Made when it is first asked: of thousands most are asked only as [`Patterns`].
-    matcher: OnceLock<GlobMatcher>,
-}
+pub struct Pattern(Glob);
 
 impl Pattern {
     /// Whether a path or a name is meant.
     #[must_use]
     pub fn matches(&self, path: &str) -> bool {
-        self.matcher.get_or_init(|| self.glob.compile_matcher()).is_match(path)
+        self.0.matches(path)
     }
 
     /// The text.
     #[must_use]
     pub fn as_str(&self) -> &str {
-        self.glob.glob()
+        self.0.as_str()
     }
 }
 
@@ -33,29 +28,7 @@ impl FromStr for Pattern {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        let glob = GlobBuilder::new(text).literal_separator(true).backslash_escape(true).build();
-        glob.map(|glob| Self { glob, matcher: OnceLock::new() })
-            .map_err(|error| format!("a glob, but {}", error.kind()))
-    }
-}
-
-/// Many globs, asked at once.
-#[derive(Clone)]
-pub struct Patterns(GlobSet);
-
-impl Patterns {
-    /// All of these, or `None` where they are too many or too long to be asked at once.
-    #[must_use]
-    pub fn new<'p>(patterns: impl Iterator<Item = &'p Pattern>) -> Option<Self> {
-        let mut builder = GlobSetBuilder::new();
-        patterns.for_each(|pattern| _ = builder.add(pattern.glob.clone()));
-        builder.build().ok().map(Self)
-    }
-
-    /// The numbers of those that mean a path or a name, ascending.
-    #[must_use]
-    pub fn matching(&self, path: &str) -> Vec<usize> {
-        self.0.matches(path)
+        Glob::new(text).map(Self).map_err(|error| format!("a glob, but {error}"))
     }
 }
 

@@ -1,7 +1,7 @@
 //! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
-use super::{Expression, Pattern, Patterns};
-use serde::{Serialize, Serializer};
+use super::{Expression, Pattern};
+use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Mode, Rate, Wrap};
@@ -119,58 +119,32 @@ impl Overrides {
 }
 
 /// All rules of an atlas.
-#[derive(Clone, Default)]
-pub struct Rules {
-    rules: Vec<Rule>,
-    /// Their patterns, asked at once: one after another, thousands of them take seconds.
-    patterns: Option<Patterns>,
-}
+#[derive(Debug, Clone, PartialEq, Default, Serialize)]
+pub struct Rules(Vec<Rule>);
 
 impl Rules {
     /// These rules, the later ones over the earlier ones.
     #[must_use]
     pub fn new(rules: Vec<Rule>) -> Self {
-        let patterns = Patterns::new(rules.iter().map(|rule| &rule.pattern));
-        Self { rules, patterns }
+        Self(rules)
     }
 
     /// The rules in their order.
     #[must_use]
     pub fn as_slice(&self) -> &[Rule] {
-        &self.rules
+        &self.0
     }
 
     /// What all of them together say of a sprite.
     #[must_use]
     pub fn of(&self, name: &SpriteName) -> Overrides {
-        let overrides = |under: Overrides, number: usize| self.rules[number].overrides.clone().over(under);
+        let overrides = |under: Overrides, number: usize| self.0[number].overrides.clone().over(under);
         self.matching(name).into_iter().fold(Overrides::default(), overrides)
     }
 
     /// The numbers of those that apply to a sprite, ascending.
     #[must_use]
     pub fn matching(&self, name: &SpriteName) -> Vec<usize> {
-        match &self.patterns {
-            Some(patterns) => patterns.matching(name.as_str()),
-            None => (0..self.rules.len()).filter(|&i| self.rules[i].pattern.matches(name.as_str())).collect(),
-        }
-    }
-}
-
-impl PartialEq for Rules {
-    fn eq(&self, other: &Self) -> bool {
-        self.rules == other.rules
-    }
-}
-
-impl std::fmt::Debug for Rules {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        std::fmt::Debug::fmt(&self.rules, f)
-    }
-}
-
-impl Serialize for Rules {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        self.rules.serialize(serializer)
+        (0..self.0.len()).filter(|&i| self.0[i].pattern.matches(name.as_str())).collect()
     }
 }

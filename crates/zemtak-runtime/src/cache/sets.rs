@@ -3,7 +3,6 @@
 use super::entries::{Version, Who};
 use super::state::{Errand, Standing, State, nearest};
 use crate::failure::{Failure, Reason};
-use globset::{GlobBuilder, GlobMatcher};
 use std::sync::Arc;
 use zemtak_core::atlas::Clip;
 use zemtak_core::clip::Timeline;
@@ -55,21 +54,19 @@ pub(super) enum What {
 #[derive(Debug, Clone)]
 pub(super) struct Glob {
     pub asked: String,
-    pattern: String,
-    matcher: GlobMatcher,
+    glob: zemtak_core::glob::Glob,
 }
 
 impl Glob {
-    /// `*` and `?` match anything but `/`, `**` whole folders, `[a-c]` and `{a,b}` as everywhere.
-    fn new(asked: &str, pattern: &str) -> Result<Self, Failure> {
-        let glob = GlobBuilder::new(pattern).literal_separator(true).backslash_escape(true).build();
-        let glob = glob.map_err(|error| Failure::new(asked, Reason::Glob(error.kind().to_string())))?;
-        Ok(Self { asked: asked.to_owned(), pattern: pattern.to_owned(), matcher: glob.compile_matcher() })
+    fn new(asked: &str, glob: &str) -> Result<Self, Failure> {
+        let glob = zemtak_core::glob::Glob::new(glob);
+        let glob = glob.map_err(|error| Failure::new(asked, Reason::Glob(error.to_string())))?;
+        Ok(Self { asked: asked.to_owned(), glob })
     }
 
     pub fn matches(&self, name: &str) -> bool {
         // A name may hold characters that mean something in a glob.
-        self.pattern == name || self.matcher.is_match(name)
+        self.glob.as_str() == name || self.glob.matches(name)
     }
 }
 

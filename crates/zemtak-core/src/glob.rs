@@ -1,0 +1,174 @@
+//! Globs on names and paths with `/`.
+//!
+//! `*` and `?` match anything but `/`, `**` whole folders, `[a-c]` one of some characters and `[!a-c]` one of all others
+//! but `/`, `{a,b}` one of some texts; `\` takes the next character as it is.
+
+use std::borrow::Cow;
+use std::collections::BTreeSet;
+use std::fmt;
+
+/// A glob that was found to be whole.
+///
+/// ```
+/// use zemtak_core::glob::Glob;
+///
+/// let flying = Glob::new("moth/**/fly-?")?;
+/// assert!(flying.matches("moth/night/fly-3") && flying.matches("moth/fly-é") && !flying.matches("moth/fly-03"));
+/// assert_eq!(Glob::new("moth/{fly").unwrap_err().to_string(), "unclosed brace expansion at byte 5; missing '}' \
+///     (to match a literal '{', escape it as '\\{' or '[{]')");
+/// # Ok::<(), zemtak_core::glob::GlobError>(())
+/// ```
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Glob {
+    text: String,
+    /// How many bytes at its beginning mean themselves.
+    literal: usize,
+}
+
+/// Why a text is no glob.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{0}")]
+pub struct GlobError(String);
+
+/// Characters that mean more than themselves.
+const SPECIAL: [char; 8] = ['*', '?', '[', ']', '{', '}', '\\', '!'];
+
+impl Glob {
+    /// Reads a glob.
+    ///
+    /// # Errors
+    /// A bracket or brace without its end, a `\` at the end, or more than ten braces, one after another or one in another.
+    pub fn new(text: &str) -> Result<Self, GlobError> {
+        fast_glob::validate(text).map_err(|error| GlobError(error.to_string()))?;
+        let literal = text.find(SPECIAL).unwrap_or(text.len());
+        Ok(Self { text: text.to_owned(), literal })
+    }
+
+    /// The text.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        &self.text
+    }
+
+    /// Whether a name or path is meant.
+    #[must_use]
+    pub fn matches(&self, path: &str) -> bool {
+        // Of many globs nearly all end here.
+        if !path.as_bytes().starts_with(&self.text.as_bytes()[..self.literal]) {
+            return false;
+        }
+        // A leading '!' would turn the answer round.
+        let pattern: Cow<'_, str> =
+            if self.text.starts_with('!') { format!("\\{}", self.text).into() } else { self.text.as_str().into() };
+        if pattern.is_ascii() && path.is_ascii() {
+            return fast_glob::glob_match(&*pattern, path);
+        }
+        let Some((pattern, path)) = bytewise(&pattern, path) else { return false };
+        fast_glob::glob_match(pattern, path)
+    }
+}
+
+impl fmt::Display for Glob {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+/// Pattern and path with one byte for each character that is not ASCII, in the order of the characters: the matcher goes
+/// byte by byte, and `?` and `[a-ö]` are meant for whole characters. `None` where a pattern and a path have over 128 such
+/// characters between them.
+fn bytewise(pattern: &str, path: &str) -> Option<(Vec<u8>, Vec<u8>)> {
+    let wide: BTreeSet<char> = pattern.chars().chain(path.chars()).filter(|c| !c.is_ascii()).collect();
+    let wide: Vec<char> = wide.into_iter().collect();
+    let byte = |c: char| match wide.binary_search(&c) {
+        Ok(at) => u8::try_from(128 + at).ok(),
+        Err(_) => u8::try_from(u32::from(c)).ok(),
+    };
+    let all = |text: &str| text.chars().map(byte).collect::<Option<Vec<u8>>>();
+    Some((all(pattern)?, all(path)?))
+}
+
+/// A text as a glob that matches just this text.
+#[must_use]
+pub fn escape(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        if SPECIAL.contains(&c) {
+            out.push('\\');
+        }
+        out.push(c);
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use globset::GlobBuilder;
+    use proptest::prelude::*;
+
+    /// What another library makes of a glob.
+    fn other(glob: &str, path: &str) -> Option<bool> {
+        let glob = GlobBuilder::new(glob).literal_separator(true).backslash_escape(true).build().ok()?;
+        Some(glob.compile_matcher().is_match(path))
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(4000))]
+
+        #[test]
+        fn globs_mean_what_another_library_says_whatever_the_letters(
+            parts in prop::collection::vec(
+                prop::sample::select(vec![
+                    "a", "b", "y", "z", "/", "*", "?", "[ab]", "[!a]", "[a-y]", "{a,b}", "{z,a*}", "!", "\\*",
+                ]),
+                1..7,
+            ),
+            path in "[abyz/!*]{0,7}",
+        ) {
+            let glob = parts.concat();
+            // The other library takes "**" beside letters for two "*", and an empty part for none.
+            if glob.contains("**") || path.contains("//") || path.starts_with('/') || path.ends_with('/') {
+                return Ok(());
+            }
+            let Some(expected) = other(&glob, &path) else { return Ok(()) };
+            prop_assert_eq!(Glob::new(&glob).unwrap().matches(&path), expected, "{} {}", glob, path);
+            // Letters beyond ASCII, which are in the same order, count as one each.
+            let wide = |text: &str| text.replace('y', "é").replace('z', "語");
+            prop_assert_eq!(Glob::new(&wide(&glob)).unwrap().matches(&wide(&path)), expected, "{} {}", glob, path);
+        }
+
+        #[test]
+        fn an_escaped_name_matches_itself_alone(name in "[a!*?{}\\[\\]é/]{1,8}", other in "[a!*?é/]{1,8}") {
+            let glob = Glob::new(&escape(&name)).unwrap();
+            prop_assert!(glob.matches(&name));
+            prop_assert_eq!(glob.matches(&other), name == other);
+        }
+    }
+
+    #[test]
+    fn whole_folders_are_matched_by_two_stars() {
+        let cases = [
+            ("**", "a/b/c", true),
+            ("**/c", "c", true),
+            ("**/c", "a/b/c", true),
+            ("a/**", "a/b/c", true),
+            ("a/**", "a", false),
+            ("a/**/c", "a/c", true),
+            ("a/**/c", "a/b/b/c", true),
+            ("**/draft-*", "x/draft-1", true),
+            ("**/draft-*", "x/draft-1/y", false),
+            ("ä/**", "ä/ö", true),
+        ];
+        for (glob, path, expected) in cases {
+            assert_eq!(Glob::new(glob).unwrap().matches(path), expected, "{glob} {path}");
+            assert_eq!(other(glob, path), Some(expected), "{glob} {path}");
+        }
+    }
+
+    #[test]
+    fn what_nests_without_end_is_refused_and_not_descended_into() {
+        let deep = format!("{}{}", "{".repeat(300), "}".repeat(300));
+        assert!(Glob::new(&deep).unwrap_err().to_string().contains("10 levels"));
+    }
+}
