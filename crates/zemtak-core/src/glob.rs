@@ -93,10 +93,12 @@ fn bytewise(pattern: &str, path: &str) -> Option<(Vec<u8>, Vec<u8>)> {
 pub fn escape(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
-        if SPECIAL.contains(&c) {
-            out.push('\\');
+        match c {
+            '\\' => out.push_str("\\\\"),
+            // Brackets need no escaping of their own in files where '\' does.
+            '*' | '?' | '[' | ']' | '{' | '}' => out.extend(['[', c, ']']),
+            c => out.push(c),
         }
-        out.push(c);
     }
     out
 }
@@ -139,7 +141,7 @@ mod tests {
         }
 
         #[test]
-        fn an_escaped_name_matches_itself_alone(name in "[a!*?{}\\[\\]é/]{1,8}", other in "[a!*?é/]{1,8}") {
+        fn an_escaped_name_matches_itself_alone(name in "[a!*?{}\\[\\]\\\\é/]{1,8}", other in "[a!*?é/]{1,8}") {
             let glob = Glob::new(&escape(&name)).unwrap();
             prop_assert!(glob.matches(&name));
             prop_assert_eq!(glob.matches(&other), name == other);

@@ -1,6 +1,6 @@
 //! Globs and regular expressions as settings: compared by their text.
 
-use regex::Regex;
+use regex_lite::Regex;
 use serde::{Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
