@@ -35,7 +35,6 @@ fn loops(criterion: &mut Criterion) {
     group.bench_function("copy (floor)", |b| b.iter(|| black_box(&picture).clone()));
     group.bench_function("visible box", |b| b.iter(|| black_box(&picture).visible_box(1)));
     group.bench_function("turned", |b| b.iter(|| black_box(&picture).turned()));
-    group.bench_function("fingerprint", |b| b.iter(|| black_box(&picture).fingerprint()));
     group.bench_function("clear hidden colour", |b| {
         b.iter_batched_ref(|| picture.clone(), Pixels::clear_hidden_colour, criterion::BatchSize::LargeInput);
     });

@@ -149,6 +149,7 @@ impl From<Rect> for [u32; 4] {
 }
 
 /// The greatest number that divides both; 0 only of twice 0 (Euclid).
+#[cfg(feature = "pack")]
 pub(crate) const fn common_divisor(a: u64, b: u64) -> u64 {
     if b == 0 { a } else { common_divisor(b, a % b) }
 }

@@ -4,23 +4,42 @@
 //! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] and [`prepare`]
 //! (trimming and what else is done to them, [`resample`] for other sizes, [`style`] to tell kinds of art), [`layout`]
 //! (rectangles to pages), [`compose`] (pixels onto pages), [`atlas`] (the descriptor), and beside it [`coords`] and
-//! [`clip`]; [`islands`] finds sprites on a sheet again, [`pattern`] draws test textures.
+//! [`clip`]; [`islands`] finds sprites on a sheet again, [`pattern`] draws test textures; [`glob`] matches names.
+//!
+//! # Features
+//!
+//! - `decode-png` (the default), `decode-jpeg`, `decode-webp`, `decode-bmp`, `decode-tga`, `decode-qoi`, `decode-gif` and
+//!   `decode-apng` (frames of animated PNGs) read a format each; `decode-all` is all of them.
+//! - `encode-png`, `encode-apng`, `encode-qoi`, `encode-webp` and `encode-gif` write one each, and prove it; `encode-all`.
+//! - `pack` is what makes atlases: treatment of pictures, layout, composing, verification.
+//! - `unknown-keys` tells of keys in a descriptor that this version does not know.
+//! - `parallel` spreads work over all cores; without it the same bytes come out of one thread.
 
 pub mod atlas;
 pub mod clip;
 pub mod codec;
+#[cfg(feature = "pack")]
 pub mod compose;
 pub mod coords;
 pub mod geometry;
 pub mod glob;
+#[cfg(feature = "pack")]
 pub mod islands;
+#[cfg(feature = "pack")]
 pub mod layout;
 pub mod name;
+#[cfg(any(feature = "pack", feature = "encode-png"))]
 mod par;
+#[cfg(feature = "pack")]
 pub mod pattern;
 pub mod pixels;
+#[cfg(feature = "pack")]
 pub mod prepare;
+#[cfg(feature = "pack")]
 pub mod resample;
+#[cfg(feature = "pack")]
 mod separation;
+#[cfg(feature = "pack")]
 pub mod style;
+#[cfg(feature = "pack")]
 pub mod verify;

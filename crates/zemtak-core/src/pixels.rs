@@ -1,7 +1,6 @@
 //! Pictures as 8-bit RGBA and what happens to them between decoding and layout.
 
 use crate::geometry::{Rect, Size};
-use xxhash_rust::xxh3::xxh3_64;
 
 /// Bytes of one pixel: red, green, blue, alpha.
 pub const PIXEL: usize = 4;
@@ -131,12 +130,6 @@ impl Pixels {
                 pixel.fill(0);
             }
         }
-    }
-
-    /// A short fingerprint of size and pixels. Equal pictures have equal ones; the reverse is to be checked.
-    #[must_use]
-    pub fn fingerprint(&self) -> u64 {
-        xxh3_64(&self.data) ^ (u64::from(self.size.w) << 32 | u64::from(self.size.h))
     }
 }
 

@@ -7,7 +7,6 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::UNIX_EPOCH;
-use walkdir::WalkDir;
 use zemtak_core::atlas::page_path_is_safe;
 
 /// Files below a root, by paths with `/` as separator. Implement it for archives or a network of the game's own.
@@ -107,6 +106,15 @@ impl Folder {
     }
 }
 
+impl Folder {
+    /// How a game names a file; nothing where it cannot, as it is not UTF-8.
+    fn named(&self, file: &Path) -> Option<String> {
+        let below = file.strip_prefix(&self.0).ok()?;
+        let parts: Vec<&str> = below.iter().map(|part| part.to_str()).collect::<Option<_>>()?;
+        Some(parts.join("/")).filter(|path| page_path_is_safe(path))
+    }
+}
+
 impl Files for Folder {
     fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
         let file = File::open(self.find(path)?)?;
@@ -129,14 +137,16 @@ impl Files for Folder {
 
     fn list(&self) -> io::Result<Vec<String>> {
         let mut paths = Vec::new();
-        for entry in WalkDir::new(&self.0) {
-            let entry = entry?;
-            let below = entry.path().strip_prefix(&self.0).unwrap_or(entry.path());
-            // What is not UTF-8 cannot be named by a game.
-            let parts: Option<Vec<&str>> = below.iter().map(|part| part.to_str()).collect();
-            let path = parts.map(|parts| parts.join("/"));
-            if !entry.file_type().is_dir() {
-                paths.extend(path.filter(|path| page_path_is_safe(path)));
+        let mut folders = vec![self.0.clone()];
+        while let Some(folder) = folders.pop() {
+            for entry in fs::read_dir(&folder)? {
+                let entry = entry?;
+                // Of links to folders what lies below them is not listed, so there is no way round in a circle.
+                if entry.file_type()?.is_dir() {
+                    folders.push(entry.path());
+                } else {
+                    paths.extend(self.named(&entry.path()));
+                }
             }
         }
         Ok(paths)

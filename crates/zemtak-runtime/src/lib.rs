@@ -23,6 +23,13 @@
 //! # }
 //! ```
 //!
+//! # Features
+//!
+//! - `png` (the default), `qoi`, `webp`, `jpeg`: the formats of pages and loose images that are read. Raw pages always are.
+//!   A page of another format fails with the name of the feature that is missing.
+//! - `hash`: pages are held against the hash in their descriptor, in debug builds and when a new version is read.
+//! - `unknown-keys`: a descriptor tells which of its keys this version does not know.
+//!
 //! docs/runtime.md tells the whole story.
 
 mod cache;
@@ -37,7 +44,9 @@ pub use cache::*;
 pub use event::{Cause, EVENTS_KEPT, Event};
 pub use failure::{Failure, Reason};
 pub use files::{Files, Folder, MemoryFiles, Stamp};
-pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE, page_hash};
+#[cfg(feature = "hash")]
+pub use open::page_hash;
+pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE};
 pub use sink::{
     BATCH, Fault, LARGEST_SIDE, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
     texture_bytes,

@@ -40,11 +40,23 @@ pub struct AtlasFile {
 
 /// Whether a page's bytes are held against the hash in its descriptor.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum HashCheck {
-    /// They are.
+    /// They are. With the feature `hash`.
+    #[cfg(feature = "hash")]
     Yes,
     /// They are not: for speed, where files are trusted.
     No,
+}
+
+impl HashCheck {
+    /// That they are, where this program can do that.
+    pub(crate) const fn if_built_in() -> Self {
+        #[cfg(feature = "hash")]
+        return Self::Yes;
+        #[cfg(not(feature = "hash"))]
+        return Self::No;
+    }
 }
 
 /// Why a descriptor cannot be used.
@@ -142,6 +154,7 @@ impl AtlasFile {
 
     /// Paths of keys in the file that this version does not know, and so left unread.
     #[must_use]
+    #[cfg(feature = "unknown-keys")]
     pub fn unknown_keys(&self) -> &[String] {
         &self.parsed.unknown
     }
@@ -183,8 +196,10 @@ pub(crate) fn parse_descriptor(path: &Path, bytes: Vec<u8>) -> Result<Parsed, Op
 /// The pixels of a page's file, held against what its descriptor says. The path is for messages.
 pub(crate) fn decode_page(page: &Page, path: &Path, bytes: Vec<u8>, hash: HashCheck) -> Result<Pixels, OpenError> {
     let path = path.to_owned();
-    if hash == HashCheck::Yes && page_hash(&bytes) != page.hash {
-        return Err(OpenError::Hash { path });
+    match hash {
+        #[cfg(feature = "hash")]
+        HashCheck::Yes if page_hash(&bytes) != page.hash => return Err(OpenError::Hash { path }),
+        _ => {}
     }
     let expected = page.size();
     if Path::new(&page.file).extension().is_some_and(|e| e == RAW_PAGE) {
@@ -211,8 +226,22 @@ pub(crate) fn decode_page(page: &Page, path: &Path, bytes: Vec<u8>, hash: HashCh
 /// assert!(hash.starts_with("blake3:") && hash.len() == 7 + 64);
 /// ```
 #[must_use]
+#[cfg(feature = "hash")]
 pub fn page_hash(bytes: &[u8]) -> String {
     format!("blake3:{}", blake3::hash(bytes).to_hex())
+}
+
+/// What tells one content of a loose image from another, in this run of the program.
+pub(crate) fn content_tag(bytes: &[u8]) -> String {
+    #[cfg(feature = "hash")]
+    return page_hash(bytes);
+    #[cfg(not(feature = "hash"))]
+    {
+        use std::hash::{DefaultHasher, Hash, Hasher};
+        let mut hasher = DefaultHasher::new();
+        bytes.hash(&mut hasher);
+        format!("{:016x}", hasher.finish())
+    }
 }
 
 fn read(path: &Path, limit: u64) -> Result<Vec<u8>, OpenError> {

@@ -16,6 +16,7 @@ pub struct Parsed {
     /// The descriptor.
     pub atlas: Atlas,
     /// Paths of unknown keys, as `pages.0.gamma`: left unread by readers, a flaw to `verify`.
+    #[cfg(feature = "unknown-keys")]
     pub unknown: Vec<String>,
 }
 
@@ -78,12 +79,18 @@ pub fn parse(text: &str) -> Result<Parsed, ParseError> {
     }
 }
 
+#[cfg(feature = "unknown-keys")]
 fn read(text: &str) -> serde_json::Result<Parsed> {
     let mut unknown = Vec::new();
     let mut reader = serde_json::Deserializer::from_str(text);
     let atlas = serde_ignored::deserialize(&mut reader, |path| unknown.push(path.to_string()))?;
     reader.end()?;
     Ok(Parsed { atlas, unknown })
+}
+
+#[cfg(not(feature = "unknown-keys"))]
+fn read(text: &str) -> serde_json::Result<Parsed> {
+    Ok(Parsed { atlas: serde_json::from_str(text)? })
 }
 
 impl Atlas {

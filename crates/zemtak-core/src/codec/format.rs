@@ -55,6 +55,19 @@ impl Format {
         })
     }
 
+    /// What follows `decode-` in the name of the Cargo feature that reads it.
+    pub(super) const fn feature(self) -> &'static str {
+        match self {
+            Self::Png => "png",
+            Self::Jpeg => "jpeg",
+            Self::WebP => "webp",
+            Self::Bmp => "bmp",
+            Self::Tga => "tga",
+            Self::Qoi => "qoi",
+            Self::Gif => "gif",
+        }
+    }
+
     /// Its usual short name: `PNG`.
     #[must_use]
     pub const fn as_str(self) -> &'static str {

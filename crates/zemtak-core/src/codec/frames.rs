@@ -48,14 +48,14 @@ fn animation(bytes: &[u8], format: Format, limits: &Limits) -> Result<Option<Vec
     // Without these codecs there is nothing to hand these to.
     let _ = (bytes, limits);
     match format {
-        #[cfg(feature = "apng")]
+        #[cfg(feature = "decode-apng")]
         Format::Png => {
             use image::AnimationDecoder;
             let decoder = image::codecs::png::PngDecoder::new(std::io::Cursor::new(bytes));
             let decoder = decoder.and_then(image::codecs::png::PngDecoder::apng);
             collect(decoder.map_err(|e| DecodeError::damaged(format, e))?.into_frames(), format, limits).map(Some)
         }
-        #[cfg(feature = "gif")]
+        #[cfg(feature = "decode-gif")]
         Format::Gif => {
             use image::AnimationDecoder;
             let decoder = image::codecs::gif::GifDecoder::new(std::io::Cursor::new(bytes));
@@ -65,7 +65,7 @@ fn animation(bytes: &[u8], format: Format, limits: &Limits) -> Result<Option<Vec
     }
 }
 
-#[cfg(any(feature = "apng", feature = "gif"))]
+#[cfg(any(feature = "decode-apng", feature = "decode-gif"))]
 fn collect(frames: image::Frames<'_>, format: Format, limits: &Limits) -> Result<Vec<Frame>, DecodeError> {
     use crate::geometry::Size;
     let mut all = Vec::new();

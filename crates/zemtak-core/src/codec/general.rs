@@ -45,13 +45,13 @@ pub(super) fn decode(
 }
 
 /// Whether a GIF goes on after its first picture. A damaged second frame counts: it is not taken either way.
-#[cfg(feature = "gif")]
+#[cfg(feature = "decode-gif")]
 fn has_second_frame(bytes: &[u8]) -> bool {
     use image::AnimationDecoder;
     image::codecs::gif::GifDecoder::new(Cursor::new(bytes)).is_ok_and(|d| d.into_frames().nth(1).is_some())
 }
 
-#[cfg(not(feature = "gif"))]
+#[cfg(not(feature = "decode-gif"))]
 fn has_second_frame(_: &[u8]) -> bool {
     false
 }

@@ -12,14 +12,14 @@ mod frames;
 mod general;
 #[cfg(any(feature = "encode-qoi", feature = "encode-webp"))]
 mod image_out;
-#[cfg(feature = "jpeg")]
+#[cfg(feature = "decode-jpeg")]
 mod jpeg;
 mod markers;
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
 mod moving_out;
 #[cfg(feature = "encode-png")]
 mod png_filter;
-#[cfg(feature = "png")]
+#[cfg(feature = "decode-png")]
 mod png_in;
 #[cfg(feature = "encode-png")]
 mod png_out;
@@ -31,7 +31,7 @@ pub use encode::{EncodeError, Encoded, Unproved};
 pub use format::Format;
 pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
 pub use markers::Ignored;
-#[cfg(feature = "encode-apng")]
+#[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
 pub use moving_out::Moment;
 #[cfg(feature = "encode-apng")]
 pub use moving_out::encode_apng;
@@ -105,7 +105,7 @@ pub enum DecodeError {
         start: String,
     },
     /// The format is known but left out of this build.
-    #[error("this build cannot read {0} images")]
+    #[error("this program was built without the feature decode-{} of zemtak-core, which reads {} images", .0.feature(), .0)]
     NotBuiltIn(Format),
     /// More pixels than allowed.
     #[error("{size} pixels are more than the limit of {} a side and {} pixels in all", limits.side, limits.pixels)]
@@ -126,7 +126,7 @@ pub enum DecodeError {
 }
 
 impl DecodeError {
-    #[cfg(any(feature = "png", feature = "jpeg", feature = "image"))]
+    #[cfg(any(feature = "decode-png", feature = "decode-jpeg", feature = "image"))]
     pub(crate) fn damaged(format: Format, reason: impl std::fmt::Display) -> Self {
         Self::Damaged { format, reason: reason.to_string() }
     }
@@ -154,9 +154,9 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
     // Without any codec there is nothing to hand these to.
     let _ = (bytes, limits);
     match format {
-        #[cfg(feature = "png")]
+        #[cfg(feature = "decode-png")]
         Format::Png => Ok((png_in::decode(bytes, limits)?, BTreeSet::new())),
-        #[cfg(feature = "jpeg")]
+        #[cfg(feature = "decode-jpeg")]
         Format::Jpeg => Ok((jpeg::decode(bytes, limits)?, BTreeSet::new())),
         #[cfg(feature = "image")]
         other => general::decode(bytes, other, limits),

@@ -6,7 +6,7 @@ use super::editions::Opened;
 use super::sets::{Glob, Wish};
 use super::state::{Errand, State};
 use crate::failure::{Failure, Reason};
-use crate::open::{DESCRIPTOR_BYTES, HashCheck, PAGE_BYTES, decode_page, page_hash, parse_descriptor};
+use crate::open::{DESCRIPTOR_BYTES, HashCheck, PAGE_BYTES, content_tag, decode_page, parse_descriptor};
 use crate::sync::Stopwatch;
 use std::io::ErrorKind;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -49,8 +49,11 @@ impl State {
         let own = self.pages.get(page);
         let image = own.file.page.hash.is_empty() || !self.origins[own.origin as usize].name.ends_with(':');
         // A new version may be half written: there the hash tells.
-        let check =
-            if image || !(own.staged || shared.hash == HashCheck::Yes) { HashCheck::No } else { HashCheck::Yes };
+        let check = if image || !(own.staged || shared.hash != HashCheck::No) {
+            HashCheck::No
+        } else {
+            HashCheck::if_built_in()
+        };
         Some(Job::Page { page, file: own.file.clone(), root: own.root, check })
     }
 
@@ -158,7 +161,7 @@ impl Shared {
         let place = self.roots[root].place(path);
         let decoded = decode(&bytes, None, &self.limits).map_err(|error| Failure::at(path, &place, error))?;
         let size = decoded.pixels.size();
-        let edition = Edition::of_image(path, root, size, page_hash(&bytes), self.image_sampler);
+        let edition = Edition::of_image(path, root, size, content_tag(&bytes), self.image_sampler);
         let edition = edition.ok_or_else(|| Failure::at(path, &place, Reason::TooLarge(size)))?;
         Ok((edition, Some(decoded.pixels)))
     }

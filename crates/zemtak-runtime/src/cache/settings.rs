@@ -26,7 +26,7 @@ pub struct Settings {
     /// How many threads decode; 0 has the pump do it. As many as the machine has cores by default.
     pub workers: Option<usize>,
     /// Whether pages are held against the hash in their descriptor; those of a new version always are. In debug builds by
-    /// default.
+    /// default. All of that with the feature `hash`: without it a page is known by its file alone.
     pub hash: HashCheck,
     /// Decoded bytes that may wait for the pump before workers pause. 256 MiB by default.
     pub decoded_ahead: u64,
@@ -46,7 +46,7 @@ impl Default for Settings {
             roots: Vec::new(),
             budget: 256 << 20,
             workers: None,
-            hash: if cfg!(debug_assertions) { HashCheck::Yes } else { HashCheck::No },
+            hash: if cfg!(debug_assertions) { HashCheck::if_built_in() } else { HashCheck::No },
             decoded_ahead: 256 << 20,
             limits: Limits::default(),
             image_sampler: Sampler::default(),
