@@ -1,7 +1,6 @@
 //! What a build depends on, so that it can be done again when that changes.
 
 use crate::project::Project;
-use crate::request::PackRequest;
 use crate::settings::Also;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -18,18 +17,17 @@ pub struct Inputs {
 }
 
 impl Inputs {
-    /// What a request depends on as things are now. Where its project file cannot be used, that is the file alone.
-    #[must_use]
-    pub fn of(request: &PackRequest) -> Self {
-        let out = |default: PathBuf| request.out.clone().unwrap_or(default);
-        if !request.paths.is_empty() {
-            let art = request.paths.iter().cloned().collect();
-            return Self { art, files: BTreeSet::new(), out: out("build".into()) };
+    /// What a build of these paths, or else of a project file, depends on as things are now. Where the project file cannot
+    /// be used, that is the file alone. `out` is the folder for results where one was asked for.
+    pub(crate) fn of(paths: &[PathBuf], project: Option<&Path>, out: Option<&Path>) -> Self {
+        let out = |default: PathBuf| out.map_or(default, Path::to_owned);
+        if !paths.is_empty() {
+            return Self { art: paths.iter().cloned().collect(), files: BTreeSet::new(), out: out("build".into()) };
         }
-        match Project::open(request.project.as_deref()) {
+        match Project::open(project) {
             Ok(project) => Self { out: out(project.out.clone()), ..Self::of_project(&project) },
             Err(_) => {
-                let file = Project::locate(request.project.as_deref()).unwrap_or_else(|_| crate::project::FILE.into());
+                let file = Project::locate(project).unwrap_or_else(|_| crate::project::FILE.into());
                 Self { art: BTreeSet::new(), files: BTreeSet::from([file]), out: out("build".into()) }
             }
         }

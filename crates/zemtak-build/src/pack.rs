@@ -3,7 +3,6 @@
 use crate::build_atlas::{BuiltAtlas, Options, begin, finish};
 use crate::context::Context;
 use crate::failure::{Cause, Failure};
-use crate::inputs::Inputs;
 use crate::observer::Observer;
 use crate::pages::NotDrawn;
 use crate::project::Project;
@@ -15,7 +14,17 @@ use crate::{format, lock, place};
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-pub(crate) fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure> {
+impl PackRequest {
+    /// Builds what is out of date. Files are put in place when everything has succeeded.
+    ///
+    /// # Errors
+    /// Anything wrong with project, sources, keys or files, all of it at once; what was there before stays.
+    pub fn run(&self, observer: &dyn Observer) -> Result<Packed, Failure> {
+        run(self, observer)
+    }
+}
+
+fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
     let (out, targets) = timings.time(Stage::Find, || targets(request))?;
@@ -34,7 +43,7 @@ pub(crate) fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Pack
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
         warnings: targets.warnings,
         files,
-        inputs: Inputs::of(request),
+        inputs: request.inputs(),
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
     })

@@ -1,8 +1,6 @@
 //! What is asked of a build, and what it comes to.
 
-use crate::Failure;
 use crate::inputs::Inputs;
-use crate::observer::Observer;
 use crate::settings::Keys;
 use crate::store::Hash;
 use crate::summary::{State, Summary};
@@ -89,12 +87,10 @@ impl PackRequest {
         self
     }
 
-    /// Builds what is out of date. Files are put in place when everything has succeeded.
-    ///
-    /// # Errors
-    /// Anything wrong with project, sources, keys or files, all of it at once; what was there before stays.
-    pub fn run(&self, observer: &dyn Observer) -> Result<Packed, Failure> {
-        crate::pack::run(self, observer)
+    /// What a build depends on as things are now.
+    #[must_use]
+    pub fn inputs(&self) -> Inputs {
+        Inputs::of(&self.paths, self.project.as_deref(), self.out.as_deref())
     }
 }
 

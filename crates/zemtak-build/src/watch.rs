@@ -88,7 +88,7 @@ struct Places {
 impl Places {
     /// Watches what the request, as it is now, depends on; folders that are not there are looked for the next time.
     fn watch(&mut self, watcher: &mut Debouncer<RecommendedWatcher, RecommendedCache>, request: &PackRequest) {
-        let inputs = Inputs::of(request);
+        let inputs = request.inputs();
         self.out = sources::clean(&inputs.out).unwrap_or_default();
         self.watched.retain(|path| path.exists());
         for (path, mode) in places(&inputs) {

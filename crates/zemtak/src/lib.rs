@@ -24,8 +24,10 @@ pub mod vertices;
 use crate::console::Console;
 use crate::exit::Exit;
 use crate::interrupt::Interrupt;
+use crate::report::Report;
+use std::ffi::OsString;
 use std::process::ExitCode;
-use zemtak_build::Failure;
+use zemtak_build::{Failure, Problem};
 
 /// Runs the tool on the process's command line.
 pub fn main() -> ExitCode {
@@ -42,11 +44,23 @@ fn run(invocation: cli::Invocation) -> Exit {
     let console = Console { output: invocation.output, interrupt: Interrupt::listen() };
     let pool = rayon::ThreadPoolBuilder::new().num_threads(invocation.threads).build();
     let report = match pool {
-        Ok(pool) => pool.install(|| commands::run(invocation.request, &console)),
+        Ok(pool) => pool.install(|| answer(invocation.request, &console)),
         Err(error) => Err(Failure::io("threads", &error)),
     };
     match report {
         Ok(report) => console.output.print(report.as_ref()),
         Err(failure) => console.output.print_failure(&failure),
     }
+}
+
+fn answer(request: commands::Request, console: &Console) -> Result<Box<dyn Report>, Failure> {
+    commands::run(request, console, &|words| answer_words(words, console))
+}
+
+/// Answers a command line without the program's name.
+fn answer_words(words: Vec<String>, console: &Console) -> Result<Box<dyn Report>, Failure> {
+    let line = std::iter::once("zemtak".to_owned()).chain(words);
+    let invocation = cli::parse(line.map(OsString::from))
+        .map_err(|message| Problem::usage("a command line that is wrong", "", message.text(), "please report this"))?;
+    answer(invocation.request, console)
 }

@@ -1,6 +1,6 @@
 //! What a terminal shows of a build: a bar on standard error for each phase that takes over half a second.
 
-use crate::console::Console;
+use crate::interrupt::Interrupt;
 use indicatif::{HumanDuration, MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -18,7 +18,8 @@ const PATIENCE: Duration = Duration::from_millis(500);
 
 /// Follows a build for the person at the terminal.
 pub struct Watcher<'a> {
-    console: &'a Console,
+    interrupt: &'a Interrupt,
+    quiet: bool,
     /// Whether Ctrl-C during the search for a layout means to go on with the best so far.
     take_best: bool,
     laying_out: AtomicBool,
@@ -29,10 +30,10 @@ pub struct Watcher<'a> {
 impl<'a> Watcher<'a> {
     /// An observer that shows progress where standard error is a terminal and stops the build on Ctrl-C.
     #[must_use]
-    pub fn new(console: &'a Console) -> Self {
-        let shown = !console.output.quiet && std::io::stderr().is_terminal();
+    pub fn new(interrupt: &'a Interrupt, quiet: bool) -> Self {
+        let shown = !quiet && std::io::stderr().is_terminal();
         let bars = shown.then(Bars::default);
-        Self { console, take_best: false, laying_out: AtomicBool::new(false), bars }
+        Self { interrupt, quiet, take_best: false, laying_out: AtomicBool::new(false), bars }
     }
 
     /// Takes Ctrl-C during the search for a layout as the wish to go on with the best so far.
@@ -65,7 +66,7 @@ impl Observer for Watcher<'_> {
     fn ended(&self, phase: Phase) {
         if phase == Phase::LayingOut {
             if self.searches() {
-                self.console.interrupt.forget();
+                self.interrupt.forget();
             }
             self.laying_out.store(false, Ordering::SeqCst);
         }
@@ -75,17 +76,17 @@ impl Observer for Watcher<'_> {
     }
 
     fn waits_for(&self, folder: &Path) {
-        if !self.console.output.quiet {
+        if !self.quiet {
             eprintln!("waiting for another build in {}", format::name(&format::path(folder)));
         }
     }
 
     fn cancelled(&self) -> bool {
-        self.console.interrupt.asked() && !self.searches()
+        self.interrupt.asked() && !self.searches()
     }
 
     fn layout_is_good_enough(&self) -> bool {
-        self.take_best && self.console.interrupt.asked()
+        self.take_best && self.interrupt.asked()
     }
 }
 

@@ -1,9 +1,11 @@
 //! The one way in: each arrangement has its own.
 
 use super::check::{Fault, check};
+use super::error::LayoutError;
 use super::keep;
-use super::request::{Layout, LayoutError, LayoutRequest, Place};
-use super::rows::{self, Arrangement};
+use super::request::Arrangement;
+use super::request::{Layout, LayoutRequest, Place};
+use super::rows;
 use crate::geometry::Rect;
 
 /// Places every item on a page.

@@ -2,9 +2,10 @@
 
 use super::beam::{BeamParams, Task, fit_all};
 use super::effort::Effort;
+use super::error::LayoutError;
 use super::fill::{Orientation, Placed, Weights, fill};
 use super::policy::PagePolicy;
-use super::request::{Item, Layout, LayoutError, LayoutRequest, Place, StopSignal};
+use super::request::{Item, Layout, LayoutRequest, Place, StopSignal};
 use super::sampler::Load;
 use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};

@@ -1,8 +1,8 @@
 //! The independent look at a layout: everything that must hold of it, found out without the search's own structures.
 
 use super::policy::PagePolicy;
+use super::request::Arrangement;
 use super::request::{Item, Layout, LayoutRequest, Place};
-use super::rows::Arrangement;
 use crate::geometry::{Rect, Size};
 use crate::separation::{too_near, within_margin};
 use std::collections::{BTreeMap, BTreeSet};

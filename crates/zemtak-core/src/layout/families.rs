@@ -5,10 +5,11 @@
 
 use super::blocks::{Blocks, Limits};
 use super::cells::Cells;
+use super::error::LayoutError;
 use super::holes::Holes;
 use super::pages::Search;
 use super::policy::{PagePolicy, Prefer};
-use super::request::{Layout, LayoutError, LayoutRequest, Place};
+use super::request::{Layout, LayoutRequest, Place};
 use super::singly::singly;
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;

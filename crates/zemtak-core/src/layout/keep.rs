@@ -1,9 +1,10 @@
 //! Layouts round boxes that stay where they are: new ones go into the holes between them, and then on new pages.
 
+use super::error::LayoutError;
 use super::families;
 use super::holes::Holes;
 use super::policy::PagePolicy;
-use super::request::{Kept, Layout, LayoutError, LayoutRequest, Place};
+use super::request::{Kept, Layout, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
 use std::collections::{BTreeMap, BTreeSet};
 

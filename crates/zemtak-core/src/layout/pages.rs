@@ -2,10 +2,10 @@
 
 use super::cells::{Cells, Filled};
 use super::effort::Effort;
+use super::error::LayoutError;
 use super::fill::Placed;
 use super::fit::Fit;
 use super::policy::{PagePolicy, Prefer, Shape};
-use super::request::LayoutError;
 use super::{free, together};
 use crate::geometry::Size;
 

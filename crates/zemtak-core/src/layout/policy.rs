@@ -1,6 +1,6 @@
 //! What a page may look like.
 
-use super::request::LayoutError;
+use super::error::LayoutError;
 use super::spacing::Spacing;
 use crate::geometry::{LONGEST_SIDE, Size, common_divisor};
 use serde::Serialize;

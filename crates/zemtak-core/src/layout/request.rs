@@ -2,7 +2,6 @@
 
 use super::effort::Effort;
 use super::policy::PagePolicy;
-use super::rows::Arrangement;
 use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};
 use serde::Serialize;
@@ -85,6 +84,20 @@ impl Kept {
     }
 }
 
+/// How cells are arranged.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+pub enum Arrangement {
+    /// As densely as can be, in any order.
+    #[default]
+    Dense,
+    /// Equal cells, row by row.
+    Grid,
+    /// Equal cells in one row. The policy's aspect does not apply.
+    Row,
+    /// Equal cells in one column. The policy's aspect does not apply.
+    Column,
+}
+
 /// Tells a search to come to an end. It is asked often, from all threads.
 #[derive(Clone, Copy)]
 pub struct StopSignal<'a>(&'a (dyn Fn() -> bool + Sync));
@@ -134,35 +147,4 @@ impl<'a> LayoutRequest<'a> {
         let (arrangement, effort) = (Arrangement::default(), Effort::default());
         Self { items, spacing, policy, arrangement, effort, kept: None, stop: None }
     }
-}
-
-/// Why there is no layout.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[non_exhaustive]
-pub enum LayoutError {
-    /// The policy allows no page at all.
-    #[error("the page options allow no page: {0}")]
-    NoPage(String),
-    /// Some boxes fit on no allowed page, even alone. The room is that for a box on the largest page.
-    #[error("{} sprites do not fit on a page, which has room for {room} pixels", items.len())]
-    DoNotFit {
-        /// The indices of the items.
-        items: Vec<usize>,
-        /// What a page has room for inside margin and extrusion.
-        room: Size,
-    },
-    /// Items that must share a page do not fit on one together.
-    #[error("{} sprites that must share a page do not fit on one", items.len())]
-    GroupTooLarge {
-        /// The indices of the items.
-        items: Vec<usize>,
-    },
-    /// The number of pages that was asked for cannot be.
-    #[error("{asked} pages were asked for, {needed} are needed")]
-    PageCount {
-        /// The pages asked for.
-        asked: usize,
-        /// The pages that the layout needs.
-        needed: usize,
-    },
 }

@@ -1,24 +1,10 @@
 //! Equal cells in the order of the items: row by row, in one row, or in one column.
 
+use super::error::LayoutError;
 use super::policy::{PagePolicy, Shape};
-use super::request::{Layout, LayoutError, LayoutRequest, Place};
+use super::request::{Arrangement, Layout, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
-use serde::Serialize;
 use std::collections::BTreeMap;
-
-/// How cells are arranged.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
-pub enum Arrangement {
-    /// As densely as can be, in any order.
-    #[default]
-    Dense,
-    /// Equal cells, row by row.
-    Grid,
-    /// Equal cells in one row. The policy's aspect does not apply.
-    Row,
-    /// Equal cells in one column. The policy's aspect does not apply.
-    Column,
-}
 
 /// How many equal cells a page has across and down.
 #[derive(Debug, Clone, Copy)]

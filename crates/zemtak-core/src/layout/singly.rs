@@ -1,9 +1,10 @@
 //! A dense layout of some items, each placed for itself.
 
 use super::cells::{Cells, Filled, layout_of};
+use super::error::LayoutError;
 use super::pages::Search;
 use super::policy::{PagePolicy, Prefer};
-use super::request::{Layout, LayoutError, LayoutRequest};
+use super::request::{Layout, LayoutRequest};
 
 /// The items of `which` on pages of their own, densely and each for itself: with each effort up to the one asked for, and
 /// the best counts.

@@ -1,8 +1,8 @@
 //! Pages on which groups of cells stay together.
 
 use super::cells::Filled;
+use super::error::LayoutError;
 use super::fit::Fit;
-use super::request::LayoutError;
 use crate::geometry::Size;
 use std::collections::BTreeMap;
 

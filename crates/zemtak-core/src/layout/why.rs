@@ -2,9 +2,10 @@
 
 use super::arrange::lay_out;
 use super::cells::Cells;
+use super::error::LayoutError;
 use super::policy::{PagePolicy, Shape};
-use super::request::{Item, Layout, LayoutError, LayoutRequest};
-use super::rows::Arrangement;
+use super::request::Arrangement;
+use super::request::{Item, Layout, LayoutRequest};
 use super::spacing::Spacing;
 use crate::geometry::Size;
 

@@ -16,11 +16,9 @@ pub mod uv;
 pub mod verify;
 pub mod watch;
 
-use crate::cli;
 use crate::console::Console;
 use crate::report::Report;
-use std::ffi::OsString;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::Failure;
 
 /// What a command line asks for.
 #[derive(Debug, Clone, PartialEq)]
@@ -57,18 +55,16 @@ pub enum Request {
     Schema(schema::Request),
 }
 
-/// Answers a request.
+/// Answers a request. The runner is for the demo, which shows whole command lines.
 ///
 /// # Errors
 /// What kept the command from its answer.
-pub fn run(request: Request, console: &Console) -> Result<Box<dyn Report>, Failure> {
+pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
         Request::Pack(request) => Box::new(pack::run(&request, console)?),
         Request::Watch(request) => Box::new(watch::run(&request, console)?),
         Request::Verify(request) => Box::new(verify::run(&request, console)?),
-        Request::Demo(request) => {
-            Box::new(demo::run(&request, console.output.verbose, &|words| run_words(words, console))?)
-        }
+        Request::Demo(request) => Box::new(demo::run(&request, console.output.verbose, runner)?),
         Request::New(request) => Box::new(new::run(&request, console)?),
         Request::Uv(request) => Box::new(uv::run(&request)?),
         Request::Quad(request) => Box::new(quad::run(&request)?),
@@ -81,12 +77,4 @@ pub fn run(request: Request, console: &Console) -> Result<Box<dyn Report>, Failu
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Schema(request) => Box::new(schema::run(request)),
     })
-}
-
-/// Answers a command line without the program's name.
-fn run_words(words: Vec<String>, console: &Console) -> Result<Box<dyn Report>, Failure> {
-    let line = std::iter::once("zemtak".to_owned()).chain(words);
-    let invocation = cli::parse(line.map(OsString::from))
-        .map_err(|message| Problem::usage("a command line that is wrong", "", message.text(), "please report this"))?;
-    run(invocation.request, console)
 }

@@ -12,6 +12,7 @@
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
 
+mod architecture;
 mod art;
 mod cache;
 mod clips;

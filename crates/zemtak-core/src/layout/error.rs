@@ -1,0 +1,34 @@
+//! Why there is no layout.
+
+use crate::geometry::Size;
+
+/// Why there is no layout.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
+pub enum LayoutError {
+    /// The policy allows no page at all.
+    #[error("the page options allow no page: {0}")]
+    NoPage(String),
+    /// Some boxes fit on no allowed page, even alone. The room is that for a box on the largest page.
+    #[error("{} sprites do not fit on a page, which has room for {room} pixels", items.len())]
+    DoNotFit {
+        /// The indices of the items.
+        items: Vec<usize>,
+        /// What a page has room for inside margin and extrusion.
+        room: Size,
+    },
+    /// Items that must share a page do not fit on one together.
+    #[error("{} sprites that must share a page do not fit on one", items.len())]
+    GroupTooLarge {
+        /// The indices of the items.
+        items: Vec<usize>,
+    },
+    /// The number of pages that was asked for cannot be.
+    #[error("{asked} pages were asked for, {needed} are needed")]
+    PageCount {
+        /// The pages asked for.
+        asked: usize,
+        /// The pages that the layout needs.
+        needed: usize,
+    },
+}
