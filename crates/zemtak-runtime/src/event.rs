@@ -93,7 +93,7 @@ pub(crate) struct Events {
 }
 
 impl Events {
-    pub(crate) fn tell(&mut self, event: Event) {
+    pub(crate) fn emit(&mut self, event: Event) {
         if self.waiting.len() == EVENTS_KEPT {
             self.waiting.pop_front();
             self.lost += 1;

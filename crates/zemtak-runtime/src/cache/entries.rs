@@ -1,6 +1,6 @@
 //! Names that were asked for: what each means, and who holds it.
 
-use super::edition::{Edition, Placed};
+use super::snapshot::{Placed, Snapshot};
 use crate::failure::Failure;
 use std::panic::Location;
 use std::sync::Arc;
@@ -8,15 +8,15 @@ use std::sync::Arc;
 /// An edition in use: with the places of its pages.
 #[derive(Debug)]
 pub(super) struct Version {
-    pub edition: Edition,
+    pub snapshot: Snapshot,
     pub slots: Vec<u32>,
 }
 
 impl Version {
     /// A sprite's index and the place of its page.
     pub fn find(&self, local: &str) -> Option<(u32, u32)> {
-        let at = self.edition.find(local)?;
-        Some((at, self.slots[self.edition.placed(at).page as usize]))
+        let at = self.snapshot.find(local)?;
+        Some((at, self.slots[self.snapshot.placed(at).page as usize]))
     }
 }
 
@@ -97,7 +97,7 @@ impl Entry {
 
     pub fn placed(&self) -> Option<&Placed> {
         match &self.target {
-            Target::Sprite { version, at, .. } => Some(version.edition.placed(*at)),
+            Target::Sprite { version, at, .. } => Some(version.snapshot.placed(*at)),
             _ => None,
         }
     }

@@ -1,10 +1,10 @@
 //! What workers do: read and decode files. No lock is held meanwhile.
 
 use super::Shared;
-use super::edition::{Edition, PageFile, Seen};
-use super::editions::Opened;
-use super::sets::{Glob, Wish};
-use super::state::{Errand, State};
+use super::reload::Opened;
+use super::sets::{Glob, PendingLookup};
+use super::snapshot::{PageFile, Seen, Snapshot};
+use super::state::{State, WorkItem};
 use crate::failure::{Failure, Reason};
 use crate::open::{DESCRIPTOR_BYTES, HashCheck, PAGE_BYTES, content_tag, decode_page, parse_descriptor};
 use crate::sync::Stopwatch;
@@ -20,7 +20,7 @@ use zemtak_core::pixels::Pixels;
 pub(super) enum Job {
     Page { page: u32, file: PageFile, root: usize, check: HashCheck },
     Open { origin: u32, name: Arc<str> },
-    List(Wish),
+    List(PendingLookup),
     Look(Vec<(u32, Seen)>),
 }
 
@@ -28,18 +28,18 @@ pub(super) enum Job {
 pub(super) enum Done {
     Page { page: u32, result: Result<Pixels, Failure>, took: Duration },
     Open { origin: u32, opened: Opened, took: Duration },
-    List { wish: Wish, names: Result<Vec<String>, Failure> },
+    List { lookup: PendingLookup, names: Result<Vec<String>, Failure> },
     Look(Vec<u32>),
 }
 
 impl State {
     /// The next thing to read, unless too much waits for the pump.
     pub fn next_job(&mut self, shared: &Shared) -> Option<Job> {
-        if let Some(errand) = self.errands.pop_front() {
-            return Some(match errand {
-                Errand::Open(origin) => Job::Open { origin, name: self.origins[origin as usize].name.clone() },
-                Errand::List(wish) => Job::List(wish),
-                Errand::Look => {
+        if let Some(item) = self.work_items.pop_front() {
+            return Some(match item {
+                WorkItem::Open(origin) => Job::Open { origin, name: self.origins[origin as usize].name.clone() },
+                WorkItem::List(lookup) => Job::List(lookup),
+                WorkItem::Look => {
                     let known = (0..).zip(&self.origins).filter(|(_, origin)| !origin.seen.is_empty());
                     Job::Look(known.map(|(i, origin)| (i, origin.seen.clone())).collect())
                 }
@@ -58,31 +58,31 @@ impl State {
     }
 
     pub fn has_jobs(&self) -> bool {
-        !self.errands.is_empty() || self.pages.has_queue()
+        !self.work_items.is_empty() || self.pages.has_queue()
     }
 
     /// Takes what came of a job.
     pub fn finish(&mut self, done: Done) {
         match done {
             Done::Page { page, result, took } => {
-                self.tally.decoding += took;
-                self.pages.decoded(page, result, &mut self.tally, &mut self.events);
+                self.counters.decoding += took;
+                self.pages.decoded(page, result, &mut self.counters, &mut self.events);
             }
             Done::Open { origin, opened, took } => {
-                self.tally.decoding += took;
+                self.counters.decoding += took;
                 self.opened(origin, opened);
             }
-            Done::List { wish, names } => {
-                let Some(set) = self.sets.get_mut(&wish.set) else { return };
+            Done::List { lookup, names } => {
+                let Some(set) = self.sets.get_mut(&lookup.set) else { return };
                 let who = set.who;
                 match names {
                     Ok(names) => {
                         set.pending -= 1;
-                        let super::sets::What::Glob(glob) = &wish.what else { return };
-                        self.hold_all(wish.set, &glob.asked, &names, who);
+                        let super::sets::What::Glob(glob) = &lookup.what else { return };
+                        self.hold_all(lookup.set, &glob.asked, &names, who);
                     }
                     Err(failure) => {
-                        self.deny(&wish, &failure);
+                        self.deny(&lookup, &failure);
                         self.failed(failure);
                     }
                 }
@@ -115,12 +115,12 @@ impl Shared {
                 });
                 Done::Open { origin, opened: Opened { result, seen }, took: watch.elapsed() }
             }
-            Job::List(wish) => {
-                let super::sets::What::Glob(glob) = &wish.what else {
-                    return Done::List { wish, names: Ok(Vec::new()) };
+            Job::List(lookup) => {
+                let super::sets::What::Glob(glob) = &lookup.what else {
+                    return Done::List { lookup, names: Ok(Vec::new()) };
                 };
                 let names = unbroken(&glob.asked, || self.list(glob));
-                Done::List { wish, names }
+                Done::List { lookup, names }
             }
             Job::Look(known) => {
                 let changed = |seen: &Seen| seen.iter().any(|(root, path, stamp)| self.stamp(*root, path) != *stamp);
@@ -145,25 +145,25 @@ impl Shared {
         decode_page(&file.page, &place, bytes, check).map_err(|error| Failure::at(&file.path, &place, error))
     }
 
-    fn open_atlas(&self, atlas: &str, seen: &mut Seen) -> Result<(Edition, Option<Pixels>), Failure> {
+    fn open_atlas(&self, atlas: &str, seen: &mut Seen) -> Result<(Snapshot, Option<Pixels>), Failure> {
         let path = format!("{atlas}{FILE_SUFFIX}");
         let (root, bytes) = self.read_first(atlas, &path, DESCRIPTOR_BYTES, seen)?;
         let place = self.roots[root].place(&path);
         let parsed = parse_descriptor(&place, bytes).map_err(|error| Failure::at(atlas, &place, error))?;
         let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
-        let edition = Edition::of(parsed.atlas, root, folder);
-        seen.extend(edition.pages.iter().map(|file| (root, file.path.to_string(), self.stamp(root, &file.path))));
-        Ok((edition, None))
+        let snapshot = Snapshot::of(parsed.atlas, root, folder);
+        seen.extend(snapshot.pages.iter().map(|file| (root, file.path.to_string(), self.stamp(root, &file.path))));
+        Ok((snapshot, None))
     }
 
-    fn open_image(&self, path: &str, seen: &mut Seen) -> Result<(Edition, Option<Pixels>), Failure> {
+    fn open_image(&self, path: &str, seen: &mut Seen) -> Result<(Snapshot, Option<Pixels>), Failure> {
         let (root, bytes) = self.read_first(path, path, PAGE_BYTES, seen)?;
         let place = self.roots[root].place(path);
         let decoded = decode(&bytes, None, &self.limits).map_err(|error| Failure::at(path, &place, error))?;
         let size = decoded.pixels.size();
-        let edition = Edition::of_image(path, root, size, content_tag(&bytes), self.image_sampler);
-        let edition = edition.ok_or_else(|| Failure::at(path, &place, Reason::TooLarge(size)))?;
-        Ok((edition, Some(decoded.pixels)))
+        let snapshot = Snapshot::of_image(path, root, size, content_tag(&bytes), self.image_sampler);
+        let snapshot = snapshot.ok_or_else(|| Failure::at(path, &place, Reason::TooLarge(size)))?;
+        Ok((snapshot, Some(decoded.pixels)))
     }
 
     /// A file from the first root that has it.

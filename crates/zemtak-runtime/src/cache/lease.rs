@@ -1,11 +1,11 @@
 //! A counted hold on a sprite, and what it shows.
 
 use super::Shared;
-use super::edition::Details;
 use super::entries::Who;
 use super::pages::PageState;
 use super::pump::Wanted;
-use super::state::{Standing, State};
+use super::snapshot::Details;
+use super::state::{State, Status};
 use crate::failure::{Failure, Reason};
 use crate::sink::Texture;
 use crate::sync::{current, wait};
@@ -115,14 +115,14 @@ impl Lease {
 
     /// How far it is.
     #[must_use]
-    pub fn standing(&self) -> Standing {
+    pub fn status(&self) -> Status {
         self.shared.lock().look(self.entry)
     }
 
     /// Whether it can be drawn.
     #[must_use]
     pub fn is_ready(&self) -> bool {
-        matches!(self.standing(), Standing::Ready)
+        matches!(self.status(), Status::Ready)
     }
 
     /// What is to be drawn: the sprite or, for want of it, the stand-in. Nothing where there is no stand-in either, and of a
@@ -206,12 +206,12 @@ impl Shared {
         let mut state = self.lock();
         loop {
             match wanted.look(&state) {
-                Standing::Ready => return Ok(()),
-                Standing::Failed(failure) => return Err(failure),
-                Standing::Loading if state.pump_thread == current().id() => {
+                Status::Ready => return Ok(()),
+                Status::Failed(failure) => return Err(failure),
+                Status::Loading if state.pump_thread == current().id() => {
                     return Err(Failure::new("waiting", Reason::OnPumpThread));
                 }
-                Standing::Loading => state = wait(&self.done, state),
+                Status::Loading => state = wait(&self.done, state),
             }
         }
     }

@@ -5,7 +5,7 @@ use super::lease::{View, view};
 use super::playing::Playing;
 use super::pump::Wanted;
 use super::sets::ReadyClip;
-use super::state::Standing;
+use super::state::Status;
 use crate::failure::Failure;
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -52,7 +52,7 @@ impl LeaseSet {
 
     /// How far it is as a whole: ready when all of it is; failed when something cannot be had and the rest is ready.
     #[must_use]
-    pub fn standing(&self) -> Standing {
+    pub fn status(&self) -> Status {
         self.0.shared.lock().look_at_set(self.0.set)
     }
 
@@ -79,15 +79,15 @@ impl LeaseSet {
         progress.total = set.held.len() + set.failures.len();
         let mut pages = BTreeSet::new();
         for entry in &set.held {
-            let standing = state.look(*entry);
-            progress.done += usize::from(matches!(standing, Standing::Ready));
-            progress.failed += usize::from(matches!(standing, Standing::Failed(_)));
+            let status = state.look(*entry);
+            progress.done += usize::from(matches!(status, Status::Ready));
+            progress.failed += usize::from(matches!(status, Status::Failed(_)));
             if let super::entries::Target::Sprite { page, .. } = state.entries[*entry as usize].target
                 && pages.insert(page)
             {
                 let bytes = state.pages.get(page).bytes;
                 progress.total_bytes += bytes;
-                progress.bytes += if matches!(standing, Standing::Ready) { bytes } else { 0 };
+                progress.bytes += if matches!(status, Status::Ready) { bytes } else { 0 };
             }
         }
         progress
@@ -99,7 +99,7 @@ impl LeaseSet {
         let state = self.0.shared.lock();
         let Some(set) = state.sets.get(&self.0.set) else { return Vec::new() };
         let held = set.held.iter().filter_map(|entry| match state.look(*entry) {
-            Standing::Failed(failure) => Some(failure),
+            Status::Failed(failure) => Some(failure),
             _ => None,
         });
         set.failures.iter().cloned().chain(held).collect()

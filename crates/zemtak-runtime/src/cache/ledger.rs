@@ -1,9 +1,9 @@
 //! The account of what was loaded, reused, evicted and is still held.
 
+use super::counters::Evictions;
 use super::entries::{PINS, Target};
 use super::pages::PageState;
 use super::state::State;
-use super::tally::Evictions;
 use serde::Serialize;
 use std::fmt;
 
@@ -116,7 +116,7 @@ pub struct TextureLine {
 
 impl Ledger {
     pub(super) fn of(state: &State) -> Self {
-        let tally = &state.tally;
+        let counters = &state.counters;
         let pages = || state.pages.iter().map(|(_, page)| page);
         let loading = |s: &PageState| {
             matches!(s, PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading)
@@ -128,29 +128,29 @@ impl Ledger {
         let mut textures: Vec<TextureLine> = asked.map(TextureLine::of).collect();
         textures.sort();
         Self {
-            requests: tally.requests,
-            reuses: tally.reuses,
-            coalesced: tally.coalesced,
-            started: tally.started,
-            refused: tally.refused,
-            withdrawn: tally.withdrawn,
-            waiting: tally.waiting,
-            loads_begun: tally.begun,
-            loads: tally.loads,
-            loaded_bytes: tally.loaded_bytes,
-            page_failures: tally.page_failures,
-            cancelled: tally.cancelled,
+            requests: counters.requests,
+            reuses: counters.reuses,
+            coalesced: counters.coalesced,
+            started: counters.started,
+            refused: counters.refused,
+            withdrawn: counters.withdrawn,
+            waiting: counters.waiting,
+            loads_begun: counters.begun,
+            loads: counters.loads,
+            loaded_bytes: counters.loaded_bytes,
+            page_failures: counters.page_failures,
+            cancelled: counters.cancelled,
             in_flight: pages().filter(|p| loading(&p.state)).count() as u64,
-            other_failures: tally.other_failures,
-            replaced: tally.replaced,
-            evictions: tally.evictions,
+            other_failures: counters.other_failures,
+            replaced: counters.replaced,
+            evictions: counters.evictions,
             resident_bytes: state.pages.resident,
             peak_bytes: state.pages.peak,
             leased_bytes: leased.map(|page| page.bytes).sum(),
             budget: state.pages.budget,
             over_budget: state.pages.resident > state.pages.budget,
-            decoding_ns: nanoseconds(tally.decoding),
-            uploading_ns: nanoseconds(tally.uploading),
+            decoding_ns: nanoseconds(counters.decoding),
+            uploading_ns: nanoseconds(counters.uploading),
             events_lost: state.events.lost,
             leases: held.iter().map(|held| u64::from(held.leases)).sum(),
             pins,

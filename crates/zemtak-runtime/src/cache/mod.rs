@@ -1,7 +1,6 @@
 //! The resource cache: each texture is loaded once, shared, and given back in time.
 
-mod edition;
-mod editions;
+mod counters;
 mod entries;
 mod jobs;
 mod lease;
@@ -10,20 +9,21 @@ mod ledger;
 mod pages;
 mod playing;
 mod pump;
+mod reload;
 mod sets;
 mod settings;
+mod snapshot;
 mod state;
-mod tally;
 
-pub use edition::Details;
+pub use counters::Evictions;
 pub use lease::{Id, Lease, View};
 pub use lease_set::{ClipLease, LeaseSet, Progress};
 pub use ledger::{Held, Ledger, TextureLine};
 pub use playing::{Moment, Playing};
 pub use pump::{Awaited, PerFrame, Pump, Pumped};
 pub use settings::Settings;
-pub use state::Standing;
-pub use tally::Evictions;
+pub use snapshot::Details;
+pub use state::Status;
 
 use crate::event::Event;
 use crate::failure::Failure;
@@ -32,7 +32,7 @@ use crate::open::HashCheck;
 use crate::sink::{Sampler, Sink};
 use crate::sync::{Condvar, Mutex, MutexGuard, lock};
 use entries::{PINS, Who};
-use state::{Errand, State};
+use state::{State, WorkItem};
 use std::fmt;
 use std::panic::Location;
 use std::sync::Arc;
@@ -344,11 +344,34 @@ impl Cache {
         self.shared.wake(&state);
     }
 
+    /// Whether nothing is under way: all that was asked for is there or cannot be had, new versions have taken over, and the
+    /// next pump has nothing to make or drop. It stays so until something is asked for, changed or given back.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.lease("moth.png");
+    /// assert!(!cache.is_idle());
+    /// while !cache.is_idle() {
+    ///     pump.pump(zemtak_runtime::PerFrame::default());
+    /// }
+    /// assert!(moth.is_ready());
+    /// ```
+    #[must_use]
+    pub fn is_idle(&self) -> bool {
+        self.shared.lock().is_idle()
+    }
+
     /// Looks at the files of all atlases and images, and reloads those that have changed.
     pub fn reload_changed(&self) {
         let mut state = self.shared.lock();
         if !std::mem::replace(&mut state.looking, true) {
-            state.errands.push_back(Errand::Look);
+            state.work_items.push_back(WorkItem::Look);
         }
         self.shared.wake(&state);
     }

@@ -1,7 +1,7 @@
 //! The pages of all editions: which are textures, who counts on them, and which go first. No threads, no files.
 
-use super::edition::PageFile;
-use super::tally::Tally;
+use super::counters::Counters;
+use super::snapshot::PageFile;
 use crate::event::{Cause, Event, Events};
 use crate::failure::Failure;
 use crate::sink::{Texture, texture_bytes};
@@ -113,61 +113,61 @@ impl Pages {
     }
 
     /// Counts leases that were asked for, and wants the page.
-    pub fn lease(&mut self, page: u32, count: u32, tally: &mut Tally) {
+    pub fn lease(&mut self, page: u32, count: u32, counters: &mut Counters) {
         let count64 = u64::from(count);
         let own = self.get_mut(page);
         own.leases += count;
         match own.state {
-            PageState::Resident(_) => tally.reuses += count64,
+            PageState::Resident(_) => counters.reuses += count64,
             PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading => {
-                tally.coalesced += count64;
+                counters.coalesced += count64;
             }
-            PageState::Failed(_) => tally.refused += count64,
+            PageState::Failed(_) => counters.refused += count64,
             PageState::Absent | PageState::Free => {
-                tally.started += 1;
-                tally.coalesced += count64 - 1;
-                self.want(page, tally);
+                counters.started += 1;
+                counters.coalesced += count64 - 1;
+                self.want(page, counters);
             }
         }
     }
 
     /// Adds leases that were counted before.
-    pub fn hold(&mut self, page: u32, count: u32, tally: &mut Tally) {
+    pub fn hold(&mut self, page: u32, count: u32, counters: &mut Counters) {
         let own = self.get_mut(page);
         own.leases += count;
         if count > 0 && matches!(own.state, PageState::Absent) {
-            self.want(page, tally);
+            self.want(page, counters);
         }
     }
 
     /// Has an absent page loaded.
-    pub fn want(&mut self, page: u32, tally: &mut Tally) {
+    pub fn want(&mut self, page: u32, counters: &mut Counters) {
         if matches!(self.get(page).state, PageState::Absent | PageState::Failed(_)) {
             self.get_mut(page).state = PageState::Queued;
             let place = self.place(page);
             self.queue.push_back(place);
-            tally.begun += 1;
+            counters.begun += 1;
         }
     }
 
     /// Ends leases.
-    pub fn release(&mut self, page: u32, count: u32, tally: &mut Tally, events: &mut Events) {
+    pub fn release(&mut self, page: u32, count: u32, counters: &mut Counters, events: &mut Events) {
         let own = self.get_mut(page);
         own.leases -= count;
         if own.leases == 0 {
-            self.settle(page, tally, events);
+            self.settle(page, counters, events);
         }
     }
 
     /// What becomes of a page when nobody counts on it: loading is given up, a texture stays as long as there is room.
-    pub fn settle(&mut self, page: u32, tally: &mut Tally, events: &mut Events) {
+    pub fn settle(&mut self, page: u32, counters: &mut Counters, events: &mut Events) {
         let own = &self.list[page as usize];
         if own.leases > 0 || own.staged {
             return;
         }
         match own.state {
-            PageState::Queued | PageState::Decoded(_) => self.cancel(page, tally, events),
-            PageState::Resident(_) if own.retired => self.evict(page, Cause::Replaced, tally, events),
+            PageState::Queued | PageState::Decoded(_) => self.cancel(page, counters, events),
+            PageState::Resident(_) if own.retired => self.evict(page, Cause::Replaced, counters, events),
             PageState::Resident(_) => self.rest(page),
             PageState::Absent | PageState::Failed(_) => self.free_if_retired(page),
             PageState::Decoding | PageState::Uploading | PageState::Free => {}
@@ -175,14 +175,14 @@ impl Pages {
     }
 
     /// Gives up loading.
-    fn cancel(&mut self, page: u32, tally: &mut Tally, events: &mut Events) {
+    fn cancel(&mut self, page: u32, counters: &mut Counters, events: &mut Events) {
         let own = &mut self.list[page as usize];
         if let PageState::Decoded(_) = own.state {
             self.decoded -= own.bytes;
         }
         own.state = PageState::Absent;
-        tally.cancelled += 1;
-        events.tell(Event::Cancelled { path: own.file.path.to_string() });
+        counters.cancelled += 1;
+        events.emit(Event::Cancelled { path: own.file.path.to_string() });
         self.free_if_retired(page);
     }
 
@@ -233,13 +233,27 @@ impl Pages {
         !self.queue.is_empty()
     }
 
+    /// Whether no page is on its way, and no texture is to be dropped.
+    pub fn is_idle(&self) -> bool {
+        let under_way = |page: &Page| {
+            matches!(page.state, PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading)
+        };
+        self.drops.is_empty() && !self.list.iter().any(under_way)
+    }
+
     /// How many pages wait for the pump.
     pub fn ready(&self) -> usize {
         self.ready.iter().filter(|(since, page)| self.get(*page).is_ready(*since)).count()
     }
 
     /// Takes what a worker made of a page.
-    pub fn decoded(&mut self, page: u32, result: Result<Pixels, Failure>, tally: &mut Tally, events: &mut Events) {
+    pub fn decoded(
+        &mut self,
+        page: u32,
+        result: Result<Pixels, Failure>,
+        counters: &mut Counters,
+        events: &mut Events,
+    ) {
         match result {
             Ok(pixels) => {
                 let own = self.get_mut(page);
@@ -248,14 +262,14 @@ impl Pages {
                 self.decoded += bytes;
                 self.ready.push_back(place);
             }
-            Err(failure) => self.fail(page, failure, tally, events),
+            Err(failure) => self.fail(page, failure, counters, events),
         }
         // Nobody may want it any more.
-        self.settle(page, tally, events);
+        self.settle(page, counters, events);
     }
 
     /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
-    pub fn next_to_upload(&mut self, tally: &mut Tally, events: &mut Events) -> Option<(u32, Pixels)> {
+    pub fn next_to_upload(&mut self, counters: &mut Counters, events: &mut Events) -> Option<(u32, Pixels)> {
         while let Some((since, page)) = self.ready.pop_front() {
             let own = &mut self.list[page as usize];
             if !own.is_ready(since) {
@@ -264,7 +278,7 @@ impl Pages {
             let state = std::mem::replace(&mut own.state, PageState::Uploading);
             let bytes = own.bytes;
             self.decoded -= bytes;
-            self.make_room(bytes, tally, events);
+            self.make_room(bytes, counters, events);
             if let PageState::Decoded(pixels) = state {
                 return Some((page, pixels));
             }
@@ -273,60 +287,66 @@ impl Pages {
     }
 
     /// Takes the texture that was made of a page, or why there is none.
-    pub fn uploaded(&mut self, page: u32, result: Result<Texture, Failure>, tally: &mut Tally, events: &mut Events) {
+    pub fn uploaded(
+        &mut self,
+        page: u32,
+        result: Result<Texture, Failure>,
+        counters: &mut Counters,
+        events: &mut Events,
+    ) {
         match result {
             Ok(texture) => {
                 let own = &mut self.list[page as usize];
                 own.state = PageState::Resident(texture);
-                tally.loads += 1;
-                tally.loaded_bytes += own.bytes;
-                events.tell(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
+                counters.loads += 1;
+                counters.loaded_bytes += own.bytes;
+                events.emit(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
                 self.resident += own.bytes;
                 self.peak = self.peak.max(self.resident);
             }
-            Err(failure) => self.fail(page, failure, tally, events),
+            Err(failure) => self.fail(page, failure, counters, events),
         }
-        self.settle(page, tally, events);
+        self.settle(page, counters, events);
     }
 
-    fn fail(&mut self, page: u32, failure: Failure, tally: &mut Tally, events: &mut Events) {
-        tally.page_failures += 1;
+    fn fail(&mut self, page: u32, failure: Failure, counters: &mut Counters, events: &mut Events) {
+        counters.page_failures += 1;
         // What a new edition lacks is told once, for all of it.
         if !self.get(page).staged {
-            events.tell(Event::Failed(failure.clone()));
+            events.emit(Event::Failed(failure.clone()));
         }
         self.get_mut(page).state = PageState::Failed(failure);
     }
 
     /// Evicts until so many bytes more fit into the budget, or nothing is left that may go.
-    pub fn make_room(&mut self, bytes: u64, tally: &mut Tally, events: &mut Events) {
-        while self.resident.saturating_add(bytes) > self.budget && self.evict_oldest(Cause::Budget, tally, events) {}
+    pub fn make_room(&mut self, bytes: u64, counters: &mut Counters, events: &mut Events) {
+        while self.resident.saturating_add(bytes) > self.budget && self.evict_oldest(Cause::Budget, counters, events) {}
         let over = self.resident.saturating_add(bytes) > self.budget;
         if over && !self.over_budget {
-            events.tell(Event::OverBudget { resident: self.resident.saturating_add(bytes), budget: self.budget });
+            events.emit(Event::OverBudget { resident: self.resident.saturating_add(bytes), budget: self.budget });
         }
         self.over_budget = over;
     }
 
     /// Evicts the page that nobody has held for longest; tells whether there was one.
-    pub fn evict_oldest(&mut self, cause: Cause, tally: &mut Tally, events: &mut Events) -> bool {
+    pub fn evict_oldest(&mut self, cause: Cause, counters: &mut Counters, events: &mut Events) -> bool {
         while let Some((since, page)) = self.idle.pop_front() {
             if self.get(page).is_idle(since) {
-                self.evict(page, cause, tally, events);
+                self.evict(page, cause, counters, events);
                 return true;
             }
         }
         false
     }
 
-    pub fn evict(&mut self, page: u32, cause: Cause, tally: &mut Tally, events: &mut Events) {
+    pub fn evict(&mut self, page: u32, cause: Cause, counters: &mut Counters, events: &mut Events) {
         let own = &mut self.list[page as usize];
         if let PageState::Resident(texture) = own.state {
             own.state = PageState::Absent;
             self.resident -= own.bytes;
             self.drops.push(texture);
-            tally.evictions.count(cause);
-            events.tell(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
+            counters.evictions.count(cause);
+            events.emit(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
             self.free_if_retired(page);
         }
     }

@@ -4,7 +4,7 @@ use super::Shared;
 use super::lease::Lease;
 use super::lease_set::{ClipLease, LeaseSet};
 use super::ledger::Ledger;
-use super::state::{Errand, Standing, State};
+use super::state::{State, Status, WorkItem};
 use crate::event::Cause;
 use crate::failure::{Failure, Reason};
 use crate::sink::{NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
@@ -75,7 +75,7 @@ pub(super) enum Wanted {
 }
 
 impl Wanted {
-    pub fn look(self, state: &State) -> Standing {
+    pub fn look(self, state: &State) -> Status {
         match self {
             Self::Entry(entry) => state.look(entry),
             Self::Set(set) => state.look_at_set(set),
@@ -160,9 +160,9 @@ impl<S: Sink> Pump<S> {
             self.pump(PerFrame::UNLIMITED);
             let mut state = self.shared.lock();
             match on.awaited().0.look(&state) {
-                Standing::Ready => return Ok(()),
-                Standing::Failed(failure) => return Err(failure),
-                Standing::Loading => {}
+                Status::Ready => return Ok(()),
+                Status::Failed(failure) => return Err(failure),
+                Status::Loading => {}
             }
             if !self.workers.is_empty() && !state.waits_for_pump() {
                 self.shared.wake(&state);
@@ -196,12 +196,12 @@ impl<S: Sink> Pump<S> {
         let mut state = self.shared.lock();
         state.pump_thread = current().id();
         if std::mem::take(&mut state.trim) {
-            let State { pages, tally, events, .. } = &mut *state;
-            while pages.evict_oldest(Cause::Trim, tally, events) {}
+            let State { pages, counters, events, .. } = &mut *state;
+            while pages.evict_oldest(Cause::Trim, counters, events) {}
         }
         if self.watch.as_ref().is_some_and(|(every, since)| since.elapsed() >= *every) && !state.looking {
             state.looking = true;
-            state.errands.push_back(Errand::Look);
+            state.work_items.push_back(WorkItem::Look);
             self.watch = self.watch.take().map(|(every, _)| (every, Stopwatch::start()));
         }
         self.shared.wake(&state);
@@ -213,8 +213,8 @@ impl<S: Sink> Pump<S> {
     fn end(&mut self, pumped: &mut Pumped) {
         let mut state = self.shared.lock();
         state.take_over();
-        let State { pages, tally, events, .. } = &mut *state;
-        pages.make_room(0, tally, events);
+        let State { pages, counters, events, .. } = &mut *state;
+        pages.make_room(0, counters, events);
         pumped.ready = pages.ready();
         let drops = std::mem::take(&mut pages.drops);
         // Room for decoded pages may have become free, and new versions may want more.
@@ -234,8 +234,8 @@ impl<S: Sink> Pump<S> {
     /// Makes the next texture that is ready; gives its bytes.
     fn make_next(&mut self, pumped: &mut Pumped) -> Option<u64> {
         let mut state = self.shared.lock();
-        let State { pages, tally, events, .. } = &mut *state;
-        let (page, pixels) = pages.next_to_upload(tally, events)?;
+        let State { pages, counters, events, .. } = &mut *state;
+        let (page, pixels) = pages.next_to_upload(counters, events)?;
         let file = pages.get(page).file.clone();
         let bytes = pages.get(page).bytes;
         let drops = std::mem::take(&mut pages.drops);
@@ -248,9 +248,9 @@ impl<S: Sink> Pump<S> {
         drop(pixels);
         pumped.made += usize::from(result.is_ok());
         let mut state = self.shared.lock();
-        let State { pages, tally, events, .. } = &mut *state;
-        tally.uploading += watch.elapsed();
-        pages.uploaded(page, result, tally, events);
+        let State { pages, counters, events, .. } = &mut *state;
+        counters.uploading += watch.elapsed();
+        pages.uploaded(page, result, counters, events);
         Some(bytes)
     }
 
@@ -262,8 +262,8 @@ impl<S: Sink> Pump<S> {
                 result => return result,
             }
             let mut state = self.shared.lock();
-            let State { pages, tally, events, .. } = &mut *state;
-            let gone = pages.evict_oldest(Cause::Device, tally, events);
+            let State { pages, counters, events, .. } = &mut *state;
+            let gone = pages.evict_oldest(Cause::Device, counters, events);
             let drops = std::mem::take(&mut pages.drops);
             drop(state);
             if !gone {
@@ -305,9 +305,9 @@ impl<S: Sink> Pump<S> {
         }
         state.closed = true;
         let resident: Vec<u32> = state.pages.iter().map(|(page, _)| page).collect();
-        let State { pages, tally, events, .. } = &mut *state;
+        let State { pages, counters, events, .. } = &mut *state;
         for page in resident {
-            pages.evict(page, Cause::Closed, tally, events);
+            pages.evict(page, Cause::Closed, counters, events);
         }
         let mut drops = std::mem::take(&mut pages.drops);
         if let Some((texture, size)) = state.stand_in.take() {
@@ -349,9 +349,11 @@ impl Shared {
                 state.sleeping -= 1;
                 continue;
             };
+            state.running += 1;
             drop(state);
             let done = self.run(job);
             state = self.lock();
+            state.running -= 1;
             state.finish(done);
             // What was read may be something that others have to go on with.
             self.wake(&state);

@@ -1,7 +1,7 @@
 //! Many sprites at once: lists, globs, whole atlases, clips.
 
 use super::entries::{Version, Who};
-use super::state::{Errand, Standing, State, nearest};
+use super::state::{State, Status, WorkItem, nearest};
 use crate::failure::{Failure, Reason};
 use std::sync::Arc;
 use zemtak_core::atlas::Clip;
@@ -37,7 +37,7 @@ pub(super) struct ReadyClip {
 
 /// What a set waits for.
 #[derive(Debug, Clone)]
-pub(super) struct Wish {
+pub(super) struct PendingLookup {
     pub set: u32,
     pub what: What,
 }
@@ -95,7 +95,7 @@ impl State {
         let clip = name[origin.len()..].into();
         let origin = self.origin(origin);
         let id = self.new_set(who, Some(ClipOf { origin, name: clip, ready: None }));
-        self.wish(origin, Wish { set: id, what: What::Clip });
+        self.lookup(origin, PendingLookup { set: id, what: What::Clip });
         id
     }
 
@@ -112,7 +112,7 @@ impl State {
             if pattern {
                 let glob = Glob::new(name, name)?;
                 self.pend(id, 1);
-                self.errands.push_back(Errand::List(Wish { set: id, what: What::Glob(glob) }));
+                self.work_items.push_back(WorkItem::List(PendingLookup { set: id, what: What::Glob(glob) }));
                 return Ok(());
             }
             let entry = self.intern(name);
@@ -125,7 +125,7 @@ impl State {
         let origin = super::state::origin_of(&format!("{atlas}:*")).map(str::to_owned);
         let origin = origin.ok_or_else(|| Failure::new(name, Reason::Name))?;
         let origin = self.origin(&origin);
-        self.wish(origin, Wish { set: id, what: What::Glob(glob) });
+        self.lookup(origin, PendingLookup { set: id, what: What::Glob(glob) });
         Ok(())
     }
 
@@ -149,43 +149,43 @@ impl State {
     }
 
     /// Grants a wish at once where the atlas is known, or later.
-    fn wish(&mut self, origin: u32, wish: Wish) {
-        self.pend(wish.set, 1);
+    fn lookup(&mut self, origin: u32, lookup: PendingLookup) {
+        self.pend(lookup.set, 1);
         let own = &mut self.origins[origin as usize];
         match (own.version.clone(), own.failed.clone()) {
-            (Some(version), _) => self.grant(origin, &version, &wish),
+            (Some(version), _) => self.grant(origin, &version, &lookup),
             (None, Some(failure)) => {
-                own.denied.push(wish.clone());
-                self.deny(&wish, &failure);
+                own.failed_lookups.push(lookup.clone());
+                self.deny(&lookup, &failure);
             }
             (None, None) => {
-                own.wishes.push(wish);
+                own.lookups.push(lookup);
                 self.open(origin);
             }
         }
     }
 
     /// Adds to a set what was wished for, now that the atlas is known.
-    pub fn grant(&mut self, origin: u32, version: &Arc<Version>, wish: &Wish) {
-        let Some(set) = self.sets.get_mut(&wish.set) else { return };
+    pub fn grant(&mut self, origin: u32, version: &Arc<Version>, lookup: &PendingLookup) {
+        let Some(set) = self.sets.get_mut(&lookup.set) else { return };
         set.pending -= 1;
         let who = set.who;
-        match &wish.what {
+        match &lookup.what {
             What::Glob(glob) => {
-                let names = (0..).zip(&version.edition.sprites);
+                let names = (0..).zip(&version.snapshot.sprites);
                 let found: Vec<u32> =
                     names.filter(|(_, (name, _))| glob.matches(name.as_str())).map(|(at, _)| at).collect();
                 if found.is_empty() {
-                    self.set_fails(wish.set, Failure::new(&glob.asked, Reason::NothingMatches));
+                    self.set_fails(lookup.set, Failure::new(&glob.asked, Reason::NothingMatches));
                 }
                 self.reserve(found.len());
                 for at in found {
                     let entry = self.intern_sprite(origin, version, at);
                     let held = self.take(entry, who);
-                    self.in_set(wish.set, held);
+                    self.in_set(lookup.set, held);
                 }
             }
-            What::Clip => self.grant_clip(wish.set, version),
+            What::Clip => self.grant_clip(lookup.set, version),
         }
     }
 
@@ -202,8 +202,8 @@ impl State {
     }
 
     /// Tells a set that what it wished for cannot be had. The reason was told already.
-    pub fn deny(&mut self, wish: &Wish, failure: &Failure) {
-        if let Some(set) = self.sets.get_mut(&wish.set) {
+    pub fn deny(&mut self, lookup: &PendingLookup, failure: &Failure) {
+        if let Some(set) = self.sets.get_mut(&lookup.set) {
             set.pending -= 1;
             set.failures.push(failure.clone());
         }
@@ -243,9 +243,10 @@ impl State {
     /// Lets a set go, and what it holds.
     pub fn drop_set(&mut self, id: u32) {
         let Some(set) = self.sets.remove(&id) else { return };
-        if set.pending > 0 {
+        if set.pending > 0 || !set.failures.is_empty() {
             for origin in &mut self.origins {
-                origin.wishes.retain(|wish| wish.set != id);
+                origin.lookups.retain(|lookup| lookup.set != id);
+                origin.failed_lookups.retain(|lookup| lookup.set != id);
             }
         }
         for entry in set.held {
@@ -254,30 +255,30 @@ impl State {
     }
 
     /// How far a set is: ready when all of it is, failed when the rest is there.
-    pub fn look_at_set(&self, id: u32) -> Standing {
-        let Some(set) = self.sets.get(&id) else { return Standing::Loading };
+    pub fn look_at_set(&self, id: u32) -> Status {
+        let Some(set) = self.sets.get(&id) else { return Status::Loading };
         if self.closed {
-            return Standing::Failed(Failure::new("a set", Reason::Closed));
+            return Status::Failed(Failure::new("a set", Reason::Closed));
         }
         let mut failure = set.failures.first().cloned();
         for entry in &set.held {
             match self.look(*entry) {
-                Standing::Loading => return Standing::Loading,
-                Standing::Failed(own) => failure = failure.or(Some(own)),
-                Standing::Ready => {}
+                Status::Loading => return Status::Loading,
+                Status::Failed(own) => failure = failure.or(Some(own)),
+                Status::Ready => {}
             }
         }
         match failure {
-            _ if set.pending > 0 => Standing::Loading,
-            Some(failure) => Standing::Failed(failure),
-            None => Standing::Ready,
+            _ if set.pending > 0 => Status::Loading,
+            Some(failure) => Status::Failed(failure),
+            None => Status::Ready,
         }
     }
 }
 
 /// A clip made ready, and the full names of the sprites of its steps.
 fn read_clip(version: &Version, asked: &str, atlas: &str, name: &str) -> Result<(ReadyClip, Vec<String>), Failure> {
-    let clips = &version.edition.clips;
+    let clips = &version.snapshot.clips;
     let Some(clip) = clips.get(&ClipName::new(name)) else {
         let near = nearest(name, clips.keys().map(ClipName::as_str));
         return Err(Failure::new(asked, Reason::NoClip(near)));
@@ -291,7 +292,7 @@ fn read_clip(version: &Version, asked: &str, atlas: &str, name: &str) -> Result<
 pub(super) fn step_names(version: &Version, atlas: &str, clip: &Clip) -> Vec<String> {
     let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
     let full = |name: &str| {
-        if name.contains(':') && version.edition.find(name).is_none() {
+        if name.contains(':') && version.snapshot.find(name).is_none() {
             format!("{folder}{name}")
         } else {
             format!("{atlas}{name}")

@@ -1,10 +1,10 @@
 //! What a cache knows and counts: names, atlases and images, pages. One lock guards all of it; no file is read and no
 //! texture made under that lock.
 
+use super::counters::Counters;
 use super::entries::{Entry, Target, Version, Who};
 use super::pages::{PageState, Pages};
-use super::sets::{HeldSet, Wish};
-use super::tally::Tally;
+use super::sets::{HeldSet, PendingLookup};
 use crate::event::{Event, Events};
 use crate::failure::{Failure, Reason};
 use crate::sink::Texture;
@@ -30,19 +30,19 @@ pub(super) struct Origin {
     pub again: bool,
     pub entries: Vec<u32>,
     /// What sets wait for, and what they cannot have because it cannot be read.
-    pub wishes: Vec<Wish>,
-    pub denied: Vec<Wish>,
+    pub lookups: Vec<PendingLookup>,
+    pub failed_lookups: Vec<PendingLookup>,
     /// Its files as they were when it was last read.
-    pub seen: super::edition::Seen,
+    pub seen: super::snapshot::Seen,
 }
 
 /// Something to be done by a worker besides reading pages.
 #[derive(Debug)]
-pub(super) enum Errand {
+pub(super) enum WorkItem {
     /// Read an atlas' descriptor, or an image.
     Open(u32),
     /// List all files for a wish.
-    List(Wish),
+    List(PendingLookup),
     /// Look for files that have changed.
     Look,
 }
@@ -57,22 +57,24 @@ pub(super) struct State {
     pub sets: BTreeMap<u32, HeldSet>,
     pub sets_made: u32,
     pub holders: Vec<Arc<str>>,
-    pub errands: VecDeque<Errand>,
+    pub work_items: VecDeque<WorkItem>,
     /// Whether a look for changed files waits or is under way.
     pub looking: bool,
     pub trim: bool,
     pub stand_in: Option<(Texture, Size)>,
-    pub tally: Tally,
+    pub counters: Counters,
     pub events: Events,
     pub pump_thread: ThreadId,
     pub closed: bool,
     /// Workers that wait for something to do.
     pub sleeping: usize,
+    /// Jobs that workers are at.
+    pub running: usize,
 }
 
 /// How far something is that was asked for.
 #[derive(Debug, Clone)]
-pub enum Standing {
+pub enum Status {
     /// It is on its way.
     Loading,
     /// It can be drawn.
@@ -92,15 +94,16 @@ impl State {
             sets: BTreeMap::new(),
             sets_made: 0,
             holders: vec!["".into(), "pinned".into()],
-            errands: VecDeque::new(),
+            work_items: VecDeque::new(),
             looking: false,
             trim: false,
             stand_in: None,
-            tally: Tally::default(),
+            counters: Counters::default(),
             events: Events::default(),
             pump_thread: current().id(),
             closed: false,
             sleeping: 0,
+            running: 0,
         };
         // What an id of another cache leads to.
         let foreign = Failure::new("an id", Reason::ForeignId);
@@ -138,7 +141,7 @@ impl State {
     /// The place of a sprite of an atlas that is known.
     pub fn intern_sprite(&mut self, origin: u32, version: &Arc<Version>, at: u32) -> u32 {
         let own = &mut self.origins[origin as usize];
-        let (local, placed) = &version.edition.sprites[at as usize];
+        let (local, placed) = &version.snapshot.sprites[at as usize];
         let name = [&own.name, local.as_str()].concat();
         if let Some(entry) = self.names.get(name.as_str()) {
             return *entry;
@@ -212,21 +215,21 @@ impl State {
         let index = self.follow(asked);
         let entry = &mut self.entries[index as usize];
         entry.hold(who);
-        self.tally.requests += 1;
+        self.counters.requests += 1;
         match entry.target {
-            Target::Sprite { page, .. } if !self.closed => self.pages.lease(page, 1, &mut self.tally),
+            Target::Sprite { page, .. } if !self.closed => self.pages.lease(page, 1, &mut self.counters),
             Target::Sprite { page, .. } => {
                 self.pages.get_mut(page).leases += 1;
-                self.tally.refused += 1;
+                self.counters.refused += 1;
             }
             Target::Unresolved => {
                 entry.waiting += 1;
-                self.tally.waiting += 1;
+                self.counters.waiting += 1;
                 if let Some(origin) = entry.origin {
                     self.open(origin);
                 }
             }
-            Target::Bad(_) => self.tally.refused += 1,
+            Target::Bad(_) => self.counters.refused += 1,
         }
         index
     }
@@ -248,15 +251,15 @@ impl State {
             Target::Sprite { page, .. } => {
                 // A sprite that the newest version lacks can be had only as long as somebody holds it.
                 let gone = entry.leases == 0 && self.pages.get(page).retired;
-                self.pages.release(page, 1, &mut self.tally, &mut self.events);
+                self.pages.release(page, 1, &mut self.counters, &mut self.events);
                 if gone {
                     entry.target = Target::Bad(Failure::new(&entry.name, Reason::NoSprite(None)));
                 }
             }
             Target::Unresolved if entry.waiting > 0 => {
                 entry.waiting -= 1;
-                self.tally.waiting -= 1;
-                self.tally.withdrawn += 1;
+                self.counters.waiting -= 1;
+                self.counters.withdrawn += 1;
             }
             Target::Unresolved | Target::Bad(_) => {}
         }
@@ -267,21 +270,21 @@ impl State {
         let origin = &mut self.origins[index as usize];
         if origin.version.is_none() && origin.failed.is_none() && !origin.opening {
             origin.opening = true;
-            self.errands.push_back(Errand::Open(index));
+            self.work_items.push_back(WorkItem::Open(index));
         }
     }
 
     /// How far a name is.
-    pub fn look(&self, entry: u32) -> Standing {
+    pub fn look(&self, entry: u32) -> Status {
         let entry = &self.entries[entry as usize];
         match &entry.target {
-            Target::Bad(failure) => Standing::Failed(failure.clone()),
-            _ if self.closed => Standing::Failed(Failure::new(&entry.name, Reason::Closed)),
-            Target::Unresolved => Standing::Loading,
+            Target::Bad(failure) => Status::Failed(failure.clone()),
+            _ if self.closed => Status::Failed(Failure::new(&entry.name, Reason::Closed)),
+            Target::Unresolved => Status::Loading,
             Target::Sprite { page, .. } => match &self.pages.get(*page).state {
-                PageState::Resident(_) => Standing::Ready,
-                PageState::Failed(failure) => Standing::Failed(failure.clone()),
-                _ => Standing::Loading,
+                PageState::Resident(_) => Status::Ready,
+                PageState::Failed(failure) => Status::Failed(failure.clone()),
+                _ => Status::Loading,
             },
         }
     }
@@ -295,7 +298,7 @@ impl State {
                 && matches!(self.pages.get(page).state, PageState::Failed(_))
             {
                 if self.pages.get(page).leases > 0 {
-                    self.pages.want(page, &mut self.tally);
+                    self.pages.want(page, &mut self.counters);
                 } else {
                     self.pages.get_mut(page).state = PageState::Absent;
                 }
@@ -317,19 +320,25 @@ impl State {
         for entry in &origin.entries {
             self.entries[*entry as usize].target = Target::Unresolved;
         }
-        for wish in std::mem::take(&mut origin.denied) {
-            let Some(set) = self.sets.get_mut(&wish.set) else { continue };
+        for lookup in std::mem::take(&mut origin.failed_lookups) {
+            let Some(set) = self.sets.get_mut(&lookup.set) else { continue };
             set.failures.retain(|own| failed.as_ref().is_none_or(|failed| !own.is_same(failed)));
             set.pending += 1;
-            origin.wishes.push(wish);
+            origin.lookups.push(lookup);
         }
         self.open(index);
     }
 
+    /// Whether nothing is under way, and nothing waits for a worker or the pump.
+    pub fn is_idle(&self) -> bool {
+        let coming = self.origins.iter().any(|origin| origin.coming.is_some());
+        self.running == 0 && self.work_items.is_empty() && !self.trim && !coming && self.pages.is_idle()
+    }
+
     /// Tells of something else than a page that cannot be had.
     pub fn failed(&mut self, failure: Failure) {
-        self.tally.other_failures += 1;
-        self.events.tell(Event::Failed(failure));
+        self.counters.other_failures += 1;
+        self.events.emit(Event::Failed(failure));
     }
 }
 
@@ -345,7 +354,7 @@ pub(super) fn origin_of(name: &str) -> Option<&str> {
 
 /// That an atlas has no sprite of a name, and what it has instead.
 pub(super) fn no_sprite(name: &str, version: &Version) -> Failure {
-    let names = version.edition.sprites.iter().map(|(own, _)| own.as_str());
+    let names = version.snapshot.sprites.iter().map(|(own, _)| own.as_str());
     Failure::new(name, Reason::NoSprite(nearest(super::entries::local(name), names)))
 }
 

@@ -47,3 +47,20 @@ fn leasing_and_drawing_what_is_there_take_no_memory() {
     let taken = allocation_counter::measure(|| (0..100).for_each(|_| frame()));
     assert_eq!(taken.count_total, 0, "{taken:?}");
 }
+
+/// Found by a game that asked for an atlas that was not there in every frame: each time it kept 6 KB.
+#[test]
+fn what_cannot_be_had_leaves_nothing_behind() {
+    let world = crowd("a", 10);
+    let settings = Settings { workers: Some(0), ..Settings::over(world.files) };
+    let (cache, mut pump) = Cache::new(settings, Witness::default());
+    let mut frame = || {
+        drop(cache.lease_all(["none:**", "a:none/*"]));
+        drop(cache.lease_clip("none:moth/fly"));
+        pump.pump(PerFrame::default());
+        cache.events().clear();
+    };
+    (0..100).for_each(|_| frame());
+    let taken = allocation_counter::measure(|| (0..1000).for_each(|_| frame()));
+    assert!(taken.bytes_current < 1000, "{taken:?}");
+}

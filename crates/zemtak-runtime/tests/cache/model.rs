@@ -2,7 +2,7 @@
 
 use crate::world::{PAGE, PAGE_LEN, SPRITES, Witness, World, check, colour, sprite_name};
 use proptest::prelude::*;
-use zemtak_runtime::{Cache, Lease, PerFrame, Pump, RAW_PAGE, Settings, Standing};
+use zemtak_runtime::{Cache, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status};
 
 #[derive(Debug, Clone)]
 enum Step {
@@ -296,10 +296,10 @@ impl Both {
         assert_eq!([evictions.budget, evictions.trim, evictions.device], model.evictions);
         for (lease, page) in &self.leases {
             let expected = if model.opened[Model::atlas(*page)] { model.pages[*page] } else { State::Wanted };
-            match lease.standing() {
-                Standing::Ready => assert_eq!(expected, State::There),
-                Standing::Loading => assert_eq!(expected, State::Wanted),
-                Standing::Failed(_) => assert_eq!(expected, State::Failed),
+            match lease.status() {
+                Status::Ready => assert_eq!(expected, State::There),
+                Status::Loading => assert_eq!(expected, State::Wanted),
+                Status::Failed(_) => assert_eq!(expected, State::Failed),
             }
             let (atlas, index) = PAGES[*page];
             let shown = lease.view().map(|view| self.sink.colour(&view));

@@ -7,7 +7,7 @@ use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Part, PartError, Placement, Sampling};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
-    Cache, Cause, Event, Files, HashCheck, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings, Standing,
+    Cache, Cause, Event, Files, HashCheck, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings, Status,
     View,
 };
 
@@ -115,7 +115,7 @@ fn aliases_are_pointed_elsewhere_while_leases_stay() {
     game.cache.forget_alias("a:p0/00");
     assert_eq!(&*game.cache.lease("a:p0/00").name(), "a:p0/00");
     let (foreign, _) = Cache::new(Settings::default(), Witness::default());
-    assert!(matches!(foreign.lease(id).standing(), Standing::Failed(f) if matches!(f.reason(), Reason::ForeignId)));
+    assert!(matches!(foreign.lease(id).status(), Status::Failed(f) if matches!(f.reason(), Reason::ForeignId)));
 }
 
 #[test]
@@ -211,7 +211,7 @@ fn what_a_new_version_lacks_stays_for_those_who_hold_it() {
     game.pump();
     assert_eq!(game.sink.used(), 0, "nobody can ask for it any more, so it does not stay");
     let again = game.cache.lease("a:p2/00");
-    assert!(matches!(again.standing(), Standing::Failed(_)));
+    assert!(matches!(again.status(), Status::Failed(_)));
     // It comes back with the next version.
     game.world.write("a", &[5, 5, 6]);
     game.cache.reload_changed();
@@ -224,7 +224,7 @@ fn watched_files_are_noticed_and_mended_ones_too() {
     let mut game = Game::new(|s| Settings { watch: Some(Duration::ZERO), ..s });
     let (moth, title) = (game.cache.lease("a:p0/00"), game.cache.lease("title.png"));
     (0..2).for_each(|_| game.pump());
-    assert!(matches!(title.standing(), Standing::Failed(_)));
+    assert!(matches!(title.status(), Status::Failed(_)));
     game.world.write("a", &[7, 0, 0]);
     game.world.files.put("title.png", png(Size::new(3, 1), [4, 5, 6, 255]));
     (0..4).for_each(|_| game.pump());

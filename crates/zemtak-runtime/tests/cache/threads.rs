@@ -4,7 +4,7 @@ use crate::world::{PAGE, SPRITES, Witness, World, check, colour, sprite_name};
 use proptest::prelude::*;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread;
-use zemtak_runtime::{Cache, Lease, PerFrame, RAW_PAGE, Settings, Standing};
+use zemtak_runtime::{Cache, Lease, PerFrame, RAW_PAGE, Settings, Status};
 
 /// Numbers that follow from a seed (xorshift; Marsaglia, 2003).
 struct Dice(u64);
@@ -117,14 +117,9 @@ proptest! {
 
 /// Pumps until nothing is under way any more.
 fn drain(cache: &Cache, pump: &mut zemtak_runtime::Pump<Witness>) {
-    let mut quiet = 0;
-    while quiet < 3 {
-        let before = cache.ledger();
-        let pumped = pump.pump(PerFrame::UNLIMITED);
-        thread::sleep(std::time::Duration::from_millis(2));
-        let after = cache.ledger();
-        let still = pumped.made == 0 && pumped.dropped == 0 && after.in_flight == 0 && before == after;
-        quiet = if still { quiet + 1 } else { 0 };
+    while !cache.is_idle() {
+        pump.pump(PerFrame::UNLIMITED);
+        thread::yield_now();
     }
 }
 
@@ -148,7 +143,7 @@ fn a_page_is_loaded_once_however_many_ask() {
                     (0..50).map(|k| cache.lease(&sprite_name("a", 0, (i + k) % SPRITES))).collect();
                 asked.fetch_add(1, Ordering::Release);
                 leases.iter().for_each(|lease| lease.wait().unwrap());
-                assert!(leases.iter().all(|lease| matches!(lease.standing(), Standing::Ready)));
+                assert!(leases.iter().all(|lease| matches!(lease.status(), Status::Ready)));
             });
         }
         while asked.load(Ordering::Acquire) < 8 || !cache.ledger().held.is_empty() {

@@ -9,7 +9,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 use zemtak_core::clip::{Player, Ratio, Timeline};
-use zemtak_runtime::{Cache, ClipLease, Lease, Playing, Standing, Texture};
+use zemtak_runtime::{Cache, ClipLease, Lease, Playing, Status, Texture};
 
 /// How far apart two things of one kind are in their clip, in milliseconds, so that a crowd does not move in step.
 const APART_MS: u64 = 137;
@@ -218,13 +218,13 @@ impl Actor {
     }
 
     /// How far it is.
-    pub fn standing(&self) -> Standing {
+    pub fn status(&self) -> Status {
         match self {
-            Self::Still { lease, .. } => lease.standing(),
-            Self::Moving { playing, .. } => playing.clip().sprites().standing(),
+            Self::Still { lease, .. } => lease.status(),
+            Self::Moving { playing, .. } => playing.clip().sprites().status(),
             Self::Loose { leases, .. } => {
-                let other = leases.iter().map(Lease::standing).find(|s| !matches!(s, Standing::Ready));
-                other.unwrap_or(Standing::Ready)
+                let other = leases.iter().map(Lease::status).find(|s| !matches!(s, Status::Ready));
+                other.unwrap_or(Status::Ready)
             }
         }
     }

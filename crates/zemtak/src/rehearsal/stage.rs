@@ -9,7 +9,7 @@ use zemtak_core::clip::SECOND;
 use zemtak_core::codec::Limits;
 use zemtak_runtime::{
     Cache, Event, Fault, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Settings, SimulatedDevice, Sink,
-    SinkError, Standing, Texture, Work,
+    SinkError, Status, Texture, Work,
 };
 
 /// What a scene or the whole came to.
@@ -363,7 +363,7 @@ impl OnStage {
     }
 
     fn is_ready(&self) -> bool {
-        let ready = |standing| matches!(standing, Standing::Ready);
-        self.sets.iter().all(|set| ready(set.standing())) && self.actors.iter().all(|actor| ready(actor.standing()))
+        let ready = |status| matches!(status, Status::Ready);
+        self.sets.iter().all(|set| ready(set.status())) && self.actors.iter().all(|actor| ready(actor.status()))
     }
 }

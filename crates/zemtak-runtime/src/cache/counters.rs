@@ -6,7 +6,7 @@ use std::time::Duration;
 
 /// Counts since the cache was made.
 #[derive(Debug, Default, Clone)]
-pub(super) struct Tally {
+pub(super) struct Counters {
     pub requests: u64,
     pub reuses: u64,
     pub coalesced: u64,

@@ -35,7 +35,7 @@ pub(super) struct Placed {
 
 /// A version of an atlas or of a loose image, without its pixels.
 #[derive(Debug)]
-pub(super) struct Edition {
+pub(super) struct Snapshot {
     /// The root that it came from: its pages are read from there, too.
     pub root: usize,
     /// Its sprites in the order of their names. A loose image has one, without a name.
@@ -55,7 +55,7 @@ pub(super) struct PageFile {
 /// The files that an edition was made of, as they were just before they were read.
 pub(super) type Seen = Vec<(usize, String, Option<Stamp>)>;
 
-impl Edition {
+impl Snapshot {
     /// That of a checked descriptor. `folder` is where it is below its root: empty, or with `/` at its end.
     pub fn of(atlas: Atlas, root: usize, folder: &str) -> Self {
         let pages: Vec<PageFile> = atlas

@@ -1,9 +1,9 @@
 //! What happens when an atlas or image was read: for the first time, or anew behind leases that go on.
 
-use super::edition::{Edition, Seen};
 use super::entries::{Target, Version};
 use super::pages::PageState;
-use super::state::{Errand, State, no_sprite};
+use super::snapshot::{Seen, Snapshot};
+use super::state::{State, WorkItem, no_sprite};
 use crate::event::Event;
 use crate::failure::Failure;
 use std::collections::BTreeSet;
@@ -13,7 +13,7 @@ use zemtak_core::pixels::Pixels;
 
 /// What a worker read.
 pub(super) struct Opened {
-    pub result: Result<(Edition, Option<Pixels>), Failure>,
+    pub result: Result<(Snapshot, Option<Pixels>), Failure>,
     pub seen: Seen,
 }
 
@@ -33,29 +33,29 @@ impl State {
         if std::mem::take(&mut origin.again) {
             // It was asked for anew meanwhile: what was read may be old already.
             origin.opening = true;
-            self.errands.push_back(Errand::Open(index));
+            self.work_items.push_back(WorkItem::Open(index));
             return;
         }
         match (opened.result, &origin.version) {
-            (Ok((edition, pixels)), None) => self.open_first(index, edition, pixels),
-            (Ok((edition, pixels)), Some(_)) => self.stage(index, edition, pixels),
+            (Ok((snapshot, pixels)), None) => self.open_first(index, snapshot, pixels),
+            (Ok((snapshot, pixels)), Some(_)) => self.stage(index, snapshot, pixels),
             (Err(failure), None) => self.open_fails(index, &failure),
             (Err(failure), Some(_)) => self.keep_old(index, failure),
         }
     }
 
-    fn open_first(&mut self, index: u32, edition: Edition, pixels: Option<Pixels>) {
+    fn open_first(&mut self, index: u32, snapshot: Snapshot, pixels: Option<Pixels>) {
         let atlas = self.origins[index as usize].name.strip_suffix(':').map(str::to_owned);
         if let Some(atlas) = atlas {
-            self.events.tell(Event::Opened { atlas });
+            self.events.emit(Event::Opened { atlas });
         }
-        let version = self.install(index, edition, None);
+        let version = self.install(index, snapshot, None);
         self.origins[index as usize].version = Some(version.clone());
         for entry in self.origins[index as usize].entries.clone() {
             self.resolve(entry, &version);
         }
-        for wish in std::mem::take(&mut self.origins[index as usize].wishes) {
-            self.grant(index, &version, &wish);
+        for lookup in std::mem::take(&mut self.origins[index as usize].lookups) {
+            self.grant(index, &version, &lookup);
         }
         self.decode_at_once(&version, pixels);
     }
@@ -65,51 +65,51 @@ impl State {
         let (Some(pixels), Some(page)) = (pixels, version.slots.first().copied()) else { return };
         if matches!(self.pages.get(page).state, PageState::Queued) {
             self.pages.get_mut(page).state = PageState::Decoding;
-            self.pages.decoded(page, Ok(pixels), &mut self.tally, &mut self.events);
+            self.pages.decoded(page, Ok(pixels), &mut self.counters, &mut self.events);
         }
     }
 
     fn open_fails(&mut self, index: u32, failure: &Failure) {
         let origin = &mut self.origins[index as usize];
         origin.failed = Some(failure.clone());
-        let wishes = std::mem::take(&mut origin.wishes);
+        let lookups = std::mem::take(&mut origin.lookups);
         for entry in &origin.entries {
             let entry = &mut self.entries[*entry as usize];
             let waiting = u64::from(std::mem::take(&mut entry.waiting));
-            self.tally.waiting -= waiting;
-            self.tally.refused += waiting;
+            self.counters.waiting -= waiting;
+            self.counters.refused += waiting;
             entry.target = Target::Bad(failure.clone());
         }
-        for wish in wishes {
-            self.deny(&wish, failure);
-            self.origins[index as usize].denied.push(wish);
+        for lookup in lookups {
+            self.deny(&lookup, failure);
+            self.origins[index as usize].failed_lookups.push(lookup);
         }
         self.failed(failure.clone());
     }
 
     /// Finds places for an edition's pages; those that are the same as before keep theirs.
-    fn install(&mut self, origin: u32, edition: Edition, before: Option<&Version>) -> Arc<Version> {
-        let mut slots = Vec::with_capacity(edition.pages.len());
-        for file in &edition.pages {
-            let same = before.filter(|before| before.edition.root == edition.root).and_then(|before| {
-                let at = before.edition.pages.iter().position(|own| own.path == file.path && own.page == file.page)?;
+    fn install(&mut self, origin: u32, snapshot: Snapshot, before: Option<&Version>) -> Arc<Version> {
+        let mut slots = Vec::with_capacity(snapshot.pages.len());
+        for file in &snapshot.pages {
+            let same = before.filter(|before| before.snapshot.root == snapshot.root).and_then(|before| {
+                let at = before.snapshot.pages.iter().position(|own| own.path == file.path && own.page == file.page)?;
                 let slot = before.slots[at];
                 (!matches!(self.pages.get(slot).state, PageState::Failed(_))).then_some(slot)
             });
-            slots.push(same.unwrap_or_else(|| self.pages.add(file.clone(), edition.root, origin)));
+            slots.push(same.unwrap_or_else(|| self.pages.add(file.clone(), snapshot.root, origin)));
         }
-        Arc::new(Version { edition, slots })
+        Arc::new(Version { snapshot, slots })
     }
 
     /// Finds out what a name means in a version that has just been read.
     fn resolve(&mut self, index: u32, version: &Arc<Version>) {
         let entry = &mut self.entries[index as usize];
         let waiting = std::mem::take(&mut entry.waiting);
-        self.tally.waiting -= u64::from(waiting);
+        self.counters.waiting -= u64::from(waiting);
         let Some((at, page)) = version.find(entry.local()) else {
             let failure = no_sprite(&entry.name, version);
             entry.target = Target::Bad(failure.clone());
-            self.tally.refused += u64::from(waiting);
+            self.counters.refused += u64::from(waiting);
             if entry.leases > 0 {
                 self.failed(failure);
             }
@@ -118,9 +118,9 @@ impl State {
         entry.target = Target::Sprite { version: version.clone(), at, page };
         let counted = entry.leases - waiting;
         if waiting > 0 {
-            self.pages.lease(page, waiting, &mut self.tally);
+            self.pages.lease(page, waiting, &mut self.counters);
         }
-        self.pages.hold(page, counted, &mut self.tally);
+        self.pages.hold(page, counted, &mut self.counters);
     }
 
     /// Has an atlas or image read anew.
@@ -132,14 +132,14 @@ impl State {
             self.reopen(index);
         } else if origin.version.is_some() {
             origin.opening = true;
-            self.errands.push_back(Errand::Open(index));
+            self.work_items.push_back(WorkItem::Open(index));
         }
     }
 
     /// Keeps what is drawn, since the new version is broken.
     fn keep_old(&mut self, index: u32, failure: Failure) {
-        self.tally.other_failures += 1;
-        self.events.tell(Event::KeptOld(failure));
+        self.counters.other_failures += 1;
+        self.events.emit(Event::KeptOld(failure));
         if let Some(coming) = self.origins[index as usize].coming.take() {
             self.give_up(index, &coming);
         }
@@ -153,17 +153,17 @@ impl State {
             let page = self.pages.get_mut(*slot);
             page.staged = false;
             page.retired |= !shared;
-            self.pages.settle(*slot, &mut self.tally, &mut self.events);
+            self.pages.settle(*slot, &mut self.counters, &mut self.events);
         }
     }
 
     /// Makes a new version ready to take over.
-    fn stage(&mut self, index: u32, edition: Edition, pixels: Option<Pixels>) {
+    fn stage(&mut self, index: u32, snapshot: Snapshot, pixels: Option<Pixels>) {
         if let Some(former) = self.origins[index as usize].coming.take() {
             self.give_up(index, &former);
         }
         let before = self.origins[index as usize].version.clone();
-        let version = self.install(index, edition, before.as_deref());
+        let version = self.install(index, snapshot, before.as_deref());
         self.origins[index as usize].coming = Some(version.clone());
         self.staging(index, &version);
         self.decode_at_once(&version, pixels);
@@ -179,7 +179,7 @@ impl State {
                 PageState::Resident(_) => {}
                 PageState::Failed(failure) => return Staging::Broken(failure.clone()),
                 PageState::Absent => {
-                    self.pages.want(slot, &mut self.tally);
+                    self.pages.want(slot, &mut self.counters);
                     loading = true;
                 }
                 _ => loading = true,
@@ -194,7 +194,7 @@ impl State {
         let entries = origin.entries.iter().map(|entry| &self.entries[*entry as usize]);
         let held = entries.filter(|entry| entry.leases > 0).filter_map(|entry| coming.find(entry.local()));
         let clips = self.sets.values().filter_map(|set| set.clip.as_ref()).filter(|clip| clip.origin == index);
-        let clips = clips.filter_map(|clip| coming.edition.clips.get(&ClipName::new(&clip.name)));
+        let clips = clips.filter_map(|clip| coming.snapshot.clips.get(&ClipName::new(&clip.name)));
         let steps = clips.flat_map(|clip| &clip.steps).filter_map(|step| coming.find(step.sprite.as_str()));
         held.chain(steps).map(|(_, page)| page).collect()
     }
@@ -234,10 +234,10 @@ impl State {
         }
         left.extend(&coming.slots);
         for slot in left {
-            self.pages.settle(slot, &mut self.tally, &mut self.events);
+            self.pages.settle(slot, &mut self.counters, &mut self.events);
         }
-        self.tally.replaced += 1;
-        self.events.tell(Event::Replaced { name });
+        self.counters.replaced += 1;
+        self.events.emit(Event::Replaced { name });
     }
 
     /// Has a name mean a sprite of the new version, with all its leases. Gives the page that they were on.
@@ -256,7 +256,7 @@ impl State {
             return None;
         };
         entry.target = Target::Sprite { version: coming.clone(), at, page };
-        self.pages.hold(page, leases, &mut self.tally);
+        self.pages.hold(page, leases, &mut self.counters);
         if let Some(before) = before {
             self.pages.get_mut(before).leases -= leases;
         }
