@@ -121,7 +121,7 @@ impl fmt::Debug for StopSignal<'_> {
     }
 }
 
-/// What is asked of [`lay_out`].
+/// What is asked of [`lay_out`](super::lay_out).
 #[derive(Debug, Clone, Copy)]
 pub struct LayoutRequest<'a> {
     /// The boxes.

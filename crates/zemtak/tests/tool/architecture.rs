@@ -82,6 +82,30 @@ fn a_circle_of_modules_is_found() {
     );
 }
 
+/// How many arrows lie one below the other under each module.
+fn level(module: &str, arrows: &Arrows) -> usize {
+    arrows[module].iter().map(|below| level(below, arrows) + 1).max().unwrap_or(0)
+}
+
+/// A crate's modules from the top down: each line uses what stands in lines below it, and nothing else.
+fn map(name: &str) -> String {
+    let arrows = arrows(&crates().join(name).join("src"), "crate::");
+    let mut lines: BTreeMap<std::cmp::Reverse<usize>, Vec<&str>> = BTreeMap::new();
+    for module in arrows.keys() {
+        lines.entry(std::cmp::Reverse(level(module, &arrows))).or_default().push(module);
+    }
+    lines.values().map(|modules| format!("  {}\n", modules.join("  "))).collect()
+}
+
+#[test]
+fn the_map_in_the_docs_is_that_of_the_code() {
+    let there = fs::read_to_string(crates().join("../docs/architecture.md")).unwrap();
+    for name in ["zemtak", "zemtak-build", "zemtak-runtime", "zemtak-core"] {
+        let expected = format!("{name}\n{}", map(name));
+        assert!(there.contains(&format!("{expected}\n")), "docs/architecture.md lacks\n{expected}");
+    }
+}
+
 #[test]
 fn modules_lean_one_way() {
     let folders = [
