@@ -197,6 +197,24 @@ mod tests {
     }
 
     #[test]
+    fn straightening_gives_the_nearest_colour_of_every_pair() {
+        for alpha in 1..=255u8 {
+            for colour in 0..=255u8 {
+                let mut pixel = Pixels::from_rgba(Size::new(1, 1), vec![colour, 0, 255, alpha]).unwrap();
+                straighten(&mut pixel);
+                let [straight, none, most, kept] = pixel.get(0, 0).unwrap();
+                // By distance: twice the error of colour * 255 / alpha is at most one whole.
+                let error = i64::from(straight) * i64::from(alpha) - i64::from(colour) * 255;
+                assert!(
+                    if colour < alpha { 2 * error.abs() <= i64::from(alpha) } else { straight == 255 },
+                    "{colour} {alpha}"
+                );
+                assert_eq!((none, most, kept), (0, 255, alpha));
+            }
+        }
+    }
+
+    #[test]
     fn a_transparent_pixel_takes_the_colour_of_the_edge_beside_it() {
         let row = [[10, 20, 30, 255], [0; 4], [13, 21, 30, 9], [0; 4], [0; 4]].concat();
         let mut picture = Pixels::from_rgba(Size::new(5, 1), row).unwrap();

@@ -246,3 +246,26 @@ fn is_loose(source: &Pixels, sprite: &Sprite, least: u8) -> bool {
 fn is_stand_in(sprite: &Sprite) -> bool {
     sprite.upright() == Size::new(1, 1) && sprite.inset == [0, 0]
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_box_with_an_empty_row_or_column_on_any_side_is_loose() {
+        // Visible are the columns 2 to 5 and the rows 1 to 4.
+        let pixel = |i: u32| if (2..6).contains(&(i % 8)) && (1..5).contains(&(i / 8)) { 255 } else { 0 };
+        let source = Pixels::from_rgba(Size::new(8, 8), (0..64).flat_map(|i| [9, 9, 9, pixel(i)]).collect()).unwrap();
+        let mut sprite = crate::atlas::tests::full().sprites.into_values().next().unwrap();
+        let mut loose = |[x, y]: [u32; 2], [w, h]: [u32; 2]| {
+            (sprite.inset, sprite.rect, sprite.turned) = ([x, y], Rect::new(0, 0, w, h), false);
+            is_loose(&source, &sprite, 1)
+        };
+        assert!(!loose([2, 1], [4, 4]));
+        let wider =
+            [("left", [1, 1], [5, 4]), ("top", [2, 0], [4, 5]), ("right", [2, 1], [5, 4]), ("bottom", [2, 1], [4, 5])];
+        for (side, inset, size) in wider {
+            assert!(loose(inset, size), "{side}");
+        }
+    }
+}

@@ -305,4 +305,4 @@ pub struct Step {
 }
 
 #[cfg(test)]
-mod tests;
+pub(crate) mod tests;

@@ -166,6 +166,7 @@ fn every_number_that_cannot_be_right_is_found() {
         ("pivot", |a| sprite(a).pivot[1] = f64::INFINITY),
         ("point", |a| sprite(a).points = BTreeMap::from([("p".into(), [f64::NAN, 0.0])])),
         ("stretch", |a| sprite(a).stretch = Some([20, 0, 20, 0])),
+        ("stretch", |a| sprite(a).stretch = Some([0, 20, 0, 20])),
         ("no steps", |a| clip(a).steps.clear()),
         ("step", |a| clip(a).steps[0].sprite = name("moth/3")),
         ("ms", |a| clip(a).steps[0].ms = Some(-1.0)),

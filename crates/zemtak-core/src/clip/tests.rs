@@ -132,6 +132,18 @@ fn nothing_has_drifted_after_ten_hours() {
     }
 }
 
+proptest! {
+    /// From the nanosecond on that is told as its start a step is shown, and not one earlier.
+    #[test]
+    fn a_step_is_shown_from_its_start_on(num in 1i32..200_000, den in 1u32..2000, steps in 1usize..9) {
+        let timeline = Timeline::new(Mode::Loop, Ratio::new(num, den).unwrap(), &vec![None; steps]).unwrap();
+        for turn in 1..steps {
+            let start = timeline.start_of(turn);
+            prop_assert_eq!((timeline.at(start - 1).step, timeline.at(start).step), (turn - 1, turn));
+        }
+    }
+}
+
 #[test]
 fn modes_show_their_ends_as_promised() {
     let shown = |mode: Mode, steps: usize| -> Vec<usize> {

@@ -63,4 +63,9 @@ fn what_cannot_be_had_leaves_nothing_behind() {
     (0..100).for_each(|_| frame());
     let taken = allocation_counter::measure(|| (0..1000).for_each(|_| frame()));
     assert!(taken.bytes_current < 1000, "{taken:?}");
+    // Nor does what is given back before anybody has looked for it.
+    let unread = || drop(cache.lease_all(["later:**", "later:moth/*"]));
+    unread();
+    let taken = allocation_counter::measure(|| (0..1000).for_each(|_| unread()));
+    assert!(taken.bytes_current < 1000, "{taken:?}");
 }

@@ -424,3 +424,42 @@ fn a_game_that_ends_while_files_are_read_ends_at_once_and_whole() {
     }
     assert_eq!(sink.used(), 0);
 }
+
+#[test]
+fn a_frame_ends_at_its_byte_border_and_the_first_texture_is_made_however_large() {
+    let mut game = Game::new(|s| s);
+    let all = game.cache.lease_all(["a:**"]);
+    let mut frame = |bytes: u64| game.pump.pump(PerFrame { uploads: 8, bytes }).made;
+    assert_eq!((frame(1), frame(PAGE), frame(PAGE)), (1, 1, 1));
+    assert!(matches!(all.status(), Status::Ready));
+
+    let mut game = Game::new(|s| s);
+    let all = game.cache.lease_all(["a:**"]);
+    assert_eq!(game.pump.pump(PerFrame { uploads: 8, bytes: PAGE + 1 }).made, 2);
+    drop(all);
+}
+
+#[test]
+fn workers_pause_where_enough_waits_for_the_pump() {
+    let mut game = Game::new(|s| Settings { workers: Some(2), decoded_ahead: PAGE, ..s });
+    let all = game.cache.lease_all(["a:**"]);
+    let nothing = PerFrame { uploads: 0, bytes: 0 };
+    while game.pump.pump(nothing).ready == 0 {
+        std::thread::yield_now();
+    }
+    // Both may have taken a page before the first was ready; more are not begun.
+    std::thread::sleep(Duration::from_millis(50));
+    assert!(game.pump.pump(nothing).ready <= 2);
+    game.pump.wait(&all).unwrap();
+}
+
+#[test]
+fn events_that_nobody_fetches_are_counted_as_lost() {
+    let mut game = Game::new(|s| s);
+    for i in 0..zemtak_runtime::EVENTS_KEPT + 7 {
+        let _ = game.cache.lease(&format!("none-{i}.png"));
+    }
+    game.pump();
+    let (lost, kept) = (game.cache.ledger().events_lost, game.cache.events().len());
+    assert_eq!((lost, kept), (7, zemtak_runtime::EVENTS_KEPT));
+}
