@@ -77,7 +77,7 @@ mod tests {
 
     #[test]
     fn the_committed_sprites_are_those_that_are_drawn() {
-        let art = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../../demo/art");
+        let art = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../zemtak/demo/art");
         let drawn = drawn();
         for (name, png) in &drawn {
             assert!(std::fs::read(art.join(format!("{name}.png"))).unwrap() == *png, "{name} is drawn otherwise");

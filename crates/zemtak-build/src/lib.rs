@@ -5,7 +5,8 @@
 //! with everything there is to tell. Nothing is printed: an [`Observer`] follows the progress and can stop the build.
 //! Errors come all at once, as a [`Failure`] with [`Problem`]s that say what is wrong, where, why, and what to do.
 //!
-//! A game's `build.rs`, which packs the atlases of its project file and runs again when the art changes:
+//! A game's `build.rs`, which packs the atlases of its project file and runs again when the art changes (it is one of the
+//! examples, and held by a test):
 //!
 //! ```no_run
 //! use zemtak_build::PackRequest;

@@ -16,7 +16,7 @@ const RUNS: usize = 5;
 
 fn main() {
     let folder = tempfile::tempdir().unwrap();
-    let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/art");
+    let art = Path::new(env!("CARGO_MANIFEST_DIR")).join("demo/art");
     let at = |name: &str| folder.path().join(name);
     zemtak_build::PackRequest::of_paths([art]).out(at("")).name("night").run(&()).unwrap();
     write_list(&at("list.csv"));

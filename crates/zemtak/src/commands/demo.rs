@@ -8,8 +8,8 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::{Failure, Problem, format, write};
 
-/// The project as it lies in the repository.
-static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/../../demo");
+/// The project as it lies beside the code.
+static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/demo");
 
 /// Where to write it.
 #[derive(Debug, Clone, PartialEq, Eq)]

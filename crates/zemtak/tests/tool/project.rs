@@ -313,7 +313,7 @@ fn other_forms_compile_and_say_the_same_as_the_descriptor() {
     let block =
         |kind: &str| guide.split(&format!("```{kind}\n")).nth(1).unwrap().split("```").next().unwrap().to_owned();
     folder.write("duskline.txt.jinja", block("jinja"));
-    folder.write("demo.toml", include_str!("../../../../demo/zemtak.toml"));
+    folder.write("demo.toml", include_str!("../../demo/zemtak.toml"));
     folder.zemtak("pack --project demo.toml --name scene --also template:duskline.txt.jinja").exits(0);
     let made = String::from_utf8(folder.read("build/scene.duskline.txt")).unwrap();
     assert!(made.starts_with(&block("text")) && made.contains("\nmove \"moth/land\" once \"moth/land/00\" "), "{made}");

@@ -1,0 +1,115 @@
+//! The library as its users call it: from a build script, followed, stopped.
+
+#![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, reason = "a test may fail loudly")]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
+use zemtak_build::{Cause, Observer, PackRequest, Phase, State};
+use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+
+fn png(side: u32, grey: u8) -> Vec<u8> {
+    let pixels = [grey, grey, grey, 255].repeat((side * side) as usize);
+    encode_png(&Pixels::from_rgba(Size::new(side, side), pixels).unwrap(), PngEffort::Fast).unwrap()
+}
+
+/// A game with a project file and some art.
+fn game() -> tempfile::TempDir {
+    let game = tempfile::tempdir().unwrap();
+    fs::create_dir_all(game.path().join("art/moth")).unwrap();
+    for frame in 0..4 {
+        fs::write(game.path().join(format!("art/moth/{frame}.png")), png(8 + frame, 40)).unwrap();
+    }
+    let project = "format = 1\n[atlas.night]\nroot = \"art\"\nalso = [\"template:names.txt.jinja\"]\n";
+    fs::write(game.path().join("zemtak.toml"), project).unwrap();
+    fs::write(game.path().join("names.txt.jinja"), "{{ name }}\n").unwrap();
+    game
+}
+
+/// Runs the example as Cargo runs a build script: in the game's folder, with a folder for what it makes.
+fn build_script(game: &Path) -> Output {
+    let example = std::env::current_exe().unwrap().with_file_name("").join("../examples/build_script");
+    let mut command = Command::new(example.with_extension(std::env::consts::EXE_EXTENSION));
+    command.current_dir(game).env("OUT_DIR", game.join("out")).output().expect("cargo test builds examples")
+}
+
+#[test]
+fn a_build_script_packs_and_says_when_to_run_again() {
+    let game = game();
+    let run = build_script(game.path());
+    let told = String::from_utf8(run.stdout).unwrap();
+    assert!(run.status.success(), "{}", String::from_utf8_lossy(&run.stderr));
+    let mut again: Vec<&str> = told.lines().collect();
+    again.sort_unstable();
+    let expected = ["art", "names.txt.jinja", "zemtak.toml"].map(|path| format!("cargo::rerun-if-changed={path}"));
+    assert_eq!(again, expected);
+    let made = ["night-0.png", "night.zemtak.json", "night.names.txt"].map(|file| game.path().join("out").join(file));
+    assert!(made.iter().all(|file| file.exists()), "{made:?}");
+    let before = fs::read(&made[0]).unwrap();
+    fs::write(game.path().join("art/moth/2.png"), png(10, 90)).unwrap();
+    assert!(build_script(game.path()).status.success());
+    assert_ne!(fs::read(&made[0]).unwrap(), before);
+    // What is wrong is told in words that a person can use, and the good build stays.
+    fs::write(game.path().join("art/moth/3.png"), "no picture").unwrap();
+    let broken = build_script(game.path());
+    let told = String::from_utf8(broken.stderr).unwrap();
+    assert!(!broken.status.success() && told.contains("moth/3.png") && told.contains("not an image"), "{told}");
+    assert!(made.iter().all(|file| file.exists()));
+}
+
+/// Notes all that it is told, and stops a build in a phase.
+#[derive(Default)]
+struct Notes {
+    told: Mutex<Vec<(Phase, Option<usize>, usize)>>,
+    stop_in: Option<Phase>,
+    stopped: AtomicBool,
+}
+
+impl Observer for Notes {
+    fn began(&self, phase: Phase, total: Option<usize>) {
+        self.told.lock().unwrap().push((phase, total, 0));
+        self.stopped.fetch_or(self.stop_in == Some(phase), Ordering::SeqCst);
+    }
+
+    fn advanced(&self, phase: Phase) {
+        self.told.lock().unwrap().iter_mut().rfind(|(own, ..)| *own == phase).unwrap().2 += 1;
+    }
+
+    fn cancelled(&self) -> bool {
+        self.stopped.load(Ordering::SeqCst)
+    }
+}
+
+fn request(game: &Path) -> PackRequest {
+    PackRequest::of_project(game).out(game.join("out"))
+}
+
+#[test]
+fn an_observer_is_told_each_phase_and_every_item_of_it() {
+    let game = game();
+    let notes = Notes::default();
+    let packed = request(game.path()).run(&notes).unwrap();
+    let told = notes.told.into_inner().unwrap();
+    assert_eq!(told, [(Phase::Reading, Some(4), 4), (Phase::LayingOut, None, 0), (Phase::Drawing, Some(1), 1)]);
+    let files: Vec<PathBuf> = packed.files.iter().map(|file| file.path.clone()).collect();
+    let named = |name: &str| game.path().join("out").join(name);
+    assert_eq!(files, [named("night-0.png"), named("night.names.txt"), named("night.zemtak.json")]);
+    assert!(packed.files.iter().all(|file| file.changed) && packed.wrote());
+    let again = request(game.path()).run(&()).unwrap();
+    assert!(again.atlases[0].state == State::Unchanged && again.files.iter().all(|file| !file.changed));
+}
+
+#[test]
+fn a_build_that_is_stopped_in_any_phase_leaves_nothing_and_says_so() {
+    for phase in [Phase::Reading, Phase::LayingOut, Phase::Drawing] {
+        let game = game();
+        let notes = Notes { stop_in: Some(phase), ..Notes::default() };
+        let failure = request(game.path()).run(&notes).unwrap_err();
+        assert_eq!(failure.cause(), Cause::Interrupted, "{failure}");
+        assert!(!game.path().join("out").exists(), "{phase:?}");
+    }
+}
