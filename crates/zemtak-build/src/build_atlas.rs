@@ -344,8 +344,7 @@ fn tell_of_sources(summary: &mut Summary, target: &Target, loaded: &Loaded<'_>, 
     // Other sizes have the same rules.
     if summary.scale == 1.0 {
         let rules = &target.settings.rules;
-        let applied: BTreeSet<usize> = loaded.sprites.iter().flat_map(|s| rules.matching(&s.name)).collect();
-        for (_, rule) in rules.as_slice().iter().enumerate().filter(|(number, _)| !applied.contains(number)) {
+        for (_, rule) in rules.as_slice().iter().enumerate().filter(|(number, _)| !plan.applied.contains(number)) {
             let (atlas, glob, place) = (target.name.clone(), rule.pattern.to_string(), rule.place.clone());
             summary.warnings.push(Warning::IdleRule { atlas, glob, place });
         }

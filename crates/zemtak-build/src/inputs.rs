@@ -20,22 +20,29 @@ impl Inputs {
     /// What a build of these paths, or else of a project file, depends on as things are now. Where the project file cannot
     /// be used, that is the file alone. `out` is the folder for results where one was asked for.
     pub(crate) fn of(paths: &[PathBuf], project: Option<&Path>, out: Option<&Path>) -> Self {
-        let out = |default: PathBuf| out.map_or(default, Path::to_owned);
         if !paths.is_empty() {
-            return Self { art: paths.iter().cloned().collect(), files: BTreeSet::new(), out: out("build".into()) };
+            return Self::of_paths(paths, out);
         }
-        match Project::open(project) {
-            Ok(project) => Self { out: out(project.out.clone()), ..Self::of_project(&project) },
-            Err(_) => {
+        Project::open(project).map_or_else(
+            |_| {
                 let file = Project::locate(project).unwrap_or_else(|_| crate::project::FILE.into());
-                Self { art: BTreeSet::new(), files: BTreeSet::from([file]), out: out("build".into()) }
-            }
-        }
+                Self { files: BTreeSet::from([file]), ..Self::of_paths(&[], out) }
+            },
+            |project| Self::of_project(&project, out),
+        )
     }
 
-    fn of_project(project: &Project) -> Self {
+    /// What a build of these paths depends on.
+    pub(crate) fn of_paths(paths: &[PathBuf], out: Option<&Path>) -> Self {
+        let out = out.unwrap_or(Path::new("build")).to_owned();
+        Self { art: paths.iter().cloned().collect(), files: BTreeSet::new(), out }
+    }
+
+    /// What a build of a project depends on.
+    pub(crate) fn of_project(project: &Project, out: Option<&Path>) -> Self {
         let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
-        let mut inputs = Self { files: BTreeSet::from([project.path.clone()]), ..Self::default() };
+        let out = out.unwrap_or(&project.out).to_owned();
+        let mut inputs = Self { art: BTreeSet::new(), files: BTreeSet::from([project.path.clone()]), out };
         for (_, keys) in &project.atlases {
             let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
             inputs.art.insert(root);

@@ -99,7 +99,7 @@ pub struct Recipe<'a> {
 impl Recipe<'_> {
     /// The treatment of an image. One that repeats is stored whole, since its page's edges are its own.
     fn for_image(&self, name: &SpriteName) -> Treatment {
-        let repeats = self.rules.of(name).repeats() || self.rules.of(&frame_name(name, 0)).repeats();
+        let repeats = self.rules.repeats(name) || self.rules.repeats(&frame_name(name, 0));
         Treatment { trim: self.treatment.trim && !repeats, ..self.treatment }
     }
 }

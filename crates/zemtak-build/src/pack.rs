@@ -3,6 +3,7 @@
 use crate::build_atlas::{BuiltAtlas, Options, begin, finish};
 use crate::context::Context;
 use crate::failure::{Cause, Failure};
+use crate::inputs::Inputs;
 use crate::observer::Observer;
 use crate::pages::NotDrawn;
 use crate::project::Project;
@@ -11,7 +12,7 @@ use crate::store::{FileStore, Store};
 use crate::targets::{self, Target, Targets};
 use crate::timings::{Stage, Timings};
 use crate::{format, lock, place};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::time::Instant;
 
 impl PackRequest {
@@ -27,9 +28,10 @@ impl PackRequest {
 fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
-    let (out, targets) = timings.time(Stage::Find, || targets(request))?;
-    let options = Options { out: &out, check: request.check, keep: request.keep, explain: request.explain };
-    let mut lock = if request.check { None } else { Some(lock::take(&out, observer)?) };
+    let (inputs, targets) = timings.time(Stage::Find, || targets(request))?;
+    let out = inputs.out.as_path();
+    let options = Options { out, check: request.check, keep: request.keep, explain: request.explain };
+    let mut lock = if request.check { None } else { Some(lock::take(out, observer)?) };
     let run = Run { targets: &targets.targets, options, timings: &timings, observer };
     let built = run.build_and_place(request.fresh);
     if built.is_err() {
@@ -43,24 +45,25 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
         warnings: targets.warnings,
         files,
-        inputs: request.inputs(),
+        inputs,
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
     })
 }
 
-/// What is to be built, and where it goes.
-fn targets(request: &PackRequest) -> Result<(PathBuf, Targets), Failure> {
-    let name = request.name.as_deref();
-    if request.paths.is_empty() {
+/// What is to be built, what from, and where it goes.
+fn targets(request: &PackRequest) -> Result<(Inputs, Targets), Failure> {
+    let PackRequest { paths, root, name, keys, .. } = request;
+    let (name, out) = (name.as_deref(), request.out.as_deref());
+    if paths.is_empty() {
         let project = Project::open(request.project.as_deref())?;
-        let out = request.out.clone().unwrap_or_else(|| project.out.clone());
-        let targets = targets::of_project(&project, name, &out, &request.keys)?;
-        return Ok((out, targets));
+        let inputs = Inputs::of_project(&project, out);
+        let targets = targets::of_project(&project, name, &inputs.out, keys)?;
+        return Ok((inputs, targets));
     }
-    let out = request.out.clone().unwrap_or_else(|| "build".into());
-    let targets = targets::of_paths(&request.paths, request.root.as_deref(), &out, name, request.keys.clone())?;
-    Ok((out, targets))
+    let inputs = Inputs::of_paths(paths, out);
+    let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone())?;
+    Ok((inputs, targets))
 }
 
 /// A build under way.

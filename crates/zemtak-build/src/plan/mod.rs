@@ -45,6 +45,8 @@ pub struct Plan<'a> {
     pub(crate) task: Task<'a>,
     /// What the rules say of each sprite.
     pub(crate) overrides: Vec<Overrides>,
+    /// The numbers of the rules that apply to any sprite.
+    pub applied: BTreeSet<usize>,
     /// For each sprite the box that it lies in.
     pub(crate) box_of: Vec<usize>,
     /// For each box the sprite that is drawn there.
@@ -74,7 +76,9 @@ impl<'a> Plan<'a> {
     /// Sprites that fit on no page, all of them, or page options that cannot be met.
     pub fn new(task: Task<'a>, context: Context<'_>) -> Result<Self, Failure> {
         let Task { settings, sprites, .. } = task;
-        let overrides: Vec<Overrides> = sprites.iter().map(|s| settings.rules.of(&s.name)).collect();
+        let matching: Vec<Vec<usize>> = sprites.iter().map(|s| settings.rules.matching(&s.name)).collect();
+        let overrides: Vec<Overrides> = matching.iter().map(|numbers| settings.rules.together(numbers)).collect();
+        let applied = matching.into_iter().flatten().collect();
         let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
         let clips = clip::find(&names, task.base.unwrap_or(task.name), &told(sprites, &overrides));
         let dense = settings.layout == Arrangement::Dense;
@@ -100,7 +104,8 @@ impl<'a> Plan<'a> {
         };
         let items: Vec<Item> = drawn.iter().zip(groups).map(item).collect();
         let layout = Layout::default();
-        let mut plan = Self { task, overrides, box_of, drawn, layout, items, kept: None, clips, cut_short: false };
+        let mut plan =
+            Self { task, overrides, applied, box_of, drawn, layout, items, kept: None, clips, cut_short: false };
         plan.kept = task.keep.map(|former| plan.kept_of(former));
         plan.layout = plan.lay_out(context)?;
         plan.move_into_cells();

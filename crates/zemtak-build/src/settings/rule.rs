@@ -135,16 +135,24 @@ impl Rules {
         &self.0
     }
 
-    /// What all of them together say of a sprite.
-    #[must_use]
-    pub fn of(&self, name: &SpriteName) -> Overrides {
-        let overrides = |under: Overrides, number: usize| self.0[number].overrides.clone().over(under);
-        self.matching(name).into_iter().fold(Overrides::default(), overrides)
-    }
-
     /// The numbers of those that apply to a sprite, ascending.
     #[must_use]
     pub fn matching(&self, name: &SpriteName) -> Vec<usize> {
         (0..self.0.len()).filter(|&i| self.0[i].pattern.matches(name.as_str())).collect()
+    }
+
+    /// What those with these numbers, ascending, come to together.
+    #[must_use]
+    pub fn together(&self, numbers: &[usize]) -> Overrides {
+        let over = |under: Overrides, number: &usize| self.0[*number].overrides.clone().over(under);
+        numbers.iter().fold(Overrides::default(), over)
+    }
+
+    /// Whether a sprite fills a page of its own, which then repeats. Asks only the rules that say something about it.
+    #[must_use]
+    pub fn repeats(&self, name: &SpriteName) -> bool {
+        let says = self.0.iter().rev().filter(|rule| rule.overrides.wrap.is_some());
+        let mut of_it = says.filter(|rule| rule.pattern.matches(name.as_str()));
+        of_it.next().is_some_and(|rule| rule.overrides.repeats())
     }
 }
