@@ -1,9 +1,8 @@
 //! Opening descriptors, and choosing sprites of them.
 
 use std::path::Path;
-use zemtak_build::format;
 use zemtak_build::settings::Pattern;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::atlas::{Atlas, ParseError, Sprite};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_runtime::{AtlasFile, OpenError};

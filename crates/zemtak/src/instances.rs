@@ -7,8 +7,7 @@ use std::fmt;
 use std::fs::File;
 use std::io::{BufReader, Read};
 use std::path::Path;
-use zemtak_build::format;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::{Failure, Problem, format};
 
 /// The columns of a list, which are the keys of an entry too.
 pub const COLUMNS: [&str; 9] = ["sprite", "x", "y", "angle", "scale", "scale_x", "scale_y", "flip", "tint"];

@@ -3,8 +3,7 @@
 use std::io::{self, BufWriter, Seek, Write};
 use std::path::Path;
 use tempfile::{SpooledTempFile, spooled_tempfile};
-use zemtak_build::Failure;
-use zemtak_build::write;
+use zemtak_build::{Failure, write};
 use zemtak_core::coords::Quad;
 
 /// Bytes of a vertex: position, texture coordinates, colour.

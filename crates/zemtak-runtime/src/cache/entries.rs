@@ -5,7 +5,7 @@ use crate::failure::Failure;
 use std::panic::Location;
 use std::sync::Arc;
 
-/// An edition in use: with the places of its pages.
+/// A snapshot in use: with the places of its pages.
 #[derive(Debug)]
 pub(super) struct Version {
     pub snapshot: Snapshot,

@@ -180,7 +180,7 @@ impl Shared {
         Err(Failure::new(name, Reason::NotFound(looked)))
     }
 
-    /// All paths that a wish for loose images means, in order, each once.
+    /// All paths that a lookup of loose images finds, in order, each once.
     fn list(&self, glob: &Glob) -> Result<Vec<String>, Failure> {
         let mut names = std::collections::BTreeSet::new();
         for files in &self.roots {

@@ -1,4 +1,4 @@
-//! The pages of all editions: which are textures, who counts on them, and which go first. No threads, no files.
+//! The pages of all snapshots: which are textures, who counts on them, and which go first. No threads, no files.
 
 use super::counters::Counters;
 use super::snapshot::PageFile;
@@ -8,7 +8,7 @@ use crate::sink::{Texture, texture_bytes};
 use std::collections::VecDeque;
 use zemtak_core::pixels::Pixels;
 
-/// A page of some edition.
+/// A page of some snapshot.
 #[derive(Debug)]
 pub(super) struct Page {
     pub file: PageFile,
@@ -18,9 +18,9 @@ pub(super) struct Page {
     pub state: PageState,
     /// Leases on all its sprites together.
     pub leases: u32,
-    /// Needed by a new edition that waits to take over: neither evicted nor cancelled.
+    /// Needed by a new snapshot that waits to take over: neither evicted nor cancelled.
     pub staged: bool,
-    /// Of an edition that is no longer drawn from, but by those who still hold it.
+    /// Of a snapshot that is no longer drawn from, but by those who still hold it.
     pub retired: bool,
     /// When it was last wanted or let go, by a count of such moments. A place in a line is good only with its moment: a page
     /// that was given up or leased meanwhile leaves its old places behind.
@@ -311,7 +311,7 @@ impl Pages {
 
     fn fail(&mut self, page: u32, failure: Failure, counters: &mut Counters, events: &mut Events) {
         counters.page_failures += 1;
-        // What a new edition lacks is told once, for all of it.
+        // What a new snapshot lacks is told once, for all of it.
         if !self.get(page).staged {
             events.emit(Event::Failed(failure.clone()));
         }

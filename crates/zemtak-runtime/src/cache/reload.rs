@@ -87,7 +87,7 @@ impl State {
         self.failed(failure.clone());
     }
 
-    /// Finds places for an edition's pages; those that are the same as before keep theirs.
+    /// Finds places for a snapshot's pages; those that are the same as before keep theirs.
     fn install(&mut self, origin: u32, snapshot: Snapshot, before: Option<&Version>) -> Arc<Version> {
         let mut slots = Vec::with_capacity(snapshot.pages.len());
         for file in &snapshot.pages {

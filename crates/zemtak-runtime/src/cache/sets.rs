@@ -13,7 +13,7 @@ use zemtak_core::name::ClipName;
 pub(super) struct HeldSet {
     pub who: Who,
     pub held: Vec<u32>,
-    /// How many wishes wait until it is known what they mean.
+    /// How many lookups wait until it is known what they find.
     pub pending: u32,
     pub failures: Vec<Failure>,
     pub clip: Option<ClipOf>,
@@ -148,7 +148,7 @@ impl State {
         self.failed(failure);
     }
 
-    /// Grants a wish at once where the atlas is known, or later.
+    /// Looks up at once where the atlas is known, or later.
     fn lookup(&mut self, origin: u32, lookup: PendingLookup) {
         self.pend(lookup.set, 1);
         let own = &mut self.origins[origin as usize];
@@ -165,7 +165,7 @@ impl State {
         }
     }
 
-    /// Adds to a set what was wished for, now that the atlas is known.
+    /// Adds to a set what a lookup finds, now that the atlas is known.
     pub fn grant(&mut self, origin: u32, version: &Arc<Version>, lookup: &PendingLookup) {
         let Some(set) = self.sets.get_mut(&lookup.set) else { return };
         set.pending -= 1;
@@ -201,7 +201,7 @@ impl State {
         }
     }
 
-    /// Tells a set that what it wished for cannot be had. The reason was told already.
+    /// Tells a set that a lookup of it failed. The reason was told already.
     pub fn deny(&mut self, lookup: &PendingLookup, failure: &Failure) {
         if let Some(set) = self.sets.get_mut(&lookup.set) {
             set.pending -= 1;

@@ -52,7 +52,7 @@ pub(super) struct PageFile {
     pub page: Arc<Page>,
 }
 
-/// The files that an edition was made of, as they were just before they were read.
+/// The files that a snapshot was made of, as they were just before they were read.
 pub(super) type Seen = Vec<(usize, String, Option<Stamp>)>;
 
 impl Snapshot {

@@ -41,7 +41,7 @@ pub(super) struct Origin {
 pub(super) enum WorkItem {
     /// Read an atlas' descriptor, or an image.
     Open(u32),
-    /// List all files for a wish.
+    /// List all files for a lookup.
     List(PendingLookup),
     /// Look for files that have changed.
     Look,

@@ -7,8 +7,7 @@ use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::path::PathBuf;
-use zemtak_build::Failure;
-use zemtak_build::format;
+use zemtak_build::{Failure, format};
 use zemtak_core::atlas::{Clip, Mode, Rate, Sprite};
 use zemtak_core::name::{ClipName, SpriteName};
 

@@ -11,9 +11,8 @@ use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
-use zemtak_build::format;
 use zemtak_build::settings::Keyword;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::coords::{Part, Placement, Quad, Sampling, ScreenY, fill, fit, quad, tiles};
 use zemtak_core::geometry::Size;
 

@@ -9,8 +9,7 @@ use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
-use zemtak_build::Failure;
-use zemtak_build::{format, write};
+use zemtak_build::{Failure, format, write};
 
 /// What is rehearsed, and how it is told.
 #[derive(Debug, Clone, PartialEq, Eq)]

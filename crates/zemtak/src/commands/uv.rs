@@ -5,9 +5,8 @@ use crate::report::Report;
 use crate::shader;
 use serde_json::{Map, Value, json};
 use std::fmt::Write as _;
-use zemtak_build::format;
 use zemtak_build::settings::Keyword;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::{Failure, Problem, format};
 use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
 
 /// What is asked for.
