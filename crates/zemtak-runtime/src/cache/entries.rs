@@ -1,7 +1,7 @@
 //! Names that were asked for: what each means, and who holds it.
 
 use super::snapshot::{Placed, Snapshot};
-use crate::failure::Failure;
+use crate::failure::{Failure, Reason};
 use std::panic::Location;
 use std::sync::Arc;
 
@@ -16,7 +16,26 @@ impl Version {
     /// A sprite's index and the place of its page.
     pub fn find(&self, local: &str) -> Option<(u32, u32)> {
         let at = self.snapshot.find(local)?;
-        Some((at, self.slots[self.snapshot.placed(at).page as usize]))
+        Some((at, self.slot(at)))
+    }
+
+    /// The place of a sprite's page.
+    pub fn slot(&self, at: u32) -> u32 {
+        self.slots[self.snapshot.placed(at).page as usize]
+    }
+
+    /// What a full name means in this version.
+    pub fn target(self: &Arc<Self>, name: &str) -> Target {
+        match self.find(local(name)) {
+            Some((at, page)) => Target::Sprite { version: self.clone(), at, page },
+            None => Target::Bad(self.lacks(name)),
+        }
+    }
+
+    /// That it has no sprite of a full name, and what it has instead.
+    pub fn lacks(&self, name: &str) -> Failure {
+        let names = self.snapshot.sprites.iter().map(|(own, _)| own.as_str());
+        Failure::new(name, Reason::NoSprite(nearest(local(name), names)))
     }
 }
 
@@ -95,6 +114,14 @@ impl Entry {
         local(&self.name)
     }
 
+    /// The place of its page, once it is known to be a sprite.
+    pub fn page(&self) -> Option<u32> {
+        match self.target {
+            Target::Sprite { page, .. } => Some(page),
+            _ => None,
+        }
+    }
+
     pub fn placed(&self) -> Option<&Placed> {
         match &self.target {
             Target::Sprite { version, at, .. } => Some(version.snapshot.placed(*at)),
@@ -118,6 +145,13 @@ impl Entry {
 }
 
 /// A sprite's name within its atlas; empty for an image.
-pub(super) fn local(name: &str) -> &str {
+fn local(name: &str) -> &str {
     name.split_once(':').map_or("", |(_, local)| local)
+}
+
+/// The name that shares the longest beginning with a wanted one.
+pub(super) fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str>) -> Option<String> {
+    let shared = |name: &str| name.bytes().zip(wanted.bytes()).take_while(|(a, b)| a == b).count();
+    let best = names.min_by_key(|name| (std::cmp::Reverse(shared(name)), name.len()))?;
+    (shared(best) > 0).then(|| best.to_owned())
 }

@@ -1,14 +1,13 @@
 //! A counted hold on a sprite, and what it shows.
 
-use super::Shared;
 use super::entries::Who;
-use super::pages::PageState;
-use super::pump::Wanted;
+use super::shared::Shared;
 use super::snapshot::Details;
-use super::state::{State, Status};
-use crate::failure::{Failure, Reason};
+use super::state::State;
+use super::status::Status;
+use super::wanted::{Awaited, Handle, Wanted};
+use crate::failure::Failure;
 use crate::sink::Texture;
-use crate::sync::{current, wait};
 use std::fmt;
 use std::sync::Arc;
 use zemtak_core::coords::{Area, Part, PartError, Picture, Placement, Quad, Sampling, UvRect, Visible, quad};
@@ -19,6 +18,34 @@ use zemtak_core::geometry::{Rect, Size};
 pub struct Id {
     pub(super) entry: u32,
     pub(super) cache: u32,
+}
+
+/// What a lease is asked for by: a name or an id.
+#[derive(Debug, Clone, Copy)]
+#[non_exhaustive]
+pub enum Asked<'n> {
+    /// A name.
+    Name(&'n str),
+    /// An id.
+    Id(Id),
+}
+
+impl<'n> From<&'n str> for Asked<'n> {
+    fn from(name: &'n str) -> Self {
+        Self::Name(name)
+    }
+}
+
+impl<'n> From<&'n String> for Asked<'n> {
+    fn from(name: &'n String) -> Self {
+        Self::Name(name)
+    }
+}
+
+impl From<Id> for Asked<'_> {
+    fn from(id: Id) -> Self {
+        Self::Id(id)
+    }
 }
 
 /// A counted hold on a sprite: its texture stays as long as a lease on it or on a part of it lives.
@@ -103,20 +130,16 @@ impl Lease {
         Self { shared, entry, who, parts: None }
     }
 
-    pub(super) fn entry(&self) -> u32 {
-        self.entry
-    }
-
     /// The sprite's full name; of an alias, the name that it stood for.
     #[must_use]
     pub fn name(&self) -> Arc<str> {
-        self.shared.lock().entries[self.entry as usize].name.clone()
+        self.shared.lock().names.get(self.entry).name.clone()
     }
 
     /// How far it is.
     #[must_use]
     pub fn status(&self) -> Status {
-        self.shared.lock().look(self.entry)
+        self.shared.lock().status(self.entry)
     }
 
     /// Whether it can be drawn.
@@ -136,7 +159,7 @@ impl Lease {
     #[must_use]
     pub fn details(&self) -> Option<Arc<Details>> {
         let state = self.shared.lock();
-        let placed = state.entries[self.entry as usize].placed()?;
+        let placed = state.names.get(self.entry).placed()?;
         Some(placed.details.clone().unwrap_or_default())
     }
 
@@ -166,7 +189,7 @@ impl Lease {
         let former = self.parts.as_deref().unwrap_or_default();
         let parts: Arc<[Part]> = former.iter().copied().chain([part]).collect();
         let state = self.shared.lock();
-        if let Some(placed) = state.entries[self.entry as usize].placed() {
+        if let Some(placed) = state.names.get(self.entry).placed() {
             placed.picture.part(&parts)?;
         }
         drop(state);
@@ -200,30 +223,12 @@ impl Lease {
     }
 }
 
-impl Shared {
-    /// Waits on a thread that does not pump.
-    pub(super) fn wait(&self, wanted: Wanted) -> Result<(), Failure> {
-        let mut state = self.lock();
-        loop {
-            match wanted.look(&state) {
-                Status::Ready => return Ok(()),
-                Status::Failed(failure) => return Err(failure),
-                Status::Loading if state.pump_thread == current().id() => {
-                    return Err(Failure::new("waiting", Reason::OnPumpThread));
-                }
-                Status::Loading => state = wait(&self.done, state),
-            }
-        }
-    }
-}
-
 /// What is to be drawn for a sprite or a part of it.
 pub(super) fn view(state: &State, entry: u32, parts: &[Part]) -> Option<View> {
-    let entry = &state.entries[entry as usize];
+    let entry = state.names.get(entry);
     let placed = entry.placed();
-    if let (super::entries::Target::Sprite { page, .. }, Some(placed)) = (&entry.target, placed)
-        && let PageState::Resident(texture) = state.pages.get(*page).state
-    {
+    let texture = entry.page().and_then(|page| state.pages.texture(page));
+    if let (Some(texture), Some(placed)) = (texture, placed) {
         let visible = placed.picture.part(parts).ok()?;
         let uv = if parts.is_empty() { placed.uv } else { UvRect::of(visible.area.stored(), visible.area.page()) };
         let (pivot, canvas) = (placed.pivot, placed.picture.canvas);
@@ -239,6 +244,12 @@ pub(super) fn view(state: &State, entry: u32, parts: &[Part]) -> Option<View> {
     let room = Area::new(canvas, Rect::at(0, 0, canvas), false).ok()?;
     let visible = Visible { area, ..Picture::whole(room).part(parts).ok()? };
     Some(View { texture, uv: UvRect([0.0, 0.0, 1.0, 1.0]), pivot, canvas, visible, stand_in: true })
+}
+
+impl Awaited for Lease {
+    fn awaited(&self) -> Handle {
+        Handle(Wanted::Entry(self.entry))
+    }
 }
 
 impl Clone for Lease {

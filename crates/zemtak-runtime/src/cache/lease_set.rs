@@ -1,16 +1,13 @@
-//! Many sprites that are held together, and clips.
+//! Many sprites that are held together.
 
-use super::Shared;
 use super::lease::{View, view};
-use super::playing::Playing;
-use super::pump::Wanted;
 use super::sets::ReadyClip;
-use super::state::Status;
+use super::shared::Shared;
+use super::status::{Progress, Status};
+use super::wanted::{Awaited, Handle, Wanted};
 use crate::failure::Failure;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use std::time::Duration;
-use zemtak_core::clip::Ratio;
 
 /// Sprites that are held together: a list, all that a glob matches, a whole atlas. Clones are cheap, and are the same set.
 ///
@@ -24,36 +21,21 @@ struct Hold {
     set: u32,
 }
 
-/// How far a set is.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Progress {
-    /// Sprites that can be drawn.
-    pub done: usize,
-    /// Sprites and names that cannot be had.
-    pub failed: usize,
-    /// All of them, as far as it is known yet what the names mean.
-    pub total: usize,
-    /// Bytes of the textures that are there.
-    pub bytes: u64,
-    /// Bytes of all textures that are known to be needed.
-    pub total_bytes: u64,
-    /// Whether it is known what all names mean.
-    pub complete: bool,
-}
-
 impl LeaseSet {
     pub(super) fn new(shared: Arc<Shared>, set: u32) -> Self {
         Self(Arc::new(Hold { shared, set }))
     }
 
-    pub(super) fn id(&self) -> u32 {
-        self.0.set
+    /// The clip that the set is of, once it is known.
+    pub(super) fn clip(&self) -> Option<Arc<ReadyClip>> {
+        let state = self.0.shared.lock();
+        state.sets.get(self.0.set)?.clip.as_ref()?.ready.clone()
     }
 
     /// How far it is as a whole: ready when all of it is; failed when something cannot be had and the rest is ready.
     #[must_use]
     pub fn status(&self) -> Status {
-        self.0.shared.lock().look_at_set(self.0.set)
+        self.0.shared.lock().set_status(self.0.set)
     }
 
     /// How far it is, in numbers.
@@ -74,17 +56,15 @@ impl LeaseSet {
     #[must_use]
     pub fn progress(&self) -> Progress {
         let state = self.0.shared.lock();
-        let Some(set) = state.sets.get(&self.0.set) else { return Progress::default() };
+        let Some(set) = state.sets.get(self.0.set) else { return Progress::default() };
         let mut progress = Progress { failed: set.failures.len(), complete: set.pending == 0, ..Progress::default() };
         progress.total = set.held.len() + set.failures.len();
         let mut pages = BTreeSet::new();
         for entry in &set.held {
-            let status = state.look(*entry);
+            let status = state.status(*entry);
             progress.done += usize::from(matches!(status, Status::Ready));
             progress.failed += usize::from(matches!(status, Status::Failed(_)));
-            if let super::entries::Target::Sprite { page, .. } = state.entries[*entry as usize].target
-                && pages.insert(page)
-            {
+            if let Some(page) = state.names.get(*entry).page().filter(|page| pages.insert(*page)) {
                 let bytes = state.pages.get(page).bytes;
                 progress.total_bytes += bytes;
                 progress.bytes += if matches!(status, Status::Ready) { bytes } else { 0 };
@@ -97,8 +77,8 @@ impl LeaseSet {
     #[must_use]
     pub fn failures(&self) -> Vec<Failure> {
         let state = self.0.shared.lock();
-        let Some(set) = state.sets.get(&self.0.set) else { return Vec::new() };
-        let held = set.held.iter().filter_map(|entry| match state.look(*entry) {
+        let Some(set) = state.sets.get(self.0.set) else { return Vec::new() };
+        let held = set.held.iter().filter_map(|entry| match state.status(*entry) {
             Status::Failed(failure) => Some(failure),
             _ => None,
         });
@@ -109,15 +89,15 @@ impl LeaseSet {
     #[must_use]
     pub fn names(&self) -> Vec<Arc<str>> {
         let state = self.0.shared.lock();
-        let held = state.sets.get(&self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
-        held.iter().map(|entry| state.entries[*entry as usize].name.clone()).collect()
+        let held = state.sets.get(self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
+        held.iter().map(|entry| state.names.get(*entry).name.clone()).collect()
     }
 
     /// What the sprite at a place of [`LeaseSet::names`] shows just now.
     #[must_use]
     pub fn view(&self, at: usize) -> Option<View> {
         let state = self.0.shared.lock();
-        let entry = state.sets.get(&self.0.set)?.held.get(at)?;
+        let entry = state.sets.get(self.0.set)?.held.get(at)?;
         view(&state, *entry, &[])
     }
 
@@ -136,54 +116,8 @@ impl Drop for Hold {
     }
 }
 
-/// The sprites of a clip, held together. Clones are cheap, and are the same hold: a crowd shares one.
-#[derive(Debug, Clone)]
-pub struct ClipLease(LeaseSet);
-
-impl ClipLease {
-    pub(super) fn new(set: LeaseSet) -> Self {
-        Self(set)
-    }
-
-    /// The sprites of its steps, in order; one that is shown twice is there twice. None as long as the clip is not known.
-    #[must_use]
-    pub fn sprites(&self) -> &LeaseSet {
-        &self.0
-    }
-
-    /// A player at the beginning of the clip. A speed of 1 is as fast as the clip says, 0 stands still, below 0 goes
-    /// backwards.
-    #[must_use]
-    pub fn play(&self, speed: Ratio) -> Playing {
-        self.play_from(speed, Duration::ZERO)
-    }
-
-    /// A player that begins at a place of the clip, so that a crowd does not move in step.
-    ///
-    /// ```
-    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
-    /// # let files = MemoryFiles::new();
-    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
-    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
-    /// # files.put("moth.png", png.clone());
-    /// # files.put("title.png", png);
-    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
-    /// use std::time::Duration;
-    /// use zemtak_runtime::clip::Ratio;
-    ///
-    /// let flying = cache.lease_clip("night:moth/fly");
-    /// // A swarm: all share one hold, and each is somewhere else in the clip.
-    /// let mut swarm: Vec<_> = (0..9).map(|i| flying.play_from(Ratio::ONE, Duration::from_millis(137 * i))).collect();
-    /// assert!(swarm[0].advance(Duration::ZERO).view.is_none()); // not there yet
-    /// ```
-    #[must_use]
-    pub fn play_from(&self, speed: Ratio, place: Duration) -> Playing {
-        Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))
-    }
-
-    /// The clip, once it is known.
-    pub(super) fn ready(&self) -> Option<Arc<ReadyClip>> {
-        let state = self.0.0.shared.lock();
-        state.sets.get(&self.0.0.set)?.clip.as_ref()?.ready.clone()
+impl Awaited for LeaseSet {
+    fn awaited(&self) -> Handle {
+        Handle(Wanted::Set(self.0.set))
     }
 }

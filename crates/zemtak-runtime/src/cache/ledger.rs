@@ -1,6 +1,6 @@
 //! The account of what was loaded, reused, evicted and is still held.
 
-use super::counters::Evictions;
+use super::account::Evictions;
 use super::entries::{PINS, Target};
 use super::pages::PageState;
 use super::state::State;
@@ -116,11 +116,8 @@ pub struct TextureLine {
 
 impl Ledger {
     pub(super) fn of(state: &State) -> Self {
-        let counters = &state.counters;
+        let counters = &state.account.counters;
         let pages = || state.pages.iter().map(|(_, page)| page);
-        let loading = |s: &PageState| {
-            matches!(s, PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading)
-        };
         let leased = pages().filter(|p| p.leases > 0 && matches!(p.state, PageState::Resident(_)));
         let nanoseconds = |time: std::time::Duration| u64::try_from(time.as_nanos()).unwrap_or(u64::MAX);
         let (held, pins) = held(state);
@@ -140,7 +137,7 @@ impl Ledger {
             loaded_bytes: counters.loaded_bytes,
             page_failures: counters.page_failures,
             cancelled: counters.cancelled,
-            in_flight: pages().filter(|p| loading(&p.state)).count() as u64,
+            in_flight: pages().filter(|p| p.state.is_loading()).count() as u64,
             other_failures: counters.other_failures,
             replaced: counters.replaced,
             evictions: counters.evictions,
@@ -151,7 +148,7 @@ impl Ledger {
             over_budget: state.pages.resident > state.pages.budget,
             decoding_ns: nanoseconds(counters.decoding),
             uploading_ns: nanoseconds(counters.uploading),
-            events_lost: state.events.lost,
+            events_lost: state.account.events.lost,
             leases: held.iter().map(|held| u64::from(held.leases)).sum(),
             pins,
             held,
@@ -169,7 +166,7 @@ impl Ledger {
 
 fn held(state: &State) -> (Vec<Held>, u64) {
     let (mut held, mut pins) = (Vec::new(), 0);
-    for entry in &state.entries {
+    for entry in state.names.iter() {
         for (who, leases) in entry.holds() {
             if who.holder == PINS {
                 pins += u64::from(*leases);

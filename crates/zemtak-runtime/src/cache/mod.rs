@@ -1,42 +1,49 @@
 //! The resource cache: each texture is loaded once, shared, and given back in time.
 
-mod counters;
+mod account;
 mod entries;
 mod jobs;
 mod lease;
 mod lease_set;
 mod ledger;
+mod lookup;
+mod lookups;
+mod names;
+mod origins;
 mod pages;
 mod playing;
 mod pump;
+mod queue;
+mod reading;
 mod reload;
 mod sets;
 mod settings;
+mod shared;
 mod snapshot;
 mod state;
+mod status;
+mod wanted;
 
-pub use counters::Evictions;
-pub use lease::{Id, Lease, View};
-pub use lease_set::{ClipLease, LeaseSet, Progress};
+pub use account::Evictions;
+pub use lease::{Asked, Id, Lease, View};
+pub use lease_set::LeaseSet;
 pub use ledger::{Held, Ledger, TextureLine};
-pub use playing::{Moment, Playing};
-pub use pump::{Awaited, PerFrame, Pump, Pumped};
+pub use playing::{ClipLease, Moment, Playing};
+pub use pump::{PerFrame, Pump, Pumped};
 pub use settings::Settings;
 pub use snapshot::Details;
-pub use state::Status;
+pub use status::{Progress, Status};
+pub use wanted::{Awaited, Handle};
 
 use crate::event::Event;
-use crate::failure::Failure;
-use crate::files::Files;
-use crate::open::HashCheck;
-use crate::sink::{Sampler, Sink};
-use crate::sync::{Condvar, Mutex, MutexGuard, lock};
+use crate::failure::{Failure, Reason};
+use crate::sink::Sink;
 use entries::{PINS, Who};
-use state::{State, WorkItem};
-use std::fmt;
+use names::Names;
+use reading::Reading;
+use shared::Shared;
 use std::panic::Location;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU32, Ordering};
 use zemtak_core::codec::Limits;
 
 /// Loads each texture once, shares it, and gives it back in time. Clones are cheap, and are the same cache.
@@ -55,58 +62,14 @@ pub struct Cache {
     holder: u32,
 }
 
-/// What all handles of a cache share.
-pub(crate) struct Shared {
-    state: Mutex<State>,
-    /// Workers wait for something to do.
-    work: Condvar,
-    /// Others wait for something that was done.
-    done: Condvar,
-    roots: Vec<Arc<dyn Files>>,
-    hash: HashCheck,
-    decoded_ahead: u64,
-    limits: Limits,
-    image_sampler: Sampler,
-    number: u32,
-}
-
-impl fmt::Debug for Shared {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("Shared").field("number", &self.number).finish_non_exhaustive()
-    }
-}
-
-impl Shared {
-    fn lock(&self) -> MutexGuard<'_, State> {
-        lock(&self.state)
-    }
-
-    /// Wakes workers if there is something to do for them.
-    fn wake(&self, state: &State) {
-        if state.sleeping > 0 && state.has_jobs() {
-            self.work.notify_all();
-        }
-    }
-}
-
 impl Cache {
     /// A cache whose textures go into a sink, and the pump that makes and drops them. The pump belongs on the thread of the
     /// graphics API; dropping it drops all textures.
     pub fn new<S: Sink>(settings: Settings, sink: S) -> (Self, Pump<S>) {
-        static NUMBER: AtomicU32 = AtomicU32::new(0);
         let Settings { roots, budget, workers, hash, decoded_ahead, limits, image_sampler, stand_in, watch } = settings;
         let limits = Limits { side: limits.side.min(sink.largest_side()), ..limits };
-        let shared = Arc::new(Shared {
-            state: Mutex::new(State::new(budget)),
-            work: Condvar::new(),
-            done: Condvar::new(),
-            roots,
-            hash,
-            decoded_ahead,
-            limits,
-            image_sampler,
-            number: NUMBER.fetch_add(1, Ordering::Relaxed),
-        });
+        let reading = Reading { roots, hash, decoded_ahead, limits, image_sampler };
+        let shared = Arc::new(Shared::new(reading, budget));
         let pump = Pump::new(shared.clone(), sink, workers, stand_in, watch);
         (Self { shared, holder: 0 }, pump)
     }
@@ -179,15 +142,14 @@ impl Cache {
     #[track_caller]
     pub fn lease<'n>(&self, what: impl Into<Asked<'n>>) -> Lease {
         let who = self.who();
-        let mut state = self.shared.lock();
-        let asked = match what.into() {
-            Asked::Name(name) => state.intern(name),
-            Asked::Id(id) if id.cache == self.shared.number => id.entry,
-            Asked::Id(_) => 0,
-        };
-        let entry = state.take(asked, who);
-        self.shared.wake(&state);
-        drop(state);
+        let entry = self.shared.ask(|state| {
+            let asked = match what.into() {
+                Asked::Name(name) => state.intern(name),
+                Asked::Id(id) if id.cache == self.shared.number => id.entry,
+                Asked::Id(_) => Names::FOREIGN,
+            };
+            state.take(asked, who)
+        });
         Lease::new(self.shared.clone(), entry, who)
     }
 
@@ -239,10 +201,7 @@ impl Cache {
 
     fn set<'n>(&self, names: impl IntoIterator<Item = &'n str>, who: Who) -> LeaseSet {
         let names: Vec<&str> = names.into_iter().collect();
-        let mut state = self.shared.lock();
-        let set = state.set(&names, who);
-        self.shared.wake(&state);
-        drop(state);
+        let set = self.shared.ask(|state| state.lease_set(&names, who));
         LeaseSet::new(self.shared.clone(), set)
     }
 
@@ -250,10 +209,7 @@ impl Cache {
     #[track_caller]
     pub fn lease_clip(&self, name: &str) -> ClipLease {
         let who = self.who();
-        let mut state = self.shared.lock();
-        let set = state.clip(name, who);
-        self.shared.wake(&state);
-        drop(state);
+        let set = self.shared.ask(|state| state.lease_clip(name, who));
         ClipLease::new(LeaseSet::new(self.shared.clone(), set))
     }
 
@@ -277,12 +233,16 @@ impl Cache {
     /// # Ok::<(), zemtak_runtime::Failure>(())
     /// ```
     pub fn alias(&self, alias: &str, name: &str) -> Result<(), Failure> {
-        self.shared.lock().alias(alias, name)
+        let mut state = self.shared.lock();
+        let (from, to) = (state.intern(alias), state.intern(name));
+        if state.names.alias(from, to) { Ok(()) } else { Err(Failure::new(alias, Reason::AliasLoop)) }
     }
 
     /// Has a name mean itself again.
     pub fn forget_alias(&self, alias: &str) {
-        self.shared.lock().forget_alias(alias);
+        let mut state = self.shared.lock();
+        let entry = state.intern(alias);
+        state.names.get_mut(entry).alias = None;
     }
 
     /// Changes the budget. The next pump acts on it.
@@ -335,13 +295,12 @@ impl Cache {
     /// # Ok::<(), zemtak_runtime::Failure>(())
     /// ```
     pub fn reload(&self, name: &str) {
-        let mut state = self.shared.lock();
-        let entry = state.intern(name);
-        let entry = state.follow(entry);
-        if let Some(origin) = state.entries[entry as usize].origin {
-            state.reload(origin);
-        }
-        self.shared.wake(&state);
+        self.shared.ask(|state| {
+            let entry = state.meaning(name);
+            if let Some(origin) = state.names.get(entry).origin {
+                state.reload(origin);
+            }
+        });
     }
 
     /// Whether nothing is under way: all that was asked for is there or cannot be had, new versions have taken over, and the
@@ -369,11 +328,7 @@ impl Cache {
 
     /// Looks at the files of all atlases and images, and reloads those that have changed.
     pub fn reload_changed(&self) {
-        let mut state = self.shared.lock();
-        if !std::mem::replace(&mut state.looking, true) {
-            state.work_items.push_back(WorkItem::Look);
-        }
-        self.shared.wake(&state);
+        self.shared.ask(|state| state.queue.look());
     }
 
     /// Tries again to load what could not be had.
@@ -394,18 +349,15 @@ impl Cache {
     /// assert!(pump.wait(&lantern).is_ok());
     /// ```
     pub fn retry(&self, name: &str) {
-        let mut state = self.shared.lock();
-        let entry = state.intern(name);
-        let entry = state.follow(entry);
-        state.retry(Some(entry));
-        self.shared.wake(&state);
+        self.shared.ask(|state| {
+            let entry = state.meaning(name);
+            state.retry(Some(entry));
+        });
     }
 
     /// Tries again to load everything that could not be had.
     pub fn retry_all(&self) {
-        let mut state = self.shared.lock();
-        state.retry(None);
-        self.shared.wake(&state);
+        self.shared.ask(|state| state.retry(None));
     }
 
     /// What happened since the last call, in order.
@@ -428,7 +380,7 @@ impl Cache {
     /// ```
     #[must_use]
     pub fn events(&self) -> Vec<Event> {
-        self.shared.lock().events.take()
+        self.shared.lock().account.events.take()
     }
 
     /// The account of what was loaded, reused, evicted and is still held.
@@ -457,33 +409,5 @@ impl Cache {
     fn who(&self) -> Who {
         let at = if cfg!(debug_assertions) { Some(Location::caller()) } else { None };
         Who { holder: self.holder, at }
-    }
-}
-
-/// What a lease is asked for by: a name or an id.
-#[derive(Debug, Clone, Copy)]
-#[non_exhaustive]
-pub enum Asked<'n> {
-    /// A name.
-    Name(&'n str),
-    /// An id.
-    Id(Id),
-}
-
-impl<'n> From<&'n str> for Asked<'n> {
-    fn from(name: &'n str) -> Self {
-        Self::Name(name)
-    }
-}
-
-impl<'n> From<&'n String> for Asked<'n> {
-    fn from(name: &'n String) -> Self {
-        Self::Name(name)
-    }
-}
-
-impl From<Id> for Asked<'_> {
-    fn from(id: Id) -> Self {
-        Self::Id(id)
     }
 }

@@ -1,8 +1,9 @@
 //! The pages of all snapshots: which are textures, who counts on them, and which go first. No threads, no files.
 
-use super::counters::Counters;
+use super::account::Account;
 use super::snapshot::PageFile;
-use crate::event::{Cause, Event, Events};
+use super::status::Status;
+use crate::event::{Cause, Event};
 use crate::failure::Failure;
 use crate::sink::{Texture, texture_bytes};
 use std::collections::VecDeque;
@@ -50,6 +51,12 @@ pub(super) enum PageState {
     Free,
 }
 
+impl PageState {
+    pub fn is_loading(&self) -> bool {
+        matches!(self, Self::Queued | Self::Decoding | Self::Decoded(_) | Self::Uploading)
+    }
+}
+
 /// A page's place in a line: since when, and which.
 type Place = (u64, u32);
 
@@ -68,10 +75,10 @@ pub(super) struct Pages {
     pub resident: u64,
     pub peak: u64,
     /// Bytes of pages that wait for the pump.
-    pub decoded: u64,
-    pub over_budget: bool,
+    decoded: u64,
+    over_budget: bool,
     /// Textures to be dropped by the pump.
-    pub drops: Vec<Texture>,
+    drops: Vec<Texture>,
 }
 
 impl Pages {
@@ -83,7 +90,7 @@ impl Pages {
         &self.list[page as usize]
     }
 
-    pub fn get_mut(&mut self, page: u32) -> &mut Page {
+    fn get_mut(&mut self, page: u32) -> &mut Page {
         &mut self.list[page as usize]
     }
 
@@ -113,61 +120,134 @@ impl Pages {
     }
 
     /// Counts leases that were asked for, and wants the page.
-    pub fn lease(&mut self, page: u32, count: u32, counters: &mut Counters) {
+    pub fn lease(&mut self, page: u32, count: u32, account: &mut Account) {
         let count64 = u64::from(count);
         let own = self.get_mut(page);
         own.leases += count;
         match own.state {
-            PageState::Resident(_) => counters.reuses += count64,
+            PageState::Resident(_) => account.counters.reuses += count64,
             PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading => {
-                counters.coalesced += count64;
+                account.counters.coalesced += count64;
             }
-            PageState::Failed(_) => counters.refused += count64,
+            PageState::Failed(_) => account.counters.refused += count64,
             PageState::Absent | PageState::Free => {
-                counters.started += 1;
-                counters.coalesced += count64 - 1;
-                self.want(page, counters);
+                account.counters.started += 1;
+                account.counters.coalesced += count64 - 1;
+                self.want(page, account);
             }
         }
     }
 
+    /// Counts leases of holders that ask for nothing by it: the page is not loaded for them.
+    pub fn share(&mut self, page: u32, count: u32) {
+        self.get_mut(page).leases += count;
+    }
+
+    /// Takes away leases that count on another page now. What becomes of the page is for [`Pages::settle`].
+    pub fn unshare(&mut self, page: u32, count: u32) {
+        self.get_mut(page).leases -= count;
+    }
+
     /// Adds leases that were counted before.
-    pub fn hold(&mut self, page: u32, count: u32, counters: &mut Counters) {
+    pub fn hold(&mut self, page: u32, count: u32, account: &mut Account) {
         let own = self.get_mut(page);
         own.leases += count;
         if count > 0 && matches!(own.state, PageState::Absent) {
-            self.want(page, counters);
+            self.want(page, account);
         }
     }
 
     /// Has an absent page loaded.
-    pub fn want(&mut self, page: u32, counters: &mut Counters) {
+    pub fn want(&mut self, page: u32, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Absent | PageState::Failed(_)) {
             self.get_mut(page).state = PageState::Queued;
             let place = self.place(page);
             self.queue.push_back(place);
-            counters.begun += 1;
+            account.counters.begun += 1;
         }
     }
 
+    /// Tries a page again that failed: at once where somebody holds it, else when it is leased.
+    pub fn retry(&mut self, page: u32, account: &mut Account) {
+        if matches!(self.get(page).state, PageState::Failed(_)) {
+            if self.get(page).leases > 0 {
+                self.want(page, account);
+            } else {
+                self.get_mut(page).state = PageState::Absent;
+            }
+        }
+    }
+
+    /// Has a page of a new version loaded, and keeps it until [`Pages::unstage`]. Tells how far it is.
+    pub fn stage(&mut self, page: u32, account: &mut Account) -> Status {
+        self.get_mut(page).staged = true;
+        if matches!(self.get(page).state, PageState::Absent) {
+            self.want(page, account);
+        }
+        self.status(page)
+    }
+
+    /// Ends the special care for a page of a new version.
+    pub fn unstage(&mut self, page: u32) {
+        self.get_mut(page).staged = false;
+    }
+
+    /// Says whether a page is of a version that is no longer drawn, but by those who still hold it.
+    pub fn set_retired(&mut self, page: u32, retired: bool) {
+        self.get_mut(page).retired = retired;
+    }
+
+    /// How far a page is for whoever holds it.
+    pub fn status(&self, page: u32) -> Status {
+        match &self.get(page).state {
+            PageState::Resident(_) => Status::Ready,
+            PageState::Failed(failure) => Status::Failed(failure.clone()),
+            _ => Status::Loading,
+        }
+    }
+
+    /// A page's texture, if there is one.
+    pub fn texture(&self, page: u32) -> Option<Texture> {
+        match self.get(page).state {
+            PageState::Resident(texture) => Some(texture),
+            _ => None,
+        }
+    }
+
+    /// Counts memory of a texture that is no page.
+    pub fn occupy(&mut self, bytes: u64) {
+        self.resident += bytes;
+        self.peak = self.peak.max(self.resident);
+    }
+
+    /// Ends that.
+    pub fn vacate(&mut self, bytes: u64) {
+        self.resident -= bytes;
+    }
+
+    /// Textures that the pump has to drop.
+    pub fn take_drops(&mut self) -> Vec<Texture> {
+        std::mem::take(&mut self.drops)
+    }
+
     /// Ends leases.
-    pub fn release(&mut self, page: u32, count: u32, counters: &mut Counters, events: &mut Events) {
+    pub fn release(&mut self, page: u32, count: u32, account: &mut Account) {
         let own = self.get_mut(page);
         own.leases -= count;
         if own.leases == 0 {
-            self.settle(page, counters, events);
+            self.settle(page, account);
         }
     }
 
     /// What becomes of a page when nobody counts on it: loading is given up, a texture stays as long as there is room.
-    pub fn settle(&mut self, page: u32, counters: &mut Counters, events: &mut Events) {
+    pub fn settle(&mut self, page: u32, account: &mut Account) {
         let own = &self.list[page as usize];
         if own.leases > 0 || own.staged {
             return;
         }
         match own.state {
-            PageState::Queued | PageState::Decoded(_) => self.cancel(page, counters, events),
-            PageState::Resident(_) if own.retired => self.evict(page, Cause::Replaced, counters, events),
+            PageState::Queued | PageState::Decoded(_) => self.cancel(page, account),
+            PageState::Resident(_) if own.retired => self.evict(page, Cause::Replaced, account),
             PageState::Resident(_) => self.rest(page),
             PageState::Absent | PageState::Failed(_) => self.free_if_retired(page),
             PageState::Decoding | PageState::Uploading | PageState::Free => {}
@@ -175,14 +255,14 @@ impl Pages {
     }
 
     /// Gives up loading.
-    fn cancel(&mut self, page: u32, counters: &mut Counters, events: &mut Events) {
+    fn cancel(&mut self, page: u32, account: &mut Account) {
         let own = &mut self.list[page as usize];
         if let PageState::Decoded(_) = own.state {
             self.decoded -= own.bytes;
         }
         own.state = PageState::Absent;
-        counters.cancelled += 1;
-        events.emit(Event::Cancelled { path: own.file.path.to_string() });
+        account.counters.cancelled += 1;
+        account.events.emit(Event::Cancelled { path: own.file.path.to_string() });
         self.free_if_retired(page);
     }
 
@@ -233,12 +313,14 @@ impl Pages {
         !self.queue.is_empty()
     }
 
-    /// Whether no page is on its way, and no texture is to be dropped.
+    /// Whether no page is being loaded, and no texture is to be dropped.
     pub fn is_idle(&self) -> bool {
-        let under_way = |page: &Page| {
-            matches!(page.state, PageState::Queued | PageState::Decoding | PageState::Decoded(_) | PageState::Uploading)
-        };
-        self.drops.is_empty() && !self.list.iter().any(under_way)
+        self.drops.is_empty() && !self.list.iter().any(|page| page.state.is_loading())
+    }
+
+    /// Whether the pump could do something just now.
+    pub fn wait_for_pump(&self) -> bool {
+        !self.drops.is_empty() || self.ready() > 0
     }
 
     /// How many pages wait for the pump.
@@ -246,14 +328,16 @@ impl Pages {
         self.ready.iter().filter(|(since, page)| self.get(*page).is_ready(*since)).count()
     }
 
+    /// Takes pixels that were read together with the news of the page, unless nobody wants it.
+    pub fn decoded_early(&mut self, page: u32, pixels: Pixels, account: &mut Account) {
+        if matches!(self.get(page).state, PageState::Queued) {
+            self.get_mut(page).state = PageState::Decoding;
+            self.decoded(page, Ok(pixels), account);
+        }
+    }
+
     /// Takes what a worker made of a page.
-    pub fn decoded(
-        &mut self,
-        page: u32,
-        result: Result<Pixels, Failure>,
-        counters: &mut Counters,
-        events: &mut Events,
-    ) {
+    pub fn decoded(&mut self, page: u32, result: Result<Pixels, Failure>, account: &mut Account) {
         match result {
             Ok(pixels) => {
                 let own = self.get_mut(page);
@@ -262,14 +346,14 @@ impl Pages {
                 self.decoded += bytes;
                 self.ready.push_back(place);
             }
-            Err(failure) => self.fail(page, failure, counters, events),
+            Err(failure) => self.fail(page, failure, account),
         }
         // Nobody may want it any more.
-        self.settle(page, counters, events);
+        self.settle(page, account);
     }
 
     /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
-    pub fn next_to_upload(&mut self, counters: &mut Counters, events: &mut Events) -> Option<(u32, Pixels)> {
+    pub fn next_to_upload(&mut self, account: &mut Account) -> Option<(u32, Pixels)> {
         while let Some((since, page)) = self.ready.pop_front() {
             let own = &mut self.list[page as usize];
             if !own.is_ready(since) {
@@ -278,7 +362,7 @@ impl Pages {
             let state = std::mem::replace(&mut own.state, PageState::Uploading);
             let bytes = own.bytes;
             self.decoded -= bytes;
-            self.make_room(bytes, counters, events);
+            self.make_room(bytes, account);
             if let PageState::Decoded(pixels) = state {
                 return Some((page, pixels));
             }
@@ -287,66 +371,70 @@ impl Pages {
     }
 
     /// Takes the texture that was made of a page, or why there is none.
-    pub fn uploaded(
-        &mut self,
-        page: u32,
-        result: Result<Texture, Failure>,
-        counters: &mut Counters,
-        events: &mut Events,
-    ) {
+    pub fn uploaded(&mut self, page: u32, result: Result<Texture, Failure>, account: &mut Account) {
         match result {
             Ok(texture) => {
                 let own = &mut self.list[page as usize];
                 own.state = PageState::Resident(texture);
-                counters.loads += 1;
-                counters.loaded_bytes += own.bytes;
-                events.emit(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
-                self.resident += own.bytes;
-                self.peak = self.peak.max(self.resident);
+                account.counters.loads += 1;
+                account.counters.loaded_bytes += own.bytes;
+                account.events.emit(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
+                let bytes = own.bytes;
+                self.occupy(bytes);
             }
-            Err(failure) => self.fail(page, failure, counters, events),
+            Err(failure) => self.fail(page, failure, account),
         }
-        self.settle(page, counters, events);
+        self.settle(page, account);
     }
 
-    fn fail(&mut self, page: u32, failure: Failure, counters: &mut Counters, events: &mut Events) {
-        counters.page_failures += 1;
+    fn fail(&mut self, page: u32, failure: Failure, account: &mut Account) {
+        account.counters.page_failures += 1;
         // What a new snapshot lacks is told once, for all of it.
         if !self.get(page).staged {
-            events.emit(Event::Failed(failure.clone()));
+            account.events.emit(Event::Failed(failure.clone()));
         }
         self.get_mut(page).state = PageState::Failed(failure);
     }
 
     /// Evicts until so many bytes more fit into the budget, or nothing is left that may go.
-    pub fn make_room(&mut self, bytes: u64, counters: &mut Counters, events: &mut Events) {
-        while self.resident.saturating_add(bytes) > self.budget && self.evict_oldest(Cause::Budget, counters, events) {}
+    pub fn make_room(&mut self, bytes: u64, account: &mut Account) {
+        while self.resident.saturating_add(bytes) > self.budget && self.evict_oldest(Cause::Budget, account) {}
         let over = self.resident.saturating_add(bytes) > self.budget;
         if over && !self.over_budget {
-            events.emit(Event::OverBudget { resident: self.resident.saturating_add(bytes), budget: self.budget });
+            account
+                .events
+                .emit(Event::OverBudget { resident: self.resident.saturating_add(bytes), budget: self.budget });
         }
         self.over_budget = over;
     }
 
     /// Evicts the page that nobody has held for longest; tells whether there was one.
-    pub fn evict_oldest(&mut self, cause: Cause, counters: &mut Counters, events: &mut Events) -> bool {
+    pub fn evict_oldest(&mut self, cause: Cause, account: &mut Account) -> bool {
         while let Some((since, page)) = self.idle.pop_front() {
             if self.get(page).is_idle(since) {
-                self.evict(page, cause, counters, events);
+                self.evict(page, cause, account);
                 return true;
             }
         }
         false
     }
 
-    pub fn evict(&mut self, page: u32, cause: Cause, counters: &mut Counters, events: &mut Events) {
+    /// Evicts every page: at the end.
+    pub fn evict_all(&mut self, account: &mut Account) {
+        let all: Vec<u32> = self.iter().map(|(page, _)| page).collect();
+        for page in all {
+            self.evict(page, Cause::Closed, account);
+        }
+    }
+
+    fn evict(&mut self, page: u32, cause: Cause, account: &mut Account) {
         let own = &mut self.list[page as usize];
         if let PageState::Resident(texture) = own.state {
             own.state = PageState::Absent;
             self.resident -= own.bytes;
             self.drops.push(texture);
-            counters.evictions.count(cause);
-            events.emit(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
+            account.counters.evictions.count(cause);
+            account.events.emit(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
             self.free_if_retired(page);
         }
     }

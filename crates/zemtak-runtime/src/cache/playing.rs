@@ -1,11 +1,64 @@
-//! A clip that plays on leased sprites.
+//! Clips that are held, and clips that play.
 
 use super::lease::View;
-use super::lease_set::ClipLease;
+use super::lease_set::LeaseSet;
 use super::sets::ReadyClip;
+use super::wanted::{Awaited, Handle};
 use std::sync::Arc;
 use std::time::Duration;
 use zemtak_core::clip::{Entered, Player, Ratio};
+
+/// The sprites of a clip, held together. Clones are cheap, and are the same hold: a crowd shares one.
+#[derive(Debug, Clone)]
+pub struct ClipLease(LeaseSet);
+
+impl ClipLease {
+    pub(super) fn new(set: LeaseSet) -> Self {
+        Self(set)
+    }
+
+    /// The sprites of its steps, in order; one that is shown twice is there twice. None as long as the clip is not known.
+    #[must_use]
+    pub fn sprites(&self) -> &LeaseSet {
+        &self.0
+    }
+
+    /// A player at the beginning of the clip. A speed of 1 is as fast as the clip says, 0 stands still, below 0 goes
+    /// backwards.
+    #[must_use]
+    pub fn play(&self, speed: Ratio) -> Playing {
+        self.play_from(speed, Duration::ZERO)
+    }
+
+    /// A player that begins at a place of the clip, so that a crowd does not move in step.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png.clone());
+    /// # files.put("title.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// use std::time::Duration;
+    /// use zemtak_runtime::clip::Ratio;
+    ///
+    /// let flying = cache.lease_clip("night:moth/fly");
+    /// // A swarm: all share one hold, and each is somewhere else in the clip.
+    /// let mut swarm: Vec<_> = (0..9).map(|i| flying.play_from(Ratio::ONE, Duration::from_millis(137 * i))).collect();
+    /// assert!(swarm[0].advance(Duration::ZERO).view.is_none()); // not there yet
+    /// ```
+    #[must_use]
+    pub fn play_from(&self, speed: Ratio, place: Duration) -> Playing {
+        Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))
+    }
+}
+
+impl Awaited for ClipLease {
+    fn awaited(&self) -> Handle {
+        self.0.awaited()
+    }
+}
 
 /// Plays a leased clip: says at each frame of the game which sprite to draw.
 ///
@@ -62,7 +115,7 @@ impl Playing {
 
     /// The same for nanoseconds, which may be below 0.
     pub fn advance_by(&mut self, nanoseconds: i64) -> Moment<'_> {
-        self.known = self.clip.ready();
+        self.known = self.clip.0.clip();
         let Some(known) = &self.known else {
             let view = self.clip.sprites().view(0);
             return Moment { view, step: 0, played: 0, ended: false, entered: None };

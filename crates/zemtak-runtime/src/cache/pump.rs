@@ -1,14 +1,14 @@
 //! The pump: makes and drops textures, on the thread that owns it and on no other.
 
-use super::Shared;
-use super::lease::Lease;
-use super::lease_set::{ClipLease, LeaseSet};
 use super::ledger::Ledger;
-use super::state::{State, Status, WorkItem};
+use super::shared::Shared;
+use super::state::State;
+use super::status::Status;
+use super::wanted::Awaited;
 use crate::event::Cause;
 use crate::failure::{Failure, Reason};
 use crate::sink::{NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
-use crate::sync::{Stopwatch, current, wait};
+use crate::sync::{Stopwatch, current};
 use std::sync::Arc;
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
@@ -55,32 +55,6 @@ pub struct Pump<S: Sink> {
     workers: Vec<JoinHandle<()>>,
     stand_in: Option<Pixels>,
     watch: Option<(Duration, Stopwatch)>,
-}
-
-/// What can be waited for: a lease, a set of them, a clip.
-pub trait Awaited {
-    /// What is waited for, in the cache's own terms.
-    #[doc(hidden)]
-    fn awaited(&self) -> Handle;
-}
-
-/// What is waited for, in the cache's own terms.
-#[derive(Debug, Clone, Copy)]
-pub struct Handle(pub(super) Wanted);
-
-#[derive(Debug, Clone, Copy)]
-pub(super) enum Wanted {
-    Entry(u32),
-    Set(u32),
-}
-
-impl Wanted {
-    pub fn look(self, state: &State) -> Status {
-        match self {
-            Self::Entry(entry) => state.look(entry),
-            Self::Set(set) => state.look_at_set(set),
-        }
-    }
 }
 
 impl<S: Sink> Pump<S> {
@@ -140,7 +114,7 @@ impl<S: Sink> Pump<S> {
                 Some(made) => bytes += made,
                 None if self.workers.is_empty() && decodes > 0 => {
                     decodes -= 1;
-                    if !self.decode_next() {
+                    if !self.shared.work_once() {
                         break;
                     }
                 }
@@ -158,16 +132,15 @@ impl<S: Sink> Pump<S> {
     pub fn wait(&mut self, on: &impl Awaited) -> Result<(), Failure> {
         loop {
             self.pump(PerFrame::UNLIMITED);
-            let mut state = self.shared.lock();
-            match on.awaited().0.look(&state) {
+            let state = self.shared.lock();
+            match on.awaited().0.status(&state) {
                 Status::Ready => return Ok(()),
                 Status::Failed(failure) => return Err(failure),
                 Status::Loading => {}
             }
-            if !self.workers.is_empty() && !state.waits_for_pump() {
+            if !self.workers.is_empty() && !state.pages.wait_for_pump() {
                 self.shared.wake(&state);
-                state = wait(&self.shared.done, state);
-                drop(state);
+                drop(self.shared.until_told(state));
             }
         }
     }
@@ -196,16 +169,14 @@ impl<S: Sink> Pump<S> {
         let mut state = self.shared.lock();
         state.pump_thread = current().id();
         if std::mem::take(&mut state.trim) {
-            let State { pages, counters, events, .. } = &mut *state;
-            while pages.evict_oldest(Cause::Trim, counters, events) {}
+            let State { pages, account, .. } = &mut *state;
+            while pages.evict_oldest(Cause::Trim, account) {}
         }
-        if self.watch.as_ref().is_some_and(|(every, since)| since.elapsed() >= *every) && !state.looking {
-            state.looking = true;
-            state.work_items.push_back(WorkItem::Look);
+        if self.watch.as_ref().is_some_and(|(every, since)| since.elapsed() >= *every) && state.queue.look() {
             self.watch = self.watch.take().map(|(every, _)| (every, Stopwatch::start()));
         }
         self.shared.wake(&state);
-        let drops = std::mem::take(&mut state.pages.drops);
+        let drops = state.pages.take_drops();
         drop(state);
         self.drop_all(drops, pumped);
     }
@@ -213,13 +184,13 @@ impl<S: Sink> Pump<S> {
     fn end(&mut self, pumped: &mut Pumped) {
         let mut state = self.shared.lock();
         state.take_over();
-        let State { pages, counters, events, .. } = &mut *state;
-        pages.make_room(0, counters, events);
+        let State { pages, account, .. } = &mut *state;
+        pages.make_room(0, account);
         pumped.ready = pages.ready();
-        let drops = std::mem::take(&mut pages.drops);
+        let drops = pages.take_drops();
         // Room for decoded pages may have become free, and new versions may want more.
         self.shared.wake(&state);
-        self.shared.done.notify_all();
+        self.shared.tell();
         drop(state);
         self.drop_all(drops, pumped);
     }
@@ -234,11 +205,11 @@ impl<S: Sink> Pump<S> {
     /// Makes the next texture that is ready; gives its bytes.
     fn make_next(&mut self, pumped: &mut Pumped) -> Option<u64> {
         let mut state = self.shared.lock();
-        let State { pages, counters, events, .. } = &mut *state;
-        let (page, pixels) = pages.next_to_upload(counters, events)?;
+        let State { pages, account, .. } = &mut *state;
+        let (page, pixels) = pages.next_to_upload(account)?;
         let file = pages.get(page).file.clone();
         let bytes = pages.get(page).bytes;
-        let drops = std::mem::take(&mut pages.drops);
+        let drops = pages.take_drops();
         drop(state);
         self.drop_all(drops, pumped);
         let watch = Stopwatch::start();
@@ -248,9 +219,9 @@ impl<S: Sink> Pump<S> {
         drop(pixels);
         pumped.made += usize::from(result.is_ok());
         let mut state = self.shared.lock();
-        let State { pages, counters, events, .. } = &mut *state;
-        counters.uploading += watch.elapsed();
-        pages.uploaded(page, result, counters, events);
+        let State { pages, account, .. } = &mut *state;
+        account.counters.uploading += watch.elapsed();
+        pages.uploaded(page, result, account);
         Some(bytes)
     }
 
@@ -262,24 +233,15 @@ impl<S: Sink> Pump<S> {
                 result => return result,
             }
             let mut state = self.shared.lock();
-            let State { pages, counters, events, .. } = &mut *state;
-            let gone = pages.evict_oldest(Cause::Device, counters, events);
-            let drops = std::mem::take(&mut pages.drops);
+            let State { pages, account, .. } = &mut *state;
+            let gone = pages.evict_oldest(Cause::Device, account);
+            let drops = pages.take_drops();
             drop(state);
             if !gone {
                 return Err(SinkError::OutOfMemory);
             }
             self.drop_all(drops, pumped);
         }
-    }
-
-    /// Does what a worker would do; tells whether there was anything.
-    fn decode_next(&mut self) -> bool {
-        let job = self.shared.lock().next_job(&self.shared);
-        let Some(job) = job else { return false };
-        let done = self.shared.run(job);
-        self.shared.lock().finish(done);
-        true
     }
 
     fn make_stand_in(&mut self) {
@@ -291,10 +253,9 @@ impl<S: Sink> Pump<S> {
         match result {
             Ok(texture) => {
                 state.stand_in = Some((texture, size));
-                state.pages.resident += texture_bytes(size, 1);
-                state.pages.peak = state.pages.peak.max(state.pages.resident);
+                state.pages.occupy(texture_bytes(size, 1));
             }
-            Err(error) => state.failed(Failure::new("the stand-in", Reason::Sink(error))),
+            Err(error) => state.account.failed(Failure::new("the stand-in", Reason::Sink(error))),
         }
     }
 
@@ -304,18 +265,14 @@ impl<S: Sink> Pump<S> {
             return;
         }
         state.closed = true;
-        let resident: Vec<u32> = state.pages.iter().map(|(page, _)| page).collect();
-        let State { pages, counters, events, .. } = &mut *state;
-        for page in resident {
-            pages.evict(page, Cause::Closed, counters, events);
-        }
-        let mut drops = std::mem::take(&mut pages.drops);
+        let State { pages, account, .. } = &mut *state;
+        pages.evict_all(account);
+        let mut drops = pages.take_drops();
         if let Some((texture, size)) = state.stand_in.take() {
             drops.push(texture);
-            state.pages.resident -= texture_bytes(size, 1);
+            state.pages.vacate(texture_bytes(size, 1));
         }
-        self.shared.work.notify_all();
-        self.shared.done.notify_all();
+        self.shared.end();
         drop(state);
         self.drop_all(drops, &mut Pumped::default());
         for worker in self.workers.drain(..) {
@@ -328,54 +285,5 @@ impl<S: Sink> Pump<S> {
 impl<S: Sink> Drop for Pump<S> {
     fn drop(&mut self) {
         self.close();
-    }
-}
-
-impl State {
-    /// Whether the pump could do something just now.
-    fn waits_for_pump(&self) -> bool {
-        !self.pages.drops.is_empty() || self.pages.ready() > 0
-    }
-}
-
-impl Shared {
-    /// What a worker does until the pump is dropped.
-    fn work(&self) {
-        let mut state = self.lock();
-        while !state.closed {
-            let Some(job) = state.next_job(self) else {
-                state.sleeping += 1;
-                state = wait(&self.work, state);
-                state.sleeping -= 1;
-                continue;
-            };
-            state.running += 1;
-            drop(state);
-            let done = self.run(job);
-            state = self.lock();
-            state.running -= 1;
-            state.finish(done);
-            // What was read may be something that others have to go on with.
-            self.wake(&state);
-            self.done.notify_all();
-        }
-    }
-}
-
-impl Awaited for Lease {
-    fn awaited(&self) -> Handle {
-        Handle(Wanted::Entry(self.entry()))
-    }
-}
-
-impl Awaited for LeaseSet {
-    fn awaited(&self) -> Handle {
-        Handle(Wanted::Set(self.id()))
-    }
-}
-
-impl Awaited for ClipLease {
-    fn awaited(&self) -> Handle {
-        self.sprites().awaited()
     }
 }

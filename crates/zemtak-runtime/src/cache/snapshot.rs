@@ -101,6 +101,10 @@ impl Snapshot {
     pub fn placed(&self, at: u32) -> &Placed {
         &self.sprites[at as usize].1
     }
+
+    pub fn name(&self, at: u32) -> &str {
+        self.sprites[at as usize].0.as_str()
+    }
 }
 
 fn place(sprite: Sprite, page: &Page) -> Option<Placed> {

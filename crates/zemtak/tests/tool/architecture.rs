@@ -116,6 +116,7 @@ fn modules_lean_one_way() {
         ("zemtak-core/src/clip", "super::"),
         ("zemtak-build/src", "crate::"),
         ("zemtak-runtime/src", "crate::"),
+        ("zemtak-runtime/src/cache", "super::"),
         ("zemtak/src", "crate::"),
     ];
     let circles: Vec<String> = folders

@@ -1,8 +1,30 @@
-//! What a cache counts.
+//! What a cache counts and tells of what it does.
 
-use crate::event::Cause;
+use crate::event::{Cause, Event, Events};
+use crate::failure::Failure;
 use serde::Serialize;
 use std::time::Duration;
+
+/// The counts and the events of a cache.
+#[derive(Debug, Default)]
+pub(super) struct Account {
+    pub counters: Counters,
+    pub events: Events,
+}
+
+impl Account {
+    /// Reports something other than a page that cannot be had.
+    pub fn failed(&mut self, failure: Failure) {
+        self.counters.other_failures += 1;
+        self.events.emit(Event::Failed(failure));
+    }
+
+    /// Reports a new version that is broken, so that the old one is still drawn.
+    pub fn kept_old(&mut self, failure: Failure) {
+        self.counters.other_failures += 1;
+        self.events.emit(Event::KeptOld(failure));
+    }
+}
 
 /// Counts since the cache was made.
 #[derive(Debug, Default, Clone)]

@@ -1,0 +1,31 @@
+//! How far something is that was asked for.
+
+use crate::failure::Failure;
+
+/// How far something is that was asked for.
+#[derive(Debug, Clone)]
+pub enum Status {
+    /// It is being loaded.
+    Loading,
+    /// It can be drawn.
+    Ready,
+    /// It cannot be had. A retry or a reload may change that.
+    Failed(Failure),
+}
+
+/// How far a set is, in numbers.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Progress {
+    /// Sprites that can be drawn.
+    pub done: usize,
+    /// Sprites and names that cannot be had.
+    pub failed: usize,
+    /// All of them, as far as it is known yet what the names mean.
+    pub total: usize,
+    /// Bytes of the textures that are there.
+    pub bytes: u64,
+    /// Bytes of all textures that are known to be needed.
+    pub total_bytes: u64,
+    /// Whether it is known what all names mean.
+    pub complete: bool,
+}
