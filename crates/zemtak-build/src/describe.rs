@@ -6,9 +6,8 @@ use crate::settings::rule::{Overrides, Pace};
 use crate::settings::{AtlasSettings, Keyword};
 use crate::store;
 use crate::warning::Warning;
-use zemtak_core::atlas::{self, Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step};
+use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step};
 use zemtak_core::clip::DEFAULT_FPS;
-use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
 
@@ -20,28 +19,22 @@ impl Plan<'_> {
     #[must_use]
     pub fn descriptor<T>(&self, pages: &[PageFile<T>]) -> Atlas {
         let AtlasSettings { spacing, treatment, mip_levels, .. } = *self.task.settings;
-        let built = Built {
-            gutter: spacing.gutter,
-            margin: spacing.margin,
-            extrude: spacing.extrude,
-            trim: treatment.trim,
-            visible_alpha: treatment.visible_alpha,
-            mip_levels,
-            resample: treatment.scale.map(|scale| scale.resample.word().to_owned()),
-        };
-        Atlas {
-            zemtak: atlas::VERSION,
-            needs: Vec::new(),
-            name: self.task.name.to_owned(),
-            scale: self.factor(),
-            base: self.task.base.map(str::to_owned),
-            built,
-            pages: pages.iter().map(|page| self.page_entry(page)).collect(),
-            sprites: (0..self.task.sprites.len())
-                .map(|i| (self.task.sprites[i].name.clone(), self.sprite(i)))
-                .collect(),
-            clips: self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(steps))).collect(),
-        }
+        let mut built = Built::default();
+        built.gutter = spacing.gutter;
+        built.margin = spacing.margin;
+        built.extrude = spacing.extrude;
+        built.trim = treatment.trim;
+        built.visible_alpha = treatment.visible_alpha;
+        built.mip_levels = mip_levels;
+        built.resample = treatment.scale.map(|scale| scale.resample.word().to_owned());
+        let mut atlas = Atlas::new(self.task.name, built);
+        atlas.scale = self.factor();
+        atlas.base = self.task.base.map(str::to_owned);
+        atlas.pages = pages.iter().map(|page| self.page_entry(page)).collect();
+        let sprites = self.task.sprites.iter().enumerate();
+        atlas.sprites = sprites.map(|(i, sprite)| (sprite.name.clone(), self.sprite(i))).collect();
+        atlas.clips = self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(steps))).collect();
+        atlas
     }
 
     fn factor(&self) -> f64 {
@@ -49,11 +42,10 @@ impl Plan<'_> {
     }
 
     fn page_entry<T>(&self, page: &PageFile<T>) -> Page {
-        Page {
-            alpha: self.task.settings.alpha(),
-            sampling: SamplingHints { filter: self.task.settings.filter, wrap: page.wrap, ..SamplingHints::default() },
-            ..Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash))
-        }
+        let mut entry = Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash));
+        entry.alpha = self.task.settings.alpha();
+        entry.sampling = SamplingHints::new(self.task.settings.filter, page.wrap);
+        entry
     }
 
     fn sprite(&self, i: usize) -> Sprite {
@@ -63,21 +55,16 @@ impl Plan<'_> {
         let scaled = |[x, y]: [f64; 2]| [x * factor, y * factor];
         let centre = [f64::from(facts.source.w) / 2.0, f64::from(facts.source.h) / 2.0];
         let points = overrides.points.iter().flatten();
-        Sprite {
-            page: place.page,
-            rect: place.rect,
-            turned: place.turned,
-            canvas: facts.canvas,
-            inset: facts.inset,
-            pivot: scaled(overrides.pivot.map_or(centre, |pivot| pivot.on(facts.source))),
-            uv: UvRect::of(place.rect, self.layout.pages[place.page]),
-            points: points.map(|(name, point)| (name.clone(), scaled(*point))).collect(),
-            stretch: overrides.stretch.map(|bands| bands_at(bands, factor, facts.canvas)),
-            tags: overrides.tags.clone().unwrap_or_default(),
-            user: overrides.user.clone(),
-            outline: None,
-            mesh: None,
-        }
+        let mut sprite = Sprite::new(place.page, place.rect, self.layout.pages[place.page]);
+        sprite.turned = place.turned;
+        sprite.canvas = facts.canvas;
+        sprite.inset = facts.inset;
+        sprite.pivot = scaled(overrides.pivot.map_or(centre, |pivot| pivot.on(facts.source)));
+        sprite.points = points.map(|(name, point)| (name.clone(), scaled(*point))).collect();
+        sprite.stretch = overrides.stretch.map(|bands| bands_at(bands, factor, facts.canvas));
+        sprite.tags = overrides.tags.clone().unwrap_or_default();
+        sprite.user = overrides.user.clone();
+        sprite
     }
 
     fn clip(&self, steps: &[SpriteName]) -> Clip {
@@ -88,13 +75,18 @@ impl Plan<'_> {
             Some(Pace::Durations(all)) => all.get(nth).or(all.last()).copied(),
             None => self.find(name).and_then(|i| self.task.sprites[i].facts.ms),
         };
-        let step = |at: (usize, &SpriteName)| Step { sprite: at.1.clone(), ms: ms(at), events: Vec::new() };
-        let steps: Vec<Step> = steps.iter().enumerate().map(step).collect();
-        let fps = match pace {
-            Some(Pace::Rate(rate)) => Some(rate.clone()),
-            _ => steps.iter().any(|s| s.ms.is_none()).then(|| Rate::Number(f64::from(DEFAULT_FPS))),
+        let step = |(nth, name): (usize, &SpriteName)| {
+            let mut step = Step::new(name.clone());
+            step.ms = ms((nth, name));
+            step
         };
-        Clip { mode: overrides.and_then(|s| s.mode).unwrap_or(Mode::Loop), fps, steps }
+        let mut clip = Clip::new(steps.iter().enumerate().map(step).collect());
+        clip.mode = overrides.and_then(|s| s.mode).unwrap_or(Mode::Loop);
+        clip.fps = match pace {
+            Some(Pace::Rate(rate)) => Some(rate.clone()),
+            _ => clip.steps.iter().any(|s| s.ms.is_none()).then(|| Rate::Number(f64::from(DEFAULT_FPS))),
+        };
+        clip
     }
 
     /// What rules say of a clip is what they say of its first step.

@@ -84,6 +84,7 @@ pub struct Scale {
 
 /// For which kind of art pixels are made at another size.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize)]
+#[non_exhaustive]
 pub enum Resample {
     /// Smooth art: filtered in linear light, weighted by alpha.
     #[default]

@@ -9,8 +9,7 @@
 )]
 
 use proptest::prelude::*;
-use std::collections::BTreeMap;
-use zemtak_core::atlas::{Alpha, Atlas, Built, Page, Sprite, VERSION};
+use zemtak_core::atlas::{Alpha, Atlas, Built, Page, Sprite};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Size;
@@ -54,8 +53,10 @@ fn options() -> impl Strategy<Value = Options> {
     )
 }
 
-fn page_entry(index: usize, size: Size) -> Page {
-    Page::new(format!("p-{index}.png"), size, format!("blake3:{}", "0".repeat(64)))
+fn page_entry(index: usize, size: Size, alpha: Alpha) -> Page {
+    let mut page = Page::new(format!("p-{index}.png"), size, format!("blake3:{}", "0".repeat(64)));
+    page.alpha = alpha;
+    page
 }
 
 /// The shortest way to an atlas and its pages.
@@ -75,43 +76,20 @@ fn build(sources: &[Pixels], options: &Options) -> (Atlas, Vec<Pixels>) {
             compose(layout.pages[page], stamps, spacing.extrude).unwrap()
         })
         .collect();
-    let sprite = |(place, ready): (&zemtak_core::layout::Place, &Prepared)| Sprite {
-        page: place.page,
-        rect: place.rect,
-        turned: place.turned,
-        canvas: ready.canvas,
-        inset: ready.inset,
-        pivot: [0.0, 0.0],
-        uv: UvRect::of(place.rect, layout.pages[place.page]),
-        points: BTreeMap::new(),
-        stretch: None,
-        tags: Vec::new(),
-        user: None,
-        outline: None,
-        mesh: None,
+    let sprite = |(place, ready): (&zemtak_core::layout::Place, &Prepared)| {
+        let mut sprite = Sprite::new(place.page, place.rect, layout.pages[place.page]);
+        (sprite.turned, sprite.canvas, sprite.inset) = (place.turned, ready.canvas, ready.inset);
+        sprite.pivot = [0.0, 0.0];
+        sprite
     };
-    let built = Built {
-        gutter: spacing.gutter,
-        margin: spacing.margin,
-        extrude: spacing.extrude,
-        trim: treatment.trim,
-        visible_alpha: treatment.visible_alpha,
-        mip_levels: 0,
-        resample: None,
-    };
+    let mut built = Built::default();
+    (built.gutter, built.margin, built.extrude) = (spacing.gutter, spacing.margin, spacing.extrude);
+    (built.trim, built.visible_alpha) = (treatment.trim, treatment.visible_alpha);
     let alpha = if treatment.premultiply { Alpha::Premultiplied } else { Alpha::Straight };
     let names = (0..).map(|i| SpriteName::new(&format!("s{i}")));
-    let atlas = Atlas {
-        zemtak: VERSION,
-        needs: Vec::new(),
-        name: "p".into(),
-        scale: 1.0,
-        base: None,
-        built,
-        pages: layout.pages.iter().enumerate().map(|(i, size)| Page { alpha, ..page_entry(i, *size) }).collect(),
-        sprites: names.zip(layout.places.iter().zip(&ready).map(sprite)).collect(),
-        clips: BTreeMap::new(),
-    };
+    let mut atlas = Atlas::new("p", built);
+    atlas.pages = layout.pages.iter().enumerate().map(|(i, size)| page_entry(i, *size, alpha)).collect();
+    atlas.sprites = names.zip(layout.places.iter().zip(&ready).map(sprite)).collect();
     (atlas, pages)
 }
 

@@ -10,8 +10,7 @@ use std::thread;
 use std::time::{Duration, Instant};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::name::SpriteName;
-use zemtak_runtime::atlas::{Atlas, Built, Page, Sprite, VERSION};
-use zemtak_runtime::coords::UvRect;
+use zemtak_runtime::atlas::{Atlas, Built, Page, Sprite};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
     AtlasFile, Cache, Files, Folder, HashCheck, MemoryFiles, MemorySink, Pixels, Settings, page_hash,
@@ -39,9 +38,8 @@ fn world() -> MemoryFiles {
             sprites.insert(name, sprite(page as usize, rect, size));
         }
     }
-    let built = Built { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None };
-    let (needs, clips, name) = (vec![], BTreeMap::new(), "night".to_owned());
-    let atlas = Atlas { zemtak: VERSION, needs, name, scale: 1.0, base: None, built, pages, sprites, clips };
+    let mut atlas = Atlas::new("night", Built::default());
+    (atlas.pages, atlas.sprites) = (pages, sprites);
     files.put("night.zemtak.json", atlas.to_text().unwrap().into_bytes());
     files
 }
@@ -67,21 +65,9 @@ fn lanterns(size: Size, page: u32) -> Pixels {
 }
 
 fn sprite(page: usize, rect: Rect, size: Size) -> Sprite {
-    Sprite {
-        page,
-        rect,
-        turned: false,
-        canvas: rect.size(),
-        inset: [0, 0],
-        pivot: [20.0, 40.0],
-        uv: UvRect::of(rect, size),
-        points: BTreeMap::new(),
-        stretch: None,
-        tags: vec![],
-        user: None,
-        outline: None,
-        mesh: None,
-    }
+    let mut sprite = Sprite::new(page, rect, size);
+    sprite.pivot = [20.0, 40.0];
+    sprite
 }
 
 fn reuse(c: &mut Criterion) {

@@ -70,6 +70,7 @@ pub enum Event {
 /// Why a texture was dropped.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]
+#[non_exhaustive]
 pub enum Cause {
     /// Its room was needed within the budget.
     Budget,

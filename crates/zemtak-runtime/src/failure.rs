@@ -51,13 +51,13 @@ pub enum Reason {
     NotFound(Vec<PathBuf>),
     /// A descriptor or a page cannot be used.
     #[error("{}", told(.0))]
-    Open(#[from] OpenError),
+    Open(OpenError),
     /// A file cannot be read.
     #[error("it cannot be read: {0}")]
-    Io(#[from] io::Error),
+    Io(io::Error),
     /// A loose image cannot be decoded.
     #[error("it cannot be decoded: {0}")]
-    Decode(#[from] DecodeError),
+    Decode(DecodeError),
     /// The atlas has no such sprite.
     #[error("the atlas has no sprite of that name{}", nearest(.0))]
     NoSprite(Option<String>),
@@ -66,7 +66,7 @@ pub enum Reason {
     NoClip(Option<String>),
     /// A clip cannot be played.
     #[error("the clip cannot be played: {0}")]
-    Clip(#[from] ClipError),
+    Clip(ClipError),
     /// A text is no glob.
     #[error("it is no glob: {0}")]
     Glob(String),
@@ -78,7 +78,7 @@ pub enum Reason {
     TooLarge(Size),
     /// The sink made no texture of it.
     #[error("{0}")]
-    Sink(#[from] SinkError),
+    Sink(SinkError),
     /// An alias stands for itself by way of others.
     #[error("the alias leads back to itself")]
     AliasLoop,
@@ -95,6 +95,19 @@ pub enum Reason {
     #[error("decoding it broke off; this is a fault of the decoder")]
     BrokeOff,
 }
+
+/// Their text has the cause in it, so it is not told as a source once more.
+macro_rules! reasons {
+    ($($cause:ty => $reason:ident),+) => {
+        $(impl From<$cause> for Reason {
+            fn from(cause: $cause) -> Self {
+                Self::$reason(cause)
+            }
+        })+
+    };
+}
+
+reasons!(OpenError => Open, io::Error => Io, DecodeError => Decode, ClipError => Clip, SinkError => Sink);
 
 impl Failure {
     pub(crate) fn new(name: &str, reason: impl Into<Reason>) -> Self {

@@ -40,7 +40,12 @@ mod open;
 mod sink;
 mod sync;
 
-pub use cache::*;
+#[doc(hidden)]
+pub use cache::Handle;
+pub use cache::{
+    Asked, Awaited, Cache, ClipLease, Details, Evictions, Held, Id, Lease, LeaseSet, Ledger, Moment, PerFrame, Playing,
+    Progress, Pump, Pumped, Settings, Status, TextureLine, View,
+};
 pub use event::{Cause, EVENTS_KEPT, Event};
 pub use failure::{Failure, Reason};
 pub use files::{Files, Folder, MemoryFiles, Stamp};
@@ -53,6 +58,8 @@ pub use sink::{
 };
 pub use zemtak_core::atlas;
 pub use zemtak_core::clip;
+pub use zemtak_core::codec::{DecodeError, Limits};
 pub use zemtak_core::coords;
 pub use zemtak_core::geometry;
+pub use zemtak_core::name;
 pub use zemtak_core::pixels::Pixels;

@@ -25,6 +25,7 @@ pub trait Keyword: Copy + PartialEq + Send + Sync + 'static {
 
 /// How page files are named.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[non_exhaustive]
 pub enum PageNames {
     /// `night-0.png`, written over in place.
     #[default]
@@ -45,6 +46,7 @@ pub enum Together {
 
 /// The format of page files.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[non_exhaustive]
 pub enum PageFormat {
     /// PNG.
     #[default]

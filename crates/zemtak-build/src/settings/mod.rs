@@ -263,6 +263,7 @@ impl OtherSize {
 
 /// A file in another form, written beside the descriptor.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[non_exhaustive]
 pub enum Also {
     /// One line a sprite.
     Csv,

@@ -24,6 +24,7 @@ pub const FILE_SUFFIX: &str = ".zemtak.json";
 
 /// A named set of sprites packed together. The fields are in the order in which the descriptor has them.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Atlas {
     /// The format's version.
     pub zemtak: u32,
@@ -48,8 +49,27 @@ pub struct Atlas {
     pub clips: BTreeMap<ClipName, Clip>,
 }
 
+impl Atlas {
+    /// An atlas without pages and sprites, at the size of its sources.
+    #[must_use]
+    pub fn new(name: impl Into<String>, built: Built) -> Self {
+        Self {
+            zemtak: VERSION,
+            needs: Vec::new(),
+            name: name.into(),
+            scale: 1.0,
+            base: None,
+            built,
+            pages: Vec::new(),
+            sprites: BTreeMap::new(),
+            clips: BTreeMap::new(),
+        }
+    }
+}
+
 /// The promises that pages are held to.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Built {
     /// Empty pixels between neighbouring cells, at least.
     pub gutter: u32,
@@ -68,12 +88,30 @@ pub struct Built {
     pub resample: Option<String>,
 }
 
+impl Default for Built {
+    /// Visible boxes without spacing, at the size of the sources.
+    fn default() -> Self {
+        Self { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None }
+    }
+}
+
 macro_rules! words {
     ($(#[$doc:meta])* $name:ident { $($(#[$variant_doc:meta])* $variant:ident = $word:literal),+ $(,)? }) => {
         $(#[$doc])*
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+        #[non_exhaustive]
         pub enum $name {
             $($(#[$variant_doc])* #[serde(rename = $word)] $variant),+
+        }
+
+        impl $name {
+            /// Its word in the descriptor.
+            #[must_use]
+            pub fn word(self) -> &'static str {
+                match self {
+                    $(Self::$variant => $word),+
+                }
+            }
         }
     };
 }
@@ -142,6 +180,7 @@ words! {
 
 /// One texture image.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Page {
     /// The file, beside the descriptor.
     pub file: String,
@@ -166,6 +205,7 @@ pub struct Page {
 
 /// How a game should sample a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct SamplingHints {
     /// How colours between pixels are made.
     pub filter: Filter,
@@ -177,10 +217,18 @@ pub struct SamplingHints {
     pub safe_mips: Option<i32>,
 }
 
+impl SamplingHints {
+    /// One level, sampled in a way.
+    #[must_use]
+    pub fn new(filter: Filter, wrap: Wrap) -> Self {
+        Self { filter, wrap, mips: 1, safe_mips: None }
+    }
+}
+
 impl Default for SamplingHints {
     /// One level, sampled by the nearest pixel and clamped.
     fn default() -> Self {
-        Self { filter: Filter::Nearest, wrap: Wrap::Clamp, mips: 1, safe_mips: None }
+        Self::new(Filter::Nearest, Wrap::Clamp)
     }
 }
 
@@ -210,6 +258,7 @@ impl Page {
 
 /// A further image of a page, with the page's size and boxes.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Layer {
     /// The file, beside the descriptor.
     pub file: String,
@@ -225,6 +274,7 @@ pub struct Layer {
 
 /// Where a sprite lies and how it is drawn.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Sprite {
     /// The page's index.
     pub page: usize,
@@ -262,6 +312,26 @@ pub struct Sprite {
 }
 
 impl Sprite {
+    /// A sprite whose box holds all of it, upright, with its pivot in the middle.
+    #[must_use]
+    pub fn new(page: usize, rect: Rect, page_size: Size) -> Self {
+        Self {
+            page,
+            rect,
+            turned: false,
+            canvas: rect.size(),
+            inset: [0, 0],
+            pivot: [f64::from(rect.w) / 2.0, f64::from(rect.h) / 2.0],
+            uv: UvRect::of(rect, page_size),
+            points: BTreeMap::new(),
+            stretch: None,
+            tags: Vec::new(),
+            user: None,
+            outline: None,
+            mesh: None,
+        }
+    }
+
     /// The size of its box upright.
     #[must_use]
     pub fn upright(&self) -> Size {
@@ -271,6 +341,7 @@ impl Sprite {
 
 /// An animation.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Clip {
     /// How it goes on after the last step.
     pub mode: Mode,
@@ -279,6 +350,14 @@ pub struct Clip {
     pub fps: Option<Rate>,
     /// What is shown, in order.
     pub steps: Vec<Step>,
+}
+
+impl Clip {
+    /// A clip that begins again after its last step. Steps without a duration need `fps`.
+    #[must_use]
+    pub fn new(steps: Vec<Step>) -> Self {
+        Self { mode: Mode::Loop, fps: None, steps }
+    }
 }
 
 /// Frames a second: a number, or a ratio as text such as `"60000/1001"`.
@@ -293,6 +372,7 @@ pub enum Rate {
 
 /// One step of a clip.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub struct Step {
     /// The sprite: a name of this atlas, or `atlas:name` of another.
     pub sprite: SpriteName,
@@ -302,6 +382,14 @@ pub struct Step {
     /// Words that the game is told when the step begins.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub events: Vec<String>,
+}
+
+impl Step {
+    /// A step that lasts as long as its clip's rate says.
+    #[must_use]
+    pub fn new(sprite: SpriteName) -> Self {
+        Self { sprite, ms: None, events: Vec::new() }
+    }
 }
 
 #[cfg(test)]

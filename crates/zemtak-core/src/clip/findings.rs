@@ -8,6 +8,7 @@ use std::fmt;
 
 /// Something that somebody should look at. Steps count from 0.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub enum Finding {
     /// A frame number is followed by one that is not the next.
     Gap {

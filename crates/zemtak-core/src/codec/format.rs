@@ -4,6 +4,7 @@ use std::fmt;
 
 /// An image format that sprites may come in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
 pub enum Format {
     /// Portable Network Graphics, APNG among them.
     Png,

@@ -6,6 +6,7 @@ use std::fmt;
 
 /// Something in an image file that has no influence on the pixels taken from it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
 pub enum Ignored {
     /// An ICC profile or a coded colour space.
     ColourProfile,

@@ -19,6 +19,7 @@ use zlib_rs::{Deflate, DeflateFlush};
 
 /// How much work goes into making a PNG small. docs/performance.md has sizes and times.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize)]
+#[non_exhaustive]
 pub enum PngEffort {
     /// The least time: for trying things out.
     Fast,

@@ -44,6 +44,7 @@ pub struct Area {
 
 /// Why a box is no area of a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum AreaError {
     /// It has no pixels.
     #[error("the box {0} is empty")]

@@ -39,6 +39,7 @@ pub struct Cell {
 
 /// Why a sheet has no such cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum GridError {
     /// A side or a count is zero.
     #[error("sheet, cells and counts have at least one of each")]
@@ -51,20 +52,20 @@ pub enum GridError {
         /// What its margins leave.
         room: Size,
         /// What was asked for.
-        asked: Asked,
+        asked: Division,
     },
 }
 
-/// What a grid was asked to hold.
+/// How a sheet was to be divided.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Asked {
+pub enum Division {
     /// Cells of a size.
     Cell(Size),
     /// So many columns and rows.
     Counts(u32, u32),
 }
 
-impl std::fmt::Display for Asked {
+impl std::fmt::Display for Division {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Self::Cell(cell) => write!(f, "a cell is {cell}"),
@@ -89,7 +90,7 @@ impl Sheet {
         };
         let (columns, rows) = (count(room.w, cell.w), count(room.h, cell.h));
         if columns == 0 || rows == 0 {
-            return Err(GridError::NoRoom { sheet: self.size, room, asked: Asked::Cell(cell) });
+            return Err(GridError::NoRoom { sheet: self.size, room, asked: Division::Cell(cell) });
         }
         Ok(Grid { sheet: self, cell, columns, rows })
     }
@@ -110,7 +111,7 @@ impl Sheet {
         };
         let cell = Size::new(side(room.w, columns), side(room.h, rows));
         if cell.area() == 0 {
-            return Err(GridError::NoRoom { sheet: self.size, room, asked: Asked::Counts(columns, rows) });
+            return Err(GridError::NoRoom { sheet: self.size, room, asked: Division::Counts(columns, rows) });
         }
         Ok(Grid { sheet: self, cell, columns, rows })
     }

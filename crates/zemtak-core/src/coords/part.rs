@@ -46,6 +46,7 @@ pub struct Visible {
 
 /// Why nothing of a part can be shown.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum PartError {
     /// It has no pixels.
     #[error("a part has at least one pixel a side")]

@@ -101,6 +101,7 @@ pub fn fill(canvas: Size, room: [f64; 2]) -> [f64; 2] {
 
 /// Why a surface cannot be covered with a sprite.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum TileError {
     /// The surface or the canvas has no pixels.
     #[error("there is nothing to cover")]

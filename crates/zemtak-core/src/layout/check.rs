@@ -9,6 +9,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Something that does not hold of a layout.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Fault {
     /// The layout has another number of places than there are items, or of pages than was asked for.
     Count,

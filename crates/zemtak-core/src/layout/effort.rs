@@ -5,6 +5,7 @@ use serde::Serialize;
 /// How much work the search for a denser layout may do: a budget of steps, not of time, so that every machine finds the
 /// same. More effort never makes a layout worse: it goes on from the best that less effort found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize)]
+#[non_exhaustive]
 pub enum Effort {
     /// About a tenth of a second for a thousand sprites.
     #[default]

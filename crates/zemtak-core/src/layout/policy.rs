@@ -7,6 +7,7 @@ use serde::Serialize;
 
 /// The shape of a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[non_exhaustive]
 pub enum Shape {
     /// Any whole sides.
     Free,
@@ -21,6 +22,7 @@ pub enum Shape {
 
 /// What to save first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[non_exhaustive]
 pub enum Prefer {
     /// The fewest pages, then the fewest bytes.
     #[default]

@@ -76,8 +76,9 @@ impl Snapshot {
     /// That of a loose image: one sprite that fills its page.
     pub fn of_image(path: &str, root: usize, size: Size, hash: String, sampler: Sampler) -> Option<Self> {
         let Sampler { filter, wrap, alpha, colour } = sampler;
-        let sampling = SamplingHints { filter, wrap, ..SamplingHints::default() };
-        let page = Page { sampling, alpha, colour, ..Page::new(path, size, hash) };
+        let mut page = Page::new(path, size, hash);
+        page.sampling = SamplingHints::new(filter, wrap);
+        (page.alpha, page.colour) = (alpha, colour);
         let area = Area::new(size, Rect::at(0, 0, size), false).ok()?;
         let placed = Placed {
             picture: Picture::whole(area),

@@ -4,6 +4,7 @@ use crate::failure::Failure;
 
 /// How far something is that was asked for.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub enum Status {
     /// It is being loaded.
     Loading,

@@ -59,6 +59,7 @@ pub struct Work {
 
 /// A fault on command.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Fault {
     /// Textures are refused for want of memory.
     OutOfMemory,

@@ -300,6 +300,7 @@ impl Both {
                 Status::Ready => assert_eq!(expected, State::There),
                 Status::Loading => assert_eq!(expected, State::Wanted),
                 Status::Failed(_) => assert_eq!(expected, State::Failed),
+                other => panic!("{other:?}"),
             }
             let (atlas, index) = PAGES[*page];
             let shown = lease.view().map(|view| self.sink.colour(&view));

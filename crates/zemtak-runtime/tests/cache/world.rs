@@ -2,8 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use zemtak_runtime::atlas::{Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step, VERSION};
-use zemtak_runtime::coords::UvRect;
+use zemtak_runtime::atlas::{Atlas, Built, Clip, Page, Rate, Sprite, Step};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{MemoryFiles, NewTexture, RAW_PAGE, Sink, SinkError, Texture, View, page_hash};
 
@@ -61,10 +60,11 @@ pub fn crowd(name: &str, count: u32) -> World {
     let world = World::new(&[(name, 1)]);
     let pixels = colour(name, 0, 0).repeat((SPRITES * SIDE * SIDE) as usize);
     let page = page(&format!("{name}-0.{RAW_PAGE}"), &pixels);
-    let twin = sprite(0, Rect::new(0, 0, SIDE, SIDE), page.size());
+    let mut twin = sprite(0, Rect::new(0, 0, SIDE, SIDE), page.size());
+    twin.tags.clear();
     let mut atlas = atlas(name, vec![page]);
     let name_of = |i: u32| zemtak_core::name::SpriteName::new(&format!("moth/fly/{i:05}"));
-    atlas.sprites = (0..count).map(|i| (name_of(i), Sprite { tags: vec![], ..twin.clone() })).collect();
+    atlas.sprites = (0..count).map(|i| (name_of(i), twin.clone())).collect();
     atlas.clips.clear();
     world.files.put(&format!("{name}.zemtak.json"), atlas.to_text().unwrap().into_bytes());
     world
@@ -83,32 +83,27 @@ fn atlas(name: &str, pages: Vec<Page>) -> Atlas {
             let rect = Rect::new(i * SIDE, 0, SIDE, SIDE);
             let full = sprite_name(name, p, i);
             let local = zemtak_core::name::SpriteName::new(full.split_once(':').unwrap().1);
-            steps.push(Step { sprite: local.clone(), ms: None, events: vec![format!("step {i}")] });
+            let mut step = Step::new(local.clone());
+            step.events.push(format!("step {i}"));
+            steps.push(step);
             sprites.insert(local, sprite(p, rect, page.size()));
         }
-        let clip = Clip { mode: Mode::Loop, fps: Some(Rate::Number(10.0)), steps };
+        let mut clip = Clip::new(steps);
+        clip.fps = Some(Rate::Number(10.0));
         clips.insert(zemtak_core::name::ClipName::new(&format!("p{p}")), clip);
     }
-    let built = Built { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None };
-    Atlas { zemtak: VERSION, needs: vec![], name: name.into(), scale: 1.0, base: None, built, pages, sprites, clips }
+    let mut atlas = Atlas::new(name, Built::default());
+    (atlas.pages, atlas.sprites, atlas.clips) = (pages, sprites, clips);
+    atlas
 }
 
 fn sprite(page: usize, rect: Rect, size: Size) -> Sprite {
-    Sprite {
-        page,
-        rect,
-        turned: false,
-        canvas: Size::new(SIDE + 2, SIDE),
-        inset: [1, 0],
-        pivot: [3.0, 4.0],
-        uv: UvRect::of(rect, size),
-        points: BTreeMap::new(),
-        stretch: None,
-        tags: vec!["demo".into()],
-        user: None,
-        outline: None,
-        mesh: None,
-    }
+    let mut sprite = Sprite::new(page, rect, size);
+    sprite.canvas = Size::new(SIDE + 2, SIDE);
+    sprite.inset = [1, 0];
+    sprite.pivot = [3.0, 4.0];
+    sprite.tags.push("demo".into());
+    sprite
 }
 
 /// Keeps the first pixel of each texture, and fails loudly when one is dropped twice. Clones are the same.

@@ -5,7 +5,6 @@ use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
-use zemtak_build::settings::Keyword as _;
 use zemtak_build::{Failure, Problem, format};
 use zemtak_core::atlas::{Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};

@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::{Failure, format};
-use zemtak_core::atlas::{Clip, Mode, Rate, Sprite};
+use zemtak_core::atlas::{Clip, Rate, Sprite};
 use zemtak_core::name::{ClipName, SpriteName};
 
 /// What to list.
@@ -51,11 +51,7 @@ pub fn run(request: &Request) -> Result<List, Failure> {
 
 /// A clip's pace in words.
 pub(super) fn pace(clip: &Clip) -> String {
-    let mode = match clip.mode {
-        Mode::Loop => "loop",
-        Mode::Once => "once",
-        Mode::Bounce => "bounce",
-    };
+    let mode = clip.mode.word();
     let own = clip.steps.iter().filter(|step| step.ms.is_some()).count();
     let rate = match &clip.fps {
         Some(Rate::Number(fps)) => format!("{fps} fps"),
