@@ -1,5 +1,6 @@
 //! Names, numbers and sizes as people read them.
 
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use std::fmt::Write as _;
 use std::path::Path;
 
@@ -34,19 +35,17 @@ pub fn line_and_column(text: &str, at: usize) -> (usize, usize) {
     (before.matches('\n').count() + 1, line.chars().count() + 1)
 }
 
-/// The line that a part of a text begins in, with a mark under the part. Of long lines only what is around it.
+/// The line that a part of a text begins in, with its number and a mark under the part. Of long lines only what is around it.
 #[must_use]
 pub fn marked(text: &str, part: std::ops::Range<usize>) -> String {
-    const AROUND: usize = 48;
-    let (line, column) = line_and_column(text, part.start);
-    let characters: Vec<char> = text.lines().nth(line - 1).unwrap_or_default().chars().collect();
-    let at = (column - 1).min(characters.len());
-    let start = at.saturating_sub(AROUND);
-    let end = characters.len().min(at + AROUND);
-    let shown: String = characters[start..end].iter().map(|c| if c.is_control() { ' ' } else { *c }).collect();
-    let length = text.get(part).map_or(1, |p| p.lines().next().unwrap_or_default().chars().count());
-    let length = length.clamp(1, (end - at).max(1));
-    format!("{shown}\n{}{}", " ".repeat(at - start), "^".repeat(length))
+    const WIDTH: usize = 100;
+    let start = (0..=part.start.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
+    // A part that goes on over several lines is marked in its first.
+    let length = text.get(start..part.end).and_then(|part| part.lines().next()).map_or(0, str::len);
+    let mark = AnnotationKind::Primary.span(start..start + length);
+    let snippet = Group::with_level(Level::ERROR).element(Snippet::source(text).annotation(mark));
+    let shown = Renderer::plain().term_width(WIDTH).render(&[snippet]);
+    shown.trim_start_matches([' ', '|', '\n']).to_owned()
 }
 
 /// Bytes as lower-case hexadecimal digits.
@@ -138,6 +137,24 @@ pub fn nearest<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> Option<&
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_mark_lies_under_its_part_whatever_the_letters() {
+        let text = "a = 1\n\tb = \"\u{65e5}\u{672c}e\u{301}\", \u{1b}c\n";
+        let part = text.find("\u{672c}").unwrap();
+        // Wide letters take two columns, a combining accent none, a tab four.
+        let expected = "2 |     b = \"\u{65e5}\u{672c}e\u{301}\", \u{241b}c\n  |            ^^^";
+        assert_eq!(marked(text, part..part + "\u{672c}e\u{301}".len()), expected);
+        let far = format!("{}x{}", "\u{65e5}".repeat(500), " y".repeat(500));
+        let line = marked(&far, 1500..1501);
+        assert!(line.contains('x') && line.contains('^') && line.chars().count() < 220, "{line}");
+        // A library's position may lie anywhere.
+        for start in 0..text.len() + 2 {
+            for end in start..text.len() + 2 {
+                assert!(marked(text, start..end).contains('^'));
+            }
+        }
+    }
 
     #[test]
     fn numbers_and_names_read_as_meant() {
