@@ -15,9 +15,7 @@ use crate::timings::Stage;
 use rayon::prelude::*;
 use std::path::Path;
 use zemtak_core::atlas::Wrap;
-use zemtak_core::codec::{
-    EncodeError, Encoded, IMAGE_VERSION, PNG_VERSION, PngEffort, encoded_png, encoded_qoi, encoded_webp,
-};
+use zemtak_core::codec::{EncodeError, IMAGE_VERSION, PNG_VERSION, PngEffort};
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Stamp};
 use zemtak_core::layout::Place;
 use zemtak_core::pixels::Pixels;
@@ -197,14 +195,7 @@ impl Plan<'_> {
         let pixels = context.timings.time(Stage::Compose, || composer.rows(0..height));
         let pixels = pixels.ok_or_else(|| self.too_large(page))?;
         let settings = self.task.settings;
-        let encode = || -> Result<Encoded<'_>, EncodeError> {
-            match settings.pages_as {
-                PageFormat::Png => encoded_png(&pixels, settings.png),
-                PageFormat::Qoi => encoded_qoi(&pixels),
-                PageFormat::WebP => encoded_webp(&pixels),
-                PageFormat::Raw => Ok(Encoded::raw(&pixels)),
-            }
-        };
+        let encode = || settings.pages_as.encode(&pixels, settings.png);
         let encoded = context.timings.time(Stage::Encode, encode).map_err(|error| self.not_encoded(page, &error))?;
         let proved = context.timings.time(Stage::Prove, || encoded.prove());
         Ok(proved.map_err(|error| self.not_encoded(page, &error.into()))?)

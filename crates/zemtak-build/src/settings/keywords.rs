@@ -44,32 +44,6 @@ pub enum Together {
     Clip,
 }
 
-/// The format of page files.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
-#[non_exhaustive]
-pub enum PageFormat {
-    /// PNG.
-    #[default]
-    Png,
-    /// QOI.
-    Qoi,
-    /// WebP, lossless.
-    WebP,
-    /// Rows of 8-bit RGBA from the top, without header.
-    Raw,
-}
-
-impl PageFormat {
-    /// How its files end.
-    #[must_use]
-    pub fn extension(self) -> &'static str {
-        match self {
-            Self::Raw => "rgba",
-            other => other.word(),
-        }
-    }
-}
-
 macro_rules! keywords {
     ($($type:ty { $($word:literal, $about:literal => $value:expr;)+ })+) => {
         $(impl Keyword for $type {
@@ -112,12 +86,6 @@ keywords! {
     PageNames {
         "plain", "night-0.png, written over in place" => Self::Plain;
         "hashed", "night-0.1f6c2a9b03d4e5f6.png, named by content" => Self::Hashed;
-    }
-    PageFormat {
-        "png", "" => Self::Png;
-        "qoi", "" => Self::Qoi;
-        "webp", "Lossless WebP" => Self::WebP;
-        "raw", "Rows of 8-bit RGBA, no header" => Self::Raw;
     }
     Alpha {
         "straight", "Colour as drawn" => Self::Straight;

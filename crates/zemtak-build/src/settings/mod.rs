@@ -4,10 +4,12 @@
 //! says it wins ([`Keys::over`]), and the rest have the defaults written here ([`Keys::settle`]).
 
 mod keywords;
+mod page_format;
 mod pattern;
 pub mod rule;
 
-pub use keywords::{Keyword, PageFormat, PageNames, Together};
+pub use keywords::{Keyword, PageNames, Together};
+pub use page_format::PageFormat;
 pub use pattern::{Expression, Pattern};
 
 use rule::{Rule, Rules};

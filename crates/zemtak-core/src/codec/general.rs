@@ -1,4 +1,4 @@
-//! The formats without a special reader here: WebP, BMP, TGA, QOI, GIF.
+//! The formats without a codec of their own here: BMP, TGA, GIF.
 
 use super::{DecodeError, Format, Ignored, Limits};
 use crate::geometry::Size;
@@ -13,12 +13,10 @@ pub(super) fn decode(
     limits: &Limits,
 ) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
     let kind = match format {
-        Format::WebP => ImageFormat::WebP,
         Format::Bmp => ImageFormat::Bmp,
         Format::Tga => ImageFormat::Tga,
-        Format::Qoi => ImageFormat::Qoi,
         Format::Gif => ImageFormat::Gif,
-        Format::Png | Format::Jpeg => return Err(DecodeError::NotBuiltIn(format)),
+        Format::Png | Format::Jpeg | Format::Qoi | Format::WebP => return Err(DecodeError::NotBuiltIn(format)),
     };
     if !kind.reading_enabled() {
         return Err(DecodeError::NotBuiltIn(format));
@@ -27,8 +25,6 @@ pub(super) fn decode(
     let mut reader = ImageReader::with_format(Cursor::new(bytes), kind);
     let mut memory = image::Limits::no_limits();
     memory.max_alloc = Some(limits.pixels.saturating_mul(8));
-    memory.max_image_width = Some(limits.side);
-    memory.max_image_height = Some(limits.side);
     reader.limits(memory);
     let decoder = reader.into_decoder().map_err(damaged)?;
     let (w, h) = decoder.dimensions();

@@ -2,9 +2,10 @@
 //!
 //! The codec is built without its vector paths, which may round differently from one machine to another.
 
-use super::{DecodeError, Format, Limits};
+use super::{DecodeError, Format, Ignored, Limits, markers};
 use crate::geometry::Size;
 use crate::pixels::Pixels;
+use std::collections::BTreeSet;
 use zune_core::bytestream::ZCursor;
 use zune_core::colorspace::ColorSpace;
 use zune_core::options::DecoderOptions;
@@ -14,7 +15,7 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Jpeg, reason)
 }
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
+pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
     let side = limits.side as usize;
     let options = DecoderOptions::new_safe()
         .set_max_width(side)
@@ -32,7 +33,15 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
     // A JPEG is always opaque. Asked for RGBA, the codec once made CMYK pictures wholly transparent.
     let rgb = decoder.decode().map_err(damaged)?;
     let rgba = rgb.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect();
-    Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
+    let pixels = Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))?;
+    let mut ignored = BTreeSet::new();
+    if decoder.icc_profile().is_some() {
+        ignored.insert(Ignored::ColourProfile);
+    }
+    if decoder.exif().is_some_and(|exif| markers::turned_by_exif(exif)) {
+        ignored.insert(Ignored::Orientation);
+    }
+    Ok((pixels, ignored))
 }
 
 /// Whether there is an end-of-image marker. The codec fills what is missing of a cut file with grey and says nothing.

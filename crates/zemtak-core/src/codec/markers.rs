@@ -1,6 +1,6 @@
-//! What a file carries beside its pixels and the tool leaves out of account: found by walking the container's headers.
+//! What a file carries beside its pixels and the tool leaves out of account.
 
-use super::Format;
+#[cfg(feature = "decode-png")]
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -37,17 +37,10 @@ impl fmt::Display for Ignored {
     }
 }
 
-pub(super) fn ignored(bytes: &[u8], format: Format) -> BTreeSet<Ignored> {
-    match format {
-        Format::Png => of_png(bytes),
-        Format::Jpeg => of_jpeg(bytes),
-        Format::WebP => of_webp(bytes),
-        Format::Bmp | Format::Tga | Format::Qoi | Format::Gif => BTreeSet::new(),
-    }
-}
-
-/// Chunks of length, type, data and check sum, up to the first pixels; those that colour rests on stand before them.
-fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
+/// What a PNG has of it: told by the types of its chunks (length, type, data, check sum) up to the first pixels, since the
+/// decoder would have to inflate a profile to tell that there is one.
+#[cfg(feature = "decode-png")]
+pub(super) fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
     let mut found = BTreeSet::new();
     let mut rest = bytes.get(8..).unwrap_or_default();
     while let [a, b, c, d, t0, t1, t2, t3, after @ ..] = rest {
@@ -66,52 +59,9 @@ fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
     found
 }
 
-/// Segments of marker, length and data, up to the start of the scan.
-fn of_jpeg(bytes: &[u8]) -> BTreeSet<Ignored> {
-    let mut found = BTreeSet::new();
-    let mut rest = bytes.get(2..).unwrap_or_default();
-    while let [0xff, marker, high, low, ..] = rest {
-        let length = usize::from(u16::from_be_bytes([*high, *low]));
-        let data = rest.get(4..2 + length).unwrap_or_default();
-        match marker {
-            0xe2 if data.starts_with(b"ICC_PROFILE\0") => found.extend([Ignored::ColourProfile]),
-            0xe1 if data.strip_prefix(b"Exif\0\0").is_some_and(turned_by_exif) => {
-                found.insert(Ignored::Orientation);
-            }
-            0xda => break,
-            _ => {}
-        }
-        rest = rest.get(2 + length.max(2)..).unwrap_or_default();
-    }
-    found
-}
-
-/// Chunks of type, length and data padded to even length, after the twelve bytes of the file's header.
-fn of_webp(bytes: &[u8]) -> BTreeSet<Ignored> {
-    let mut found = BTreeSet::new();
-    let mut frames = 0;
-    let mut rest = bytes.get(12..).unwrap_or_default();
-    while let [t0, t1, t2, t3, a, b, c, d, after @ ..] = rest {
-        let length = u32::from_le_bytes([*a, *b, *c, *d]) as usize;
-        let data = after.get(..length).unwrap_or_default();
-        match &[*t0, *t1, *t2, *t3] {
-            b"ICCP" => found.extend([Ignored::ColourProfile]),
-            b"EXIF" if turned_by_exif(data.strip_prefix(b"Exif\0\0").unwrap_or(data)) => {
-                found.insert(Ignored::Orientation);
-            }
-            b"ANMF" => frames += 1,
-            _ => {}
-        }
-        rest = after.get(length.saturating_add(length % 2)..).unwrap_or_default();
-    }
-    if frames > 1 {
-        found.insert(Ignored::Frames);
-    }
-    found
-}
-
 /// Whether an Exif block (a TIFF header and its first directory) says that the picture is not upright (tag 274).
-fn turned_by_exif(exif: &[u8]) -> bool {
+#[cfg(any(feature = "decode-png", feature = "decode-jpeg", feature = "decode-webp"))]
+pub(super) fn turned_by_exif(exif: &[u8]) -> bool {
     let big = match exif {
         [b'M', b'M', ..] => true,
         [b'I', b'I', ..] => false,

@@ -10,8 +10,6 @@ mod format;
 mod frames;
 #[cfg(feature = "image")]
 mod general;
-#[cfg(any(feature = "encode-qoi", feature = "encode-webp"))]
-mod image_out;
 #[cfg(feature = "decode-jpeg")]
 mod jpeg;
 mod markers;
@@ -25,6 +23,10 @@ mod png_in;
 mod png_out;
 #[cfg(feature = "encode-png")]
 mod png_proof;
+#[cfg(feature = "decode-qoi")]
+mod qoi;
+#[cfg(feature = "decode-webp")]
+mod webp;
 
 #[cfg(feature = "encode")]
 pub use encode::{EncodeError, Encoded, Unproved};
@@ -126,7 +128,13 @@ pub enum DecodeError {
 }
 
 impl DecodeError {
-    #[cfg(any(feature = "decode-png", feature = "decode-jpeg", feature = "image"))]
+    #[cfg(any(
+        feature = "decode-png",
+        feature = "decode-jpeg",
+        feature = "decode-qoi",
+        feature = "decode-webp",
+        feature = "image"
+    ))]
     pub(crate) fn damaged(format: Format, reason: impl std::fmt::Display) -> Self {
         Self::Damaged { format, reason: reason.to_string() }
     }
@@ -145,8 +153,7 @@ pub fn decode(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<
             _ => DecodeError::NotAnImage { start: describe_start(bytes) },
         });
     };
-    let (pixels, mut ignored) = decode_as(format, bytes, limits)?;
-    ignored.extend(markers::ignored(bytes, format));
+    let (pixels, ignored) = decode_as(format, bytes, limits)?;
     Ok(Decoded { pixels, format, ignored })
 }
 
@@ -155,9 +162,13 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
     let _ = (bytes, limits);
     match format {
         #[cfg(feature = "decode-png")]
-        Format::Png => Ok((png_in::decode(bytes, limits)?, BTreeSet::new())),
+        Format::Png => Ok((png_in::decode(bytes, limits)?, markers::of_png(bytes))),
         #[cfg(feature = "decode-jpeg")]
-        Format::Jpeg => Ok((jpeg::decode(bytes, limits)?, BTreeSet::new())),
+        Format::Jpeg => jpeg::decode(bytes, limits),
+        #[cfg(feature = "decode-qoi")]
+        Format::Qoi => Ok((qoi::decode(bytes, limits)?, BTreeSet::new())),
+        #[cfg(feature = "decode-webp")]
+        Format::WebP => webp::decode(bytes, limits),
         #[cfg(feature = "image")]
         other => general::decode(bytes, other, limits),
         #[cfg(not(feature = "image"))]
@@ -212,7 +223,7 @@ pub fn encode_png(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodeE
 /// A picture without pixels.
 #[cfg(feature = "encode-qoi")]
 pub fn encoded_qoi(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
-    Ok(Encoded::new(image_out::qoi(pixels)?, pixels, image_out::prove_qoi))
+    Ok(Encoded::new(qoi::encode(pixels)?, pixels, qoi::prove))
 }
 
 /// A WebP file without loss, not proved yet.
@@ -221,7 +232,7 @@ pub fn encoded_qoi(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
 /// A picture without pixels, or with a side over 16,384 pixels.
 #[cfg(feature = "encode-webp")]
 pub fn encoded_webp(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
-    Ok(Encoded::new(image_out::webp(pixels)?, pixels, image_out::prove_webp))
+    Ok(Encoded::new(webp::encode(pixels)?, pixels, webp::prove))
 }
 
 #[cfg(test)]

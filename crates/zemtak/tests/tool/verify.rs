@@ -128,6 +128,6 @@ fn descriptors_that_cannot_be_trusted_are_told_with_their_place() {
     edit(&folder, "\"scale\": 1,", "\"scale\": yes,");
     let run = folder.zemtak("verify build/night.zemtak.json").exits(3);
     assert!(run.err().contains("night.zemtak.json:5:"), "{}", run.err());
-    assert!(run.err().contains("\n      \"scale\": yes,\n"), "{}", run.err());
+    assert!(run.err().contains("5 |   \"scale\": yes,\n      |            ^\n"), "{}", run.err());
     folder.zemtak("verify build/none.zemtak.json").exits(4);
 }

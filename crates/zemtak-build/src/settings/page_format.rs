@@ -1,0 +1,52 @@
+//! The formats that pages are written in: one line each, for the project file, the command line, file names and encoders.
+
+use super::Keyword;
+use serde::Serialize;
+use zemtak_core::codec::{EncodeError, Encoded, PngEffort, encoded_png, encoded_qoi, encoded_webp};
+use zemtak_core::pixels::Pixels;
+
+macro_rules! page_formats {
+    ($($name:ident: $word:literal, $about:literal, files $extension:literal, by $encode:expr;)+) => {
+        /// What page files are.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+        #[non_exhaustive]
+        pub enum PageFormat {
+            $(#[doc = concat!("`", $word, "`: ", $about, ".")] $name),+
+        }
+
+        impl Keyword for PageFormat {
+            const ALL: &'static [(&'static str, &'static str, Self)] = &[$(($word, $about, Self::$name)),+];
+        }
+
+        impl PageFormat {
+            /// How its files end.
+            #[must_use]
+            pub fn extension(self) -> &'static str {
+                match self {
+                    $(Self::$name => $extension),+
+                }
+            }
+
+            /// A page encoded; its bytes are to be proved yet.
+            pub(crate) fn encode(self, pixels: &Pixels, effort: PngEffort) -> Result<Encoded<'_>, EncodeError> {
+                let encode: fn(&Pixels, PngEffort) -> Result<Encoded<'_>, EncodeError> = match self {
+                    $(Self::$name => $encode),+
+                };
+                encode(pixels, effort)
+            }
+        }
+    };
+}
+
+page_formats! {
+    Png: "png", "PNG, read by everything", files "png", by encoded_png;
+    Qoi: "qoi", "QOI, quick to read", files "qoi", by |pixels, _| encoded_qoi(pixels);
+    WebP: "webp", "Lossless WebP", files "webp", by |pixels, _| encoded_webp(pixels);
+    Raw: "raw", "Rows of 8-bit RGBA, no header", files "rgba", by |pixels, _| Ok(Encoded::raw(pixels));
+}
+
+impl Default for PageFormat {
+    fn default() -> Self {
+        Self::Png
+    }
+}

@@ -1,0 +1,185 @@
+//! Image formats that come in: the same pixels as another library makes of them, and what is left out of account.
+
+use image::{DynamicImage, ImageFormat, RgbaImage};
+use png::Encoder;
+use std::collections::BTreeSet;
+use std::io::Cursor;
+use zemtak_core::codec::{DecodeError, Ignored, Limits, decode, decode_frames};
+use zemtak_core::geometry::Size;
+
+/// An Exif block with one entry: the orientation.
+fn exif(orientation: u16, big: bool) -> Vec<u8> {
+    let short = |v: u16| if big { v.to_be_bytes() } else { v.to_le_bytes() };
+    let long = |v: u32| if big { v.to_be_bytes() } else { v.to_le_bytes() };
+    let mut exif = if big { b"MM\0*".to_vec() } else { b"II*\0".to_vec() };
+    exif.extend(long(8));
+    exif.extend(short(1));
+    exif.extend([short(274), short(3)].concat());
+    exif.extend(long(1));
+    exif.extend([short(orientation), short(0)].concat());
+    exif.extend(long(0));
+    exif
+}
+
+fn picture(w: u32, h: u32, alpha: bool) -> RgbaImage {
+    let mut dice = 7_u32;
+    RgbaImage::from_fn(w, h, |x, y| {
+        dice = dice.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        let [noise, clear, ..] = dice.to_be_bytes();
+        let alpha = if alpha { if x > y { 0 } else { clear } } else { 255 };
+        image::Rgba([(x * 9 % 256) as u8, (y * 5 % 256) as u8, noise / 8, alpha])
+    })
+}
+
+fn ignored(bytes: &[u8]) -> Vec<Ignored> {
+    decode(bytes, None, &Limits::default()).unwrap().ignored.into_iter().collect()
+}
+
+#[test]
+fn every_format_shows_what_another_library_sees() {
+    for (w, h) in [(1, 1), (17, 5), (40, 33)] {
+        for alpha in [false, true] {
+            let rgba = picture(w, h, alpha);
+            for format in [ImageFormat::Png, ImageFormat::WebP, ImageFormat::Qoi, ImageFormat::Tga, ImageFormat::Bmp] {
+                for opaque_file in [false, true] {
+                    let rgb = DynamicImage::from(rgba.clone()).into_rgb8();
+                    let image = if opaque_file { DynamicImage::from(rgb) } else { DynamicImage::from(rgba.clone()) };
+                    let mut bytes = Vec::new();
+                    image.write_to(&mut Cursor::new(&mut bytes), format).unwrap();
+                    let seen = image::load_from_memory_with_format(&bytes, format).unwrap().into_rgba8();
+                    let ours = decode(&bytes, format.extensions_str().first().copied(), &Limits::default()).unwrap();
+                    assert_eq!(ours.pixels.as_bytes(), seen.as_raw(), "{format:?} {w} x {h}");
+                    assert_eq!(ours.pixels.as_bytes(), image.into_rgba8().as_raw(), "{format:?} {w} x {h}");
+                    assert_eq!(ours.ignored, BTreeSet::new());
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn what_a_picture_has_beside_its_pixels_is_told() {
+    let (w, h) = (8, 6);
+    let rgba = picture(w, h, true);
+    for (orientation, big, told) in [
+        (1, true, vec![]),
+        (1, false, vec![]),
+        (6, true, vec![Ignored::Orientation]),
+        (8, false, vec![Ignored::Orientation]),
+    ] {
+        let exif = exif(orientation, big);
+
+        let mut bytes = Vec::new();
+        let mut info = png::Info::with_size(w, h);
+        (info.color_type, info.bit_depth) = (png::ColorType::Rgba, png::BitDepth::Eight);
+        info.exif_metadata = Some(exif.clone().into());
+        let mut writer = Encoder::with_info(&mut bytes, info).unwrap().write_header().unwrap();
+        writer.write_image_data(rgba.as_raw()).unwrap();
+        writer.finish().unwrap();
+        assert_eq!(ignored(&bytes), told, "PNG");
+
+        let mut bytes = Vec::new();
+        let mut webp = image_webp::WebPEncoder::new(&mut bytes);
+        webp.set_exif_metadata(exif.clone());
+        webp.encode(rgba.as_raw(), w, h, image_webp::ColorType::Rgba8).unwrap();
+        assert_eq!(ignored(&bytes), told, "WebP");
+
+        let mut bytes = Vec::new();
+        let mut jpeg = jpeg_encoder::Encoder::new(&mut bytes, 90);
+        jpeg.add_app_segment(1, [b"Exif\0\0".as_slice(), &exif].concat()).unwrap();
+        jpeg.encode(rgba.as_raw(), w as u16, h as u16, jpeg_encoder::ColorType::Rgba).unwrap();
+        assert_eq!(ignored(&bytes), told, "JPEG");
+    }
+}
+
+#[test]
+fn colour_profiles_and_gamma_are_told() {
+    let (w, h) = (8, 6);
+    let rgba = picture(w, h, true);
+    let profile = vec![7; 300];
+
+    let mut bytes = Vec::new();
+    let mut webp = image_webp::WebPEncoder::new(&mut bytes);
+    webp.set_icc_profile(profile.clone());
+    webp.encode(rgba.as_raw(), w, h, image_webp::ColorType::Rgba8).unwrap();
+    assert_eq!(ignored(&bytes), [Ignored::ColourProfile]);
+
+    let mut bytes = Vec::new();
+    let mut jpeg = jpeg_encoder::Encoder::new(&mut bytes, 90);
+    jpeg.add_icc_profile(&profile).unwrap();
+    jpeg.encode(rgba.as_raw(), w as u16, h as u16, jpeg_encoder::ColorType::Rgba).unwrap();
+    assert_eq!(ignored(&bytes), [Ignored::ColourProfile]);
+
+    for (chunk, data, told) in [
+        (png::chunk::iCCP, b"profile\0\0no stream".as_slice(), Ignored::ColourProfile),
+        (png::chunk::cICP, &[1, 13, 0, 1], Ignored::ColourProfile),
+        (png::chunk::gAMA, &45_455_u32.to_be_bytes(), Ignored::Gamma),
+        (png::chunk::cHRM, &[0, 0, 1, 2].repeat(8), Ignored::Gamma),
+    ] {
+        let mut bytes = Vec::new();
+        let mut encoder = Encoder::new(&mut bytes, w, h);
+        encoder.set_color(png::ColorType::Rgba);
+        let mut writer = encoder.write_header().unwrap();
+        writer.write_chunk(chunk, data).unwrap();
+        writer.write_image_data(rgba.as_raw()).unwrap();
+        // What stands after the pixels tells nothing of their colour.
+        writer.write_chunk(png::chunk::eXIf, &exif(6, true)).unwrap();
+        writer.finish().unwrap();
+        assert_eq!(ignored(&bytes), [told], "{chunk:?}");
+    }
+}
+
+#[test]
+fn an_animation_says_that_one_picture_was_taken_and_has_them_all() {
+    let frames: Vec<_> = [(3, 40), (200, 250)]
+        .map(|(grey, ms)| (RgbaImage::from_pixel(5, 4, image::Rgba([grey, 2, 3, 255])), ms))
+        .into();
+    let mut gif = Vec::new();
+    let delay = |ms| image::Delay::from_numer_denom_ms(ms, 1);
+    let mut encoder = image::codecs::gif::GifEncoder::new(&mut gif);
+    encoder.encode_frames(frames.iter().map(|(p, ms)| image::Frame::from_parts(p.clone(), 0, 0, delay(*ms)))).unwrap();
+    drop(encoder);
+
+    let mut apng = Vec::new();
+    let mut encoder = Encoder::new(&mut apng, 5, 4);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_animated(2, 0).unwrap();
+    let mut writer = encoder.write_header().unwrap();
+    for (picture, ms) in &frames {
+        writer.set_frame_delay(*ms as u16, 1000).unwrap();
+        writer.write_image_data(picture.as_raw()).unwrap();
+    }
+    writer.finish().unwrap();
+
+    for bytes in [gif, apng] {
+        assert_eq!(ignored(&bytes), [Ignored::Frames]);
+        let all = decode_frames(&bytes, None, &Limits::default()).unwrap();
+        assert_eq!(all.ignored, BTreeSet::new());
+        let shown: Vec<_> = all.frames.iter().map(|f| (f.pixels.as_bytes().to_vec(), f.ms)).collect();
+        let expected: Vec<_> = frames.iter().map(|(p, ms)| (p.as_raw().clone(), Some(f64::from(*ms)))).collect();
+        assert_eq!(shown, expected);
+        // The limit holds for all frames together.
+        let one = Limits { side: 5, pixels: 39 };
+        assert!(decode_frames(&bytes, None, &one).unwrap_err().to_string().contains("limit"));
+        assert!(decode_frames(&bytes, None, &Limits { pixels: 40, ..one }).is_ok());
+    }
+}
+
+#[test]
+fn a_picture_is_refused_by_its_header_before_memory_is_taken() {
+    let (w, h) = (40, 30);
+    for format in
+        [ImageFormat::Png, ImageFormat::WebP, ImageFormat::Qoi, ImageFormat::Tga, ImageFormat::Bmp, ImageFormat::Gif]
+    {
+        let mut bytes = Vec::new();
+        DynamicImage::from(picture(w, h, false)).write_to(&mut Cursor::new(&mut bytes), format).unwrap();
+        let extension = format.extensions_str().first().copied();
+        for limits in [Limits { side: 39, pixels: 1200 }, Limits { side: 40, pixels: 1199 }] {
+            // A header alone is enough to refuse it, and no more than that is read.
+            let refused = decode(&bytes, extension, &limits).unwrap_err();
+            let expected = DecodeError::TooLarge { size: Size::new(w, h), limits };
+            assert_eq!(refused, expected, "{format:?}");
+        }
+        assert!(decode(&bytes, extension, &Limits { side: 40, pixels: 1200 }).is_ok(), "{format:?}");
+    }
+}
