@@ -111,8 +111,15 @@ pub struct Begun<'a> {
 enum Ready<'a> {
     /// It is as it was.
     Unchanged(BuiltAtlas),
-    /// Its sprites, and those of its other sizes, each with name and settings.
-    Loaded(Vec<(String, AtlasSettings, Loaded<'a>)>),
+    /// It and its other sizes, each with its sprites.
+    Loaded(Vec<LoadedSize<'a>>),
+}
+
+/// An atlas at one of its sizes, with its sprites.
+struct LoadedSize<'a> {
+    name: String,
+    settings: AtlasSettings,
+    loaded: Loaded<'a>,
 }
 
 /// Looks at an atlas's sources and loads its sprites if anything is out of date.
@@ -121,6 +128,7 @@ enum Ready<'a> {
 /// Anything wrong with sources or settings, or an interruption.
 pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>) -> Result<Begun<'a>, Failure> {
     let started = Instant::now();
+    let _span = tracing::debug_span!("look and load", atlas = target.name).entered();
     let contents = contents(target, context)?;
     let templates = templates(target)?;
     let from = follows_from(target, &contents, &templates, options);
@@ -129,6 +137,7 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>)
         .bytes(options.out.as_os_str().as_encoded_bytes())
         .finish();
     if let Some(built) = (!options.explain).then(|| unchanged(&from, &key, options, context.store)).flatten() {
+        tracing::debug!("all of it is as the last build left it");
         return Ok(Begun { target, started, templates, from, key, state: Ready::Unchanged(built) });
     }
     let own = (target.name.clone(), target.settings.clone());
@@ -136,9 +145,9 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>)
         target.settings.sizes.iter().map(|size| (format!("{}{}", target.name, size.suffix), target.settings.at(size)));
     let all: Vec<(String, AtlasSettings)> = std::iter::once(own).chain(sizes).collect();
     let recipes: Vec<Recipe<'_>> = all.iter().map(|(_, settings)| recipe(settings)).collect();
-    let loaded = load::load((&target.sources.files, &contents), &recipes, context)?;
-    let loaded = all.into_iter().zip(loaded).map(|((name, settings), loaded)| (name, settings, loaded)).collect();
-    Ok(Begun { target, started, templates, from, key, state: Ready::Loaded(loaded) })
+    let loaded = load::load(&target.sources.files, &contents, &recipes, context)?;
+    let sizes = all.into_iter().zip(loaded).map(|((name, settings), loaded)| LoadedSize { name, settings, loaded });
+    Ok(Begun { target, started, templates, from, key, state: Ready::Loaded(sizes.collect()) })
 }
 
 /// Builds an atlas as far as it is out of date.
@@ -147,13 +156,15 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>)
 /// Anything wrong with sources or settings, or what is remembered of a source does not hold.
 pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> Result<BuiltAtlas, NotDrawn> {
     let Begun { target, mut started, templates, from, key, state } = begun;
-    let loaded = match state {
+    let sizes = match state {
         Ready::Unchanged(built) => return Ok(built),
-        Ready::Loaded(loaded) => loaded,
+        Ready::Loaded(sizes) => sizes,
     };
     let mut built = BuiltAtlas::default();
-    for (name, settings, loaded) in &loaded {
-        build(target, (name, settings), loaded, &templates, (options, context), started, &mut built)?;
+    for size in &sizes {
+        let mut summary = build(target, size, &templates, options, context, &mut built)?;
+        summary.seconds = started.elapsed().as_secs_f64();
+        built.summaries.push(summary);
         started = Instant::now();
     }
     let files = built.outputs.iter().map(|o| (o.file.clone(), o.hash, o.page)).collect();
@@ -185,7 +196,7 @@ fn contents(target: &Target, context: Context<'_>) -> Result<Vec<Looked>, Failur
         return Ok(contents);
     }
     let sources: Vec<Source> = sources.into_iter().cloned().collect();
-    if let Err(failure) = load::load((&sources, &contents), &[recipe(&target.settings)], context) {
+    if let Err(failure) = load::load(&sources, &contents, &[recipe(&target.settings)], context) {
         let told: BTreeSet<String> = problems.iter().map(|p| p.place.clone()).collect();
         problems.extend(failure.problems().iter().filter(|p| !told.contains(&p.place)).cloned());
     }
@@ -245,18 +256,19 @@ fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, store: &dyn Store) -
 /// Builds the atlas, or another size of it.
 fn build(
     target: &Target,
-    (name, settings): (&str, &AtlasSettings),
-    loaded: &Loaded<'_>,
+    size: &LoadedSize<'_>,
     templates: &BTreeMap<PathBuf, String>,
-    (options, context): (Options<'_>, Context<'_>),
-    started: Instant,
+    options: Options<'_>,
+    context: Context<'_>,
     built: &mut BuiltAtlas,
-) -> Result<(), NotDrawn> {
+) -> Result<Summary, NotDrawn> {
+    let LoadedSize { name, settings, loaded } = size;
+    let _span = tracing::debug_span!("build", atlas = name).entered();
     let descriptor = format!("{name}{FILE_SUFFIX}");
     let former = former(&options.out.join(&descriptor)).filter(|_| options.keep);
     let task = Task {
         name,
-        base: (name != target.name).then_some(target.name.as_str()),
+        base: (*name != target.name).then_some(target.name.as_str()),
         settings,
         sprites: &loaded.sprites,
         keep: former.as_ref(),
@@ -289,14 +301,11 @@ fn build(
         let waiting = page.made.and_then(|(waiting, _)| waiting);
         Output { file: page.drawn.file, hash: page.drawn.hash, page: true, waiting, changed }
     }));
-    for also in &settings.also {
-        let (file, text) = forms::write(also, &atlas, templates)?;
-        summary.also.push(file.clone());
+    summary.descriptor = format::path(&options.out.join(&descriptor));
+    for (file, text) in texts(&atlas, descriptor, settings, templates)? {
         built.outputs.push(text_output(file, &text, options, context.store)?);
     }
-    let text = atlas.to_text().map_err(|e| Failure::io(&descriptor, &e))?;
-    summary.descriptor = format::path(&options.out.join(&descriptor));
-    built.outputs.push(text_output(descriptor, &text, options, context.store)?);
+    summary.also = settings.also.iter().map(|also| forms::file_name(also, name)).collect();
     let changed = built.outputs[changed_before..].iter().any(|o| o.changed);
     summary.state = match (changed, options.check) {
         (false, _) => State::Unchanged,
@@ -304,12 +313,22 @@ fn build(
         (true, false) => State::Built,
     };
     summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
-    summary.seconds = started.elapsed().as_secs_f64();
-    built.summaries.push(summary);
-    Ok(())
+    Ok(summary)
 }
 
 /// How much larger the pages are for the mip levels.
+/// The descriptor's other forms, then the descriptor: each file with its text.
+fn texts(
+    atlas: &Atlas,
+    descriptor: String,
+    settings: &AtlasSettings,
+    templates: &BTreeMap<PathBuf, String>,
+) -> Result<Vec<(String, String)>, Failure> {
+    let own = atlas.to_text().map_err(|e| Failure::io(&descriptor, &e))?;
+    let forms = settings.also.iter().map(|also| forms::write(also, atlas, templates));
+    forms.chain([Ok((descriptor, own))]).collect()
+}
+
 fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) -> Result<Option<f64>, Failure> {
     if settings.mip_levels == 0 {
         return Ok(None);
@@ -380,4 +399,62 @@ fn protect_sources(target: &Target, plan: &Plan<'_>, out: &Path, name: &str) -> 
         Problem::usage("a source in the place of a result", &source.shown, why, "choose another --name or -o")
     });
     Failure::unless(problems.collect(), ())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::request::PackRequest;
+    use zemtak_core::codec::{PngEffort, encode_png};
+    use zemtak_core::geometry::Size;
+    use zemtak_core::pixels::Pixels;
+
+    /// A descriptor, C header, Rust source or CSV file that comes out otherwise under the same version would be taken for the
+    /// old one by who builds with what an older tool has remembered.
+    #[test]
+    fn no_text_changes_under_the_same_version() {
+        let game = tempfile::tempdir().unwrap();
+        let folder = |path: &str| game.path().join(path);
+        std::fs::create_dir_all(folder("art/moth")).unwrap();
+        for frame in 0..4_u8 {
+            let size = Size::new(9 + u32::from(frame), 7);
+            let mut pixels = Pixels::transparent(size).unwrap();
+            pixels.row_mut(3)[4..20].fill(90 + frame);
+            let png = encode_png(&pixels, PngEffort::Balanced).unwrap();
+            std::fs::write(folder(&format!("art/moth/{frame}.png")), png).unwrap();
+        }
+        let project = r#"format = 1
+            [atlas.night]
+            root = "art"
+            also = ["csv", "rust", "c"]
+            sizes = [{ suffix = "-half", factor = 0.5 }]
+            [[atlas.night.rule]]
+            match = "moth/**"
+            pivot = [0.25, 1.0]
+            points = { lamp = [3, 4] }
+            stretch = [1, 2, 3, 1]
+            tags = ["winged"]
+            user = { speed = 2.5 }
+            fps = 12"#;
+        std::fs::write(folder("zemtak.toml"), project).unwrap();
+        let packed = PackRequest::of_project(folder("zemtak.toml")).out(folder("out")).run(&()).unwrap();
+        let texts = packed.files.iter().filter(|file| file.path.extension().is_some_and(|e| e != "png"));
+        let told: Vec<String> = texts
+            .map(|file| {
+                let name = file.path.file_name().unwrap_or_default().to_string_lossy();
+                format!("{} {name}", &format::hex(&file.hash)[..16])
+            })
+            .collect();
+        let expected = [
+            "a90129463bd71ca7 night.csv",
+            "f771ac93dd05e638 night.rs",
+            "f4d40d39f90e60d3 night.h",
+            "bbda2030e5df2ec0 night.zemtak.json",
+            "dc0394c7615e2e45 night-half.csv",
+            "24e8e2776aeefddc night-half.rs",
+            "fbab8919891c68cc night-half.h",
+            "5d1f7ca3e0e003bb night-half.zemtak.json",
+        ];
+        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (1, 2, &expected.map(str::to_owned)[..]));
+    }
 }

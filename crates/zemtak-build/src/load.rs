@@ -148,7 +148,8 @@ impl Looked {
 /// # Errors
 /// All files that cannot be read or decoded.
 pub fn load<'a>(
-    (sources, contents): (&'a [Source], &[Looked]),
+    sources: &'a [Source],
+    contents: &[Looked],
     recipes: &[Recipe<'_>],
     context: Context<'_>,
 ) -> Result<Vec<Loaded<'a>>, Failure> {

@@ -1,6 +1,7 @@
 //! What a build tells while it is at work, and how its caller stops it.
 
 use std::path::Path;
+use std::time::Instant;
 
 /// A part of a build that can take a while.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -64,12 +65,14 @@ impl Observer for () {}
 pub(crate) struct Progress<'a> {
     observer: &'a dyn Observer,
     phase: Phase,
+    began: Instant,
 }
 
 impl<'a> Progress<'a> {
     pub(crate) fn begin(observer: &'a dyn Observer, phase: Phase, total: Option<usize>) -> Self {
         observer.began(phase, total);
-        Self { observer, phase }
+        tracing::debug!(?phase, total, "begins");
+        Self { observer, phase, began: Instant::now() }
     }
 
     /// One more item is done.
@@ -81,5 +84,6 @@ impl<'a> Progress<'a> {
 impl Drop for Progress<'_> {
     fn drop(&mut self) {
         self.observer.ended(self.phase);
+        tracing::debug!(phase = ?self.phase, took = ?self.began.elapsed(), "ends");
     }
 }

@@ -75,7 +75,7 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     // Several atlases may have one root, which is looked through once.
     let mut roots = BTreeMap::new();
     for (name, keys) in project.atlases.iter().filter(|(name, _)| chosen(name)) {
-        match of_atlas(project, name, said.clone().over(keys.clone()), out, (&mut roots, &mut all.warnings)) {
+        match of_atlas(project, name, said.clone().over(keys.clone()), out, &mut roots, &mut all.warnings) {
             Ok(target) => all.targets.push(target),
             Err(failure) => problems.extend(failure.problems().iter().cloned()),
         }
@@ -93,7 +93,8 @@ fn of_atlas(
     name: &str,
     keys: Keys,
     out: &Path,
-    (roots, warnings): (&mut Roots, &mut Vec<Warning>),
+    roots: &mut Roots,
+    warnings: &mut Vec<Warning>,
 ) -> Result<Target, Failure> {
     let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
     let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));

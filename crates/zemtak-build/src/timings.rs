@@ -68,6 +68,7 @@ pub struct Timings([AtomicU64; Stage::ALL.len()]);
 impl Timings {
     /// Does something that belongs to a stage. What it does in its turn on other threads must count for itself.
     pub fn time<T>(&self, stage: Stage, work: impl FnOnce() -> T) -> T {
+        let _stage = tracing::trace_span!("stage", name = stage.name()).entered();
         let started = Instant::now();
         let done = work();
         let spent = u64::try_from(started.elapsed().as_nanos()).unwrap_or(u64::MAX);

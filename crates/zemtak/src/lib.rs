@@ -11,6 +11,7 @@ pub mod exit;
 pub mod explain;
 pub mod instances;
 pub mod interrupt;
+pub mod log;
 pub mod progress;
 pub mod query;
 mod rehearsal;
@@ -37,6 +38,7 @@ pub fn main() -> ExitCode {
     };
     zemtak_build::hush_codec_panics();
     invocation.output.apply_colour();
+    log::to_stderr(invocation.output.log);
     run(invocation).into()
 }
 

@@ -58,7 +58,7 @@ pub fn look_up(subject: &Subject, parts: &[Part]) -> Result<Vec<Place>, Failure>
             })?;
             let Size { w, h } = area.upright();
             let pivot = [f64::from(w) / 2.0, f64::from(h) / 2.0];
-            let place = place(Picture::whole(area), pivot, "", (0, ""), parts);
+            let place = place(Picture::whole(area), pivot, "", 0, "", parts);
             Ok(vec![place.map_err(Failure::from)?])
         }
         Subject::Sprites { descriptor, choice } => {
@@ -75,7 +75,7 @@ fn of_atlas(atlas: &Atlas, choice: &Choice, parts: &[Part]) -> Result<Vec<Place>
         let found = sprite.picture(page).map_err(|error| {
             Problem::bad_input("a sprite that is not on its page", name.as_str(), error.to_string(), "build it again")
         });
-        let found = found.and_then(|p| place(p, sprite.pivot, name.as_str(), (sprite.page, &page.file), parts));
+        let found = found.and_then(|p| place(p, sprite.pivot, name.as_str(), sprite.page, &page.file, parts));
         match found {
             Ok(place) => places.push(place),
             Err(problem) => problems.push(problem),
@@ -88,7 +88,8 @@ fn place(
     picture: Picture,
     pivot: [f64; 2],
     name: &str,
-    (page, file): (usize, &str),
+    page: usize,
+    file: &str,
     parts: &[Part],
 ) -> Result<Place, Problem> {
     let shown = picture.part(parts).map_err(|error| {

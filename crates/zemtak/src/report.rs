@@ -33,6 +33,8 @@ pub struct OutputOptions {
     pub quiet: bool,
     /// Lists in full.
     pub verbose: bool,
+    /// What is logged to standard error: nothing at 0, phases at 1, also each stage of each file above that.
+    pub log: u8,
     /// When to colour.
     pub colour: ColorChoice,
 }

@@ -93,6 +93,7 @@ impl Plan<'_> {
         if let Some(hash) = known {
             let file = self.page_name(index, &hash);
             if let Some(drawn) = put.former.drawn(&file, &hash).filter(|_| in_place(&file, hash)) {
+                tracing::debug!(page = file, "as it was");
                 return Ok(PageFile { drawn: drawn.clone(), wrap, made: None });
             }
         }
@@ -103,6 +104,7 @@ impl Plan<'_> {
         let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
         context.store.put(key, hash.to_vec());
         let file = self.page_name(index, &hash);
+        tracing::debug!(page = file, bytes = bytes.len(), "drawn, encoded and proved");
         // Without what earlier builds learnt, a page may still be the same.
         let made = if in_place(&file, hash) { None } else { Some((put.take)(&file, bytes)?) };
         let drawn = Drawn { file, hash, size: self.layout.pages[index], bands, boxes: self.boxes_on(index) };

@@ -124,6 +124,7 @@ impl<'a> Plan<'a> {
         let known = context.store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
         if let Some((pages, places)) = known.filter(|(_, places)| places.len() == self.items.len()) {
             let places = places.into_iter().map(|(page, rect, turned)| Place { page, rect, turned }).collect();
+            tracing::debug!(boxes = self.items.len(), pages = pages.len(), "the layout is known from an earlier build");
             return Ok(Layout { pages, places });
         }
         let progress = context.progress(Phase::LayingOut, None);
@@ -135,6 +136,7 @@ impl<'a> Plan<'a> {
         };
         let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop)));
         self.cut_short = good_enough.into_inner();
+        tracing::debug!(boxes = self.items.len(), cut_short = self.cut_short, "laid out");
         drop(progress);
         context.check()?;
         let layout = laid_out.map_err(|error| self.explain(&error))?;

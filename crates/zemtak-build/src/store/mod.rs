@@ -118,6 +118,7 @@ impl FileStore {
     pub fn open(folder: &Path) -> Self {
         let path = folder.join(FILE);
         let values = std::fs::read(&path).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
+        tracing::debug!(path = %path.display(), values = values.len(), "store opened");
         Self { path, values: Mutex::new(values), changed: AtomicBool::new(false) }
     }
 

@@ -95,9 +95,9 @@ struct GlobalArgs {
     /// Print nothing but errors and what a check found
     #[arg(short, long, global = true)]
     quiet: bool,
-    /// Print lists in full
-    #[arg(short, long, global = true)]
-    verbose: bool,
+    /// Print lists in full; -vv also logs each phase to standard error, -vvv each stage of each file
+    #[arg(short, long, global = true, action = clap::ArgAction::Count)]
+    verbose: u8,
     /// When to use colour; NO_COLOR is heeded
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     color: When,
@@ -268,7 +268,8 @@ impl GlobalArgs {
             When::Always => ColorChoice::Always,
             When::Never => ColorChoice::Never,
         };
-        OutputOptions { json: self.json, quiet: self.quiet, verbose: self.verbose, colour }
+        let verbose = self.verbose > 0;
+        OutputOptions { json: self.json, quiet: self.quiet, verbose, log: self.verbose.saturating_sub(1), colour }
     }
 }
 

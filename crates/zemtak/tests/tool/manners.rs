@@ -27,6 +27,21 @@ fn the_summary_of_the_demo_reads_like_this() {
 }
 
 #[test]
+fn a_log_of_the_work_goes_to_standard_error_when_asked_for() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(9, 9, [1, 2, 3])));
+    let plain = folder.zemtak("pack art --json").exits(0);
+    assert_eq!(plain.err(), "");
+    let phases = folder.zemtak("pack art --json --fresh -vv").exits(0);
+    let told = phases.err();
+    assert!(told.contains("build{atlas=\"art\"}: drawn, encoded and proved page=\"art-0.png\""), "{told}");
+    assert!(!told.contains("stage"), "{told}");
+    assert_eq!(phases.json()["atlases"][0]["pages"], plain.json()["atlases"][0]["pages"]);
+    let stages = folder.zemtak("pack art --json --fresh -vvv").exits(0);
+    assert!(stages.err().contains("stage{name=\"decode\"}"), "{}", stages.err());
+}
+
+#[test]
 fn errors_read_like_this() {
     let folder = Folder::new();
     folder.write("art/lamp.png", "no lamp");
