@@ -52,7 +52,7 @@ fn greedy() -> Vec<(&'static str, Vec<u8>)> {
     // A GIF with a small screen and a frame of 2000 x 2000 pixels on it.
     let gif = |left: u16, side: u16| {
         let mut gif = b"GIF89a\x04\0\x04\0\x80\0\0\0\0\0\xff\xff\xff,".to_vec();
-        [left, left, side, side].map(|v| gif.extend(v.to_le_bytes()));
+        gif.extend([left, left, side, side].iter().flat_map(|v| v.to_le_bytes()));
         gif.extend(b"\0\x02\x02\x44\x01\0;");
         gif
     };

@@ -7,6 +7,7 @@ pub mod cli;
 pub mod commands;
 pub mod console;
 pub mod descriptor;
+pub mod drawing;
 pub mod exit;
 pub mod explain;
 pub mod instances;

@@ -3,16 +3,10 @@
 use super::scenario::Scenario;
 use super::stage::{Run, Story};
 use super::warnings::seconds;
-use ab_glyph::{Font, FontRef, PxScale, ScaleFont, point};
-use zemtak_build::{Failure, Problem, format};
-use zemtak_core::codec::{PngEffort, encode_png};
+use crate::drawing::{Colour, Drawing, Line};
+use zemtak_build::{Failure, format};
 use zemtak_core::geometry::{Rect, Size};
-use zemtak_core::pixels::Pixels;
 
-/// DejaVu Sans, of which only Latin letters are kept; see labels-licence.txt beside it.
-static LABELS: &[u8] = include_bytes!("../../assets/labels.ttf");
-
-type Colour = [u8; 3];
 const NIGHT: Colour = [0x14, 0x18, 0x2c];
 const BAND: Colour = [0x1c, 0x21, 0x3b];
 const TEXT: Colour = [0xe8, 0xe6, 0xf0];
@@ -36,78 +30,35 @@ const MOST: usize = 24;
 /// # Errors
 /// Only if the picture cannot be made at all.
 pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
-    let failed =
-        |why: &str| Failure::from(Problem::bad_input("a picture that cannot be drawn", "", why, "please report this"));
     let rows = u32::try_from(run.stories.len().min(MOST)).unwrap_or(0) + u32::from(run.stories.len() > MOST);
     let height = TOP + CHART + 60 + rows * ROW + 46;
-    let pixels = Pixels::transparent(Size::new(WIDTH, height)).ok_or_else(|| failed("it has no memory"))?;
-    let font = FontRef::try_from_slice(LABELS).map_err(|_| failed("its letters cannot be read"))?;
-    let mut sheet = Sheet { pixels, font, frames: run.all.frames.max(1) };
-    sheet.fill(Rect::new(0, 0, WIDTH, height), NIGHT);
+    let drawing = Drawing::new(Size::new(WIDTH, height), NIGHT)?;
+    let mut sheet = Sheet { drawing, frames: run.all.frames.max(1) };
     sheet.scenes(scenario, run, height);
     sheet.memory(scenario, run);
     sheet.textures(run);
     sheet.seconds(scenario, height);
-    let encoded = encode_png(&sheet.pixels, PngEffort::Balanced);
-    encoded.map_err(|error| Problem::not_encoded("the chart of --png", &error, "please report this").into())
+    sheet.drawing.to_png("the chart of --png")
 }
 
 struct Sheet {
-    pixels: Pixels,
-    font: FontRef<'static>,
+    drawing: Drawing,
     frames: u64,
 }
 
 impl Sheet {
-    fn fill(&mut self, area: Rect, [r, g, b]: Colour) {
-        let Size { w, h } = self.pixels.size();
-        for y in area.y.min(h)..area.y.saturating_add(area.h).min(h) {
-            let row = &mut self.pixels.row_mut(y)[area.x.min(w) as usize * 4..];
-            for pixel in row.chunks_exact_mut(4).take(area.w as usize) {
-                pixel.copy_from_slice(&[r, g, b, 255]);
-            }
-        }
+    fn fill(&mut self, area: Rect, colour: Colour) {
+        self.drawing.fill(area, colour);
+    }
+
+    fn write(&mut self, text: &str, x: u32, y: u32, size: f32, colour: Colour) -> u32 {
+        self.drawing.write(text, Line { x, y, size, colour })
     }
 
     /// Where a frame begins.
     fn x(&self, frame: u64) -> u32 {
         let wide = u64::from(RIGHT - LEFT);
         LEFT + u32::try_from(frame.min(self.frames) * wide / self.frames).unwrap_or(0)
-    }
-
-    /// Writes a line of text with its baseline at y; gives where it ends.
-    fn write(&mut self, text: &str, x: u32, y: u32, size: f32, colour: Colour) -> u32 {
-        #[expect(clippy::cast_precision_loss, reason = "a place on a picture of a few thousand pixels")]
-        let (mut pen, base) = (x as f32, y as f32);
-        let scale = PxScale::from(size);
-        let mut letters = Vec::new();
-        let scaled = self.font.as_scaled(scale);
-        for letter in text.chars() {
-            let glyph = scaled.scaled_glyph(letter);
-            let (id, mut glyph) = (glyph.id, glyph);
-            glyph.position = point(pen, base);
-            pen += scaled.h_advance(id);
-            letters.extend(self.font.outline_glyph(glyph));
-        }
-        for letter in letters {
-            let corner = letter.px_bounds().min;
-            letter.draw(|dx, dy, cover| self.ink(corner, [dx, dy], cover, colour));
-        }
-        whole(pen)
-    }
-
-    fn ink(&mut self, corner: ab_glyph::Point, [dx, dy]: [u32; 2], cover: f32, colour: Colour) {
-        let (x, y) = (whole(corner.x) + dx, whole(corner.y) + dy);
-        if x >= self.pixels.size().w || y >= self.pixels.size().h {
-            return;
-        }
-        let pixel = &mut self.pixels.row_mut(y)[x as usize * 4..][..3];
-        // In 256 steps, so that the last place of a float decides nothing.
-        let cover = whole(cover.clamp(0.0, 1.0) * 256.0);
-        for (own, ink) in pixel.iter_mut().zip(colour) {
-            let mixed = (u32::from(*own) * (256 - cover) + u32::from(ink) * cover) / 256;
-            *own = u8::try_from(mixed).unwrap_or(255);
-        }
     }
 
     fn scenes(&mut self, scenario: &Scenario, run: &Run, height: u32) {
@@ -118,7 +69,7 @@ impl Sheet {
                 self.fill(Rect::new(begin, TOP - 30, end - begin, height - TOP - 16), BAND);
             }
             self.fill(Rect::new(begin, TOP - 30, 1, height - TOP - 16), THERE);
-            let name = self.shortened(&scenario.scenes[played.scene].name, end.saturating_sub(begin + 8), 15.0);
+            let name = self.drawing.shortened(&scenario.scenes[played.scene].name, end.saturating_sub(begin + 8), 15.0);
             self.write(&name, begin + 6, TOP - 10, 15.0, TEXT);
         }
         let mut x = LEFT;
@@ -127,24 +78,6 @@ impl Sheet {
             self.fill(Rect::new(x, 22, if thin { 3 } else { 14 }, 14), colour);
             x = self.write(what, x + 20, 34, 14.0, FAINT) + 26;
         }
-    }
-
-    fn width(&self, text: &str, size: f32) -> u32 {
-        let scaled = self.font.as_scaled(PxScale::from(size));
-        whole(text.chars().map(|c| scaled.h_advance(scaled.glyph_id(c))).sum())
-    }
-
-    /// A text, cut where it would be too wide.
-    fn shortened(&self, text: &str, room: u32, size: f32) -> String {
-        let wide = |text: &str| self.width(text, size);
-        if wide(text) <= room {
-            return text.to_owned();
-        }
-        let mut kept: Vec<char> = text.chars().collect();
-        while !kept.is_empty() && wide(&kept.iter().collect::<String>()) + wide("…") > room {
-            kept.remove(0);
-        }
-        if kept.is_empty() { String::new() } else { format!("…{}", kept.iter().collect::<String>()) }
     }
 
     /// The bytes of all textures, and the budget.
@@ -177,9 +110,9 @@ impl Sheet {
         y += 14;
         for (path, story) in run.stories.iter().take(MOST) {
             let size = format::bytes(story.bytes);
-            let name = self.shortened(&format::name(path), LEFT - 120, 14.0);
+            let name = self.drawing.shortened(&format::name(path), LEFT - 120, 14.0);
             self.write(&name, 24, y + 16, 14.0, TEXT);
-            let right = LEFT - 20 - self.width(&size, 12.0);
+            let right = LEFT - 20 - self.drawing.width(&size, 12.0);
             self.write(&size, right, y + 16, 12.0, FAINT);
             self.texture(story, y);
             y += ROW;
@@ -220,11 +153,4 @@ impl Sheet {
             self.write(&seconds(at * fps, scenario.fps), x.saturating_sub(8), height - 16, 13.0, FAINT);
         }
     }
-}
-
-/// A number that is known to be small and above 0, without its part after the point.
-fn whole(number: f32) -> u32 {
-    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
-    let whole = number.clamp(0.0, 65_535.0) as u32;
-    whole
 }

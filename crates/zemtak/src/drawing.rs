@@ -1,0 +1,144 @@
+//! Drawing charts and sheets: rectangles and lines of text on a picture.
+
+use ab_glyph::{Font, FontRef, Outline, OutlineCurve, PxScale, ScaleFont};
+use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Transform};
+use zemtak_build::{Failure, Problem};
+use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::geometry::{self, Size};
+use zemtak_core::pixels::Pixels;
+
+/// DejaVu Sans, of which only Latin letters are kept; see labels-licence.txt beside it.
+static LABELS: &[u8] = include_bytes!("../assets/labels.ttf");
+
+/// Red, green, blue.
+pub type Colour = [u8; 3];
+
+/// An opaque picture being drawn. Places are in pixels from the top left.
+pub struct Drawing {
+    picture: Pixmap,
+    font: FontRef<'static>,
+}
+
+/// Where a text is written, how large and in which colour.
+#[derive(Debug, Clone, Copy)]
+pub struct Line {
+    /// Its left end.
+    pub x: u32,
+    /// Its baseline.
+    pub y: u32,
+    /// The height of its letters in pixels, with what hangs below the line.
+    pub size: f32,
+    /// Its colour.
+    pub colour: Colour,
+}
+
+impl Drawing {
+    /// A picture of one colour.
+    ///
+    /// # Errors
+    /// There is no memory for it.
+    pub fn new(size: Size, background: Colour) -> Result<Self, Failure> {
+        let failed = |why: &str| Problem::bad_input("a picture that cannot be drawn", "", why, "please report this");
+        let mut picture = Pixmap::new(size.w, size.h).ok_or_else(|| failed("it has no memory"))?;
+        picture.fill(opaque(background));
+        let font = FontRef::try_from_slice(LABELS).map_err(|_| failed("its letters cannot be read"))?;
+        Ok(Self { picture, font })
+    }
+
+    /// Fills a rectangle, as far as it lies on the picture.
+    pub fn fill(&mut self, area: geometry::Rect, colour: Colour) {
+        let [x, y, w, h] = [area.x, area.y, area.w, area.h].map(small);
+        if let Some(area) = Rect::from_xywh(x, y, w, h) {
+            self.picture.fill_rect(area, &Paint { anti_alias: false, ..paint(colour) }, Transform::identity(), None);
+        }
+    }
+
+    /// Writes a line of text; gives where it ends.
+    pub fn write(&mut self, text: &str, line: Line) -> u32 {
+        let scaled = self.font.as_scaled(PxScale::from(line.size));
+        let (mut pen, scale) = (small(line.x), [scaled.h_scale_factor(), -scaled.v_scale_factor()]);
+        let mut letters = Vec::new();
+        for letter in text.chars() {
+            let glyph = scaled.glyph_id(letter);
+            letters.extend(self.font.outline(glyph).and_then(|o| path(&o, scale, [pen, small(line.y)])));
+            pen += scaled.h_advance(glyph);
+        }
+        for letter in letters {
+            let (paint, identity) = (paint(line.colour), Transform::identity());
+            self.picture.fill_path(&letter, &paint, FillRule::Winding, identity, None);
+        }
+        whole(pen)
+    }
+
+    /// How wide a text would be.
+    pub fn width(&self, text: &str, size: f32) -> u32 {
+        let scaled = self.font.as_scaled(PxScale::from(size));
+        whole(text.chars().map(|letter| scaled.h_advance(scaled.glyph_id(letter))).sum())
+    }
+
+    /// The end of a text, with an ellipsis for what does not fit before it. Names differ at their ends.
+    pub fn shortened(&self, text: &str, room: u32, size: f32) -> String {
+        if self.width(text, size) <= room {
+            return text.to_owned();
+        }
+        let ends = text.char_indices().skip(1).map(|(at, _)| format!("…{}", &text[at..]));
+        ends.into_iter().find(|end| self.width(end, size) <= room).unwrap_or_default()
+    }
+
+    /// The picture as a PNG.
+    ///
+    /// # Errors
+    /// It cannot be encoded.
+    pub fn to_png(&self, what: &str) -> Result<Vec<u8>, Failure> {
+        let size = Size::new(self.picture.width(), self.picture.height());
+        // All of it is opaque, so that there is no alpha to take out of the colours.
+        let pixels = Pixels::from_rgba(size, self.picture.data().to_vec());
+        let encoded =
+            pixels.ok_or(zemtak_core::codec::EncodeError::Empty).and_then(|p| encode_png(&p, PngEffort::Balanced));
+        encoded.map_err(|error| Problem::not_encoded(what, &error, "please report this").into())
+    }
+}
+
+/// A letter's outline on the picture.
+fn path(outline: &Outline, scale: [f32; 2], [x, y]: [f32; 2]) -> Option<Path> {
+    let at = |p: ab_glyph::Point| (p.x.mul_add(scale[0], x), p.y.mul_add(scale[1], y));
+    let mut path = PathBuilder::new();
+    let mut end = None;
+    for curve in &outline.curves {
+        let (OutlineCurve::Line(from, to) | OutlineCurve::Quad(from, _, to) | OutlineCurve::Cubic(from, _, _, to)) =
+            curve;
+        if end != Some(*from) {
+            path.move_to(at(*from).0, at(*from).1);
+        }
+        let (x, y) = at(*to);
+        match curve {
+            OutlineCurve::Line(..) => path.line_to(x, y),
+            OutlineCurve::Quad(_, c, _) => path.quad_to(at(*c).0, at(*c).1, x, y),
+            OutlineCurve::Cubic(_, c, d, _) => path.cubic_to(at(*c).0, at(*c).1, at(*d).0, at(*d).1, x, y),
+        }
+        end = Some(*to);
+    }
+    path.finish()
+}
+
+fn opaque([r, g, b]: Colour) -> Color {
+    Color::from_rgba8(r, g, b, 255)
+}
+
+fn paint(colour: Colour) -> Paint<'static> {
+    let mut paint = Paint::default();
+    paint.set_color(opaque(colour));
+    paint
+}
+
+/// A place on a picture of a few thousand pixels.
+fn small(place: u32) -> f32 {
+    f32::from(u16::try_from(place).unwrap_or(u16::MAX))
+}
+
+/// The pixel that a place lies in.
+fn whole(place: f32) -> u32 {
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
+    let whole = place.clamp(0.0, 65_535.0) as u32;
+    whole
+}
