@@ -9,7 +9,7 @@ use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 use zemtak_runtime::atlas::{Flaw, ParseError};
-use zemtak_runtime::{AtlasFile, HashCheck, OpenError, page_hash};
+use zemtak_runtime::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, page_hash};
 
 /// A folder with the smallest whole atlas: one page of 4 x 2, one sprite on it.
 struct Fixture {
@@ -95,4 +95,16 @@ fn descriptors_that_lie() {
     assert_eq!(line, 4);
     fixture.describe(|text| text[..text.len() / 2].to_owned());
     assert!(matches!(fixture.open(), Err(OpenError::Parse { .. })));
+}
+
+#[test]
+fn a_file_of_a_size_that_no_descriptor_has_is_not_read() {
+    let fixture = Fixture::new();
+    let huge = fs::File::create(fixture.path("p.zemtak.json")).unwrap();
+    // It takes no room on the disk: only its length is so large.
+    huge.set_len(DESCRIPTOR_BYTES + 2).unwrap();
+    let refused = fixture.open().unwrap_err();
+    assert!(
+        matches!(refused, OpenError::TooLarge { bytes, limit, .. } if (bytes, limit) == (DESCRIPTOR_BYTES + 2, DESCRIPTOR_BYTES))
+    );
 }

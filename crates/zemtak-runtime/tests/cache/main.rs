@@ -3,6 +3,8 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test may fail loudly")]
 #![cfg(not(loom))]
 
+mod answers;
+mod devices;
 mod hostile;
 mod memory;
 mod model;
