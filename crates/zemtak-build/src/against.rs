@@ -5,7 +5,7 @@ use crate::failure::{Failure, Problem};
 use crate::load;
 use crate::observer::{Observer, Phase, Progress};
 use crate::settings::Keyword;
-use crate::sources::{self, Search, Source};
+use crate::sources::{self, Source, SourceSearch};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -106,8 +106,11 @@ pub fn compare_with_sources(
 }
 
 fn find(root: &Path, leave_out: &Path) -> Result<Vec<Source>, Failure> {
-    let search =
-        Search { paths: vec![root.to_owned()], root: Some(root.to_owned()), leave_out: Some(leave_out.to_owned()) };
+    let search = SourceSearch {
+        paths: vec![root.to_owned()],
+        root: Some(root.to_owned()),
+        leave_out: Some(leave_out.to_owned()),
+    };
     let found = sources::find(&search)?.select(None, &[]);
     Failure::unless(found.problems, found.files)
 }

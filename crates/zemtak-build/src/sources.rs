@@ -20,7 +20,7 @@ const APPLE_DOUBLE: [u8; 4] = [0x00, 0x05, 0x16, 0x07];
 
 /// Where to look.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Search {
+pub struct SourceSearch {
     /// Folders and files.
     pub paths: Vec<PathBuf>,
     /// What names are relative to. By default the folder if there is one, else the common parent.
@@ -50,7 +50,7 @@ impl Source {
 
 /// All images that were found, whoever takes them.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Found {
+pub struct FoundSources {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
     /// How many files are no images and were passed over.
@@ -71,7 +71,7 @@ pub struct Sources {
     pub problems: Vec<Problem>,
 }
 
-impl Found {
+impl FoundSources {
     /// What an atlas takes of it: everything, or what matches one of `take`, without what matches one of `leave`. Names
     /// that clash among that are told in the result.
     #[must_use]
@@ -97,9 +97,9 @@ struct Met {
 ///
 /// # Errors
 /// Where the working folder cannot be told.
-pub fn find(search: &Search) -> Result<Found, Failure> {
+pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
     let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
-    let mut found = Found::default();
+    let mut found = FoundSources::default();
     let mut met = Vec::new();
     for path in &search.paths {
         walk(path, search.leave_out.as_deref(), &mut met, &mut found.problems);
@@ -123,7 +123,7 @@ pub fn find(search: &Search) -> Result<Found, Failure> {
     Ok(found)
 }
 
-fn root_of(search: &Search) -> io::Result<PathBuf> {
+fn root_of(search: &SourceSearch) -> io::Result<PathBuf> {
     if let Some(root) = &search.root {
         return clean(root);
     }

@@ -4,13 +4,13 @@ use crate::failure::{Failure, Problem};
 use crate::format;
 use crate::project::Project;
 use crate::settings::{AtlasSettings, Keys, Pattern};
-use crate::sources::{self, Found, Search, Source, Sources};
+use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
 use std::collections::{BTreeMap, HashMap};
 use std::path::{Path, PathBuf};
 
 /// What was found below each root.
-type Roots = BTreeMap<PathBuf, Found>;
+type Roots = BTreeMap<PathBuf, FoundSources>;
 
 /// One atlas to build, with its other sizes.
 #[derive(Debug)]
@@ -49,7 +49,8 @@ pub fn of_paths(
     for path in paths.iter().filter(|p| p.is_dir()) {
         refuse_results_among(path, out)?;
     }
-    let search = Search { paths: paths.to_vec(), root: root.map(Path::to_owned), leave_out: Some(out.to_owned()) };
+    let search =
+        SourceSearch { paths: paths.to_vec(), root: root.map(Path::to_owned), leave_out: Some(out.to_owned()) };
     let places: Vec<String> = paths.iter().map(|p| format::path(p)).collect();
     let found = sources::find(&search)?;
     let sources = select(&found, &keys, &places.join(", "))?;
@@ -102,7 +103,8 @@ fn of_atlas(
         refuse_results_among(&root, out)?;
     }
     if !roots.contains_key(&root) {
-        let search = Search { paths: vec![root.clone()], root: Some(root.clone()), leave_out: Some(out.to_owned()) };
+        let search =
+            SourceSearch { paths: vec![root.clone()], root: Some(root.clone()), leave_out: Some(out.to_owned()) };
         roots.insert(root.clone(), sources::find(&search)?);
     }
     let found = &roots[&root];
@@ -121,7 +123,7 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
     Err(Problem::usage("the results would go among the sprites", &format::path(folder), why, help).into())
 }
 
-fn select(found: &Found, keys: &Keys, place: &str) -> Result<Sources, Failure> {
+fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Failure> {
     let sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
     if sources.files.is_empty() && sources.problems.is_empty() {
         let passed = format::count(found.skipped + found.files.len(), "other file was", "other files were");
@@ -147,7 +149,7 @@ fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
 }
 
 /// Globs that match no image.
-fn idle_globs(atlas: &str, keys: &Keys, found: &Found, warnings: &mut Vec<Warning>) {
+fn idle_globs(atlas: &str, keys: &Keys, found: &FoundSources, warnings: &mut Vec<Warning>) {
     let mut tell = |key: &str, patterns: Option<&Vec<Pattern>>| {
         for pattern in patterns.into_iter().flatten() {
             if !found.files.iter().any(|source| source.matches(pattern)) {

@@ -15,7 +15,7 @@ pub type Value<'t> = Spanned<DeValue<'t>>;
 
 /// What kind of file it is.
 #[derive(Debug, Clone, Copy)]
-pub struct Kind {
+pub struct FileKind {
     /// In words.
     pub name: &'static str,
     /// What to do about mistakes in it.
@@ -36,14 +36,14 @@ pub fn read(path: &Path) -> Result<String, Failure> {
 pub struct Text<'t> {
     shown: String,
     source: &'t str,
-    kind: Kind,
+    kind: FileKind,
     /// With the byte where each is.
     problems: RefCell<Vec<(usize, Problem)>>,
 }
 
 impl<'t> Text<'t> {
     /// The text of a file.
-    pub fn new(path: &Path, source: &'t str, kind: Kind) -> Self {
+    pub fn new(path: &Path, source: &'t str, kind: FileKind) -> Self {
         Self { shown: format::path(path), source, kind, problems: RefCell::default() }
     }
 

@@ -5,7 +5,7 @@ use crate::pixels::{PIXEL, Pixels};
 
 /// What a test texture is for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Kind {
+pub enum PatternKind {
     /// Squares, with the finest possible ones in the middle: blur and scaling.
     Checker,
     /// Red is U, green is V down: which place is sampled.
@@ -34,15 +34,15 @@ const EDGES: [[u8; 4]; 4] = [[255, 0, 0, 255], [0, 255, 0, 255], [0, 0, 255, 255
 /// Its outermost rows and columns are red at the top, green on the right, blue at the bottom and yellow on the left, but
 /// for channels, where they are bars too.
 #[must_use]
-pub fn pattern(kind: Kind, size: Size) -> Option<Pixels> {
+pub fn pattern(kind: PatternKind, size: Size) -> Option<Pixels> {
     let mut picture = Pixels::transparent(size)?;
     match kind {
-        Kind::Checker => checker(&mut picture),
-        Kind::Uv => fill(&mut picture, |x, y| [part(x, size.w), part(y, size.h), 0, 255]),
-        Kind::Cells => cells(&mut picture),
-        Kind::Channels => channels(&mut picture),
+        PatternKind::Checker => checker(&mut picture),
+        PatternKind::Uv => fill(&mut picture, |x, y| [part(x, size.w), part(y, size.h), 0, 255]),
+        PatternKind::Cells => cells(&mut picture),
+        PatternKind::Channels => channels(&mut picture),
     }
-    if kind != Kind::Channels {
+    if kind != PatternKind::Channels {
         frame(&mut picture);
     }
     Some(picture)
@@ -181,19 +181,19 @@ mod tests {
 
     #[test]
     fn each_pattern_is_no_mirror_image_of_itself_and_has_its_edges() {
-        for kind in [Kind::Checker, Kind::Uv, Kind::Cells, Kind::Channels] {
+        for kind in [PatternKind::Checker, PatternKind::Uv, PatternKind::Cells, PatternKind::Channels] {
             for size in [Size::new(100, 60), Size::new(64, 64), Size::new(7, 1), Size::new(1, 1)] {
                 let picture = pattern(kind, size).unwrap();
                 let turned = picture.turned();
                 let upside_down = turned.turned();
                 assert_eq!(upside_down.size(), size);
-                if size.h > 2 || kind == Kind::Uv && size.w > 1 {
+                if size.h > 2 || kind == PatternKind::Uv && size.w > 1 {
                     assert_ne!(upside_down, picture, "{kind:?} {size}");
                 }
                 if size.w == size.h && size.w > 1 {
                     assert_ne!(turned, picture, "{kind:?} {size}");
                 }
-                if size.h > 2 && kind != Kind::Channels {
+                if size.h > 2 && kind != PatternKind::Channels {
                     let middle = [(size.w / 2, 0), (size.w - 1, size.h / 2), (size.w / 2, size.h - 1), (0, size.h / 2)];
                     assert_eq!(middle.map(|(x, y)| picture.get(x, y).unwrap()), EDGES, "{kind:?} {size}");
                 }
@@ -203,9 +203,9 @@ mod tests {
 
     #[test]
     fn uv_and_channels_say_where_and_which() {
-        let uv = pattern(Kind::Uv, Size::new(256, 128)).unwrap();
+        let uv = pattern(PatternKind::Uv, Size::new(256, 128)).unwrap();
         assert_eq!(uv.get(100, 64), Some([100, 129, 0, 255]));
-        let channels = pattern(Kind::Channels, Size::new(40, 30)).unwrap();
+        let channels = pattern(PatternKind::Channels, Size::new(40, 30)).unwrap();
         let bar = |x: u32| channels.get(x, 0).unwrap();
         assert_eq!([bar(0), bar(10), bar(20)], [[255, 0, 0, 255], [0, 255, 0, 255], [0, 0, 255, 255]]);
         assert_eq!((bar(39), channels.get(39, 29)), ([255, 255, 255, 255], Some([255, 255, 255, 0])));

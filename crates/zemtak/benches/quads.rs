@@ -20,8 +20,8 @@ fn main() {
     let at = |name: &str| folder.path().join(name);
     zemtak_build::PackRequest::of_paths([art]).out(at("")).name("night").run(&()).unwrap();
     write_list(&at("list.csv"));
-    let request = quad::Request {
-        subject: quad::Request::all_of(at("night.zemtak.json")),
+    let request = quad::QuadRequest {
+        subject: quad::QuadRequest::all_of(at("night.zemtak.json")),
         parts: Vec::new(),
         list: Some(at("list.csv")),
         placement: Placement::default(),

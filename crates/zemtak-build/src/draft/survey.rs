@@ -4,7 +4,7 @@ use crate::context::check;
 use crate::failure::{Failure, Problem};
 use crate::load;
 use crate::observer::{Observer, Phase, Progress};
-use crate::sources::{self, Search, Source};
+use crate::sources::{self, Source, SourceSearch};
 use rayon::prelude::*;
 use std::path::Path;
 use zemtak_core::codec::DecodedFrames;
@@ -47,8 +47,11 @@ pub struct Survey {
 /// # Errors
 /// The folder cannot be looked through, or the user stopped it.
 pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Result<Survey, Failure> {
-    let search =
-        Search { paths: vec![folder.to_owned()], root: Some(folder.to_owned()), leave_out: Some(leave_out.to_owned()) };
+    let search = SourceSearch {
+        paths: vec![folder.to_owned()],
+        root: Some(folder.to_owned()),
+        leave_out: Some(leave_out.to_owned()),
+    };
     let found = sources::find(&search)?.select(None, &[]);
     let progress = Progress::begin(observer, Phase::Surveying, Some(found.files.len()));
     let looked: Vec<_> = found

@@ -14,7 +14,7 @@ use crate::timings::Stage;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_core::atlas::{Atlas, Page};
-use zemtak_core::clip::{self, Told};
+use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
     Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutError, LayoutRequest, Place, StopSignal, Why, lay_out, why,
@@ -55,7 +55,7 @@ pub struct Plan<'a> {
     /// What was asked of the layout, for explaining it.
     pub(crate) items: Vec<Item>,
     kept: Option<Kept>,
-    pub(crate) clips: clip::Found,
+    pub(crate) clips: clip::FoundClips,
     /// Whether the search came to an end before its time.
     pub cut_short: bool,
 }
@@ -80,7 +80,7 @@ impl<'a> Plan<'a> {
         let overrides: Vec<Overrides> = matching.iter().map(|numbers| settings.rules.together(numbers)).collect();
         let applied = matching.into_iter().flatten().collect();
         let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
-        let clips = clip::find(&names, task.base.unwrap_or(task.name), &told(sprites, &overrides));
+        let clips = clip::find(&names, task.base.unwrap_or(task.name), &assignments(sprites, &overrides));
         let dense = settings.layout == Arrangement::Dense;
         let (box_of, drawn) = boxes(sprites, &overrides, dense, settings.share_twins);
         let groups = match settings.together {
@@ -285,7 +285,7 @@ impl<'a> Plan<'a> {
 
     /// What was found out about clips.
     #[must_use]
-    pub fn clips(&self) -> &clip::Found {
+    pub fn clips(&self) -> &clip::FoundClips {
         &self.clips
     }
 }
@@ -305,13 +305,13 @@ fn folder(name: &SpriteName) -> &str {
 }
 
 /// What rules tell of sprites' places in clips.
-fn told(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<SpriteName, Told> {
+fn assignments(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<SpriteName, Assignment> {
     let told = sprites.iter().zip(overrides).filter_map(|(sprite, overrides)| {
         let told = match overrides.clip.as_ref()? {
-            Membership::Named(clip) => Told { clip: clip.clone(), frame: None },
+            Membership::Named(clip) => Assignment { clip: clip.clone(), frame: None },
             Membership::Read(expression) => {
                 let (clip, frame) = expression.read(sprite.name.as_str())?;
-                Told { clip: clip.to_owned(), frame: Some(frame.to_owned()) }
+                Assignment { clip: clip.to_owned(), frame: Some(frame.to_owned()) }
             }
         };
         Some((sprite.name.clone(), told))

@@ -2,14 +2,14 @@
 
 use crate::load::Sprite;
 use std::collections::HashMap;
-use zemtak_core::clip::Found;
+use zemtak_core::clip::FoundClips;
 use zemtak_core::name::SpriteName;
 
 /// For each box the number of its group, if its sprite is a step of a clip. Clips that share a box are one group.
 ///
 /// `box_of` gives each sprite's box, in the order of `sprites`.
 #[must_use]
-pub fn groups(clips: &Found, sprites: &[Sprite<'_>], box_of: &[usize]) -> Vec<Option<usize>> {
+pub fn groups(clips: &FoundClips, sprites: &[Sprite<'_>], box_of: &[usize]) -> Vec<Option<usize>> {
     let boxes = box_of.iter().max().map_or(0, |last| last + 1);
     let at: HashMap<&SpriteName, usize> = sprites.iter().map(|s| &s.name).zip(box_of.iter().copied()).collect();
     let mut group: Vec<Option<usize>> = vec![None; boxes];

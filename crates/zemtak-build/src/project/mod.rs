@@ -5,7 +5,7 @@ mod keys;
 use crate::failure::{Failure, Problem};
 use crate::format;
 use crate::settings::Keys;
-use crate::toml_text::{self, Kind, Text};
+use crate::toml_text::{self, FileKind, Text};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::Atlas;
 
@@ -15,7 +15,8 @@ pub const FILE: &str = "zemtak.toml";
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
 
-const KIND: Kind = Kind { name: "a project file", help: "mend the project file; docs/project.md lists all keys" };
+const KIND: FileKind =
+    FileKind { name: "a project file", help: "mend the project file; docs/project.md lists all keys" };
 
 /// A project file's contents.
 #[derive(Debug, Clone, PartialEq)]

@@ -26,7 +26,7 @@ mod timeline;
 
 pub use findings::{Finding, findings};
 pub use frames::{Common, common};
-pub use names::{Found, Told, find};
+pub use names::{Assignment, FoundClips, find};
 pub use player::{Entered, Player};
 pub use timeline::{ClipError, FOREVER, Ratio, Shown, Timeline, lowest_terms};
 

@@ -8,7 +8,7 @@ const SEPARATORS: [char; 7] = ['/', '_', '-', '.', '+', '~', ' '];
 
 /// The clips found among sprite names, and what was noticed.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Found {
+pub struct FoundClips {
     /// The sprites of each clip in the order of their numbers; two or more.
     pub clips: BTreeMap<ClipName, Vec<SpriteName>>,
     /// Steps that carry one number in different spellings, as `lava2` and `lava02`: clip and sprites.
@@ -17,7 +17,7 @@ pub struct Found {
 
 /// What was told of a sprite's place in a clip, beside its name.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Told {
+pub struct Assignment {
     /// The clip's name.
     pub clip: String,
     /// The frame number; without it the digits at the end of the sprite's name count.
@@ -28,21 +28,21 @@ pub struct Told {
 ///
 /// What precedes the number is the clip's key, and without its last separator the clip's name; where that would give
 /// two clips one name, both keep their separator. Sprites whose whole name is a number make a clip named as the atlas.
-/// Sprites in `told` are steps of the clip that is told, even where it is the only one, and of no other.
+/// Sprites in `told` are steps of the clip that is assigned, even where it is the only one, and of no other.
 #[must_use]
-pub fn find(names: &BTreeSet<SpriteName>, atlas: &str, told: &BTreeMap<SpriteName, Told>) -> Found {
+pub fn find(names: &BTreeSet<SpriteName>, atlas: &str, assigned: &BTreeMap<SpriteName, Assignment>) -> FoundClips {
     let mut by_key: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
     let mut by_name: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
     for name in names {
         let (key, number) = split_number(name.as_str());
-        if let Some(Told { clip, frame }) = told.get(name) {
+        if let Some(Assignment { clip, frame }) = assigned.get(name) {
             by_name.entry(clip).or_default().push((name, frame.as_deref().unwrap_or(number)));
         } else if !number.is_empty() {
             by_key.entry(key).or_default().push((name, number));
         }
     }
     by_key.retain(|_, steps| steps.len() > 1);
-    let mut found = Found::default();
+    let mut found = FoundClips::default();
     let keys: Vec<(&str, String)> = clip_names(by_key.keys().copied(), atlas, &by_name.keys().copied().collect());
     for (key, name) in keys {
         if let Some(steps) = by_key.remove(key) {
@@ -55,7 +55,7 @@ pub fn find(names: &BTreeSet<SpriteName>, atlas: &str, told: &BTreeMap<SpriteNam
     found
 }
 
-impl Found {
+impl FoundClips {
     fn add(&mut self, name: &str, mut steps: Vec<(&SpriteName, &str)>) {
         steps.sort_by(|a, b| number_cmp(a.1.as_bytes(), b.1.as_bytes()).then_with(|| a.0.cmp(b.0)));
         let clip = ClipName::new(name);
@@ -164,13 +164,13 @@ mod tests {
     #[test]
     fn what_is_told_wins_and_keeps_its_name() {
         let names = ["walk1", "walk2", "walk3-on", "walk4-on", "solo"].map(SpriteName::new).into();
-        let told = |clip: &str, frame: Option<&str>| Told { clip: clip.into(), frame: frame.map(String::from) };
+        let told = |clip: &str, frame: Option<&str>| Assignment { clip: clip.into(), frame: frame.map(String::from) };
         let told = [
             ("walk3-on", told("walk", Some("30"))),
             ("walk4-on", told("walk", Some("4"))),
             ("solo", told("alone", None)),
         ];
-        let found = find(&names, "night", &told.map(|(name, told)| (SpriteName::new(name), told)).into());
+        let found = find(&names, "night", &told.map(|(name, assigned)| (SpriteName::new(name), assigned)).into());
         let clips: Vec<(String, Vec<&str>)> =
             found.clips.iter().map(|(c, s)| (c.to_string(), s.iter().map(SpriteName::as_str).collect())).collect();
         let expected =

@@ -34,7 +34,7 @@ pub use format::Format;
 pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
 pub use markers::Ignored;
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
-pub use moving_out::Moment;
+pub use moving_out::TimedPicture;
 #[cfg(feature = "encode-apng")]
 pub use moving_out::encode_apng;
 #[cfg(feature = "encode-gif")]

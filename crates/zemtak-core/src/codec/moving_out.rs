@@ -10,7 +10,7 @@ use crate::pixels::Pixels;
 
 /// A picture, and how long it is shown: seconds as a fraction.
 #[derive(Debug, Clone, Copy)]
-pub struct Moment<'a> {
+pub struct TimedPicture<'a> {
     /// The picture; all have one size.
     pub pixels: &'a Pixels,
     /// Seconds: a number over another, which is not 0; each at most 65,535.
@@ -23,7 +23,7 @@ pub struct Moment<'a> {
 /// There is no picture, sizes differ, the size is out of the format's range, or the file does not show the same once
 /// decoded.
 #[cfg(feature = "encode-apng")]
-pub fn encode_apng(moments: &[Moment<'_>], plays: u32) -> Result<Vec<u8>, EncodeError> {
+pub fn encode_apng(moments: &[TimedPicture<'_>], plays: u32) -> Result<Vec<u8>, EncodeError> {
     let size = common_size(moments.iter().map(|m| m.pixels))?;
     let failed = |e: png::EncodingError| EncodeError::Codec(e.to_string());
     let mut out = Vec::new();

@@ -1,6 +1,6 @@
 //! The one way in: each arrangement has its own.
 
-use super::check::{Fault, check};
+use super::check::{LayoutFault, check};
 use super::error::LayoutError;
 use super::keep;
 use super::request::Arrangement;
@@ -30,6 +30,6 @@ pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
         layout.places[i] = Place { page: layout.pages.len(), rect: Rect::at(0, 0, size), turned: false };
         layout.pages.push(size);
     }
-    debug_assert_eq!(check(request, &layout), Vec::<Fault>::new());
+    debug_assert_eq!(check(request, &layout), Vec::<LayoutFault>::new());
     Ok(layout)
 }

@@ -49,7 +49,7 @@ pub(super) struct Outcome {
 }
 
 #[derive(Debug, Default)]
-struct State {
+struct BeamState {
     skyline: Skyline,
     there: Vec<Word>,
     placed: u64,
@@ -62,7 +62,7 @@ struct State {
     skipped: bool,
 }
 
-impl State {
+impl BeamState {
     /// As `clone_from`, which keeps memory.
     fn become_like(&mut self, other: &Self) {
         self.skyline.become_like(&other.skyline);
@@ -76,15 +76,15 @@ impl State {
 /// States of one number of cells. Those beyond `used` only keep their memory.
 #[derive(Debug, Default)]
 struct Layer {
-    states: Vec<State>,
+    states: Vec<BeamState>,
     used: usize,
 }
 
 impl Layer {
     /// The next state that is not used.
-    fn spare(&mut self) -> &mut State {
+    fn spare(&mut self) -> &mut BeamState {
         if self.used == self.states.len() {
-            self.states.push(State::default());
+            self.states.push(BeamState::default());
         }
         &mut self.states[self.used]
     }
@@ -100,7 +100,7 @@ struct Child {
 
 /// A cell put down, and the step before it.
 #[derive(Debug, Clone, Copy)]
-struct Step {
+struct BeamStep {
     before: usize,
     place: usize,
     x: u32,
@@ -131,7 +131,7 @@ struct Beam<'a> {
     now: Layer,
     next: Layer,
     children: Vec<Child>,
-    steps: Vec<Step>,
+    steps: Vec<BeamStep>,
     /// What stands for the states of the next layer, so that none is there twice.
     known: HashSet<u64, BuildHasherDefault<AsItIs>>,
     work: u64,
@@ -142,9 +142,9 @@ pub(super) fn fit_all(task: Task<'_>) -> Outcome {
     let stock = Stock::new(task.orientations, task.left, task.weights);
     let cells = stock.cells();
     let mut now = Layer::default();
-    *now.spare() = State { skyline: Skyline::new(task.room), there: stock.all(), ..State::default() };
+    *now.spare() = BeamState { skyline: Skyline::new(task.room), there: stock.all(), ..BeamState::default() };
     now.used = 1;
-    let steps = vec![Step { before: 0, place: 0, x: 0, y: 0 }];
+    let steps = vec![BeamStep { before: 0, place: 0, x: 0, y: 0 }];
     let mut beam = Beam {
         task,
         stock,
@@ -254,7 +254,7 @@ impl Beam<'_> {
         self.stock.take(&mut state.there, child.place);
         state.placed += orientation.size.area();
         state.skipped = false;
-        let step = Step { before: state.step, place: child.place, x, y: gap.y };
+        let step = BeamStep { before: state.step, place: child.place, x, y: gap.y };
         state.step = self.steps.len();
         self.steps.push(step);
         self.next.used += 1;
@@ -265,7 +265,7 @@ impl Beam<'_> {
         let mut puts = Vec::with_capacity(self.stock.cells());
         let mut at = self.now.states[0].step;
         while at != 0 {
-            let Step { before, place, x, y } = self.steps[at];
+            let BeamStep { before, place, x, y } = self.steps[at];
             let Orientation { class, turned, .. } = self.stock.offer(place).orientation;
             puts.push(Placed { class, x, y, turned });
             at = before;

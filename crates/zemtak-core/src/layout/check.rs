@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 /// Something that does not hold of a layout.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Fault {
+pub enum LayoutFault {
     /// The layout has another number of places than there are items, or of pages than was asked for.
     Count,
     /// A place names a page that is not there, or has not the item's size, or is turned against its will.
@@ -31,24 +31,24 @@ pub enum Fault {
 
 /// Everything that is wrong with a layout; nothing if it is right.
 #[must_use]
-pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
+pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     let LayoutRequest { items, spacing, policy, .. } = *request;
     let alone = items.iter().filter(|i| i.alone).count();
     let shared_pages = layout.pages.len().checked_sub(alone);
     let other_count = |n: usize| alone < items.len() && Some(n) != shared_pages;
     if items.len() != layout.places.len() || shared_pages.is_none() || policy.count.is_some_and(other_count) {
-        return vec![Fault::Count];
+        return vec![LayoutFault::Count];
     }
     let mut faults = Vec::new();
     let mut by_page: Vec<Vec<(usize, Rect)>> = vec![Vec::new(); layout.pages.len()];
     let mut lone_pages = BTreeSet::new();
     for (i, (item, place)) in items.iter().zip(&layout.places).enumerate() {
         let Some(page) = layout.pages.get(place.page) else {
-            faults.push(Fault::Misfit(i));
+            faults.push(LayoutFault::Misfit(i));
             continue;
         };
         if place.rect.size() != item.size.stored(place.turned) || (place.turned && !item.may_turn) {
-            faults.push(Fault::Misfit(i));
+            faults.push(LayoutFault::Misfit(i));
         }
         if item.alone {
             lone_pages.insert(place.page);
@@ -58,19 +58,19 @@ pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
         let aligned = |cell: &Rect| cell.x.is_multiple_of(spacing.align) && cell.y.is_multiple_of(spacing.align);
         match place.rect.grown(spacing.extrude).filter(aligned) {
             Some(cell) if within_margin(cell, *page, spacing.margin) => by_page[place.page].push((i, cell)),
-            _ => faults.push(Fault::Outside(i)),
+            _ => faults.push(LayoutFault::Outside(i)),
         }
     }
     for (page, cells) in by_page.iter().enumerate() {
         match cells[..] {
             [(i, rect)] if lone_pages.contains(&page) && rect == Rect::at(0, 0, layout.pages[page]) => {
-                faults.extend((!items[i].alone).then_some(Fault::NotAlone(i)));
+                faults.extend((!items[i].alone).then_some(LayoutFault::NotAlone(i)));
             }
-            _ if lone_pages.contains(&page) => faults.extend(cells.iter().map(|(i, _)| Fault::NotAlone(*i))),
-            _ => faults.extend(too_near(cells, spacing.gutter).into_iter().map(|(a, b)| Fault::TooNear(a, b))),
+            _ if lone_pages.contains(&page) => faults.extend(cells.iter().map(|(i, _)| LayoutFault::NotAlone(*i))),
+            _ => faults.extend(too_near(cells, spacing.gutter).into_iter().map(|(a, b)| LayoutFault::TooNear(a, b))),
         }
     }
-    faults.extend(wrong_pages(request, layout, &lone_pages).into_iter().map(Fault::Page));
+    faults.extend(wrong_pages(request, layout, &lone_pages).into_iter().map(LayoutFault::Page));
     faults.extend(parted(items, &layout.places));
     faults.extend(moved(request, layout));
     faults
@@ -88,21 +88,21 @@ fn wrong_pages(request: &LayoutRequest<'_>, layout: &Layout, lone: &BTreeSet<usi
 }
 
 /// Items of one group on two pages.
-fn parted(items: &[Item], places: &[Place]) -> Vec<Fault> {
+fn parted(items: &[Item], places: &[Place]) -> Vec<LayoutFault> {
     let mut first: BTreeMap<usize, usize> = BTreeMap::new();
     let mut faults = Vec::new();
     for (i, item) in items.iter().enumerate().filter(|(_, item)| !item.alone) {
         let Some(group) = item.group else { continue };
         let leader = *first.entry(group).or_insert(i);
         if places[leader].page != places[i].page {
-            faults.push(Fault::Parted(leader, i));
+            faults.push(LayoutFault::Parted(leader, i));
         }
     }
     faults
 }
 
 /// Kept items that are elsewhere. Those of a group may have moved with it; pages may have other numbers.
-fn moved(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
+fn moved(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     let Some(kept) = request.kept.filter(|_| request.arrangement == Arrangement::Dense) else { return Vec::new() };
     let policy = request.policy.aligned(request.spacing);
     let stays = |i: &usize| {
@@ -113,5 +113,5 @@ fn moved(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Fault> {
         let now = layout.places[*i];
         (now.rect, now.turned) != (place.rect, place.turned)
     };
-    (0..request.items.len()).filter_map(|i| stays(&i)).filter(moved).map(|(i, _)| Fault::Moved(i)).collect()
+    (0..request.items.len()).filter_map(|i| stays(&i)).filter(moved).map(|(i, _)| LayoutFault::Moved(i)).collect()
 }

@@ -33,7 +33,7 @@ mod together;
 mod why;
 
 pub use arrange::lay_out;
-pub use check::{Fault, check};
+pub use check::{LayoutFault, check};
 pub use effort::Effort;
 pub use error::LayoutError;
 pub use policy::{PagePolicy, Prefer, Shape};

@@ -4,7 +4,7 @@ mod memory;
 mod simulated;
 
 pub use memory::MemorySink;
-pub use simulated::{BATCH, Fault, SimulatedDevice, Work};
+pub use simulated::{BATCH, DeviceFault, SimulatedDevice, Work};
 
 use std::sync::Arc;
 use zemtak_core::atlas::{Alpha, Colour, Filter, Page, Wrap};

@@ -35,7 +35,7 @@ pub struct SimulatedDevice {
     bound: Option<Texture>,
     in_batch: u64,
     work: Work,
-    fault: Option<(Fault, u32)>,
+    fault: Option<(DeviceFault, u32)>,
 }
 
 /// What a device was made to do.
@@ -60,7 +60,7 @@ pub struct Work {
 /// A fault on command.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
-pub enum Fault {
+pub enum DeviceFault {
     /// Textures are refused for want of memory.
     OutOfMemory,
     /// Textures are refused for a reason of the device's own.
@@ -103,7 +103,7 @@ impl SimulatedDevice {
     }
 
     /// Refuses the next `times` textures.
-    pub fn fail_next(&mut self, fault: Fault, times: u32) {
+    pub fn fail_next(&mut self, fault: DeviceFault, times: u32) {
         self.fault = Some((fault, times));
     }
 
@@ -147,8 +147,8 @@ impl SimulatedDevice {
         if let Some((fault, times)) = self.fault.filter(|(_, times)| *times > 0) {
             self.fault = Some((fault, times - 1));
             return Some(match fault {
-                Fault::OutOfMemory => SinkError::OutOfMemory,
-                Fault::Lost => SinkError::Other("the device was lost".into()),
+                DeviceFault::OutOfMemory => SinkError::OutOfMemory,
+                DeviceFault::Lost => SinkError::Other("the device was lost".into()),
             });
         }
         let full = self.memory.is_some_and(|memory| self.used + bytes > memory);

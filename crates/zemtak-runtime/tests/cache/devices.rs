@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{
-    BATCH, Fault, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
+    BATCH, DeviceFault, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
 };
 
 /// Makes a texture of a size, with mip levels.
@@ -39,10 +39,10 @@ fn a_device_refuses_what_is_too_large_and_fails_on_command() {
         let refused = make(&mut device, w, h, 1).unwrap_err();
         assert!(matches!(refused, SinkError::TooLarge { size, limit: 16 } if size == Size::new(w, h)));
     }
-    device.fail_next(Fault::OutOfMemory, 2);
+    device.fail_next(DeviceFault::OutOfMemory, 2);
     assert!(matches!(make(&mut device, 1, 1, 1), Err(SinkError::OutOfMemory)));
     assert!(matches!(make(&mut device, 1, 1, 1), Err(SinkError::OutOfMemory)));
-    device.fail_next(Fault::Lost, 1);
+    device.fail_next(DeviceFault::Lost, 1);
     assert!(matches!(make(&mut device, 1, 1, 1), Err(SinkError::Other(_))));
     assert!(make(&mut device, 1, 1, 1).is_ok());
     assert_eq!((device.work().made, device.work().refused), (2, 5));

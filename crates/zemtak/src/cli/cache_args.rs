@@ -1,6 +1,6 @@
 //! The options of `zemtak cache`.
 
-use crate::commands::rehearse::Request;
+use crate::commands::rehearse::RehearseRequest;
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
@@ -35,8 +35,8 @@ struct RehearseArgs {
 }
 
 impl CacheArgs {
-    pub(super) fn into_request(self) -> Request {
+    pub(super) fn into_request(self) -> RehearseRequest {
         let CacheCommand::Rehearse(RehearseArgs { scenario, png, strict }) = self.what;
-        Request { scenario, png, strict }
+        RehearseRequest { scenario, png, strict }
     }
 }

@@ -2,7 +2,7 @@
 
 use super::values::word;
 use crate::commands::clip::render::{Behind, Form};
-use crate::commands::clip::{Of, Request, render};
+use crate::commands::clip::{ClipRequest, Of, render};
 use crate::values;
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
@@ -103,23 +103,26 @@ impl OfArgs {
 }
 
 impl ClipArgs {
-    pub(super) fn into_request(self) -> Request {
+    pub(super) fn into_request(self) -> ClipRequest {
         match self.what {
-            ClipCommand::List { descriptor } => Request::List { descriptor },
-            ClipCommand::Table(of) => Request::Table(of.into_of()),
-            ClipCommand::At(AtArgs { of, times, speed, start }) => {
-                Request::At { of: of.into_of(), times, speed: speed.unwrap_or(Ratio::ONE), start: start.unwrap_or(0) }
-            }
-            ClipCommand::Render(args) => Request::Render(args.into_request()),
+            ClipCommand::List { descriptor } => ClipRequest::List { descriptor },
+            ClipCommand::Table(of) => ClipRequest::Table(of.into_of()),
+            ClipCommand::At(AtArgs { of, times, speed, start }) => ClipRequest::At {
+                of: of.into_of(),
+                times,
+                speed: speed.unwrap_or(Ratio::ONE),
+                start: start.unwrap_or(0),
+            },
+            ClipCommand::Render(args) => ClipRequest::Render(args.into_request()),
         }
     }
 }
 
 impl RenderArgs {
-    fn into_request(self) -> render::Request {
+    fn into_request(self) -> render::RenderRequest {
         let gif = self.out.extension().is_some_and(|e| e.eq_ignore_ascii_case("gif"));
         let form = self.form.unwrap_or(if gif { Form::Gif } else { Form::Apng });
-        render::Request {
+        render::RenderRequest {
             of: self.of.into_of(),
             out: self.out,
             form,

@@ -82,9 +82,9 @@ pub(super) struct UvArgs {
 }
 
 impl UvArgs {
-    pub(super) fn into_request(self) -> uv::Request {
+    pub(super) fn into_request(self) -> uv::UvRequest {
         let (subject, parts) = self.subject.into_subject();
-        uv::Request {
+        uv::UvRequest {
             subject,
             parts,
             sampling: self.sampling.into_sampling(self.flip.unwrap_or_default()),
@@ -158,7 +158,7 @@ struct BatchArgs {
 }
 
 impl QuadArgs {
-    pub(super) fn into_request(self) -> quad::Request {
+    pub(super) fn into_request(self) -> quad::QuadRequest {
         let (subject, parts) = self.subject.into_subject();
         let DrawArgs { at, angle, scale, fit, fill, flip, pivot, tint, y_up, tile } = self.draw;
         let zoom = match fit {
@@ -166,7 +166,7 @@ impl QuadArgs {
             Some(room) => quad::Zoom::Fit(room),
             None => quad::Zoom::Scale(scale.unwrap_or([1.0; 2])),
         };
-        quad::Request {
+        quad::QuadRequest {
             subject,
             parts,
             list: self.batch.list,

@@ -240,12 +240,12 @@ enum SchemaFile {
 impl Command {
     fn into_request(self, project: Option<PathBuf>) -> Request {
         match self {
-            Self::Demo(args) => Request::Demo(demo::Request { folder: args.dir }),
-            Self::New(args) => Request::New(new::Request { folder: args.dir }),
+            Self::Demo(args) => Request::Demo(demo::DemoRequest { folder: args.dir }),
+            Self::New(args) => Request::New(new::NewRequest { folder: args.dir }),
             Self::Pack(args) => Request::Pack(Box::new(args.into_request(project))),
             Self::Watch(args) => Request::Watch(Box::new(args.into_request(project))),
             Self::Verify(VerifyArgs { descriptor, against }) => {
-                Request::Verify(verify::Request { descriptor, against })
+                Request::Verify(verify::VerifyRequest { descriptor, against })
             }
             Self::Uv(args) => Request::Uv(args.into_request()),
             Self::Quad(args) => Request::Quad(Box::new(args.into_request())),
@@ -256,7 +256,9 @@ impl Command {
             Self::Cache(args) => Request::Rehearse(args.into_request()),
             Self::List(args) => Request::List(args.into_request()),
             Self::Describe(args) => Request::Describe(args.into_request()),
-            Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => Request::Schema(schema::Request::Descriptor),
+            Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => {
+                Request::Schema(schema::SchemaRequest::Descriptor)
+            }
         }
     }
 }

@@ -187,13 +187,16 @@ struct FileArgs {
 }
 
 impl WatchArgs {
-    pub(super) fn into_request(self, project: Option<PathBuf>) -> watch::Request {
-        watch::Request { settle: Duration::from_millis(self.settle.into()), pack: self.build.into_request(project) }
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> watch::WatchRequest {
+        watch::WatchRequest {
+            settle: Duration::from_millis(self.settle.into()),
+            pack: self.build.into_request(project),
+        }
     }
 }
 
 impl PackArgs {
-    pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::Request {
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut request = self.build.into_request(project);
         (request.pack.check, request.pack.fresh) = (self.check, self.fresh);
         request
@@ -201,7 +204,7 @@ impl PackArgs {
 }
 
 impl BuildArgs {
-    fn into_request(self, project: Option<PathBuf>) -> pack::Request {
+    fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut keys = Keys::default();
         self.layout.apply(&mut keys);
         self.page.apply(&mut keys);
@@ -213,7 +216,7 @@ impl BuildArgs {
         let mut pack = PackRequest::of_paths(self.paths).keys(keys);
         (pack.project, pack.root, pack.out, pack.name) = (project, self.root, self.out, self.name);
         (pack.explain, pack.keep) = (self.why, self.keep);
-        pack::Request { pack, take_best: self.take_best, timings: self.timings }
+        pack::PackCommand { pack, take_best: self.take_best, timings: self.timings }
     }
 }
 

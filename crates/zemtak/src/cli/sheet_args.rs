@@ -62,10 +62,10 @@ impl HowArgs {
 }
 
 impl GridArgs {
-    pub(super) fn into_request(self) -> grid::Request {
+    pub(super) fn into_request(self) -> grid::GridRequest {
         let GridCutArgs { how, margin, gutter } = self.cut;
         let v = if self.v_up { VAxis::Up } else { VAxis::Down };
-        grid::Request {
+        grid::GridRequest {
             sheet: Sheet { size: self.sheet, margin, gutter },
             // The sheet itself, should nothing be said.
             cut: how.cut().unwrap_or(grid::Cut::Counts([1, 1])),
@@ -112,13 +112,13 @@ pub(super) struct CutArgs {
 }
 
 impl CutArgs {
-    pub(super) fn into_request(self) -> cut::Request {
+    pub(super) fn into_request(self) -> cut::CutRequest {
         let GridCutArgs { how, margin, gutter } = self.grid;
         let islands =
-            cut::Way::Islands { join: self.join.unwrap_or(1), visible_alpha: self.visible_alpha.unwrap_or(1) };
-        cut::Request {
+            cut::CutBy::Islands { join: self.join.unwrap_or(1), visible_alpha: self.visible_alpha.unwrap_or(1) };
+        cut::CutRequest {
             sheet: self.sheet,
-            way: how.cut().map_or(islands, |cut| cut::Way::Grid { cut, margin, gutter }),
+            way: how.cut().map_or(islands, |cut| cut::CutBy::Grid { cut, margin, gutter }),
             out: self.out,
             names: self.names,
             uniform: self.uniform,
@@ -149,10 +149,10 @@ fn pattern_size(text: &str) -> Result<Size, String> {
 }
 
 impl PatternArgs {
-    pub(super) fn into_request(self) -> pattern::Request {
+    pub(super) fn into_request(self) -> pattern::PatternRequest {
         let Size { w, h } = self.size;
         let name = || PathBuf::from(format!("{}-{w}x{h}.png", self.kind.word()));
-        pattern::Request { size: self.size, kind: self.kind.0, out: self.out.unwrap_or_else(name) }
+        pattern::PatternRequest { size: self.size, kind: self.kind.0, out: self.out.unwrap_or_else(name) }
     }
 }
 
@@ -169,8 +169,8 @@ pub(super) struct ListArgs {
 }
 
 impl ListArgs {
-    pub(super) fn into_request(self) -> list::Request {
-        list::Request { descriptor: self.descriptor, choice: Choice { names: self.names, clips: self.clip } }
+    pub(super) fn into_request(self) -> list::ListRequest {
+        list::ListRequest { descriptor: self.descriptor, choice: Choice { names: self.names, clips: self.clip } }
     }
 }
 
@@ -183,7 +183,7 @@ pub(super) struct DescribeArgs {
 }
 
 impl DescribeArgs {
-    pub(super) fn into_request(self) -> describe::Request {
-        describe::Request { descriptor: self.descriptor, name: self.name }
+    pub(super) fn into_request(self) -> describe::DescribeRequest {
+        describe::DescribeRequest { descriptor: self.descriptor, name: self.name }
     }
 }

@@ -24,11 +24,11 @@ use zemtak_runtime::HashCheck;
 
 /// What to cut, and how.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct CutRequest {
     /// The sheet, or a descriptor whose pages are cut.
     pub sheet: PathBuf,
     /// How a sheet is cut.
-    pub way: Way,
+    pub way: CutBy,
     /// Where the sprites go.
     pub out: PathBuf,
     /// How they are named: `{sheet}`, `{index}`, `{column}` and `{row}` stand for what they say.
@@ -45,7 +45,7 @@ pub struct Request {
 
 /// How a sheet is cut.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Way {
+pub enum CutBy {
     /// Into equal cells.
     Grid {
         /// Which.
@@ -95,7 +95,7 @@ struct Piece {
 /// What was cut.
 #[derive(Debug, Clone)]
 pub struct CutUp {
-    request: Request,
+    request: CutRequest,
     /// Names, boxes and canvases.
     sprites: Vec<(String, Rect, Size)>,
     empty: usize,
@@ -106,7 +106,7 @@ pub struct CutUp {
 ///
 /// # Errors
 /// The sheet or the descriptor cannot be used, names clash or lead out of the folder, or files would be written over.
-pub fn run(request: &Request, console: &Console) -> Result<CutUp, Failure> {
+pub fn run(request: &CutRequest, console: &Console) -> Result<CutUp, Failure> {
     let mut cut = CutUp { request: request.clone(), sprites: Vec::new(), empty: 0, warnings: Vec::new() };
     let by_descriptor = request.sheet.to_string_lossy().ends_with(FILE_SUFFIX);
     let mut pieces =
@@ -125,11 +125,11 @@ pub fn run(request: &Request, console: &Console) -> Result<CutUp, Failure> {
     Ok(cut)
 }
 
-fn too_large(request: &Request) -> Failure {
+fn too_large(request: &CutRequest) -> Failure {
     Problem::bad_input("a sheet that cannot be cut", &format::path(&request.sheet), "it is too large", "").into()
 }
 
-fn of_descriptor(request: &Request, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
+fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
     let file = descriptor::open(&request.sheet)?;
     let atlas = file.atlas();
     let pages: Vec<_> = (0..atlas.pages.len()).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
@@ -157,7 +157,7 @@ fn of_descriptor(request: &Request, cut: &mut CutUp, console: &Console) -> Resul
     sprites.into_par_iter().map(piece).collect()
 }
 
-fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
+fn of_sheet(request: &CutRequest, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
     let stem = request.sheet.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let shown = format::path(&request.sheet);
     let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown };
@@ -170,7 +170,7 @@ fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
     };
     // What is told of a piece beside its number, and its pixels.
     let found: Vec<(u64, [u64; 2], Rect, Pixels)> = match request.way {
-        Way::Grid { cut: way, margin, gutter } => {
+        CutBy::Grid { cut: way, margin, gutter } => {
             let grid = way.grid(Sheet { size: sheet.size(), margin, gutter })?;
             cut.warnings.extend(left_over(&grid));
             let cells: Option<Vec<_>> = (0..grid.count())
@@ -181,7 +181,7 @@ fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
                 .collect();
             cells.ok_or_else(|| too_large(request))?
         }
-        Way::Islands { join, visible_alpha } => {
+        CutBy::Islands { join, visible_alpha } => {
             let lifted = islands(&sheet, visible_alpha, join).into_iter().zip(0..);
             let lifted: Option<Vec<_>> =
                 lifted.map(|(island, index)| Some((index, [0, 0], island.rect, island.lift(&sheet)?))).collect();
@@ -191,7 +191,7 @@ fn of_sheet(request: &Request, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
     let most = found.iter().fold([0; 3], |most, (index, [column, row], ..)| {
         [most[0].max(*index), most[1].max(*column), most[2].max(*row)]
     });
-    let names = Names { pattern: &request.names, sheet: &stem, most, grid: matches!(request.way, Way::Grid { .. }) };
+    let names = Names { pattern: &request.names, sheet: &stem, most, grid: matches!(request.way, CutBy::Grid { .. }) };
     let mut pieces = Vec::new();
     for (index, [column, row], rect, mut pixels) in found {
         pixels.clear_hidden_colour();
@@ -288,7 +288,7 @@ fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
 }
 
 /// Writes all sprites, each whole; none if one cannot be.
-fn put(request: &Request, pieces: &[Piece], console: &Console) -> Result<(), Failure> {
+fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), Failure> {
     let target = |piece: &Piece| request.out.join(format!("{}.png", piece.name));
     let encode = |piece: &Piece| {
         console.interrupt.check()?;

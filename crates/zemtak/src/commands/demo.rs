@@ -13,7 +13,7 @@ static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/demo");
 
 /// Where to write it.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Request {
+pub struct DemoRequest {
     /// The folder.
     pub folder: PathBuf,
 }
@@ -23,12 +23,12 @@ pub struct Request {
 pub struct Demo {
     folder: PathBuf,
     files: usize,
-    steps: Vec<Step>,
+    steps: Vec<DemoStep>,
 }
 
 /// One command line and what came of it.
 #[derive(Debug, Clone)]
-struct Step {
+struct DemoStep {
     about: &'static str,
     command: String,
     text: String,
@@ -95,7 +95,7 @@ pub type Runner<'a> = &'a dyn Fn(Vec<String>) -> Result<Box<dyn Report>, Failure
 ///
 /// # Errors
 /// Where files of the project's are there already with other contents, or cannot be written.
-pub fn run(request: &Request, verbose: bool, runner: Runner<'_>) -> Result<Demo, Failure> {
+pub fn run(request: &DemoRequest, verbose: bool, runner: Runner<'_>) -> Result<Demo, Failure> {
     let files = write_project(&request.folder)?;
     let mut demo = Demo { folder: request.folder.clone(), files, steps: Vec::new() };
     for (about, words) in STEPS {
@@ -148,13 +148,13 @@ fn run_step(
     folder: &Path,
     verbose: bool,
     runner: Runner<'_>,
-) -> Result<Step, Failure> {
+) -> Result<DemoStep, Failure> {
     let folder = format::path(folder);
     let words: Vec<String> = words.iter().map(|w| w.replace("DIR", &folder)).collect();
     let quoted = shlex::try_join(words.iter().map(String::as_str)).unwrap_or_else(|_| words.join(" "));
     let report = runner(words)?;
     let (text, json, exit) = (report.text(verbose), report.json(), report.exit());
-    Ok(Step { about, command: format!("zemtak {quoted}"), text, json, exit })
+    Ok(DemoStep { about, command: format!("zemtak {quoted}"), text, json, exit })
 }
 
 impl Report for Demo {

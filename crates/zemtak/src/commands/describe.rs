@@ -11,7 +11,7 @@ use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
 
 /// Which sprite.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Request {
+pub struct DescribeRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
     /// Its name.
@@ -36,7 +36,7 @@ pub struct Described {
 ///
 /// # Errors
 /// The descriptor cannot be used, or there is not one sprite of that name.
-pub fn run(request: &Request) -> Result<Described, Failure> {
+pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
     let file = descriptor::open(&request.descriptor)?;
     let atlas = file.atlas();
     let chosen = descriptor::choose(atlas, &Choice { names: vec![request.name.clone()], clips: Vec::new() })?;

@@ -9,7 +9,7 @@ use zemtak_core::geometry::Size;
 
 /// Which sheet, and what of it.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct GridRequest {
     /// The sheet.
     pub sheet: Sheet,
     /// How it is cut.
@@ -77,7 +77,7 @@ pub struct Cells {
 ///
 /// # Errors
 /// No cell fits; all numbers out of range, and all places in no cell.
-pub fn run(request: &Request) -> Result<Cells, Failure> {
+pub fn run(request: &GridRequest) -> Result<Cells, Failure> {
     let grid = request.cut.grid(request.sheet)?;
     let (mut cells, mut problems) = (Vec::new(), Vec::new());
     let range = format!("cells are numbered from 0 to {}", grid.count() - 1);

@@ -13,7 +13,7 @@ use zemtak_core::name::{ClipName, SpriteName};
 
 /// What to list.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct ListRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
     /// Which sprites; all if nothing is said.
@@ -33,7 +33,7 @@ pub struct List {
 ///
 /// # Errors
 /// The descriptor cannot be used, or a name means nothing.
-pub fn run(request: &Request) -> Result<List, Failure> {
+pub fn run(request: &ListRequest) -> Result<List, Failure> {
     let file = descriptor::open(&request.descriptor)?;
     let atlas = file.atlas();
     let mut seen = BTreeSet::new();

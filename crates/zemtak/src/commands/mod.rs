@@ -24,35 +24,35 @@ use zemtak_build::Failure;
 #[derive(Debug, Clone, PartialEq)]
 pub enum Request {
     /// Build an atlas.
-    Pack(Box<pack::Request>),
+    Pack(Box<pack::PackCommand>),
     /// Build whenever something changes.
-    Watch(Box<watch::Request>),
+    Watch(Box<watch::WatchRequest>),
     /// Prove an atlas.
-    Verify(verify::Request),
+    Verify(verify::VerifyRequest),
     /// Write the demo and run the job on it.
-    Demo(demo::Request),
+    Demo(demo::DemoRequest),
     /// Write a project file for the images that are there.
-    New(new::Request),
+    New(new::NewRequest),
     /// Compute texture coordinates.
-    Uv(uv::Request),
+    Uv(uv::UvRequest),
     /// Compute vertices.
-    Quad(Box<quad::Request>),
+    Quad(Box<quad::QuadRequest>),
     /// The cells of a regular sheet.
-    Grid(grid::Request),
+    Grid(grid::GridRequest),
     /// A sheet back into sprites.
-    Cut(cut::Request),
+    Cut(cut::CutRequest),
     /// A test texture.
-    Pattern(pattern::Request),
+    Pattern(pattern::PatternRequest),
     /// The sprites and clips of a descriptor.
-    List(list::Request),
+    List(list::ListRequest),
     /// Clips: which step when, and how they look.
-    Clip(clip::Request),
+    Clip(clip::ClipRequest),
     /// All values of a sprite.
-    Describe(describe::Request),
+    Describe(describe::DescribeRequest),
     /// Play a scenario against the cache.
-    Rehearse(rehearse::Request),
+    Rehearse(rehearse::RehearseRequest),
     /// Print a JSON Schema.
-    Schema(schema::Request),
+    Schema(schema::SchemaRequest),
 }
 
 /// Answers a request. The runner is for the demo, which shows whole command lines.

@@ -9,7 +9,7 @@ use zemtak_build::{AtlasDraft, Failure, NewProject, format};
 
 /// For which folder.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Request {
+pub struct NewRequest {
     /// The project's folder, which holds the images.
     pub folder: PathBuf,
 }
@@ -22,7 +22,7 @@ pub struct NewReport(NewProject);
 ///
 /// # Errors
 /// There is such a file already, there is no image, or something cannot be read or written.
-pub fn run(request: &Request, console: &Console) -> Result<NewReport, Failure> {
+pub fn run(request: &NewRequest, console: &Console) -> Result<NewReport, Failure> {
     let project = NewProject::propose(&request.folder, &console.watcher())?;
     project.write()?;
     Ok(NewReport(project))

@@ -10,7 +10,7 @@ use zemtak_build::{Failure, PackRequest, Packed, State, Summary};
 
 /// What to pack, and what to tell of it.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub struct Request {
+pub struct PackCommand {
     /// What, where to, and how.
     pub pack: PackRequest,
     /// Whether a Ctrl-C during the search for a layout means to go on with the best so far.
@@ -31,7 +31,7 @@ pub struct PackReport {
 ///
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
-pub fn run(request: &Request, console: &Console) -> Result<PackReport, Failure> {
+pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
     let packed = request.pack.run(&console.watcher().taking_best(request.take_best))?;
     Ok(PackReport::new(packed, request))
 }
@@ -39,7 +39,7 @@ pub fn run(request: &Request, console: &Console) -> Result<PackReport, Failure> 
 impl PackReport {
     /// What is to be told of a build.
     #[must_use]
-    pub fn new(packed: Packed, request: &Request) -> Self {
+    pub fn new(packed: Packed, request: &PackCommand) -> Self {
         Self { packed, check: request.pack.check, timings: request.timings }
     }
 

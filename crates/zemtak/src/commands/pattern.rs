@@ -7,18 +7,18 @@ use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, format, write};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::geometry::Size;
-use zemtak_core::pattern::{Kind, pattern};
+use zemtak_core::pattern::{PatternKind, pattern};
 
 /// The longest side of a pattern.
 pub const LONGEST_SIDE: u32 = 16384;
 
 /// Which pattern.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Request {
+pub struct PatternRequest {
     /// Its size.
     pub size: Size,
     /// What it is for.
-    pub kind: Kind,
+    pub kind: PatternKind,
     /// The file.
     pub out: PathBuf,
 }
@@ -26,7 +26,7 @@ pub struct Request {
 /// A pattern that was written.
 #[derive(Debug, Clone)]
 pub struct Written {
-    request: Request,
+    request: PatternRequest,
     bytes: usize,
 }
 
@@ -34,7 +34,7 @@ pub struct Written {
 ///
 /// # Errors
 /// The file is there already, or cannot be written.
-pub fn run(request: &Request) -> Result<Written, Failure> {
+pub fn run(request: &PatternRequest) -> Result<Written, Failure> {
     let place = format::path(&request.out);
     let help = "ask for a smaller one";
     let too_large = || Problem::bad_input("a pattern that cannot be drawn", &place, "it is too large", help);
@@ -51,33 +51,37 @@ pub fn run(request: &Request) -> Result<Written, Failure> {
 }
 
 /// What to look for.
-fn about(kind: Kind) -> &'static str {
+fn about(kind: PatternKind) -> &'static str {
     match kind {
-        Kind::Checker => "the middle is a checker of single pixels: plain grey there means blur",
-        Kind::Uv => "red grows with u, green with v downwards; blue is 0",
-        Kind::Cells => "cells are numbered from the top left; digits read wrong where something is flipped or turned",
-        Kind::Channels => "bars of red, green, blue and alpha, each with its letter; alpha runs from opaque to clear",
+        PatternKind::Checker => "the middle is a checker of single pixels: plain grey there means blur",
+        PatternKind::Uv => "red grows with u, green with v downwards; blue is 0",
+        PatternKind::Cells => {
+            "cells are numbered from the top left; digits read wrong where something is flipped or turned"
+        }
+        PatternKind::Channels => {
+            "bars of red, green, blue and alpha, each with its letter; alpha runs from opaque to clear"
+        }
     }
 }
 
 /// A pattern by its word.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct NamedKind(pub Kind);
+pub struct NamedKind(pub PatternKind);
 
 impl Keyword for NamedKind {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
-        ("checker", "squares, single pixels in the middle: blur, scaling", Self(Kind::Checker)),
-        ("uv", "red is u, green is v: which place is sampled", Self(Kind::Uv)),
-        ("cells", "numbered cells: which cell, which way up", Self(Kind::Cells)),
-        ("channels", "bars of red, green, blue and alpha: swapped channels", Self(Kind::Channels)),
+        ("checker", "squares, single pixels in the middle: blur, scaling", Self(PatternKind::Checker)),
+        ("uv", "red is u, green is v: which place is sampled", Self(PatternKind::Uv)),
+        ("cells", "numbered cells: which cell, which way up", Self(PatternKind::Cells)),
+        ("channels", "bars of red, green, blue and alpha: swapped channels", Self(PatternKind::Channels)),
     ];
 }
 
 impl Report for Written {
     fn text(&self, _: bool) -> String {
-        let Request { size, kind, out } = &self.request;
+        let PatternRequest { size, kind, out } = &self.request;
         let edges = match kind {
-            Kind::Channels => String::new(),
+            PatternKind::Channels => String::new(),
             _ => "  its edges are red at the top, green on the right, blue at the bottom, yellow on the left: one pixel each\n"
                 .to_owned(),
         };
@@ -91,7 +95,7 @@ impl Report for Written {
     }
 
     fn json(&self) -> Value {
-        let Request { size, kind, out } = &self.request;
+        let PatternRequest { size, kind, out } = &self.request;
         json!({ "file": format::path(out), "kind": NamedKind(*kind).word(), "size": size, "bytes": self.bytes })
     }
 }

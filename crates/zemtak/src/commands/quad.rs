@@ -18,7 +18,7 @@ use zemtak_core::geometry::Size;
 
 /// What to draw, and how.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct QuadRequest {
     /// Which sprites.
     pub subject: Subject,
     /// Which part of each.
@@ -105,7 +105,7 @@ struct Drawn {
 /// # Errors
 /// Something that is asked for does not exist, a list has entries that cannot be used, or a file cannot be read or
 /// written.
-pub fn run(request: &Request) -> Result<Quads, Failure> {
+pub fn run(request: &QuadRequest) -> Result<Quads, Failure> {
     let places = look_up(&request.subject, &request.parts)?;
     let mut pages: Vec<String> = Vec::new();
     for place in &places {
@@ -154,7 +154,7 @@ fn draws(drawn: &[Drawn], places: &[Place]) -> Vec<Draw> {
 }
 
 /// Refuses to write over what was read.
-fn protect(request: &Request, out: &Path) -> Result<(), Failure> {
+fn protect(request: &QuadRequest, out: &Path) -> Result<(), Failure> {
     let descriptor = match &request.subject {
         Subject::Sprites { descriptor, .. } => Some(descriptor),
         Subject::Bare { .. } => None,
@@ -171,7 +171,7 @@ fn protect(request: &Request, out: &Path) -> Result<(), Failure> {
 type Emit<'e> = &'e mut dyn FnMut(Drawn) -> Result<(), String>;
 
 /// Hands all quads on, in the order in which they are asked for.
-fn each(request: &Request, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
+fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
     if let Some(list) = &request.list {
         return each_listed(request, list, places, emit);
     }
@@ -201,7 +201,7 @@ fn each(request: &Request, places: &[Place], emit: Emit<'_>) -> Result<(), Failu
     Ok(())
 }
 
-fn each_listed(request: &Request, list: &Path, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
+fn each_listed(request: &QuadRequest, list: &Path, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
     let by_name: HashMap<&str, usize> = places.iter().enumerate().map(|(i, p)| (p.name.as_str(), i)).collect();
     instances::read(list, &mut |entry| {
         let Some(&at) = by_name.get(entry.sprite.as_str()) else {
@@ -218,7 +218,7 @@ fn each_listed(request: &Request, list: &Path, places: &[Place], emit: Emit<'_>)
 }
 
 /// Where and how an entry is drawn: as it says, else as the command line does.
-fn placed(entry: &Entry, request: &Request, canvas: Size) -> Result<Placement, String> {
+fn placed(entry: &Entry, request: &QuadRequest, canvas: Size) -> Result<Placement, String> {
     let usual = request.zoom.of(canvas);
     let scale = |own: Option<f64>, usual: f64| own.or(entry.scale).unwrap_or(usual);
     let flip = entry.flip.as_deref().filter(|f| !f.is_empty());
@@ -241,7 +241,7 @@ impl Zoom {
     }
 }
 
-impl Request {
+impl QuadRequest {
     /// All sprites of a descriptor, for a list to choose from.
     #[must_use]
     pub fn all_of(descriptor: PathBuf) -> Subject {
@@ -250,7 +250,7 @@ impl Request {
 }
 
 impl Quads {
-    fn of(request: &Request, places: Vec<Place>, pages: Vec<String>, drawn: Vec<Drawn>) -> Self {
+    fn of(request: &QuadRequest, places: Vec<Place>, pages: Vec<String>, drawn: Vec<Drawn>) -> Self {
         let laid = Laid { vertices: 0, indices_at: 0, indices: 0, draws: Vec::new(), binds_as_listed: 0 };
         let of_parts = !request.parts.is_empty();
         let (form, sampling, y) = (request.form, request.sampling, request.placement.y);

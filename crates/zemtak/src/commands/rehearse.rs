@@ -13,7 +13,7 @@ use zemtak_build::{Failure, format, write};
 
 /// What is rehearsed, and how it is told.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Request {
+pub struct RehearseRequest {
     /// The scenario.
     pub scenario: PathBuf,
     /// Where to draw which textures are there when.
@@ -34,7 +34,7 @@ pub struct Rehearsed {
 ///
 /// # Errors
 /// The scenario is wrong, or the picture cannot be written.
-pub fn run(request: &Request) -> Result<Rehearsed, Failure> {
+pub fn run(request: &RehearseRequest) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario)?;
     let rehearsal = rehearse(&scenario);
     if let Some(path) = &request.png {
@@ -155,14 +155,14 @@ impl Report for Rehearsed {
 
     fn json(&self) -> Value {
         let run = &self.rehearsal.packed;
-        let scene = |played: &crate::rehearsal::stage::Played| {
+        let scene = |played: &crate::rehearsal::stage::PlayedScene| {
             let mut value = json!({ "name": self.scenario.scenes[played.scene].name, "begins": played.begin });
             merge(&mut value, figures(&played.figures));
             merge(&mut value, json!({ "still_held": played.left }));
             value
         };
-        let texture = |(path, story): (&String, &crate::rehearsal::stage::Story)| json!({ "path": path, "bytes": story.bytes, "made": story.made, "dropped": story.dropped, "drawn": story.drawn });
-        let textures: Vec<Value> = run.stories.iter().map(texture).collect();
+        let texture = |(path, history): (&String, &crate::rehearsal::stage::TextureHistory)| json!({ "path": path, "bytes": history.bytes, "made": history.made, "dropped": history.dropped, "drawn": history.drawn });
+        let textures: Vec<Value> = run.histories.iter().map(texture).collect();
         let compared = self.rehearsal.compared.as_ref().map(|[loose, alone]| {
             let all = |run: &Run| figures(&run.all);
             json!({ "packed": all(run), "loose": all(loose), "one_load_a_thing": all(alone) })

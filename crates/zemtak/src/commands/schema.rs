@@ -8,7 +8,7 @@ pub const DESCRIPTOR: &str = include_str!("../../schemas/descriptor.schema.json"
 
 /// Which schema to print.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Request {
+pub enum SchemaRequest {
     /// That of the descriptor.
     Descriptor,
 }
@@ -19,9 +19,9 @@ pub struct Schema(&'static str);
 
 /// Looks a schema up.
 #[must_use]
-pub fn run(request: Request) -> Schema {
+pub fn run(request: SchemaRequest) -> Schema {
     match request {
-        Request::Descriptor => Schema(DESCRIPTOR),
+        SchemaRequest::Descriptor => Schema(DESCRIPTOR),
     }
 }
 

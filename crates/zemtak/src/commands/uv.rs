@@ -11,7 +11,7 @@ use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
 
 /// What is asked for.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct UvRequest {
     /// Of what.
     pub subject: Subject,
     /// Of which part of it, the outermost first.
@@ -66,7 +66,7 @@ pub struct Uv {
 ///
 /// # Errors
 /// Something that is asked for does not exist, or has not this form.
-pub fn run(request: &Request) -> Result<Uv, Failure> {
+pub fn run(request: &UvRequest) -> Result<Uv, Failure> {
     let places = look_up(&request.subject, &request.parts)?;
     if request.form == Form::OffsetScale {
         let turned = places.iter().filter(|p| p.shown.area.turned());

@@ -16,7 +16,7 @@ use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 /// What to prove.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Request {
+pub struct VerifyRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
     /// The folder that the sprites' names are relative to.
@@ -39,7 +39,7 @@ pub struct Proof {
 ///
 /// # Errors
 /// A descriptor that cannot be read or trusted. Everything else is part of the proof.
-pub fn run(request: &Request, console: &Console) -> Result<Proof, Failure> {
+pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure> {
     let file = descriptor::open(&request.descriptor)?;
     let atlas = file.atlas();
     let mut proof = Proof {

@@ -9,9 +9,9 @@ use zemtak_build::{Failure, format, watch};
 
 /// What to pack, again and again.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct WatchRequest {
     /// As for `zemtak pack`.
-    pub pack: pack::Request,
+    pub pack: pack::PackCommand,
     /// How long nothing must change before a pack, so that a file is whole that is being written.
     pub settle: Duration,
 }
@@ -29,7 +29,7 @@ pub struct WatchReport {
 ///
 /// # Errors
 /// Files cannot be watched at all.
-pub fn run(request: &Request, console: &Console) -> Result<WatchReport, Failure> {
+pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Failure> {
     let mut watched = WatchReport::default();
     let watcher = console.watcher().taking_best(request.pack.take_best);
     watch(&request.pack.pack, request.settle, &watcher, |built| match built {

@@ -1,14 +1,14 @@
 //! A rehearsal: a written scenario of scenes, played against the real cache and a simulated device.
 
-mod backstage;
-mod cast;
 mod catalog;
+mod faulty_files;
+mod load_plan;
 pub mod picture;
 pub mod scenario;
 pub mod stage;
 mod warnings;
 
-use cast::Cast;
+use load_plan::LoadPlan;
 use scenario::Scenario;
 use stage::Run;
 pub use warnings::seconds;
@@ -26,10 +26,10 @@ pub struct Rehearsal {
 /// Plays a scenario, and the same scenes without atlases where there are images for it.
 #[must_use]
 pub fn rehearse(scenario: &Scenario) -> Rehearsal {
-    let packed = stage::play(scenario, &Cast::packed(scenario));
+    let packed = stage::play(scenario, &LoadPlan::packed(scenario));
     let mut warnings = warnings::all(scenario, &packed);
-    let compared = scenario.loose.as_ref().and_then(|folder| match Cast::loose(scenario, folder) {
-        Ok(casts) => Some(casts.map(|cast| stage::play(scenario, &cast))),
+    let compared = scenario.loose.as_ref().and_then(|folder| match LoadPlan::loose(scenario, folder) {
+        Ok(casts) => Some(casts.map(|load_plan| stage::play(scenario, &load_plan))),
         Err(missing) => {
             warnings.push(format!(
                 "nothing to compare with: {} has no image of {}",

@@ -1,7 +1,7 @@
 //! Which textures are there when, as a picture: the memory they take, and below it a line for each.
 
 use super::scenario::Scenario;
-use super::stage::{Run, Story};
+use super::stage::{Run, TextureHistory};
 use super::warnings::seconds;
 use crate::drawing::{Colour, Drawing, Line};
 use zemtak_build::{Failure, format};
@@ -30,7 +30,7 @@ const MOST: usize = 24;
 /// # Errors
 /// Only if the picture cannot be made at all.
 pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
-    let rows = u32::try_from(run.stories.len().min(MOST)).unwrap_or(0) + u32::from(run.stories.len() > MOST);
+    let rows = u32::try_from(run.histories.len().min(MOST)).unwrap_or(0) + u32::from(run.histories.len() > MOST);
     let height = TOP + CHART + 60 + rows * ROW + 46;
     let drawing = Drawing::new(Size::new(WIDTH, height), NIGHT)?;
     let mut sheet = Sheet { drawing, frames: run.all.frames.max(1) };
@@ -108,28 +108,28 @@ impl Sheet {
         let mut y = TOP + CHART + 30;
         self.write("textures", 24, y, 16.0, TEXT);
         y += 14;
-        for (path, story) in run.stories.iter().take(MOST) {
-            let size = format::bytes(story.bytes);
+        for (path, history) in run.histories.iter().take(MOST) {
+            let size = format::bytes(history.bytes);
             let name = self.drawing.shortened(&format::name(path), LEFT - 120, 14.0);
             self.write(&name, 24, y + 16, 14.0, TEXT);
             let right = LEFT - 20 - self.drawing.width(&size, 12.0);
             self.write(&size, right, y + 16, 12.0, FAINT);
-            self.texture(story, y);
+            self.texture(history, y);
             y += ROW;
         }
-        if run.stories.len() > MOST {
-            self.write(&format!("and {} more", run.stories.len() - MOST), 24, y + 16, 14.0, FAINT);
+        if run.histories.len() > MOST {
+            self.write(&format!("and {} more", run.histories.len() - MOST), 24, y + 16, 14.0, FAINT);
         }
     }
 
-    fn texture(&mut self, story: &Story, y: u32) {
+    fn texture(&mut self, history: &TextureHistory, y: u32) {
         // Each texture that was made was dropped at the end at the latest.
-        let ends = story.dropped.iter().copied().chain(std::iter::repeat(self.frames));
-        let spans: Vec<(u64, u64)> = story.made.iter().copied().zip(ends).collect();
+        let ends = history.dropped.iter().copied().chain(std::iter::repeat(self.frames));
+        let spans: Vec<(u64, u64)> = history.made.iter().copied().zip(ends).collect();
         for (begin, end) in &spans {
             let (left, right) = (self.x(*begin), self.x(*end));
             self.fill(Rect::new(left, y + 7, right - left, 10), THERE);
-            for (from, to) in &story.held {
+            for (from, to) in &history.held {
                 let (from, to) = (self.x(*from.max(begin)), self.x(*to.min(end)));
                 self.fill(Rect::new(from, y + 7, to.saturating_sub(from), 10), HELD);
             }

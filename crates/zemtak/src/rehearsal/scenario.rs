@@ -7,12 +7,12 @@ use std::path::{Path, PathBuf};
 use toml::de::DeValue;
 use zemtak_build::Failure;
 use zemtak_build::settings::Keyword;
-use zemtak_build::toml_text::{self, Kind, Table, Text, Value};
+use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
 
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
 
-const KIND: Kind = Kind { name: "a scenario", help: "mend the scenario; docs/rehearsal.md lists all keys" };
+const KIND: FileKind = FileKind { name: "a scenario", help: "mend the scenario; docs/rehearsal.md lists all keys" };
 
 /// What is rehearsed.
 pub struct Scenario {
@@ -95,7 +95,7 @@ pub struct Scene {
     /// What it draws.
     pub draw: Vec<Draw>,
     /// What goes wrong.
-    pub faults: Vec<Fault>,
+    pub faults: Vec<PlannedFault>,
 }
 
 /// Some equal things to be drawn.
@@ -111,16 +111,16 @@ pub struct Draw {
 
 /// Something that goes wrong.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Fault {
+pub struct PlannedFault {
     /// In which frame of the scene.
     pub at: u64,
     /// What.
-    pub what: Trouble,
+    pub what: FaultKind,
 }
 
 /// What goes wrong.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Trouble {
+pub enum FaultKind {
     /// A file is not there any more.
     Missing(String),
     /// Files that are missing are there again, and what failed is tried again.
@@ -136,7 +136,7 @@ pub enum Trouble {
 impl Scenario {
     /// Whether something goes wrong with a file that only the packed scenes have.
     pub fn has_faults_of_files(&self) -> bool {
-        let of_files = |fault: &Fault| matches!(fault.what, Trouble::Missing(_) | Trouble::Reload(_));
+        let of_files = |fault: &PlannedFault| matches!(fault.what, FaultKind::Missing(_) | FaultKind::Reload(_));
         self.scenes.iter().flat_map(|scene| &scene.faults).any(of_files)
     }
 }
@@ -273,7 +273,7 @@ fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Dra
 }
 
 /// One fault; of one that is over at some time, two.
-fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Vec<Fault>> {
+fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Vec<PlannedFault>> {
     let mut table = text.table(value, "a fault")?;
     let at = table.read("at", |v| seconds(text, v, fps)).unwrap_or(0);
     let until = table.read("until", |v| seconds(text, v, fps));
@@ -283,18 +283,18 @@ fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
         Some(name)
     };
     let missing = table.read("missing", |v| known(v, &|file| catalog.lacks_file(file)));
-    let reload = table.read("reload", |v| known(v, &|atlas| catalog.lacks_atlas(atlas))).map(Trouble::Reload);
-    let no_memory = table.read("out_of_memory", |v| text.whole(v, 1..1001)).map(Trouble::OutOfMemory);
-    let lost = table.read("lost", |v| text.whole(v, 1..1001)).map(Trouble::Lost);
+    let reload = table.read("reload", |v| known(v, &|atlas| catalog.lacks_atlas(atlas))).map(FaultKind::Reload);
+    let no_memory = table.read("out_of_memory", |v| text.whole(v, 1..1001)).map(FaultKind::OutOfMemory);
+    let lost = table.read("lost", |v| text.whole(v, 1..1001)).map(FaultKind::Lost);
     table.end();
-    let over = until.map(|at| Fault { at, what: Trouble::Over });
-    let all: Vec<Trouble> =
-        missing.map(Trouble::Missing).into_iter().chain(reload).chain(no_memory).chain(lost).collect();
+    let over = until.map(|at| PlannedFault { at, what: FaultKind::Over });
+    let all: Vec<FaultKind> =
+        missing.map(FaultKind::Missing).into_iter().chain(reload).chain(no_memory).chain(lost).collect();
     if all.len() != 1 {
         let why = "wanted is one of 'missing', 'out_of_memory', 'lost' and 'reload'";
         text.wrong("a value that cannot be", value.span(), why);
     }
-    Some(all.into_iter().map(|what| Fault { at, what }).chain(over).collect())
+    Some(all.into_iter().map(|what| PlannedFault { at, what }).chain(over).collect())
 }
 
 fn seconds(text: &Text<'_>, value: &Value<'_>, fps: u32) -> Option<u64> {

@@ -1,14 +1,14 @@
 //! Playing a scenario: a real cache, a simulated device, and frame after frame of scenes.
 
-use super::backstage::{Backstage, Troubles};
-use super::cast::{Actor, Cast, Role};
-use super::scenario::{Between, Scenario, Scene, Trouble};
+use super::faulty_files::{Faults, FaultyFiles};
+use super::load_plan::{Actor, LoadPlan, Role};
+use super::scenario::{Between, FaultKind, Scenario, Scene};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 use zemtak_core::clip::SECOND;
 use zemtak_core::codec::Limits;
 use zemtak_runtime::{
-    Cache, Event, Fault, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Settings, SimulatedDevice, Sink,
+    Cache, DeviceFault, Event, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Settings, SimulatedDevice, Sink,
     SinkError, Status, Texture, Work,
 };
 
@@ -42,7 +42,7 @@ pub struct Figures {
 
 /// A scene as it was played.
 #[derive(Debug, Clone)]
-pub struct Played {
+pub struct PlayedScene {
     /// Its index in the scenario.
     pub scene: usize,
     /// Its first frame, counted from the beginning of the rehearsal.
@@ -56,7 +56,7 @@ pub struct Played {
 
 /// What happened to a texture.
 #[derive(Debug, Clone, Default)]
-pub struct Story {
+pub struct TextureHistory {
     pub bytes: u64,
     /// The frames in which it was made and dropped.
     pub made: Vec<u64>,
@@ -69,9 +69,9 @@ pub struct Story {
 /// A rehearsal from its beginning to its end.
 #[derive(Debug, Clone)]
 pub struct Run {
-    pub scenes: Vec<Played>,
+    pub scenes: Vec<PlayedScene>,
     pub all: Figures,
-    pub stories: BTreeMap<String, Story>,
+    pub histories: BTreeMap<String, TextureHistory>,
     /// Bytes of textures in each frame, at the most.
     pub resident: Vec<u64>,
     /// What could not be had; each once.
@@ -112,7 +112,7 @@ struct Stage<'s> {
     scenario: &'s Scenario,
     cache: Cache,
     pump: Pump<Labelled>,
-    troubles: Troubles,
+    faults: Faults,
     frame: u64,
     run: Run,
     /// Whether to note who holds what in each frame.
@@ -125,9 +125,9 @@ struct OnStage {
     actors: Vec<Actor>,
 }
 
-/// Plays the scenario with a cast.
-pub fn play(scenario: &Scenario, cast: &Cast<'_>) -> Run {
-    let mut stage = Stage::new(scenario, cast);
+/// Plays the scenario with a load_plan.
+pub fn play(scenario: &Scenario, load_plan: &LoadPlan<'_>) -> Run {
+    let mut stage = Stage::new(scenario, load_plan);
     let mut before: Option<(OnStage, usize)> = None;
     // What is forgotten stays until the end.
     let mut forgotten: Vec<Lease> = Vec::new();
@@ -140,10 +140,10 @@ pub fn play(scenario: &Scenario, cast: &Cast<'_>) -> Run {
         // Each time that a scene is played it holds in a name of its own, so that one is not taken for the next.
         let holder = stage.holder(stage.run.scenes.len(), scene);
         let cache = stage.cache.named(&holder);
-        let on = OnStage::new(&cache, &cast.roles[*index]);
-        forgotten.extend(cast.roles[*index].forgets.iter().map(|name| cache.lease(name)));
+        let on = OnStage::new(&cache, &load_plan.roles[*index]);
+        forgotten.extend(load_plan.roles[*index].forgets.iter().map(|name| cache.lease(name)));
         stage.end_scene(before.take());
-        stage.run.scenes.push(Played {
+        stage.run.scenes.push(PlayedScene {
             scene: *index,
             begin: stage.frame,
             figures: Figures::default(),
@@ -165,19 +165,20 @@ struct Moment {
 }
 
 impl<'s> Stage<'s> {
-    fn new(scenario: &'s Scenario, cast: &Cast<'_>) -> Self {
-        let troubles = Troubles::default();
-        let roots = cast.roots.iter().map(|root| Arc::new(Backstage::new(root, troubles.clone())) as Arc<_>).collect();
+    fn new(scenario: &'s Scenario, load_plan: &LoadPlan<'_>) -> Self {
+        let faults = Faults::default();
+        let roots =
+            load_plan.roots.iter().map(|root| Arc::new(FaultyFiles::new(root, faults.clone())) as Arc<_>).collect();
         let mut device = SimulatedDevice::new().with_largest_side(scenario.largest);
         device = match scenario.memory {
             Some(memory) => device.with_memory(memory),
             None => device,
         };
         // The pump decodes, at most as much in a frame as it makes: so the figures do not depend on the machine.
-        let budget = if cast.keeps_nothing { 0 } else { scenario.budget };
+        let budget = if load_plan.keeps_nothing { 0 } else { scenario.budget };
         let settings = Settings { roots, budget, workers: Some(0), limits: Limits::default(), ..Settings::default() };
         let (cache, pump) = Cache::new(settings, Labelled { device, ..Labelled::default() });
-        for (alias, name) in cast.aliases {
+        for (alias, name) in load_plan.aliases {
             // One that leads back to itself was told when the scenario was read, for nothing has its name.
             let _ = cache.alias(alias, name);
         }
@@ -185,7 +186,7 @@ impl<'s> Stage<'s> {
         let run = Run {
             scenes: Vec::new(),
             all: Figures::default(),
-            stories: BTreeMap::new(),
+            histories: BTreeMap::new(),
             resident: Vec::new(),
             told: Vec::new(),
             over: None,
@@ -193,7 +194,7 @@ impl<'s> Stage<'s> {
             ledger,
             misuses: 0,
         };
-        Self { scenario, cache, pump, troubles, frame: 0, run, detailed: cast.detailed }
+        Self { scenario, cache, pump, faults, frame: 0, run, detailed: load_plan.detailed }
     }
 
     /// The name in which a scene holds when it is played as the `index`th.
@@ -248,15 +249,17 @@ impl<'s> Stage<'s> {
     fn make_trouble(&mut self, scene: &Scene, frame: u64) {
         for fault in scene.faults.iter().filter(|fault| fault.at == frame) {
             match &fault.what {
-                Trouble::Missing(file) => self.troubles.lose(file),
-                Trouble::Over => {
-                    self.troubles.bring_back();
+                FaultKind::Missing(file) => self.faults.lose(file),
+                FaultKind::Over => {
+                    self.faults.bring_back();
                     self.cache.retry_all();
                 }
-                Trouble::OutOfMemory(times) => self.pump.sink_mut().device.fail_next(Fault::OutOfMemory, *times),
-                Trouble::Lost(times) => self.pump.sink_mut().device.fail_next(Fault::Lost, *times),
-                Trouble::Reload(atlas) => {
-                    self.troubles.repack(atlas);
+                FaultKind::OutOfMemory(times) => {
+                    self.pump.sink_mut().device.fail_next(DeviceFault::OutOfMemory, *times)
+                }
+                FaultKind::Lost(times) => self.pump.sink_mut().device.fail_next(DeviceFault::Lost, *times),
+                FaultKind::Reload(atlas) => {
+                    self.faults.repack(atlas);
                     // Any name of the atlas means the atlas.
                     self.cache.reload(&format!("{atlas}:*"));
                 }
@@ -269,10 +272,10 @@ impl<'s> Stage<'s> {
         for event in self.cache.events() {
             match event {
                 Event::Loaded { path, bytes } => {
-                    let story = self.run.stories.entry(path).or_default();
-                    (story.bytes, _) = (bytes, story.made.push(self.frame));
+                    let history = self.run.histories.entry(path).or_default();
+                    (history.bytes, _) = (bytes, history.made.push(self.frame));
                 }
-                Event::Evicted { path, .. } => self.run.stories.entry(path).or_default().dropped.push(self.frame),
+                Event::Evicted { path, .. } => self.run.histories.entry(path).or_default().dropped.push(self.frame),
                 Event::Failed(failure) => self.tell(failure.to_string()),
                 Event::KeptOld(failure) => self.tell(format!("a new version is broken, the old one stays: {failure}")),
                 Event::OverBudget { resident, .. } => {
@@ -287,10 +290,10 @@ impl<'s> Stage<'s> {
         self.run.resident.push(most);
         if self.detailed {
             for line in self.cache.ledger().textures.iter().filter(|line| line.leases > 0) {
-                let story = self.run.stories.entry(line.path.clone()).or_default();
-                match story.held.last_mut().filter(|(_, end)| *end == self.frame) {
+                let history = self.run.histories.entry(line.path.clone()).or_default();
+                match history.held.last_mut().filter(|(_, end)| *end == self.frame) {
                     Some((_, end)) => *end += 1,
-                    None => story.held.push((self.frame, self.frame + 1)),
+                    None => history.held.push((self.frame, self.frame + 1)),
                 }
             }
         }
@@ -315,8 +318,8 @@ impl<'s> Stage<'s> {
             };
             self.pump.sink_mut().device.draw(texture);
             let Some(label) = self.pump.sink().labels.get(&texture).cloned() else { continue };
-            if let Some(story) = self.run.stories.get_mut(&*label) {
-                story.drawn = true;
+            if let Some(history) = self.run.histories.get_mut(&*label) {
+                history.drawn = true;
             }
             if self.detailed
                 && let Some(played) = self.run.scenes.last_mut()

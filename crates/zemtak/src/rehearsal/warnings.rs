@@ -1,7 +1,7 @@
 //! What is odd about a rehearsal, each with the names that it is about.
 
 use super::scenario::Scenario;
-use super::stage::{Played, Run};
+use super::stage::{PlayedScene, Run};
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_build::format;
 
@@ -28,18 +28,18 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<String> {
 }
 
 fn never_drawn(run: &Run) -> impl Iterator<Item = String> {
-    let idle = run.stories.iter().filter(|(_, story)| !story.made.is_empty() && !story.drawn);
-    idle.map(|(path, story)| format!("{path} is loaded and never drawn: {}", format::bytes(story.bytes)))
+    let idle = run.histories.iter().filter(|(_, history)| !history.made.is_empty() && !history.drawn);
+    idle.map(|(path, history)| format!("{path} is loaded and never drawn: {}", format::bytes(history.bytes)))
 }
 
 /// Pages that were evicted and soon loaded again.
 fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = String> {
-    run.stories.iter().filter_map(|(path, story)| {
+    run.histories.iter().filter_map(|(path, history)| {
         let gap = |made: &u64| {
-            let before = story.dropped.iter().filter(|dropped| *dropped <= made).max()?;
+            let before = history.dropped.iter().filter(|dropped| *dropped <= made).max()?;
             Some(made - before).filter(|gap| *gap <= scenario.soon)
         };
-        let gaps: Vec<u64> = story.made.iter().skip(1).filter_map(gap).collect();
+        let gaps: Vec<u64> = history.made.iter().skip(1).filter_map(gap).collect();
         // A new version takes the place of the old one in the same frame.
         let gaps: Vec<u64> = gaps.into_iter().filter(|gap| *gap > 0).collect();
         let least = gaps.iter().min()?;
@@ -51,14 +51,14 @@ fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = String> {
     })
 }
 
-fn held_on(scenario: &Scenario, played: &Played) -> Option<String> {
+fn held_on(scenario: &Scenario, played: &PlayedScene) -> Option<String> {
     let scene = &scenario.scenes[played.scene].name;
     let names = format::some_of(&played.left, 3);
     (!played.left.is_empty()).then(|| format!("scene {scene} has ended and still holds {names}: its pages cannot go"))
 }
 
 /// A scene that binds several pages for sprites that would fit one.
-fn scattered(scenario: &Scenario, played: &Played) -> Option<String> {
+fn scattered(scenario: &Scenario, played: &PlayedScene) -> Option<String> {
     let (mut pixels, mut largest, mut pages) = (0, 0, BTreeMap::new());
     for name in played.pages.values().flatten() {
         let (page, own, room) = scenario.catalog.page_of(name)?;

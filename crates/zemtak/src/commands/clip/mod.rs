@@ -15,7 +15,7 @@ use zemtak_core::name::ClipName;
 
 /// What is asked.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Request {
+pub enum ClipRequest {
     /// All clips of a descriptor.
     List {
         /// The descriptor.
@@ -35,7 +35,7 @@ pub enum Request {
         start: i64,
     },
     /// How it looks.
-    Render(render::Request),
+    Render(render::RenderRequest),
 }
 
 /// A clip of a descriptor.
@@ -51,12 +51,12 @@ pub struct Of {
 ///
 /// # Errors
 /// The descriptor cannot be used, there is no such clip, or it cannot be played or drawn.
-pub fn run(request: &Request) -> Result<Box<dyn Report>, Failure> {
+pub fn run(request: &ClipRequest) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
-        Request::List { descriptor } => Box::new(list(descriptor)?),
-        Request::Table(of) => Box::new(table(of)?),
-        Request::At { of, times, speed, start } => Box::new(at(of, times, *speed, *start)?),
-        Request::Render(request) => Box::new(render::run(request)?),
+        ClipRequest::List { descriptor } => Box::new(list(descriptor)?),
+        ClipRequest::Table(of) => Box::new(table(of)?),
+        ClipRequest::At { of, times, speed, start } => Box::new(at(of, times, *speed, *start)?),
+        ClipRequest::Render(request) => Box::new(render::run(request)?),
     })
 }
 

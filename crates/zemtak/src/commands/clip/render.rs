@@ -11,7 +11,7 @@ use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, format, write};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
-use zemtak_core::codec::{EncodeError, Moment, PngEffort, encode_apng, encode_gif, encode_png};
+use zemtak_core::codec::{EncodeError, PngEffort, TimedPicture, encode_apng, encode_gif, encode_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::straighten;
@@ -20,7 +20,7 @@ use zemtak_runtime::{AtlasFile, HashCheck};
 
 /// What to draw, and how.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Request {
+pub struct RenderRequest {
     /// Which clip.
     pub of: Of,
     /// The file.
@@ -79,7 +79,7 @@ const SHORTEST_IN_GIF: u16 = 2;
 
 /// What was drawn.
 pub struct Rendered {
-    request: Request,
+    request: RenderRequest,
     frames: usize,
     size: Size,
     bytes: usize,
@@ -91,7 +91,7 @@ pub struct Rendered {
 ///
 /// # Errors
 /// The clip cannot be played, its pages cannot be read, or the picture would be too large.
-pub fn run(request: &Request) -> Result<Rendered, Failure> {
+pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let file = descriptor::open(&request.of.descriptor)?;
     let (clip, timeline) = played(file.atlas(), &request.of.clip)?;
     if request.speed.num() == 0 {
@@ -118,8 +118,8 @@ pub fn run(request: &Request) -> Result<Rendered, Failure> {
         }
         Form::Apng => {
             let seconds = seconds(&timeline, &order, request.speed);
-            let moments: Vec<Moment<'_>> =
-                shown.iter().zip(seconds).map(|(pixels, seconds)| Moment { pixels, seconds }).collect();
+            let moments: Vec<TimedPicture<'_>> =
+                shown.iter().zip(seconds).map(|(pixels, seconds)| TimedPicture { pixels, seconds }).collect();
             encode_apng(&moments, u32::from(!for_ever))
         }
         Form::Gif => {
@@ -140,7 +140,7 @@ pub fn run(request: &Request) -> Result<Rendered, Failure> {
 }
 
 /// The sprite of each step on the common canvas, zoomed, with what lies behind.
-fn pictures(file: &AtlasFile, clip: &Clip, request: &Request) -> Result<Vec<Pixels>, Failure> {
+fn pictures(file: &AtlasFile, clip: &Clip, request: &RenderRequest) -> Result<Vec<Pixels>, Failure> {
     let atlas = file.atlas();
     let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
     let problem = |why: String| {
@@ -188,7 +188,7 @@ fn straight(picture: &mut Pixels, atlas: &Atlas, page: usize) {
     picture.clear_hidden_colour();
 }
 
-fn zoomed(picture: Pixels, request: &Request) -> Pixels {
+fn zoomed(picture: Pixels, request: &RenderRequest) -> Pixels {
     let how = if request.smooth { Resample::Smooth } else { Resample::Pixel };
     match Factor::times(request.zoom).filter(|_| request.zoom > 1) {
         Some(factor) => resample(&picture, Scale { factor, resample: how }),
@@ -287,7 +287,7 @@ fn short_frames(delays: &[u16]) -> Option<String> {
 
 impl Report for Rendered {
     fn text(&self, _: bool) -> String {
-        let Request { out, of, form, .. } = &self.request;
+        let RenderRequest { out, of, form, .. } = &self.request;
         let mut text = format!("{}: {} as {}\n", format::name(&format::path(out)), format::name(&of.clip), form.word());
         let frames = format::count(self.frames, "frame", "frames");
         let bytes = format::bytes(self.bytes as u64);

@@ -16,16 +16,16 @@ pub fn copy(number: u64, path: &str) -> String {
     format!("{COPY}{number}/{path}")
 }
 
-/// A folder under the hands of stage workers.
+/// A folder whose files go missing or change when it is told so.
 #[derive(Clone)]
-pub struct Backstage {
+pub struct FaultyFiles {
     folder: Folder,
-    troubles: Troubles,
+    faults: Faults,
 }
 
 /// What is wrong with the files just now. Clones are the same.
 #[derive(Clone, Default)]
-pub struct Troubles(Arc<Mutex<Now>>);
+pub struct Faults(Arc<Mutex<Now>>);
 
 #[derive(Default)]
 struct Now {
@@ -34,7 +34,7 @@ struct Now {
     changed: BTreeMap<String, usize>,
 }
 
-impl Troubles {
+impl Faults {
     fn now(&self) -> MutexGuard<'_, Now> {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -55,9 +55,9 @@ impl Troubles {
     }
 }
 
-impl Backstage {
-    pub fn new(folder: &Path, troubles: Troubles) -> Self {
-        Self { folder: Folder::new(folder), troubles }
+impl FaultyFiles {
+    pub fn new(folder: &Path, faults: Faults) -> Self {
+        Self { folder: Folder::new(folder), faults }
     }
 
     /// A descriptor whose pages have other bytes, and their hashes with them.
@@ -72,7 +72,7 @@ impl Backstage {
             };
             let bytes = with_tail(self.folder.read(&file, u64::MAX)?, times);
             page["hash"] = page_hash(&bytes).into();
-            self.troubles.now().changed.insert(file, times);
+            self.faults.now().changed.insert(file, times);
         }
         Ok(serde_json::to_vec(&descriptor)?)
     }
@@ -93,11 +93,11 @@ fn original(path: &str) -> &str {
     path.strip_prefix(COPY).and_then(|rest| rest.split_once('/')).map_or(path, |(_, path)| path)
 }
 
-impl Files for Backstage {
+impl Files for FaultyFiles {
     fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
         let path = original(path);
         let (missing, changed) = {
-            let now = self.troubles.now();
+            let now = self.faults.now();
             (now.missing.contains(path), now.changed.get(path).copied().unwrap_or(0))
         };
         if missing {
@@ -113,7 +113,7 @@ impl Files for Backstage {
 
     fn stamp(&self, path: &str) -> io::Result<Stamp> {
         let stamp = self.folder.stamp(original(path))?;
-        let changed = self.troubles.now().changed.get(original(path)).copied().unwrap_or(0);
+        let changed = self.faults.now().changed.get(original(path)).copied().unwrap_or(0);
         Ok(Stamp { version: stamp.version + changed as u128, ..stamp })
     }
 

@@ -1,8 +1,8 @@
 //! Who holds and draws what in each scene: from the packed atlases, from loose images, or each thing from images of its
 //! own.
 
-use super::backstage::copy;
 use super::catalog::loose_images;
+use super::faulty_files::copy;
 use super::scenario::{Draw, Order, Scenario, Scene};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -15,7 +15,7 @@ use zemtak_runtime::{Cache, ClipLease, Lease, Playing, Status, Texture};
 const APART_MS: u64 = 137;
 
 /// The scenes of a scenario for one way of loading.
-pub struct Cast<'s> {
+pub struct LoadPlan<'s> {
     pub roots: Vec<PathBuf>,
     pub aliases: &'s BTreeMap<String, String>,
     /// By scene.
@@ -30,13 +30,13 @@ pub struct Cast<'s> {
 pub struct Role<'s> {
     pub holds: Vec<Vec<String>>,
     pub forgets: Vec<String>,
-    way: Way,
+    way: Loading,
     scene: &'s Scene,
 }
 
 /// How things are loaded.
 #[derive(Clone)]
-enum Way {
+enum Loading {
     Packed,
     /// The image of each sprite by the sprite's full name.
     Loose(Arc<BTreeMap<String, String>>),
@@ -51,13 +51,13 @@ pub enum Actor {
     Loose { leases: Arc<[Lease]>, names: Arc<[Arc<str>]>, timeline: Arc<Timeline>, player: Player },
 }
 
-impl<'s> Cast<'s> {
+impl<'s> LoadPlan<'s> {
     /// As the game will load: from packed atlases.
     pub fn packed(scenario: &'s Scenario) -> Self {
         let roles = scenario.scenes.iter().map(|scene| Role {
             holds: scene.hold.iter().map(|(name, _)| vec![name.clone()]).collect(),
             forgets: scene.forgets.clone(),
-            way: Way::Packed,
+            way: Loading::Packed,
             scene,
         });
         Self {
@@ -75,27 +75,27 @@ impl<'s> Cast<'s> {
     /// The names of sprites that have no image of their own.
     pub fn loose(scenario: &'s Scenario, folder: &Path) -> Result<[Self; 2], Vec<String>> {
         let images = Arc::new(images(scenario, &loose_images(folder))?);
-        let role = |scene: &'s Scene, way: Way| {
+        let role = |scene: &'s Scene, way: Loading| {
             let path = |name: &String| images.get(name).cloned();
             let holds = match way {
                 // What each thing loads for itself is all there is.
-                Way::Copies(_) => Vec::new(),
+                Loading::Copies(_) => Vec::new(),
                 _ => scene.hold.iter().map(|(_, meant)| meant.iter().filter_map(path).collect()).collect(),
             };
             let meant = |name: &String| scenario.catalog.sprites(name).unwrap_or_default();
             let forgets = match way {
-                Way::Copies(_) => Vec::new(),
+                Loading::Copies(_) => Vec::new(),
                 _ => scene.forgets.iter().flat_map(meant).filter_map(|name| path(&name)).collect(),
             };
             Role { holds, forgets, way, scene }
         };
-        let cast = |roles: Vec<Role<'s>>, keeps_nothing| {
+        let load_plan = |roles: Vec<Role<'s>>, keeps_nothing| {
             let roots = std::iter::once(folder.to_owned()).chain(scenario.roots.iter().cloned()).collect();
             Self { roots, aliases: no_aliases(), roles, detailed: false, keeps_nothing }
         };
-        let shared = scenario.scenes.iter().map(|scene| role(scene, Way::Loose(images.clone())));
-        let copies = scenario.scenes.iter().map(|scene| role(scene, Way::Copies(images.clone())));
-        Ok([cast(shared.collect(), false), cast(copies.collect(), true)])
+        let shared = scenario.scenes.iter().map(|scene| role(scene, Loading::Loose(images.clone())));
+        let copies = scenario.scenes.iter().map(|scene| role(scene, Loading::Copies(images.clone())));
+        Ok([load_plan(shared.collect(), false), load_plan(copies.collect(), true)])
     }
 }
 
@@ -136,7 +136,7 @@ impl Role<'_> {
     pub fn actors(&self, cache: &Cache) -> Vec<Actor> {
         let mut number = 0;
         let kinds = self.scene.draw.iter().map(|draw| {
-            let kind = Kind::new(draw, self, cache);
+            let kind = ActorKind::new(draw, self, cache);
             (0..draw.count)
                 .map(|i| {
                     number += 1;
@@ -161,20 +161,20 @@ impl Role<'_> {
 }
 
 /// What all things of one entry share.
-struct Kind {
+struct ActorKind {
     names: Arc<[Arc<str>]>,
     timeline: Option<Arc<Timeline>>,
     clip: Option<ClipLease>,
 }
 
-impl Kind {
+impl ActorKind {
     fn new(draw: &Draw, role: &Role<'_>, cache: &Cache) -> Self {
         let names: Arc<[Arc<str>]> = match &draw.steps {
             Some(steps) => steps.names.iter().map(|name| name.as_str().into()).collect(),
             None => [draw.name.as_str().into()].into(),
         };
         let timeline = draw.steps.as_ref().map(|steps| Arc::new(steps.timeline.clone()));
-        let clip = (matches!(role.way, Way::Packed) && draw.steps.is_some()).then(|| cache.lease_clip(&draw.name));
+        let clip = (matches!(role.way, Loading::Packed) && draw.steps.is_some()).then(|| cache.lease_clip(&draw.name));
         Self { names, timeline, clip }
     }
 
@@ -184,9 +184,9 @@ impl Kind {
             return Actor::Moving { playing: clip.play_from(Ratio::ONE, place), names: self.names.clone() };
         }
         let path = |name: &Arc<str>| match &role.way {
-            Way::Packed => name.to_string(),
-            Way::Loose(images) => images.get(&**name).cloned().unwrap_or_else(|| name.to_string()),
-            Way::Copies(images) => copy(number, images.get(&**name).map_or(&**name, String::as_str)),
+            Loading::Packed => name.to_string(),
+            Loading::Loose(images) => images.get(&**name).cloned().unwrap_or_else(|| name.to_string()),
+            Loading::Copies(images) => copy(number, images.get(&**name).map_or(&**name, String::as_str)),
         };
         let name = self.names[0].clone();
         let Some(timeline) = &self.timeline else { return Actor::Still { lease: cache.lease(&path(&name)), name } };
