@@ -270,6 +270,7 @@ fn build(
         name,
         base: (*name != target.name).then_some(target.name.as_str()),
         settings,
+        places: &target.places,
         sprites: &loaded.sprites,
         keep: former.as_ref(),
     };

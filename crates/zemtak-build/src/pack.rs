@@ -88,6 +88,10 @@ impl Run<'_> {
             }
             built => (store, built),
         };
+        if built.is_err() && !self.options.check {
+            // What was learnt before that is true all the same. Where it cannot be written, it is learnt once more.
+            let _ = store.save();
+        }
         let built = built.map_err(|error| failed(error, out))?;
         if self.options.check {
             return Ok(built);

@@ -281,7 +281,7 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
 }
 
 /// The form in which names that are easily taken for one another are equal.
-fn fold(name: &str) -> String {
+pub(crate) fn fold(name: &str) -> String {
     if name.is_ascii() {
         return name.to_ascii_lowercase();
     }

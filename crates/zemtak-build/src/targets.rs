@@ -3,11 +3,12 @@
 use crate::failure::{Failure, Problem};
 use crate::format;
 use crate::project::Project;
-use crate::settings::{AtlasSettings, Keys, Pattern};
+use crate::settings::{AtlasSettings, Keys, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
+use zemtak_core::glob;
 
 /// What was found below each root.
 type Roots = BTreeMap<PathBuf, FoundSources>;
@@ -19,6 +20,8 @@ pub struct Target {
     pub name: String,
     /// How.
     pub settings: AtlasSettings,
+    /// Where in the project file they stand.
+    pub places: Places,
     /// Of what.
     pub sources: Sources,
     /// The folder that paths in the settings are relative to.
@@ -56,7 +59,7 @@ pub fn of_paths(
     let sources = select(&found, &keys, &places.join(", "))?;
     let mut warnings = Vec::new();
     idle_globs(&name, &keys, &found, &mut warnings);
-    let target = Target { name, settings: keys.settle(), sources, folder: ".".into() };
+    let target = Target { name, places: keys.places.clone(), settings: keys.settle(), sources, folder: ".".into() };
     Ok(Targets { targets: vec![target], warnings })
 }
 
@@ -84,7 +87,9 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     problems.dedup();
     problems.extend(name_clashes(&all.targets));
     if only.is_none() && problems.is_empty() {
-        all.warnings.extend(astray(&all.targets, &roots));
+        let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
+        let named: HashSet<&str> = leaves.map(Pattern::as_str).collect();
+        all.warnings.extend(astray(&all.targets, &roots, &named));
     }
     Failure::unless(problems, all)
 }
@@ -110,7 +115,8 @@ fn of_atlas(
     let found = &roots[&root];
     let sources = select(found, &keys, &format!("atlas {name}, {}", format::path(&root)))?;
     idle_globs(name, &keys, found, warnings);
-    Ok(Target { name: name.to_owned(), settings: keys.settle(), sources, folder: project.folder.clone() })
+    let (places, folder) = (keys.places.clone(), project.folder.clone());
+    Ok(Target { name: name.to_owned(), places, settings: keys.settle(), sources, folder })
 }
 
 fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
@@ -179,14 +185,18 @@ fn name_clashes(targets: &[Target]) -> Vec<Problem> {
     clashing.map(problem).collect()
 }
 
-/// Images that no atlas takes, and images that several take.
-fn astray(targets: &[Target], roots: &Roots) -> Vec<Warning> {
+/// Images that no atlas takes, and images that several take. One whose own name stands in a `leave` is left out on purpose.
+fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warning> {
     let mut taken: HashMap<&Path, Vec<&str>> = HashMap::new();
     for target in targets {
         target.sources.files.iter().for_each(|s| taken.entry(&s.path).or_default().push(&target.name));
     }
     let all = roots.values().flat_map(|found| &found.files);
-    let mut left: Vec<&Source> = all.filter(|source| !taken.contains_key(source.path.as_path())).collect();
+    let on_purpose = |source: &Source| {
+        [source.shown.as_str(), source.name.as_str()].iter().any(|name| named.contains(&*glob::escape(name)))
+    };
+    let left = all.filter(|source| !taken.contains_key(source.path.as_path()) && !on_purpose(source));
+    let mut left: Vec<&Source> = left.collect();
     left.sort_by(|a, b| a.name.cmp(&b.name));
     let mut warnings = Vec::new();
     if !left.is_empty() {

@@ -4,6 +4,7 @@ use crate::failure::{Failure, Problem};
 use crate::format;
 use crate::settings::Keyword;
 use std::cell::RefCell;
+use std::collections::BTreeMap;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
@@ -215,8 +216,8 @@ impl<'v, 't> Table<'v, 't> {
         self.table.iter().map(|(key, value)| (key.get_ref().as_ref(), key.span(), value))
     }
 
-    /// Tells keys that nobody asked for.
-    pub fn end(self) {
+    /// Tells keys that nobody asked for. Gives where those stand that were.
+    pub fn end(self) -> BTreeMap<&'static str, String> {
         for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
             let near = match format::nearest(key, self.known.iter().copied()) {
                 Some(near) => format!("did you mean '{near}'?"),
@@ -228,5 +229,7 @@ impl<'v, 't> Table<'v, 't> {
                 &format!("'{}' is no key of {}; {near}", format::name(key), self.of),
             );
         }
+        let place = |key: &&'static str| Some((*key, self.text.place(self.table.get_key_value(*key)?.0.span().start)));
+        self.known.iter().filter_map(place).collect()
     }
 }

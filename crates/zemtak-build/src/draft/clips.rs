@@ -1,5 +1,6 @@
 //! The sequences among images: rules for them, and what is odd about them.
 
+use super::survey::FrameBox;
 use super::{Group, Picture, RuleDraft};
 use crate::format;
 use std::collections::{BTreeMap, BTreeSet};
@@ -13,7 +14,8 @@ const MOST_RULES: usize = 8;
 /// A sequence of images.
 #[derive(Debug, Clone)]
 pub struct Sequence<'a> {
-    name: String,
+    /// The clip's name.
+    pub name: String,
     steps: Vec<&'a Picture>,
 }
 
@@ -42,7 +44,7 @@ pub fn of<'a>(pictures: &[&'a Picture], below: usize) -> Vec<Sequence<'a>> {
 pub fn rules(group: &Group<'_>, sequences: &[Sequence<'_>], below: usize) -> Vec<RuleDraft> {
     let inside =
         |s: &Sequence<'_>, folder: &str| s.steps.iter().all(|step| step.name.as_str()[below..].starts_with(folder));
-    let animated = |pictures: &[&Picture]| pictures.iter().any(|p| p.frames > 1);
+    let animated = |pictures: &[&Picture]| pictures.iter().any(|p| p.boxes.len() > 1);
     let mut rules = Vec::new();
     let folders: Vec<String> =
         group.units.keys().filter(|unit| unit.ends_with('/')).map(|unit| format!("{}{unit}", group.prefix)).collect();
@@ -77,6 +79,11 @@ fn rule(glob: String, sequences: &[&Sequence<'_>], paced: bool) -> RuleDraft {
 }
 
 impl Sequence<'_> {
+    /// The boxes of all its steps.
+    pub fn boxes(&self) -> BTreeSet<FrameBox> {
+        self.steps.iter().flat_map(|step| step.boxes.iter().copied()).collect()
+    }
+
     /// What somebody should look at.
     fn odd(&self) -> Option<String> {
         let number = |p: &&Picture| {

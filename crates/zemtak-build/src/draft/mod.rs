@@ -3,8 +3,9 @@
 
 mod clips;
 mod survey;
+mod together;
 
-use survey::{Picture, Survey, survey};
+use survey::{LARGEST_PAGE, Picture, Survey, Unusable, survey};
 
 use crate::failure::{Failure, Problem};
 use crate::observer::Observer;
@@ -30,7 +31,7 @@ const MANY_OF_A_STYLE: usize = 4;
 const USUAL_SIDE: u32 = 2048;
 
 /// Sides that many devices still take.
-const WIDE_SIDES: [u32; 3] = [4096, 8192, 16384];
+const WIDE_SIDES: [u32; 3] = [4096, 8192, LARGEST_PAGE];
 
 /// Two empty pixels between cells and a ring of one on both sides.
 const AROUND: u32 = 4;
@@ -50,7 +51,9 @@ pub struct NewProject {
     pub atlases: Vec<AtlasDraft>,
     /// How many images were looked at and can be used.
     pub images: usize,
-    /// What a build will refuse.
+    /// What is wrong with images that the project leaves out.
+    pub left_out: Vec<Problem>,
+    /// What is wrong besides, and has to be mended before a build.
     pub refused: Vec<Problem>,
 }
 
@@ -77,8 +80,9 @@ impl NewProject {
         let name = whole.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
         let draft = Draft::of(&survey, &name, out);
         let text = draft.text()?;
+        let left_out = survey.unusable.into_iter().map(|unusable| unusable.problem).collect();
         let (images, refused) = (survey.pictures.len(), survey.refused);
-        Ok(Self { file, text, atlases: draft.atlases, images, refused })
+        Ok(Self { file, text, atlases: draft.atlases, images, left_out, refused })
     }
 
     /// Writes the file.
@@ -93,7 +97,8 @@ impl NewProject {
 fn nothing_to_pack(folder: &Path, survey: &Survey) -> Problem {
     let others = format::count(survey.skipped, "other file was", "other files were");
     let why = [format!("there is no image that can be used; {others} passed over")];
-    let refused = survey.refused.iter().map(ToString::to_string);
+    let unusable = survey.unusable.iter().map(|unusable| &unusable.problem);
+    let refused = survey.refused.iter().chain(unusable).map(ToString::to_string);
     let why: Vec<String> = why.into_iter().chain(refused).collect();
     Problem::usage("nothing to pack", &format::path(folder), why.join("\n"), "name a folder with images")
 }
@@ -131,6 +136,20 @@ pub struct AtlasDraft {
     rules: Vec<RuleDraft>,
 }
 
+impl AtlasDraft {
+    /// Whether a file would be packed into it.
+    fn takes(&self, file: &str) -> bool {
+        let any = |globs: &[String]| globs.iter().any(|g| glob::Glob::new(g).is_ok_and(|g| g.matches(file)));
+        (self.take.is_empty() || any(&self.take)) && !any(&self.leave)
+    }
+
+    fn leave_out(&mut self, file: &str, unusable: &Unusable) {
+        let why = unusable.problem.why.lines().next().unwrap_or_default();
+        self.why.push(format!("Left out: {}: {}.", format::name(file), format::name(why)));
+        self.leave.push(glob::escape(file));
+    }
+}
+
 /// A rule to be.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 struct RuleDraft {
@@ -159,7 +178,13 @@ impl Draft {
         let mut groups = groups(&survey.pictures, below, name);
         groups = groups.into_iter().flat_map(by_style).collect();
         give_names(&mut groups);
-        let atlases = groups.iter().map(|group| atlas(group, below)).collect();
+        let mut atlases: Vec<AtlasDraft> = groups.iter().map(|group| atlas(group, below)).collect();
+        for unusable in &survey.unusable {
+            let name = unusable.shown.get(below..).unwrap_or_default();
+            if let Some(atlas) = atlases.iter_mut().find(|atlas| atlas.takes(name)) {
+                atlas.leave_out(name, unusable);
+            }
+        }
         let images = format::count(survey.pictures.len(), "image", "images");
         Self { images, out: out.into(), root: Some(root).filter(|r| !r.is_empty()), atlases }
     }
@@ -310,7 +335,7 @@ fn give_names(groups: &mut [Group<'_>]) {
 
 fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
     let pictures: Vec<&Picture> = group.units.values().flatten().copied().collect();
-    let frames = pictures.iter().map(|p| p.frames).sum();
+    let frames = pictures.iter().map(|p| p.boxes.len()).sum();
     let mut why = vec![group.reason.clone()];
     let filter = style_of(pictures.iter().copied()).unwrap_or(Style::Pixel);
     let count = |style: Style| pictures.iter().filter(|p| p.style == Some(style)).count();
@@ -320,22 +345,29 @@ fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
     };
     let of = format::count(pictures.len(), "image", "images");
     why.push(format!("{of}, {} of them with {seen}: filter {word}.", format::number(count(filter) as u64)));
-    let largest =
-        pictures.iter().fold(Size::default(), |most, p| Size::new(most.w.max(p.largest.w), most.h.max(p.largest.h)));
+    let boxes = || pictures.iter().flat_map(|picture| &picture.boxes).map(|shown| shown.size);
+    let largest = boxes().fold(Size::default(), |most, size| Size::new(most.w.max(size.w), most.h.max(size.h)));
     let side = largest.w.max(largest.h);
     let wide = WIDE_SIDES.into_iter().find(|wide| *wide >= side).filter(|_| side + 2 > USUAL_SIDE);
     if let Some(wide) = wide {
         why.push(format!("The largest is {largest} pixels, so pages may be up to {wide} a side."));
     }
-    let most = u64::from(wide.unwrap_or(USUAL_SIDE)).pow(2);
-    let rings: u64 = pictures.iter().map(|p| u64::from((p.largest.w + p.largest.h) * AROUND) * p.frames as u64).sum();
-    let area = pictures.iter().map(|p| p.area).sum::<u64>() + rings;
-    let pages = usize::try_from(area.div_ceil(most)).unwrap_or(usize::MAX);
+    let area: u64 = boxes().map(|size| size.area() + u64::from((size.w + size.h) * AROUND)).sum();
+    let page = wide.unwrap_or(USUAL_SIDE);
+    let pages = usize::try_from(area.div_ceil(u64::from(page).pow(2))).unwrap_or(usize::MAX);
     let clips = clips::of(&pictures, below);
-    let together = pages > 1 && !clips.is_empty();
+    let large = if pages > 1 { together::too_large(&pictures, &clips, Size::new(page, page)) } else { None };
+    let together = pages > 1 && !clips.is_empty() && large.is_none();
     if pages > 1 {
-        let steps = if together { "; the steps of a clip are kept on one" } else { "" };
-        why.push(format!("{} will take about {pages} pages{steps}.", format::count(frames, "sprite", "sprites")));
+        why.push(format!("{} will take about {pages} pages.", format::count(frames, "sprite", "sprites")));
+    }
+    if together {
+        why.push("The steps of each clip are kept on one page; every clip was tried.".into());
+    } else if let Some(clip) = large {
+        why.push(format!(
+            "The clip {} is larger than a page, so steps of clips may lie on several.",
+            format::name(&clip)
+        ));
     }
     AtlasDraft {
         name: group.name.clone(),

@@ -2,33 +2,74 @@
 
 use crate::context::check;
 use crate::failure::{Failure, Problem};
-use crate::load;
 use crate::observer::{Observer, Phase, Progress};
 use crate::sources::{self, Source, SourceSearch};
+use crate::store::{self, Hash};
+use crate::{format, load};
 use rayon::prelude::*;
+use std::collections::HashMap;
 use std::path::Path;
 use zemtak_core::codec::DecodedFrames;
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
 use zemtak_core::style::{Style, Traits};
+
+/// The longest side of a texture that devices take, and the ring round a box.
+pub const LARGEST_PAGE: u32 = 16_384;
+const RING: u32 = 1;
 
 /// An image that can be used.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Picture {
     /// Its name below the folder.
     pub name: SpriteName,
-    /// How many frames it has: one for a still picture.
-    pub frames: usize,
+    /// Its path below the folder.
+    pub shown: String,
     /// The canvas.
     pub size: Size,
-    /// The pixels of the visible boxes of all frames together.
-    pub area: u64,
-    /// The larger sides of these boxes.
-    pub largest: Size,
+    /// What is visible of each frame; a still picture has one.
+    pub boxes: Vec<FrameBox>,
     /// Whether no pixel is transparent.
     pub opaque: bool,
     /// The kind of art, where that can be told.
     pub style: Option<Style>,
+}
+
+/// The visible box of a frame, and what it shows: twins are equal.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub struct FrameBox {
+    /// Its size.
+    pub size: Size,
+    /// A hash of its pixels.
+    content: Hash,
+}
+
+impl FrameBox {
+    fn of(frame: &Pixels) -> Self {
+        let visible = frame.visible_box(1).unwrap_or(Rect::new(0, 0, 1, 1));
+        let mut pixels = frame.crop(visible);
+        // Colour that nobody sees makes no difference.
+        pixels.iter_mut().for_each(Pixels::clear_hidden_colour);
+        let content = store::hash(pixels.as_ref().map_or(&[], Pixels::as_bytes));
+        Self { size: visible.size(), content }
+    }
+}
+
+impl Picture {
+    /// The largest width and the largest height of its boxes.
+    pub fn largest(&self) -> Size {
+        self.boxes.iter().fold(Size::default(), |most, b| Size::new(most.w.max(b.size.w), most.h.max(b.size.h)))
+    }
+}
+
+/// An image that no build can use, and a file that is therefore to be left out.
+#[derive(Debug, Clone)]
+pub struct Unusable {
+    /// Its path below the folder.
+    pub shown: String,
+    /// Why.
+    pub problem: Problem,
 }
 
 /// All images of a folder.
@@ -36,7 +77,9 @@ pub struct Picture {
 pub struct Survey {
     /// Those that can be used, sorted by name.
     pub pictures: Vec<Picture>,
-    /// What a build will refuse.
+    /// Those that cannot be used, and are to be left out.
+    pub unusable: Vec<Unusable>,
+    /// What else a build will refuse.
     pub refused: Vec<Problem>,
     /// Files that are no images.
     pub skipped: usize,
@@ -52,7 +95,7 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
         root: Some(folder.to_owned()),
         leave_out: Some(leave_out.to_owned()),
     };
-    let found = sources::find(&search)?.select(None, &[]);
+    let found = sources::find(&search)?;
     let progress = Progress::begin(observer, Phase::Surveying, Some(found.files.len()));
     let looked: Vec<_> = found
         .files
@@ -64,29 +107,47 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
         })
         .collect();
     check(observer)?;
-    let mut survey = Survey { skipped: found.skipped, ..Survey::default() };
-    let mut problems = found.problems;
-    for picture in looked.into_iter().flatten() {
+    let mut survey = Survey { skipped: found.skipped, refused: found.problems, ..Survey::default() };
+    let mut names = HashMap::new();
+    for (source, picture) in found.files.iter().zip(looked) {
+        let picture = picture.unwrap_or_else(|| look(source)).and_then(|picture| {
+            match names.insert(sources::fold(source.name.as_str()), &source.shown) {
+                Some(first) => Err(same_name(source, first)),
+                None => Ok(picture),
+            }
+        });
         match picture {
             Ok(picture) => survey.pictures.push(picture),
-            Err(problem) => problems.push(problem),
+            Err(problem) => survey.unusable.push(Unusable { shown: source.shown.clone(), problem }),
         }
     }
-    survey.refused = problems;
     Ok(survey)
+}
+
+fn same_name(source: &Source, first: &str) -> Problem {
+    let why = format!("{} has the same name, or one that many systems take for it", format::name(first));
+    let help = "rename one: a sprite's name is its path without the extension";
+    Problem::bad_input("two files for one sprite name", &source.shown, why, help)
+}
+
+/// Why an image fits on no page that devices take.
+fn too_large(picture: &Picture) -> Option<Problem> {
+    let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * RING);
+    let why = format!("{largest} pixels are more than the {most} a side that fit on the largest page devices take");
+    let problem = || Problem::bad_input("an image that fits on no page", &picture.shown, why, "make it smaller");
+    (largest.w.max(largest.h) > most).then(problem)
 }
 
 fn look(source: &Source) -> Result<Picture, Problem> {
     let DecodedFrames { frames, .. } = load::decode_source(source)?;
-    let boxes: Vec<Size> = frames.iter().map(|f| f.pixels.visible_box(1).map_or(Size::new(1, 1), Rect::size)).collect();
     let first = &frames[0].pixels;
-    Ok(Picture {
+    let picture = Picture {
         name: source.name.clone(),
-        frames: frames.len(),
+        shown: source.shown.clone(),
         size: first.size(),
-        area: boxes.iter().map(|b| b.area()).sum(),
-        largest: boxes.iter().fold(Size::default(), |most, b| Size::new(most.w.max(b.w), most.h.max(b.h))),
+        boxes: frames.iter().map(|frame| FrameBox::of(&frame.pixels)).collect(),
         opaque: first.as_bytes().chunks_exact(4).all(|pixel| pixel[3] == 255),
         style: Traits::of(first).style(),
-    })
+    };
+    too_large(&picture).map_or(Ok(picture), Err)
 }

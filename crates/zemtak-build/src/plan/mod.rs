@@ -1,5 +1,6 @@
 //! Loaded sprites to the plan of an atlas: twins, groups and the layout.
 
+mod refused;
 mod together;
 
 use crate::context::Context;
@@ -8,7 +9,7 @@ use crate::format;
 use crate::load::Sprite;
 use crate::observer::Phase;
 use crate::settings::rule::{Membership, Overrides};
-use crate::settings::{AtlasSettings, Together};
+use crate::settings::{AtlasSettings, Places, Together};
 use crate::store::{self, Key};
 use crate::timings::Stage;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
@@ -17,7 +18,7 @@ use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutError, LayoutRequest, Place, StopSignal, Why, lay_out, why,
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, StopSignal, Why, lay_out, why,
 };
 use zemtak_core::name::SpriteName;
 
@@ -33,6 +34,8 @@ pub struct Task<'a> {
     pub base: Option<&'a str>,
     /// How.
     pub settings: &'a AtlasSettings,
+    /// Where in the project file that stands.
+    pub places: &'a Places,
     /// The sprites, sorted by name.
     pub sprites: &'a [Sprite<'a>],
     /// The former atlas, whose boxes are to stay where they can.
@@ -342,50 +345,4 @@ fn boxes(sprites: &[Sprite<'_>], overrides: &[Overrides], dense: bool, share_twi
         })
         .collect();
     (box_of, drawn)
-}
-
-impl Plan<'_> {
-    fn explain(&self, error: &LayoutError) -> Failure {
-        match error {
-            LayoutError::DoNotFit { items, room } => {
-                let problems = items.iter().map(|&item| {
-                    let why =
-                        format!("{} pixels are to be stored, the largest page has room for {room}", self.size_of(item));
-                    let help = "raise --page-max or --page-aspect, allow --turn, or make the image smaller";
-                    Problem::bad_input("a sprite that fits on no page", self.name_of(item).as_str(), why, help)
-                });
-                Failure::all(problems.collect())
-            }
-            LayoutError::GroupTooLarge { items } => {
-                let pixels: u64 = items.iter().map(|&i| self.size_of(i).area()).sum();
-                let ends = [items.first(), items.last()]
-                    .map(|i| i.map_or_else(String::new, |&i| format::name(self.name_of(i).as_str())));
-                let count = format::count(items.len(), "box", "boxes");
-                let why = format!(
-                    "{count}, {} to {}, {} pixels in all, fit on no page of {} together",
-                    ends[0],
-                    ends[1],
-                    format::number(pixels),
-                    self.task.settings.page.fixed.unwrap_or(self.task.settings.page.max)
-                );
-                let help = "raise --page-max, or leave --together out";
-                let clip = items.first().and_then(|&i| self.clip_of(self.name_of(i)));
-                Problem::bad_input("a clip that does not fit on one page", &clip.unwrap_or_default(), why, help).into()
-            }
-            LayoutError::PageCount { asked, needed } => {
-                let why = format!("{asked} asked for, {needed} needed");
-                let help = "drop --page-count, or raise --page-max";
-                Problem::bad_input("the number of pages cannot be kept", "--page-count", why, help).into()
-            }
-            other => {
-                let help = "see 'zemtak pack --help' for the page options";
-                Problem::usage("page options that contradict each other", "", other.to_string(), help).into()
-            }
-        }
-    }
-
-    fn clip_of(&self, sprite: &SpriteName) -> Option<String> {
-        let of = self.clips.clips.iter().find(|(_, steps)| steps.contains(sprite));
-        of.map(|(name, _)| name.to_string())
-    }
 }

@@ -39,7 +39,7 @@ pub fn atlas<'t>(text: &Text<'t>, value: &Value<'t>, of: &'static str) -> Keys {
     keys.also = table.read("also", |v| text.list(v, |v| text.parsed::<Also>(v, "a text")));
     keys.sizes = table.read("sizes", |v| text.list(v, |v| size(text, v)));
     keys.rules = table.read("rule", |v| text.list(v, |v| rule(text, v)));
-    table.end();
+    keys.places.extend(table.end());
     keys
 }
 
@@ -54,7 +54,7 @@ fn page<'t>(text: &Text<'t>, value: &Value<'t>, keys: &mut Keys) -> Option<()> {
     keys.page_prefer = table.read("prefer", |v| text.word(v));
     keys.page_size = table.read("size", |v| page_size(text, v));
     keys.page_count = table.read("count", |v| text.whole(v, 1..65_536).and_then(|n| n.try_into().ok()));
-    table.end();
+    keys.places.extend(table.end().into_iter().filter(|(key, _)| *key == "count"));
     Some(())
 }
 

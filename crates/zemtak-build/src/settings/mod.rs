@@ -14,6 +14,7 @@ pub use pattern::{Expression, Pattern};
 
 use rule::{Rule, Rules};
 use serde::Serialize;
+use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;
 use std::str::FromStr;
@@ -40,6 +41,8 @@ macro_rules! keys {
         #[derive(Debug, Clone, PartialEq, Default)]
         pub struct Keys {
             $($(#[$doc])* pub $field: Option<$type>,)+
+            /// Where in the project file each key stands, as `zemtak.toml:7:1`.
+            pub places: Places,
         }
 
         impl Keys {
@@ -51,11 +54,16 @@ macro_rules! keys {
                     under.page_size = None;
                 }
                 $(self.$field = self.$field.or(under.$field);)+
+                under.places.extend(std::mem::take(&mut self.places));
+                self.places = under.places;
                 self
             }
         }
     };
 }
+
+/// Where keys stand, by their names.
+pub type Places = BTreeMap<&'static str, String>;
 
 keys! {
     /// The folder that names are relative to.

@@ -18,10 +18,10 @@ pub enum LayoutError {
         room: Size,
     },
     /// Items that must share a page do not fit on one together.
-    #[error("{} sprites that must share a page do not fit on one", items.len())]
+    #[error("{} groups of sprites that must share a page do not fit on one", groups.len())]
     GroupTooLarge {
-        /// The indices of the items.
-        items: Vec<usize>,
+        /// The indices of the items of each such group, the largest first.
+        groups: Vec<Vec<usize>>,
     },
     /// The number of pages that was asked for cannot be.
     #[error("{asked} pages were asked for, {needed} are needed")]

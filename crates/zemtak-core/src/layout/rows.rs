@@ -92,7 +92,7 @@ impl Sheet<'_> {
         let whole = |&end: &usize| end == items.len() || group(end).is_none() || group(end - 1) != group(end);
         (share.min(most)..=most).find(whole).or_else(|| (1..=most).rev().find(whole)).ok_or_else(|| {
             let of_group = items.iter().copied().filter(|&i| self.request.items[i].group == group(0));
-            LayoutError::GroupTooLarge { items: of_group.collect() }
+            LayoutError::GroupTooLarge { groups: vec![of_group.collect()] }
         })
     }
 

@@ -96,8 +96,11 @@ proptest! {
                 let parted = items.len() < n || items.iter().any(|i| i.group.is_some() || i.alone);
                 prop_assert!(needed > n || parted || arrangement != Arrangement::Dense);
             }
-            Err(LayoutError::GroupTooLarge { items: group }) => {
-                prop_assert!(group.iter().all(|&i| items[i].group == items[group[0]].group) && group.len() > 1);
+            Err(LayoutError::GroupTooLarge { groups }) => {
+                prop_assert!(!groups.is_empty());
+                for group in groups {
+                    prop_assert!(group.iter().all(|&i| items[i].group == items[group[0]].group) && group.len() > 1);
+                }
             }
             Err(LayoutError::NoPage(_)) => prop_assert!(policy.fixed.is_none() || spacing.align > 1),
         }

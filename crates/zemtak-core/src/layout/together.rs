@@ -23,8 +23,13 @@ pub(super) fn fill(fit: Fit<'_>, left: &mut [u32], sizes: &[Size]) -> Result<Fil
     let lots = lots(fit, left);
     let filled = sizes.iter().find_map(|&size| fill_one(fit, &lots, left.len(), size));
     let Some((filled, taken)) = filled else {
-        let first = lots.first().map_or_else(Vec::new, |lot| items(fit, lot));
-        return Err(LayoutError::GroupTooLarge { items: first });
+        // By area they come from the largest down, so that those after the first that fits do as a rule.
+        let too_large = lots.iter().take_while(|lot| !sizes.iter().any(|&size| alone(fit, lot, left.len(), size)));
+        let mut groups: Vec<Vec<usize>> = too_large.map(|lot| items(fit, lot)).collect();
+        if groups.is_empty() {
+            groups.extend(lots.first().map(|lot| items(fit, lot)));
+        }
+        return Err(LayoutError::GroupTooLarge { groups });
     };
     left.iter_mut().zip(taken).for_each(|(n, taken)| *n -= taken);
     Ok(filled)
@@ -51,6 +56,13 @@ fn fill_one(fit: Fit<'_>, lots: &[Lot], classes: usize, size: Size) -> Option<(F
         Some((fit.by_beams(&taken, size)?, taken))
     });
     bolder.or(found)
+}
+
+/// Whether a lot fits on a page that it has for itself.
+fn alone(fit: Fit<'_>, lot: &Lot, classes: usize, size: Size) -> bool {
+    let mut counts = vec![0; classes];
+    lot.counts.iter().for_each(|&(class, n)| counts[class] += n);
+    fit.by_passes(&counts, size).is_some()
 }
 
 /// The largest lots that come to `most` pixels. The first always comes along: it must go on some page.

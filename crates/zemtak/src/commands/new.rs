@@ -59,7 +59,8 @@ impl Report for NewReport {
     }
 
     fn warnings(&self) -> Vec<String> {
-        let refused = self.0.refused.iter().map(ToString::to_string);
-        refused.map(|refused| format!("a build will refuse this: {}", format::name(&refused))).collect()
+        let left_out = self.0.left_out.iter().map(|problem| format!("left out: {problem}"));
+        let refused = self.0.refused.iter().map(|problem| format!("mend this before you pack: {problem}"));
+        left_out.chain(refused).map(|warning| format::name(&warning)).collect()
     }
 }

@@ -171,7 +171,7 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     let (largest, uploads) = (of_device("largest", 1..65_537), of_device("uploads", 1..1001));
     let memory = device.as_mut().and_then(|d| d.read("memory", |v| bytes(text, v)));
     let upload_bytes = device.as_mut().and_then(|d| d.read("upload_bytes", |v| bytes(text, v)));
-    device.into_iter().for_each(Table::end);
+    device.into_iter().for_each(|device| _ = device.end());
     let mut scenes = Vec::new();
     if let Some(list) = table.read("scene", |v| text.list(v, |v| Some(scene(text, v, &catalog, fps)))) {
         scenes.extend(list.into_iter().flatten());

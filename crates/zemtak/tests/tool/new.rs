@@ -70,11 +70,6 @@ fn smooth_art_beside_pixel_art_gets_an_atlas_and_a_filter_of_its_own() {
     let folder = Folder::new();
     (0..9).for_each(|i| folder.write(&format!("hero/walk{i}.png"), hard(i)));
     (0..5).for_each(|i| folder.write(&format!("sky/cloud {i}.png"), soft(i)));
-    folder.write("broken.png", "no image at all");
-    let run = folder.zemtak("new --json").exits(0).json();
-    assert!(run["warnings"][0].as_str().unwrap().contains("broken.png"), "{run}");
-    std::fs::remove_file(folder.path("broken.png")).unwrap();
-    std::fs::remove_file(folder.path("zemtak.toml")).unwrap();
     // Sources of somebody's own lie where results usually go.
     folder.write("build/sign.png", hard(5));
     let built = holds(
@@ -103,4 +98,56 @@ fn a_folder_without_images_and_one_of_large_ones() {
     folder.write("sea1.png", soft(1));
     folder.write("sea2.png", soft(2));
     holds(&folder, &["page = { max = [4096, 4096] }", "# 1 clip: sea (2 steps).", "match = \"*\""]);
+}
+
+/// What `new` wrote for two of five real folders, `pack` refused.
+#[test]
+fn what_it_writes_packs_whatever_lies_there() {
+    let folder = Folder::new();
+    (0..9).for_each(|i| folder.write(&format!("art/hero/walk{i}.png"), hard(i)));
+    folder.write("art/hero/[old].png", "no image at all");
+    folder.write("art/hero/walk0.bmp", hard(1));
+    folder.write("art/Hero/walk1.png", hard(2));
+    folder
+        .write("art/banner.png", png(&Pixels::from_rgba(Size::new(20_000, 1), [9, 9, 9, 255].repeat(20_000)).unwrap()));
+    let run = folder.zemtak("new --json").exits(0).json();
+    let warnings = run["warnings"].as_array().unwrap();
+    assert_eq!(warnings.len(), 4, "{run}");
+    assert!(warnings.iter().all(|warning| warning.as_str().unwrap().starts_with("left out: ")), "{run}");
+    let text = String::from_utf8(folder.read("zemtak.toml")).unwrap();
+    assert!(text.contains("# Left out: hero/[old].png: named like PNG, but not an image"), "{text}");
+    assert!(text.contains("\"hero/[[]old[]].png\""), "{text}");
+    let built = folder.zemtak("pack --json").exits(0).json();
+    assert_eq!(built["atlases"][0]["sprites"], 9, "{built}");
+    assert_eq!(built["warnings"], serde_json::json!([]), "{text}");
+}
+
+/// Clips whose steps are more than fit on a page; they were to be kept on one all the same.
+#[test]
+fn clips_are_kept_together_only_where_every_one_fits() {
+    let frame = |seed: u32, side: u32| {
+        let colour = [seed.to_le_bytes()[0], seed.to_le_bytes()[1], 7, 255];
+        png(&Pixels::from_rgba(Size::new(side, side), colour.repeat((side * side) as usize)).unwrap())
+    };
+    let folder = Folder::new();
+    (0..12).for_each(|i| folder.write(&format!("art/a/fly{i:02}.png"), frame(i, 500)));
+    (0..12).for_each(|i| folder.write(&format!("art/b/run{i:02}.png"), frame(100 + i, 500)));
+    let said = "# The steps of each clip are kept on one page; every clip was tried.\n";
+    holds(&folder, &[said, "together = \"clip\""]);
+    // Clips that show one picture between them share its box, and so a page: 23 of these boxes are too many for one.
+    std::fs::remove_file(folder.path("zemtak.toml")).unwrap();
+    folder.write("art/b/run00.png", frame(3, 500));
+    let built = holds(&folder, &["is larger than a page, so steps of clips may lie on several.\n"]);
+    assert!(!String::from_utf8(folder.read("zemtak.toml")).unwrap().contains("together ="), "{built}");
+    // Asked for by hand, the answer says where, what and how much, and what can be done.
+    let text = String::from_utf8(folder.read("zemtak.toml")).unwrap();
+    folder.write("zemtak.toml", text.replace("filter =", "together = \"clip\"\nfilter ="));
+    let told = folder.zemtak("pack").exits(3);
+    for part in [
+        "error: a clip that fits on no page together\n  zemtak.toml:",
+        ": the clip a/fly has 23 boxes, the largest 500 x 500, 5,750,000 pixels in all; a page of 2048 x 2048 has",
+        "do: allow larger pages with page.max, or leave together out",
+    ] {
+        assert!(told.err().contains(part), "{part}\n{}", told.err());
+    }
 }

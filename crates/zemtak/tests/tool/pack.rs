@@ -158,7 +158,11 @@ fn the_former_result_stays_when_a_build_fails_and_old_pages_go_when_it_succeeds(
     folder.zemtak("pack art").exits(3);
     folder.write("art/bad.png", png(&blob(9, 4000, [1, 1, 1])));
     let run = folder.zemtak("pack art").exits(3);
-    assert!(run.err().contains("a sprite that fits on no page\n  bad: 7 x 3330 pixels"), "{}", run.err());
+    assert!(
+        run.err().contains("sprites that fit on no page\n  atlas art: bad (7 x 3330): the largest page"),
+        "{}",
+        run.err()
+    );
     folder.zemtak("pack art/moth --root art --name art --page-size 1000000x1000000").exits(2);
     assert_eq!(folder.everything("build"), former);
     std::fs::remove_file(folder.path("art/bad.png")).unwrap();

@@ -1,0 +1,83 @@
+//! Why there is no layout, in the words of the project.
+
+use super::Plan;
+use crate::failure::{Failure, Problem};
+use crate::format;
+use zemtak_core::geometry::Size;
+use zemtak_core::layout::LayoutError;
+use zemtak_core::name::SpriteName;
+
+impl Plan<'_> {
+    /// What is wrong, for whoever wrote the project.
+    pub(super) fn explain(&self, error: &LayoutError) -> Failure {
+        match error {
+            LayoutError::DoNotFit { items, room } => self.fit_on_no_page(items, *room).into(),
+            LayoutError::GroupTooLarge { groups } => {
+                Failure::all(groups.iter().map(|g| self.clip_too_large(g)).collect())
+            }
+            LayoutError::PageCount { asked, needed } => {
+                let why = format!("{asked} asked for, {needed} needed");
+                let help = "leave page.count out, or allow larger pages with page.max";
+                Problem::bad_input("the number of pages cannot be kept", &self.said("count", "page.count"), why, help)
+                    .into()
+            }
+            other => {
+                let help = "see docs/project.md or 'zemtak pack --help' for what pages can be";
+                Problem::usage("page options that contradict each other", self.task.name, other.to_string(), help)
+                    .into()
+            }
+        }
+    }
+
+    /// Where a key stands in the project file, with the atlas; its name where the command line has it.
+    fn said(&self, key: &str, name: &str) -> String {
+        match self.task.places.get(key) {
+            Some(place) => format!("{place}, atlas {}", self.task.name),
+            None => format!("atlas {}, {name}", self.task.name),
+        }
+    }
+
+    /// One problem for all of them, with what the largest needs.
+    fn fit_on_no_page(&self, items: &[usize], room: Size) -> Problem {
+        const MOST: usize = 3;
+        let mut by_need: Vec<usize> = items.to_vec();
+        by_need.sort_by_key(|&item| std::cmp::Reverse(self.size_of(item).area()));
+        let names = by_need
+            .iter()
+            .take(MOST)
+            .map(|&item| format!("{} ({})", format::name(self.name_of(item).as_str()), self.size_of(item)));
+        let names = names.collect::<Vec<_>>().join(", ");
+        let rest = items.len().saturating_sub(MOST);
+        let names = if rest > 0 { format!("{names} and {} more", format::number(rest as u64)) } else { names };
+        let largest = items.iter().fold(Size::default(), |most, &item| {
+            let size = self.size_of(item);
+            Size::new(most.w.max(size.w), most.h.max(size.h))
+        });
+        let why = format!("the largest page has room for {room} pixels, and {largest} would hold all of them");
+        let place = format!("atlas {}: {names}", self.task.name);
+        let help = "allow larger pages with page.max or page.aspect, allow turn, or make the images smaller";
+        Problem::bad_input("sprites that fit on no page", &place, why, help)
+    }
+
+    fn clip_too_large(&self, items: &[usize]) -> Problem {
+        let clip = items.first().and_then(|&item| self.clip_of(self.name_of(item))).unwrap_or_default();
+        let pixels: u64 = items.iter().map(|&item| self.size_of(item).area()).sum();
+        let largest = items.iter().map(|&item| self.size_of(item)).max_by_key(|size| size.area()).unwrap_or_default();
+        let page = self.task.settings.page.fixed.unwrap_or(self.task.settings.page.max);
+        let why = format!(
+            "the clip {} has {}, the largest {largest}, {} pixels in all; a page of {page} has {}",
+            format::name(&clip),
+            format::count(items.len(), "box", "boxes"),
+            format::number(pixels),
+            format::number(page.area()),
+        );
+        let place = self.said("together", "together = \"clip\"");
+        let help = "allow larger pages with page.max, or leave together out: then steps may lie on several pages";
+        Problem::bad_input("a clip that fits on no page together", &place, why, help)
+    }
+
+    fn clip_of(&self, sprite: &SpriteName) -> Option<String> {
+        let of = self.clips.clips.iter().find(|(_, steps)| steps.contains(sprite));
+        of.map(|(name, _)| name.to_string())
+    }
+}
