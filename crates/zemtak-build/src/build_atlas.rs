@@ -397,7 +397,7 @@ fn protect_sources(target: &Target, plan: &Plan<'_>, out: &Path, name: &str) -> 
     let hit = |path: &Path| sources::clean(path).is_ok_and(|p| targets.contains(&p));
     let problems = target.sources.files.iter().filter(|s| hit(&s.path)).map(|source| {
         let why = "a page would be written over it";
-        Problem::usage("a source in the place of a result", &source.shown, why, "choose another --name or -o")
+        Problem::usage("a source file is where a result would go", &source.shown, why, "choose another --name or -o")
     });
     Failure::unless(problems.collect(), ())
 }

@@ -45,8 +45,9 @@ pub struct Failure {
 impl Failure {
     /// Several problems at once; at least one.
     #[must_use]
-    pub fn all(problems: Vec<Problem>) -> Self {
+    pub fn all(mut problems: Vec<Problem>) -> Self {
         debug_assert!(!problems.is_empty());
+        problems.dedup();
         Self { problems }
     }
 
@@ -60,7 +61,7 @@ impl Failure {
 
     /// Reading or writing failed.
     #[must_use]
-    pub fn io(place: &str, why: &dyn std::error::Error) -> Self {
+    pub fn io(place: &str, why: &(dyn std::error::Error + 'static)) -> Self {
         Problem::io(place, why).into()
     }
 
@@ -95,6 +96,25 @@ impl Failure {
         }
         kinds
     }
+}
+
+/// What the system says, in words that do not need a manual.
+fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
+    use std::io::ErrorKind;
+    let Some(error) = error.downcast_ref::<std::io::Error>() else { return error.to_string() };
+    let known = match error.kind() {
+        ErrorKind::NotFound => "no such file or folder",
+        ErrorKind::PermissionDenied => "permission denied",
+        ErrorKind::IsADirectory => "this is a folder, where a file is expected",
+        ErrorKind::NotADirectory => "a part of the path is a file, where a folder is expected",
+        ErrorKind::StorageFull => "the disk is full",
+        ErrorKind::ReadOnlyFilesystem => "the file system is read-only",
+        ErrorKind::InvalidFilename => "the name is too long or not allowed here",
+        ErrorKind::DirectoryNotEmpty => "the folder is not empty",
+        _ => return error.to_string().split(" (os error").next().unwrap_or_default().to_owned(),
+    };
+    // A reason of our own says more than its kind.
+    if error.get_ref().is_some() { error.to_string() } else { known.to_owned() }
 }
 
 /// Problems of a kind under one heading, each with its place and reason, and below them what to do.
@@ -146,9 +166,9 @@ impl Problem {
 
     /// Reading or writing failed.
     #[must_use]
-    pub fn io(place: &str, why: &dyn std::error::Error) -> Self {
+    pub fn io(place: &str, why: &(dyn std::error::Error + 'static)) -> Self {
         let help = "check that the path exists and may be read and written";
-        Self { what: "reading or writing failed", place: place.into(), why: why.to_string(), help, cause: Cause::Io }
+        Self { what: "reading or writing failed", place: place.into(), why: system_reason(why), help, cause: Cause::Io }
     }
 
     /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.
@@ -156,13 +176,13 @@ impl Problem {
     pub fn not_encoded(place: &str, error: &EncodeError, help: &'static str) -> Self {
         match error {
             EncodeError::Unproved(why) => Self {
-                what: "a picture that does not read back as it was",
+                what: "the encoded picture does not decode to the same pixels",
                 place: place.into(),
                 why: format!("{why}; it was not written"),
                 help: "this is an error in zemtak itself: please report it with the images",
                 cause: Cause::Io,
             },
-            error => Self::bad_input("a picture that cannot be encoded", place, error.to_string(), help),
+            error => Self::bad_input("the picture cannot be encoded", place, error.to_string(), help),
         }
     }
 
@@ -190,7 +210,7 @@ mod tests {
         let failure = Failure::from(Problem::not_encoded("night-0.png", &unproved, "ask for less"));
         assert_eq!(failure.cause(), Cause::Io);
         let text = failure.to_string();
-        assert!(text.starts_with("a picture that does not read back as it was\n  night-0.png: "), "{text}");
+        assert!(text.starts_with("the encoded picture does not decode to the same pixels\n  night-0.png: "), "{text}");
         assert!(text.contains("row 7") && text.contains("not written") && !text.contains("ask for less"), "{text}");
         let large = EncodeError::TooLarge(zemtak_core::geometry::Size::new(1, 1), 1);
         assert_eq!(Problem::not_encoded("night-0.png", &large, "ask for less").cause, Cause::BadInput);

@@ -110,7 +110,7 @@ fn render(name: &str, template: &str, atlas: &Atlas) -> Result<String, Failure> 
         let detail = error.detail().map(|d| format!(": {d}")).unwrap_or_default();
         let why = format!("{}{detail}\n{text}", error.kind());
         let help = "mend the template; docs/forms.md says what it can use";
-        Problem::usage("a template that cannot be used", &format!("{name}:{line}"), why, help).into()
+        Problem::usage("unusable template", &format!("{name}:{line}"), why, help).into()
     })
 }
 

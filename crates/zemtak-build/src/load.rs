@@ -190,7 +190,7 @@ pub fn load<'a>(
 fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
     let why = format!("{}, {}", a.source.shown, b.source.shown);
     let help = "rename one: frames of an animated picture are named by its path and their number";
-    Problem::bad_input("several files give one sprite name", a.name.as_str(), why, help)
+    Problem::bad_input("several files share a sprite name", a.name.as_str(), why, help)
 }
 
 /// The sprites of one file.
@@ -344,7 +344,7 @@ fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, P
             _ => error.to_string(),
         };
         let help = "repair or replace the file, or take it out of the folder";
-        Problem::bad_input("an image that cannot be used", &format::name(&source.shown), why, help)
+        Problem::bad_input("unusable image", &format::name(&source.shown), why, help)
     })
 }
 

@@ -37,7 +37,7 @@ impl Lock {
 /// # Errors
 /// The folder cannot be made or written to, or the observer cancels.
 pub(crate) fn take(folder: &Path, observer: &dyn Observer) -> Result<Lock, Failure> {
-    let io = |error: &dyn std::error::Error| Failure::io(&format::path(folder), error);
+    let io = |error: &(dyn std::error::Error + 'static)| Failure::io(&format::path(folder), error);
     let made = (!folder.exists()).then(|| folder.to_owned());
     let path = folder.join(FILE);
     let mut told = false;

@@ -13,6 +13,7 @@ use crate::targets::{self, Target, Targets};
 use crate::timings::{Stage, Timings};
 use crate::{format, lock, place};
 use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
 impl PackRequest {
@@ -32,7 +33,8 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
     let out = inputs.out.as_path();
     let options = Options { out, check: request.check, keep: request.keep, explain: request.explain };
     let mut lock = if request.check { None } else { Some(lock::take(out, observer)?) };
-    let run = Run { targets: &targets.targets, options, timings: &timings, observer };
+    let any_built = AtomicBool::new(false);
+    let run = Run { targets: &targets.targets, options, timings: &timings, observer, any_built };
     let built = run.build_and_place(request.fresh);
     if built.is_err() {
         lock.iter_mut().for_each(lock::Lock::give_up);
@@ -72,6 +74,8 @@ struct Run<'a> {
     options: Options<'a>,
     timings: &'a Timings,
     observer: &'a dyn Observer,
+    /// Whether any atlas could be built.
+    any_built: AtomicBool,
 }
 
 impl Run<'_> {
@@ -88,8 +92,8 @@ impl Run<'_> {
             }
             built => (store, built),
         };
-        if built.is_err() && !self.options.check {
-            // What was learnt before that is true all the same. Where it cannot be written, it is learnt once more.
+        if built.is_err() && self.any_built.load(Ordering::Relaxed) && !self.options.check {
+            // What was learnt of the other atlases holds all the same. Where it cannot be saved, it is learnt once more.
             let _ = store.save();
         }
         let built = built.map_err(|error| failed(error, out))?;
@@ -112,7 +116,10 @@ impl Run<'_> {
             let build = || begun.map_err(NotDrawn::from).and_then(|begun| finish(begun, self.options, context));
             let (atlas, loaded) = rayon::join(build, load);
             match atlas {
-                Ok(atlas) => built.push(atlas),
+                Ok(atlas) => {
+                    self.any_built.store(true, Ordering::Relaxed);
+                    built.push(atlas);
+                }
                 Err(NotDrawn::Failed(failure)) if failure.cause() == Cause::Interrupted => return Err(failure.into()),
                 Err(NotDrawn::Failed(failure)) => problems.extend(failure.problems().iter().cloned()),
                 Err(NotDrawn::Stale) => return Err(NotDrawn::Stale),

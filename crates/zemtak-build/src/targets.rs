@@ -74,7 +74,7 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     if let Some(only) = only.filter(|only| project.atlases.iter().all(|(name, _)| name != only)) {
         let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
         let why = format!("the project has {}", names.join(", "));
-        return Err(Problem::usage("an unknown atlas", only, why, "give one of these to --name, or none").into());
+        return Err(Problem::usage("unknown atlas", only, why, "give one of these to --name, or none").into());
     }
     // Several atlases may have one root, which is looked through once.
     let mut roots = BTreeMap::new();
@@ -126,7 +126,7 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
     }
     let why = "pages written there would be taken for sprites the next time";
     let help = "give another folder with -o";
-    Err(Problem::usage("the results would go among the sprites", &format::path(folder), why, help).into())
+    Err(Problem::usage("the output folder is also the source folder", &format::path(folder), why, help).into())
 }
 
 fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Failure> {
@@ -180,7 +180,7 @@ fn name_clashes(targets: &[Target]) -> Vec<Problem> {
     }
     let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
     let problem = |(name, who): (String, Vec<String>)| {
-        Problem::usage("two atlases of one name", &name, who.join(", "), "choose another suffix or name")
+        Problem::usage("two atlases share a name", &name, who.join(", "), "choose another suffix or name")
     };
     clashing.map(problem).collect()
 }

@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Problem};
 use crate::format;
-use crate::settings::Keyword;
+use crate::settings::{Keyword, ours};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -88,14 +88,14 @@ impl<'t> Text<'t> {
             DeValue::Array(_) => "a list",
             DeValue::Table(_) => "a table",
         };
-        self.wrong("a value that cannot be", value.span(), &format!("this is {found}, wanted is {what}"));
+        self.wrong("invalid value", value.span(), &format!("expected {what}, found {found}"));
         None
     }
 
     /// A value that is read from its text by its type.
     pub fn parsed<T: FromStr<Err = String>>(&self, value: &Value<'_>, what: &str) -> Option<T> {
         let Some(text) = value.get_ref().as_str() else { return self.expected(value, what) };
-        text.parse().map_err(|why| self.wrong("a value that cannot be", value.span(), &format!("wanted is {why}"))).ok()
+        text.parse().map_err(|why| self.wrong("invalid value", value.span(), &format!("expected {why}"))).ok()
     }
 
     /// One of a few words.
@@ -105,7 +105,7 @@ impl<'t> Text<'t> {
         let Some(text) = value.get_ref().as_str() else { return self.expected(value, &format!("one of {choices}")) };
         T::of(text).or_else(|| {
             let near = format::nearest(text, words()).map(|w| format!("did you mean \"{w}\"? ")).unwrap_or_default();
-            self.wrong("a value that cannot be", value.span(), &format!("{near}it can be {choices}"));
+            self.wrong("invalid value", value.span(), &format!("{near}it can be {choices}"));
             None
         })
     }
@@ -119,7 +119,7 @@ impl<'t> Text<'t> {
     pub fn path(&self, value: &Value<'_>) -> Option<PathBuf> {
         let text = self.string(value)?;
         if text.is_empty() {
-            self.wrong("a value that cannot be", value.span(), "a path cannot be empty");
+            self.wrong("invalid value", value.span(), "a path cannot be empty");
         }
         (!text.is_empty()).then(|| text.into())
     }
@@ -135,7 +135,7 @@ impl<'t> Text<'t> {
         let Some(number) = value.get_ref().as_integer() else { return self.expected(value, &what) };
         let number = u32::from_str_radix(number.as_str(), number.radix()).ok().filter(|n| bounds.contains(n));
         if number.is_none() {
-            self.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
+            self.wrong("invalid value", value.span(), &format!("expected {what}"));
         }
         number
     }
@@ -154,7 +154,7 @@ impl<'t> Text<'t> {
         let number: Option<f64> = self.number_text(value)?.parse().ok();
         let number = number.filter(|n| n.is_finite() && fine(*n));
         if number.is_none() {
-            self.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
+            self.wrong("invalid value", value.span(), &format!("expected {what}"));
         }
         number
     }
@@ -176,8 +176,8 @@ impl<'t> Text<'t> {
         let count = list.len();
         list.try_into()
             .map_err(|_| {
-                let why = format!("wanted is a list of {N}, this one has {count}");
-                self.wrong("a value that cannot be", value.span(), &why);
+                let why = format!("expected a list of {N}, found {count}");
+                self.wrong("invalid value", value.span(), &why);
             })
             .ok()
     }
@@ -219,14 +219,15 @@ impl<'v, 't> Table<'v, 't> {
     /// Tells keys that nobody asked for. Gives where those stand that were.
     pub fn end(self) -> BTreeMap<&'static str, String> {
         for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
-            let near = match format::nearest(key, self.known.iter().copied()) {
-                Some(near) => format!("did you mean '{near}'?"),
-                None => format!("it can be {}", self.known.join(", ")),
+            let near = match (format::nearest(key, self.known.iter().copied()), ours(key)) {
+                (_, Some(ours)) => format!("here that is {ours}"),
+                (Some(near), None) => format!("did you mean '{near}'?"),
+                (None, None) => format!("it can be {}", self.known.join(", ")),
             };
             self.text.wrong(
-                "an unknown key",
+                "unknown key",
                 span,
-                &format!("'{}' is no key of {}; {near}", format::name(key), self.of),
+                &format!("'{}' is not a key of {}; {near}", format::name(key), self.of),
             );
         }
         let place = |key: &&'static str| Some((*key, self.text.place(self.table.get_key_value(*key)?.0.span().start)));

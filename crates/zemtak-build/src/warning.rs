@@ -91,7 +91,7 @@ impl fmt::Display for Warning {
             Self::SameFrameNumber { clip, sprites } => {
                 let sprites: Vec<String> = sprites.iter().map(|s| format::name(s)).collect();
                 let sprites = sprites.join(" and ");
-                write!(f, "clip {}: {sprites} have one frame number; all are steps", format::name(clip))
+                write!(f, "clip {}: {sprites} share a frame number; all are steps", format::name(clip))
             }
             Self::DurationCount { clip, given, steps } => {
                 let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));

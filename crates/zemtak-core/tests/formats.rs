@@ -1,5 +1,7 @@
 //! Image formats that come in: the same pixels as another library makes of them, and what is left out of account.
 
+#![allow(missing_docs, clippy::unwrap_used, clippy::cast_possible_truncation, reason = "a test may fail loudly")]
+
 use image::{DynamicImage, ImageFormat, RgbaImage};
 use png::Encoder;
 use std::collections::BTreeSet;

@@ -44,7 +44,7 @@ struct Inner {
 #[non_exhaustive]
 pub enum Reason {
     /// The text is no name.
-    #[error("it is no name: give 'atlas:sprite' or the path of an image below a root, with / as separator")]
+    #[error("not a name: give 'atlas:sprite' or the path of an image below a root, with / as separator")]
     Name,
     /// No root has the file.
     #[error("no root has it; looked for {}", .0.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join(", "))]
@@ -68,7 +68,7 @@ pub enum Reason {
     #[error("the clip cannot be played: {0}")]
     Clip(ClipError),
     /// A text is no glob.
-    #[error("it is no glob: {0}")]
+    #[error("not a glob: {0}")]
     Glob(String),
     /// Nothing matches a glob.
     #[error("nothing matches")]

@@ -1,9 +1,12 @@
 //! Opening descriptors, and choosing sprites of them.
 
+use std::fs::File;
+use std::io::Read;
 use std::path::Path;
 use zemtak_build::settings::Pattern;
 use zemtak_build::{Failure, Problem, format};
-use zemtak_core::atlas::{Atlas, ParseError, Sprite};
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX, ParseError, Sprite};
+use zemtak_core::codec::Format;
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_runtime::{AtlasFile, OpenError};
 
@@ -12,13 +15,58 @@ use zemtak_runtime::{AtlasFile, OpenError};
 /// # Errors
 /// It cannot be read or trusted, and why.
 pub fn open(path: &Path) -> Result<AtlasFile, Failure> {
-    AtlasFile::open(path).map_err(|error| explain(&error))
+    AtlasFile::open(path).map_err(|error| no_descriptor(path).unwrap_or_else(|| explain(&error)))
+}
+
+/// What to name instead, where a folder or a picture was named.
+fn no_descriptor(path: &Path) -> Option<Failure> {
+    let problem = |why: String, help| Problem::usage("not a descriptor", &format::path(path), why, help).into();
+    if path.is_dir() {
+        let there = descriptors(path);
+        let why = match there.len() {
+            0 => "this is a folder without a descriptor in it".into(),
+            _ => format!("this is a folder; in it {}", there.join(", ")),
+        };
+        return Some(problem(why, "name a descriptor: NAME.zemtak.json"));
+    }
+    let mut start = [0; Format::SIGNATURE_BYTES];
+    let length = File::open(path).and_then(|mut file| file.read(&mut start)).ok()?;
+    let format = Format::of(&start[..length], None)?;
+    let folder = path.parent().unwrap_or(Path::new(""));
+    let file = path.file_name()?.to_str()?;
+    let shows = |name: &&String| {
+        AtlasFile::open(&folder.join(name)).is_ok_and(|d| d.atlas().pages.iter().any(|page| page.file == file))
+    };
+    let why = match descriptors(folder).iter().find(shows) {
+        Some(name) => format!("this is a {format} picture; {} describes it", format::path(&folder.join(name))),
+        None => format!("this is a {format} picture"),
+    };
+    Some(problem(why, "name the descriptor, NAME.zemtak.json, that was packed with the page"))
+}
+
+/// The names of the descriptors in a folder, sorted.
+fn descriptors(folder: &Path) -> Vec<String> {
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let names = entries.filter_map(|entry| entry.file_name().into_string().ok());
+    let mut names: Vec<String> = names.filter(|name| name.ends_with(FILE_SUFFIX)).collect();
+    names.sort_unstable();
+    names
+}
+
+/// What the JSON parser says, in words that do not take its view.
+fn reason_of(reason: &str) -> &str {
+    match reason {
+        "expected value" => "a value is expected here",
+        _ if reason.starts_with("EOF while parsing") => "the file ends too early",
+        other => other,
+    }
 }
 
 /// What is wrong with a descriptor or a page of it.
 #[must_use]
 pub fn explain(error: &OpenError) -> Failure {
-    let what = "a descriptor that cannot be used";
+    let what = "unusable descriptor";
     let again = "build it again with 'zemtak pack'";
     match error {
         OpenError::Io { path, source } => Failure::io(&format::path(path), source),
@@ -27,7 +75,7 @@ pub fn explain(error: &OpenError) -> Failure {
             Problem::bad_input(
                 what,
                 &place,
-                format!("{reason}\n{}", format::marked(text, byte_of(text, *line, *column))),
+                format!("{}\n{}", reason_of(reason), format::marked(text, byte_of(text, *line, *column))),
                 again,
             )
             .into()

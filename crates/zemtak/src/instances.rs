@@ -76,7 +76,7 @@ impl Wrong {
     fn note(&mut self, at: &str, why: String) -> bool {
         let help = "each needs sprite, x and y; docs/coordinates.md lists the other columns";
         let place = format!("{}:{at}", self.place);
-        self.problems.push(Problem::bad_input("a placement that cannot be used", &place, why, help));
+        self.problems.push(Problem::bad_input("unusable placement", &place, why, help));
         self.problems.len() < MOST_PROBLEMS
     }
 }
@@ -167,7 +167,7 @@ fn checked(entry: &Entry, take: Take<'_>) -> Result<(), String> {
     ];
     for (name, number) in numbers {
         if number.is_some_and(|n| !n.is_finite()) {
-            return Err(format!("{name} is no finite number"));
+            return Err(format!("{name} is not a finite number"));
         }
         if name.starts_with("scale") && number == Some(0.0) {
             return Err(format!("{name} is 0, so nothing would be seen"));

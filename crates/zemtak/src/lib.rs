@@ -29,7 +29,7 @@ use crate::interrupt::Interrupt;
 use crate::report::Report;
 use std::ffi::OsString;
 use std::process::ExitCode;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::Failure;
 
 /// Runs the tool on the process's command line.
 pub fn main() -> ExitCode {
@@ -63,7 +63,6 @@ fn answer(request: commands::Request, console: &Console) -> Result<Box<dyn Repor
 /// Answers a command line without the program's name.
 fn answer_words(words: Vec<String>, console: &Console) -> Result<Box<dyn Report>, Failure> {
     let line = std::iter::once("zemtak".to_owned()).chain(words);
-    let invocation = cli::parse(line.map(OsString::from))
-        .map_err(|message| Problem::usage("a command line that is wrong", "", message.text(), "please report this"))?;
+    let invocation = cli::parse(line.map(OsString::from)).map_err(|message| message.failure())?;
     answer(invocation.request, console)
 }

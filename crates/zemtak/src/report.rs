@@ -25,7 +25,7 @@ pub trait Report: Send {
 }
 
 /// How answers are told, whatever the command is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct OutputOptions {
     /// One JSON document instead of text.
     pub json: bool,

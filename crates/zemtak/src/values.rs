@@ -35,7 +35,7 @@ pub fn tint(text: &str) -> Result<[u8; 4], String> {
 pub fn number(text: &str) -> Result<f64, String> {
     match text.trim().parse::<f64>() {
         Ok(number) if number.is_finite() => Ok(number),
-        _ => Err(format!("'{text}' is no finite number")),
+        _ => Err(format!("'{text}' is not a finite number")),
     }
 }
 
@@ -46,7 +46,7 @@ pub fn number(text: &str) -> Result<f64, String> {
 pub fn time(text: &str) -> Result<i64, String> {
     const UNITS: [(&str, i128); 4] =
         [("ms", 1_000_000), ("s", 1_000_000_000), ("m", 60_000_000_000), ("h", 3_600_000_000_000)];
-    let wrong = || format!("'{text}' is no time such as 1.5s, 250ms, 2h or plain milliseconds");
+    let wrong = || format!("'{text}' is not a time such as 1.5s, 250ms, 2h or plain milliseconds");
     let unit = UNITS.iter().find_map(|(unit, size)| Some((text.strip_suffix(unit)?, *size)));
     let (number, size) = unit.unwrap_or((text, 1_000_000));
     let (sign, digits) = number.strip_prefix('-').map_or((1, number), |digits| (-1, digits));

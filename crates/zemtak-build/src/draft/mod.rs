@@ -68,7 +68,7 @@ impl NewProject {
         if file.symlink_metadata().is_ok() {
             let why = "it is there already, and may hold somebody's work";
             let help = "move it away if you want a new one";
-            return Err(Problem::usage("a project file would be written over", &format::path(&file), why, help).into());
+            return Err(Problem::usage("a project file would be overwritten", &format::path(&file), why, help).into());
         }
         std::fs::read_dir(folder).map_err(|e| Failure::io(&format::path(folder), &e))?;
         let out = OUT.into_iter().find(|out| is_free(&folder.join(out))).unwrap_or(OUT[0]);
@@ -191,7 +191,7 @@ impl Draft {
 
     /// The file's text.
     fn text(&self) -> Result<String, Failure> {
-        let broken = |e: &dyn std::error::Error| Failure::io("the template of project files", e);
+        let broken = |e: &(dyn std::error::Error + 'static)| Failure::io("the template of project files", e);
         let mut environment = template::environment().map_err(|e| broken(&e))?;
         environment.add_filter("toml", |value: minijinja::Value| {
             let value = toml::Value::try_from(&value);

@@ -134,7 +134,7 @@ fn same_name(source: &Source, first: &str) -> Problem {
 fn too_large(picture: &Picture) -> Option<Problem> {
     let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * RING);
     let why = format!("{largest} pixels are more than the {most} a side that fit on the largest page devices take");
-    let problem = || Problem::bad_input("an image that fits on no page", &picture.shown, why, "make it smaller");
+    let problem = || Problem::bad_input("image too large for any page", &picture.shown, why, "make it smaller");
     (largest.w.max(largest.h) > most).then(problem)
 }
 

@@ -209,7 +209,7 @@ impl Plan<'_> {
 
     fn internal(&self, page: usize, error: &dyn std::error::Error) -> Failure {
         let help = "this is an error in zemtak itself: please report it with the images";
-        Problem::bad_input("a page cannot be drawn", &self.page_title(page), error.to_string(), help).into()
+        Problem::bad_input("the page cannot be drawn", &self.page_title(page), error.to_string(), help).into()
     }
 
     /// The page's file and number.

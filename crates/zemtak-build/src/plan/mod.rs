@@ -187,7 +187,7 @@ impl<'a> Plan<'a> {
     fn refuse_huge_pages(&self) -> Result<(), Failure> {
         let Some(page) = self.layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) else { return Ok(()) };
         let why = format!("{page} pixels are more than the limit of {} a page", format::number(PAGE_PIXELS));
-        Err(Problem::usage("a page too large for memory", "", why, "ask for smaller pages").into())
+        Err(Problem::usage("page too large for memory", "", why, "ask for smaller pages").into())
     }
 
     fn request<'r>(&'r self, stop: &'r (dyn Fn() -> bool + Sync)) -> LayoutRequest<'r> {

@@ -70,18 +70,18 @@ fn size<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<OtherSize> {
     let resample = table.read("resample", |v| text.word(v)).unwrap_or(Resample::Smooth);
     table.end();
     let (Some(suffix), Some(factor)) = (suffix, factor) else {
-        text.wrong("a value that cannot be", value.span(), "a size has a suffix and a factor");
+        text.wrong("invalid value", value.span(), "a size has a suffix and a factor");
         return None;
     };
     let made = OtherSize::new(&suffix, &factor, resample);
-    made.map_err(|why| text.wrong("a value that cannot be", value.span(), &why)).ok()
+    made.map_err(|why| text.wrong("invalid value", value.span(), &why)).ok()
 }
 
 fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
     let mut table = text.table(value, "a rule")?;
     let pattern = table.read("match", |v| Some(text.parsed(v, "a glob")));
     if pattern.is_none() {
-        text.wrong("a value that cannot be", value.span(), "a rule has a glob 'match' that says for which sprites");
+        text.wrong("invalid value", value.span(), "a rule has a glob 'match' that says for which sprites");
     }
     let mut overrides = Overrides {
         pivot: table.read("pivot", |v| pivot(text, v)),
@@ -100,7 +100,7 @@ fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
     let read = table.read("frame", |v| text.parsed(v, "a regular expression")).map(Membership::Read);
     if (rate.is_some() && durations.is_some()) || (named.is_some() && read.is_some()) {
         let why = "a rule has 'fps' or 'ms', and 'clip' or 'frame', not both";
-        text.wrong("a value that cannot be", value.span(), why);
+        text.wrong("invalid value", value.span(), why);
     }
     overrides.pace = durations.or(rate);
     overrides.clip = named.or(read);
@@ -157,7 +157,7 @@ fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
         Rate::Ratio(ratio) => Ratio::parse(ratio).is_ok() && rate.is_valid(),
     };
     if !playable {
-        text.wrong("a value that cannot be", value.span(), &format!("wanted is {what}"));
+        text.wrong("invalid value", value.span(), &format!("expected {what}"));
     }
     playable.then_some(rate)
 }
@@ -169,7 +169,7 @@ fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {
     }
     let all = text.list(value, one)?;
     if all.is_empty() {
-        text.wrong("a value that cannot be", value.span(), "a list of durations cannot be empty");
+        text.wrong("invalid value", value.span(), "a list of durations cannot be empty");
     }
     (!all.is_empty()).then_some(all)
 }

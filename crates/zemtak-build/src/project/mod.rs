@@ -75,7 +75,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     let mut table = text.outermost(whole.get_ref());
     let format = table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT)));
     if format.is_none() {
-        text.wrong("a key that is missing", 0..0, &format!("the first line is to be 'format = {FORMAT}'"));
+        text.wrong("missing key", 0..0, &format!("the first line must be 'format = {FORMAT}'"));
     }
     let out = table.read("out", |v| text.path(v)).unwrap_or_else(|| "build".into());
     let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
@@ -83,7 +83,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
         for (name, span, value) in all.all() {
             if !Atlas::is_name(name) {
-                text.wrong("a name that cannot be", span.clone(), "an atlas's name has only a-z, 0-9, _ and -");
+                text.wrong("invalid name", span.clone(), "an atlas name may only contain a-z, 0-9, _ and -");
             }
             atlases.push((span.start, name.to_owned(), keys::atlas(&text, value, "an atlas").over(defaults.clone())));
         }

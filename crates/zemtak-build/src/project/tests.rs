@@ -89,16 +89,16 @@ fn all_errors_are_told_at_once_each_with_its_place_and_the_nearest_word() {
     let told: Vec<(&str, &str)> =
         failure.problems().iter().map(|p| (p.place.as_str(), p.why.lines().next().unwrap())).collect();
     let expected = [
-        ("game/zemtak.toml:3:1", "'gutre' is no key of an atlas; did you mean 'gutter'?"),
+        ("game/zemtak.toml:3:1", "'gutre' is not a key of an atlas; did you mean 'gutter'?"),
         ("game/zemtak.toml:4:10", "did you mean \"grid\"? it can be \"dense\", \"grid\", \"row\", \"column\""),
-        ("game/zemtak.toml:5:10", "wanted is a whole number from 0 to 4096"),
-        ("game/zemtak.toml:6:18", "this is a number, wanted is one of \"free\", \"pow2\", \"square\", \"pow2-square\""),
-        ("game/zemtak.toml:6:21", "'sizes' is no key of page; did you mean 'size'?"),
+        ("game/zemtak.toml:5:10", "expected a whole number from 0 to 4096"),
+        ("game/zemtak.toml:6:18", "this is a number, expected one of \"free\", \"pow2\", \"square\", \"pow2-square\""),
+        ("game/zemtak.toml:6:21", "'sizes' is not a key of page; did you mean 'size'?"),
         ("game/zemtak.toml:7:1", "a rule has a glob 'match' that says for which sprites"),
-        ("game/zemtak.toml:8:9", "wanted is a list of 2, this one has 1"),
-        ("game/zemtak.toml:9:1", "'fsp' is no key of a rule; did you mean 'fps'?"),
+        ("game/zemtak.toml:8:9", "expected a list of 2, this one has 1"),
+        ("game/zemtak.toml:9:1", "'fsp' is not a key of a rule; did you mean 'fps'?"),
         ("game/zemtak.toml:10:6", "a list of durations cannot be empty"),
-        ("game/zemtak.toml:11:8", "an atlas's name has only a-z, 0-9, _ and -"),
+        ("game/zemtak.toml:11:8", "an atlas name may only contain a-z, 0-9, _ and -"),
     ];
     assert_eq!(told, expected);
     let marked = failure.problems()[1].why.lines().skip(1).collect::<Vec<_>>();

@@ -7,10 +7,12 @@ mod keywords;
 mod page_format;
 mod pattern;
 pub mod rule;
+mod trade_words;
 
 pub use keywords::{Keyword, PageNames, Together};
 pub use page_format::PageFormat;
 pub use pattern::{Expression, Pattern};
+pub use trade_words::ours;
 
 use rule::{Rule, Rules};
 use serde::Serialize;
@@ -116,7 +118,7 @@ keys! {
     filter: Filter,
     /// The format of page files.
     pages_as: PageFormat,
-    /// How much work goes into small PNG files.
+    /// PNG compression effort.
     png: PngEffort,
     /// How page files are named.
     names: PageNames,
@@ -155,7 +157,7 @@ pub struct AtlasSettings {
     pub filter: Filter,
     /// The format of page files. PNG by default.
     pub pages_as: PageFormat,
-    /// How much work goes into small PNG files. Balanced by default.
+    /// PNG compression effort. Balanced by default.
     pub png: PngEffort,
     /// How page files are named. Plainly by default.
     pub names: PageNames,

@@ -6,12 +6,12 @@ use zemtak_core::codec::{EncodeError, Encoded, PngEffort, encoded_png, encoded_q
 use zemtak_core::pixels::Pixels;
 
 macro_rules! page_formats {
-    ($($name:ident: $word:literal, $about:literal, files $extension:literal, by $encode:expr;)+) => {
+    ($($(#[$default:ident])? $name:ident: $word:literal, $about:literal, files $extension:literal, by $encode:expr;)+) => {
         /// What page files are.
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
         #[non_exhaustive]
         pub enum PageFormat {
-            $(#[doc = concat!("`", $word, "`: ", $about, ".")] $name),+
+            $(#[doc = concat!("`", $word, "`: ", $about, ".")] $(#[$default])? $name),+
         }
 
         impl Keyword for PageFormat {
@@ -39,14 +39,9 @@ macro_rules! page_formats {
 }
 
 page_formats! {
+    #[default]
     Png: "png", "PNG, read by everything", files "png", by encoded_png;
     Qoi: "qoi", "QOI, quick to read", files "qoi", by |pixels, _| encoded_qoi(pixels);
     WebP: "webp", "Lossless WebP", files "webp", by |pixels, _| encoded_webp(pixels);
     Raw: "raw", "Rows of 8-bit RGBA, no header", files "rgba", by |pixels, _| Ok(Encoded::raw(pixels));
-}
-
-impl Default for PageFormat {
-    fn default() -> Self {
-        Self::Png
-    }
 }

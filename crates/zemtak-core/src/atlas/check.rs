@@ -203,7 +203,7 @@ impl Atlas {
         }
         for (i, step) in clip.steps.iter().enumerate() {
             if !self.sprites.contains_key(&step.sprite) && !step.sprite.as_str().contains(':') {
-                wrong.push(format!("step {i} shows {}, which is no sprite of this atlas", step.sprite));
+                wrong.push(format!("step {i} shows {}, which is not a sprite of this atlas", step.sprite));
             }
             match step.ms {
                 Some(ms) if !(ms.is_finite() && ms >= 0.0) => wrong.push(format!("step {i} lasts {ms} ms")),

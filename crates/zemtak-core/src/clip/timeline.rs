@@ -39,10 +39,10 @@ pub enum ClipError {
     #[error("a rate is not below 0")]
     Rate,
     /// A step has a duration that cannot be.
-    #[error("the duration of step {0} is no number from 0 up, or too long")]
+    #[error("the duration of step {0} is not a number from 0 up, or too long")]
     Duration(usize),
     /// A text is no ratio.
-    #[error("'{0}' is no number of up to nine digits and no ratio such as 60000/1001")]
+    #[error("'{0}' is neither a number of up to nine digits nor a ratio such as 60000/1001")]
     NotARatio(String),
     /// The clip is longer than can be counted.
     #[error("the clip is too long")]

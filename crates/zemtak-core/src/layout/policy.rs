@@ -115,7 +115,7 @@ impl PagePolicy {
         }
         let aligned = self.aligned(spacing);
         if aligned.fixed.is_some_and(|s| !s.w.is_multiple_of(spacing.align) || !s.h.is_multiple_of(spacing.align)) {
-            return no(format!("{sides} is no multiple of {}, at which cells are to begin", spacing.align));
+            return no(format!("{sides} is not a multiple of {}, where cells must begin", spacing.align));
         }
         if aligned.largest_pages().is_empty() {
             return no(format!("no side up to {} is of that shape and a multiple of {}", self.max, aligned.step));

@@ -26,10 +26,10 @@ enum CacheCommand {
 struct RehearseArgs {
     /// The scenario, a TOML file
     scenario: PathBuf,
-    /// Draw which textures are there when, into a PNG
+    /// Chart which textures are loaded over time, as a PNG
     #[arg(long, value_name = "FILE")]
     png: Option<PathBuf>,
-    /// Exit 1 if there is anything to warn of
+    /// Exit 1 if there are warnings
     #[arg(long)]
     strict: bool,
 }

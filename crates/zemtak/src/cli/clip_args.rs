@@ -23,11 +23,11 @@ enum ClipCommand {
         /// The descriptor, NAME.zemtak.json
         descriptor: PathBuf,
     },
-    /// The steps of a clip, each with the time from which and to which it is shown
+    /// The steps of a clip with their start and end times
     #[command(after_help = "Examples:\n  zemtak clip table build/night.zemtak.json moth/fly\n  \
         zemtak clip table build/night.zemtak.json lantern/teal --json")]
     Table(OfArgs),
-    /// The step that is shown at some times, and how often the clip has played
+    /// The step shown at given times, and how often the clip has played
     #[command(after_help = "Examples:\n  zemtak clip at build/night.zemtak.json moth/fly 250ms 1.5s\n  \
         zemtak clip at build/night.zemtak.json moth/fly 10h --speed -0.5")]
     At(AtArgs),
@@ -52,10 +52,10 @@ struct AtArgs {
     /// Times as 1.5s, 250ms, 2h or plain milliseconds
     #[arg(required = true, value_name = "TIME", value_parser = values::time, allow_negative_numbers = true)]
     times: Vec<i64>,
-    /// How fast it plays: a number or a ratio, 0 stands still, below 0 backwards
+    /// Playback speed: a number or a ratio; 0 stands still, below 0 plays backwards
     #[arg(long, value_name = "FACTOR", value_parser = ratio, allow_hyphen_values = true)]
     speed: Option<Ratio>,
-    /// Where in the clip it begins [default: 0]
+    /// Start position in the clip [default: 0]
     #[arg(long, value_name = "TIME", value_parser = values::time, allow_hyphen_values = true)]
     start: Option<i64>,
 }
@@ -67,19 +67,19 @@ struct RenderArgs {
     /// The file: a name that ends in .gif is a GIF, any other an animated PNG
     #[arg(short, long, value_name = "FILE")]
     out: PathBuf,
-    /// In which form [default: by the file's name]
+    /// Output format [default: from the file name]
     #[arg(long = "as", value_name = "FORM", value_parser = word::<Form>())]
     form: Option<Form>,
-    /// How many pixels a side each pixel takes
+    /// Enlarge each pixel to this many pixels per side
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=32))]
     zoom: u32,
     /// Blend between pixels instead of keeping them hard
     #[arg(long)]
     smooth: bool,
-    /// What lies behind: transparent, checker, or a colour #rrggbb [default: transparent]
+    /// Background: transparent, checker, or a colour #rrggbb [default: transparent]
     #[arg(long, value_name = "WHAT", value_parser = behind)]
     behind: Option<Behind>,
-    /// How fast it plays: a number or a ratio, below 0 backwards
+    /// Playback speed: a number or a ratio; below 0 plays backwards
     #[arg(long, value_name = "FACTOR", value_parser = ratio, allow_hyphen_values = true)]
     speed: Option<Ratio>,
 }

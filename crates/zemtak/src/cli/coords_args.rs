@@ -19,7 +19,7 @@ struct SubjectArgs {
     /// Sprites by name or glob [default: all]
     #[arg(value_name = "NAME")]
     names: Vec<String>,
-    /// All sprites of a clip in the order of its steps; may be given several times
+    /// All sprites of a clip in the order of its steps; repeatable
     #[arg(long, value_name = "NAME", requires = "descriptor")]
     clip: Vec<String>,
     /// Instead of a descriptor: the size of a page
@@ -42,7 +42,7 @@ struct SamplingArgs {
     /// V goes up: 0 is the bottom row, for pages uploaded bottom row first
     #[arg(long)]
     v_up: bool,
-    /// Move each edge inwards by so many texels; 0.5 keeps linear filtering within the box [default: 0]
+    /// Move each edge inwards by this many texels; 0.5 keeps linear filtering within the box [default: 0]
     #[arg(long, value_name = "TEXELS", value_parser = shrink, allow_hyphen_values = true)]
     shrink: Option<f64>,
 }
@@ -76,7 +76,7 @@ pub(super) struct UvArgs {
     /// Mirror: x, y or xy
     #[arg(long, value_name = "AXES", value_parser = values::flip)]
     flip: Option<Flip>,
-    /// In which form
+    /// Output format
     #[arg(long = "as", value_name = "FORM", default_value = "rect", value_parser = word::<uv::Form>())]
     form: uv::Form,
 }
@@ -117,16 +117,16 @@ struct DrawArgs {
     /// Screen units for a canvas pixel, for both axes or each [default: 1]
     #[arg(long, value_name = "FACTOR", value_parser = scale, allow_hyphen_values = true)]
     scale: Option<[f64; 2]>,
-    /// As large as the canvas fits into this, proportions kept
+    /// Scale the canvas to fit into this size, keeping proportions
     #[arg(long, value_name = "WxH", value_parser = room, conflicts_with = "scale")]
     fit: Option<[f64; 2]>,
-    /// With --fit: fill it, whatever the proportions
+    /// With --fit: fill it, ignoring proportions
     #[arg(long, requires = "fit")]
     fill: bool,
     /// Mirror about the pivot: x, y or xy
     #[arg(long, value_name = "AXES", value_parser = values::flip)]
     flip: Option<Flip>,
-    /// Another pivot than the sprite's, in canvas pixels
+    /// Use this pivot instead of the sprite's, in canvas pixels
     #[arg(long, value_name = "X,Y", value_parser = point, allow_hyphen_values = true)]
     pivot: Option<[f64; 2]>,
     /// A colour for all vertices [default: #ffffffff]
@@ -135,7 +135,7 @@ struct DrawArgs {
     /// Y goes up on the screen
     #[arg(long)]
     y_up: bool,
-    /// Cover a surface of so many canvas pixels with the sprite; its top left is the pivot
+    /// Tile an area of this many canvas pixels with the sprite; its top left corner is the pivot
     #[arg(long, value_name = "WxH", value_parser = any_size, conflicts_with_all = ["part", "list"])]
     tile: Option<Size>,
 }
@@ -149,7 +149,7 @@ struct BatchArgs {
     /// Keep the order instead of sorting by page
     #[arg(long)]
     in_order: bool,
-    /// In which form
+    /// Output format
     #[arg(long = "as", value_name = "FORM", default_value = "table", value_parser = word::<quad::Form>())]
     form: quad::Form,
     /// The file for --as buffer

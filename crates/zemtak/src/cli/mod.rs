@@ -5,21 +5,23 @@ mod clip_args;
 mod coords_args;
 mod pack_args;
 mod sheet_args;
+mod usage;
 mod values;
 
 use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
-use crate::report::{OutputOptions, print_json, written_or};
+use crate::report::{OutputOptions, written_or};
 use anstream::ColorChoice;
 use cache_args::CacheArgs;
+use clap::error::ErrorKind;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
 use coords_args::{QuadArgs, UvArgs};
 use pack_args::{PackArgs, WatchArgs};
-use serde_json::json;
 use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
 use std::ffi::OsString;
 use std::path::PathBuf;
+use zemtak_build::Failure;
 
 /// A parsed command line.
 #[derive(Debug, Clone, PartialEq)]
@@ -28,7 +30,7 @@ pub struct Invocation {
     pub request: Request,
     /// How the answer is told.
     pub output: OutputOptions,
-    /// How many threads work; 0 for one a core.
+    /// How many threads work; 0 for one per core.
     pub threads: usize,
 }
 
@@ -44,19 +46,18 @@ impl Message {
     #[must_use]
     pub fn print(&self) -> Exit {
         let exit = if self.error.use_stderr() { Exit::Usage } else { Exit::Done };
-        if self.json && exit == Exit::Usage {
-            let why = self.text();
-            let error = json!({ "what": "wrong usage", "where": "command line", "why": why.trim_end(), "help": "" });
-            written_or(print_json(&json!({ "errors": [error], "exit": exit.code() })), exit)
-        } else {
-            written_or(self.error.print(), exit)
+        let asks_for_help = self.error.kind() == ErrorKind::DisplayHelpOnMissingArgumentOrSubcommand;
+        if exit == Exit::Done || (asks_for_help && !self.json) {
+            return written_or(self.error.print(), exit);
         }
+        let failure = usage::failure(&self.error);
+        OutputOptions { json: self.json, ..OutputOptions::default() }.print_failure(&failure)
     }
 
-    /// Its text without colour.
+    /// What is wrong, where it is no help and no version.
     #[must_use]
-    pub fn text(&self) -> String {
-        self.error.render().to_string()
+    pub fn failure(&self) -> Failure {
+        usage::failure(&self.error)
     }
 }
 
@@ -104,7 +105,7 @@ struct GlobalArgs {
     /// The project file or its folder [default: the nearest zemtak.toml, here or above]
     #[arg(long, global = true, value_name = "FILE")]
     project: Option<PathBuf>,
-    /// How many threads work [default: one a core]
+    /// Number of worker threads [default: one per core]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     jobs: Option<u16>,
 }
@@ -137,12 +138,12 @@ enum Command {
     Pack(Box<PackArgs>),
     /// Pack, and pack again whenever something changes
     ///
-    /// Takes what pack takes. Errors are told and survived: the last good build stays until the next one. Ends with Ctrl-C.
+    /// Takes the options of pack. After an error it keeps watching, and the last good build stays in place. Ctrl-C ends it.
     #[command(after_help = "Examples:\n  zemtak watch\n  zemtak watch art -o build --name night --settle 200")]
     Watch(Box<WatchArgs>),
     /// Prove an atlas: files, numbers, gutters, and every pixel against its source
     ///
-    /// Exits with 1 and a list where something does not hold.
+    /// Exits with 1 and lists what does not hold.
     #[command(after_help = "Examples:\n  zemtak verify build/night.zemtak.json\n  \
         zemtak verify build/night.zemtak.json --against art")]
     Verify(VerifyArgs),
@@ -175,7 +176,7 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak cut moth-sheet.png --cell 32x32 --names fly_{index} -o art/moth\n  \
         zemtak cut build/night.zemtak.json -o back")]
     Cut(CutArgs),
-    /// Draw a test texture: what is upside down, swapped, blurred or off by one shows at a glance
+    /// Draw a test texture that shows flipped, swapped, blurred or off-by-one sampling at a glance
     #[command(after_help = "Examples:\n  zemtak pattern 512x256 --kind cells\n  \
         zemtak pattern 100x60 --kind checker -o blur.png")]
     Pattern(PatternArgs),

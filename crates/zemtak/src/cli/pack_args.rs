@@ -15,7 +15,7 @@ use zemtak_core::layout::{Arrangement, Effort, Prefer, Shape};
 
 #[derive(Debug, Args)]
 pub(super) struct WatchArgs {
-    /// How many milliseconds nothing must change before a build
+    /// Milliseconds without a change before a build starts
     #[arg(long, value_name = "MS", default_value_t = 100, value_parser = clap::value_parser!(u16).range(10..))]
     settle: u16,
     #[command(flatten)]
@@ -27,7 +27,7 @@ pub(super) struct PackArgs {
     /// Write nothing; exit with 1 if something is out of date
     #[arg(long, conflicts_with_all = ["fresh", "keep"])]
     check: bool,
-    /// Build everything anew, whatever is remembered
+    /// Rebuild everything, ignoring what earlier builds remembered
     #[arg(long)]
     fresh: bool,
     #[command(flatten)]
@@ -39,13 +39,13 @@ struct BuildArgs {
     /// Folders and image files; without any, the atlases of the project file
     #[arg(value_name = "PATH")]
     paths: Vec<PathBuf>,
-    /// The folder for descriptors and pages [default: that of the project file, else build]
+    /// Output folder for descriptors and pages [default: the project file's, else build]
     #[arg(short, long, value_name = "DIR")]
     out: Option<PathBuf>,
     /// The atlas's name: a-z 0-9 _ - [default: that of the one folder, else "atlas"]; of a project, the only one to build
     #[arg(long, value_parser = atlas_name)]
     name: Option<String>,
-    /// What names are relative to [default: the one folder, else the common parent]
+    /// Folder that sprite names are relative to [default: the one folder, else the common parent]
     #[arg(long, value_name = "DIR")]
     root: Option<PathBuf>,
     /// Keep every box that can stay where it is, so that a patch stays small
@@ -54,10 +54,10 @@ struct BuildArgs {
     /// Explain the layout: what it cannot go below, and what other options would give
     #[arg(long)]
     why: bool,
-    /// On Ctrl-C during the search for a denser layout go on with the best so far
+    /// On Ctrl-C during the layout search, continue with the best layout so far
     #[arg(long)]
     take_best: bool,
-    /// Tell how long each stage took
+    /// Report how long each stage took
     #[arg(long)]
     timings: bool,
     #[command(flatten)]
@@ -76,7 +76,7 @@ struct LayoutArgs {
     /// How boxes are arranged [default: dense]
     #[arg(long, value_name = "HOW", value_parser = word::<Arrangement>())]
     layout: Option<Arrangement>,
-    /// How much work the search for a denser layout may do: about 0.1, 1 or 10 seconds for 1,000 sprites [default: quick]
+    /// Layout search effort: about 0.1, 1 or 10 seconds for 1,000 sprites [default: quick]
     #[arg(long, value_name = "WORK", value_parser = word::<Effort>())]
     effort: Option<Effort>,
     /// What goes on one page together: nothing, or all steps of a clip [default: none]
@@ -96,16 +96,16 @@ struct PageArgs {
     /// Sides are multiples of this [default: 1]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=i64::from(LONGEST_SIDE)))]
     page_step: Option<u32>,
-    /// The longer side is at most so many times the shorter [default: 2]
+    /// The longer side of a page is at most this many times the shorter [default: 2]
     #[arg(long, value_name = "RATIO", value_parser = aspect)]
     page_aspect: Option<f64>,
     /// Fewest pages, or one page more where that saves a tenth of the bytes [default: pages]
     #[arg(long, value_name = "WHAT", value_parser = word::<Prefer>(), hide_possible_values = true)]
     page_prefer: Option<Prefer>,
-    /// Exactly this size for every page
+    /// Exact size of every page
     #[arg(long, value_name = "WxH", value_parser = page_size)]
     page_size: Option<Size>,
-    /// Exactly so many pages
+    /// Exact number of pages
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
     page_count: Option<u16>,
     /// Empty pixels between neighbouring cells [default: 2]
@@ -117,7 +117,7 @@ struct PageArgs {
     /// How far outwards the outermost pixels of a box are repeated [default: 1]
     #[arg(long, value_name = "PIXELS", value_parser = space())]
     extrude: Option<u32>,
-    /// Room for so many mip levels: wide rings, cells and sides aligned [default: 0]
+    /// Leave room for this many mip levels: wide rings, aligned cells and page sides [default: 0]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     mip_levels: Option<u32>,
 }
@@ -125,10 +125,10 @@ struct PageArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Sprites")]
 struct SpriteArgs {
-    /// Only images whose name or path below the root matches; may be given several times
+    /// Take only images whose name or path below the root matches this glob; repeatable
     #[arg(long, value_name = "GLOB")]
     take: Vec<Pattern>,
-    /// No images whose name or path matches
+    /// Leave out images whose name or path matches this glob
     #[arg(long, value_name = "GLOB")]
     leave: Vec<Pattern>,
     /// Store sprites turned by 90 degrees where that saves room
@@ -158,7 +158,7 @@ struct SpriteArgs {
     /// Write colour 0 under transparent pixels (default with --filter nearest)
     #[arg(long)]
     no_fringe: bool,
-    /// What the colour of half transparent pixels means [default: straight]
+    /// What the colour of half-transparent pixels means [default: straight]
     #[arg(long, value_name = "KIND", value_parser = word::<Alpha>(), hide_possible_values = true)]
     alpha: Option<Alpha>,
     /// How the game should sample: nearest or linear [default: nearest]
@@ -172,16 +172,16 @@ struct FileArgs {
     /// The format of page files: png, qoi, webp (lossless) or raw [default: png]
     #[arg(long, value_name = "FORMAT", value_parser = word::<PageFormat>(), hide_possible_values = true)]
     pages_as: Option<PageFormat>,
-    /// How much work goes into small PNG files: fast, balanced or small [default: balanced]
+    /// PNG compression effort: fast, balanced or small [default: balanced]
     #[arg(long, value_name = "EFFORT", value_parser = word::<PngEffort>(), hide_possible_values = true)]
     png: Option<PngEffort>,
     /// How page files are named: plain, or hashed by content [default: plain]
     #[arg(long, value_name = "HOW", value_parser = word::<PageNames>(), hide_possible_values = true)]
     names: Option<PageNames>,
-    /// Write beside the descriptor: csv, rust, c or template:FILE; may be given several times
+    /// Write beside the descriptor: csv, rust, c or template:FILE; repeatable
     #[arg(long, value_name = "FORM")]
     also: Vec<Also>,
-    /// The same atlas again at another size, as -half=0.5 or -double=2:pixel; may be given several times
+    /// The same atlas again at another size, as -half=0.5 or -double=2:pixel; repeatable
     #[arg(long, value_name = "SUFFIX=FACTOR", allow_hyphen_values = true)]
     sizes: Vec<OtherSize>,
 }

@@ -18,7 +18,7 @@ pub(super) struct GridArgs {
     sheet: Size,
     #[command(flatten)]
     cut: GridCutArgs,
-    /// A cell by its number, from 0; may be given several times
+    /// A cell by its number, from 0; repeatable
     #[arg(long, value_name = "N")]
     index: Vec<u64>,
     /// The cell that a pixel lies in
@@ -38,7 +38,7 @@ struct HowArgs {
     /// The size of a cell
     #[arg(long, value_name = "WxH", value_parser = any_size)]
     cell: Option<Size>,
-    /// How many columns and rows
+    /// Number of columns and rows
     #[arg(long, value_name = "CxR", value_parser = counts)]
     cells: Option<[u32; 2]>,
 }
@@ -82,7 +82,7 @@ pub(super) struct CutArgs {
     /// An image, or a descriptor NAME.zemtak.json whose pages are cut
     #[arg(value_name = "SHEET")]
     sheet: PathBuf,
-    /// The folder for the sprites
+    /// Output folder for the sprites
     #[arg(short, long, value_name = "DIR", default_value = "cut")]
     out: PathBuf,
     #[command(flatten)]
@@ -103,10 +103,10 @@ pub(super) struct CutArgs {
     /// Write cells without a visible pixel too
     #[arg(long)]
     keep_empty: bool,
-    /// Write over files that are there
+    /// Overwrite existing files
     #[arg(long)]
     replace: bool,
-    /// Write nothing, print the boxes
+    /// Print the boxes, write nothing
     #[arg(long)]
     dry_run: bool,
 }
@@ -163,7 +163,7 @@ pub(super) struct ListArgs {
     /// Sprites by name or glob [default: all]
     #[arg(value_name = "NAME")]
     names: Vec<String>,
-    /// The sprites of a clip; may be given several times
+    /// The sprites of a clip; repeatable
     #[arg(long, value_name = "NAME")]
     clip: Vec<String>,
 }

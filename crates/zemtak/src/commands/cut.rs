@@ -37,7 +37,7 @@ pub struct CutRequest {
     pub uniform: Option<Stand>,
     /// Write cells without a visible pixel too.
     pub keep_empty: bool,
-    /// Write over files that are there.
+    /// Overwrite existing files.
     pub replace: bool,
     /// Only tell.
     pub dry_run: bool,
@@ -126,7 +126,7 @@ pub fn run(request: &CutRequest, console: &Console) -> Result<CutUp, Failure> {
 }
 
 fn too_large(request: &CutRequest) -> Failure {
-    Problem::bad_input("a sheet that cannot be cut", &format::path(&request.sheet), "it is too large", "").into()
+    Problem::bad_input("the sheet cannot be cut", &format::path(&request.sheet), "it is too large", "").into()
 }
 
 fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
@@ -217,7 +217,7 @@ impl Names<'_> {
         let mut out = String::new();
         let mut rest = self.pattern;
         while let Some((before, after)) = rest.split_once('{') {
-            let (key, after) = after.split_once('}').ok_or_else(|| self.wrong("a '{' without its '}'".into()))?;
+            let (key, after) = after.split_once('}').ok_or_else(|| self.wrong("unclosed '{'".into()))?;
             out.push_str(before);
             let number = match PLACEHOLDERS.iter().position(|p| *p == key) {
                 Some(0) => None,
@@ -238,13 +238,7 @@ impl Names<'_> {
     }
 
     fn wrong(&self, why: String) -> Failure {
-        Problem::usage(
-            "a pattern of names that cannot be",
-            &format::name(self.pattern),
-            why,
-            "as in --names walk_{index}",
-        )
-        .into()
+        Problem::usage("invalid name pattern", &format::name(self.pattern), why, "as in --names walk_{index}").into()
     }
 }
 
@@ -276,13 +270,13 @@ fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
         if piece.name.split('/').any(odd) {
             let why = "a file of that name might lie outside the folder";
             let help = "choose --names of plain letters, or another descriptor";
-            problems.push(Problem::bad_input("a name that cannot be a file", &format::name(&piece.name), why, help));
+            problems.push(Problem::bad_input("name that cannot be a file name", &format::name(&piece.name), why, help));
         }
     }
     for (name, times) in seen.into_iter().filter(|(_, times)| *times > 1) {
         let why = format!("{times} sprites would have it");
         let help = "let --names hold {index}, or {column} and {row}";
-        problems.push(Problem::usage("several sprites of one name", &format::name(name), why, help));
+        problems.push(Problem::usage("several sprites share a name", &format::name(name), why, help));
     }
     Failure::unless(problems, ())
 }
@@ -305,7 +299,7 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
             Ok(_) if !request.replace => {
                 let help = "name a new folder with -o, or say --replace";
                 let why = "there is another file of that name";
-                problems.push(Problem::usage("files would be written over", &format::path(&path), why, help));
+                problems.push(Problem::usage("files would be overwritten", &format::path(&path), why, help));
             }
             _ => new.push((path, bytes)),
         }

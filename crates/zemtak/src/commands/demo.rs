@@ -119,7 +119,7 @@ fn write_project(folder: &Path) -> Result<usize, Failure> {
     let problems = files.iter().copied().filter(differs).map(|file| {
         let why = "it is there already with other contents";
         Problem::usage(
-            "the demo would write over a file",
+            "the demo would overwrite a file",
             &format::path(&folder.join(file.path())),
             why,
             "name a new folder",

@@ -44,11 +44,10 @@ pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
         let names: Vec<String> = chosen.iter().map(|(n, _)| format::name(n.as_str())).collect();
         let why = format!("{} sprites match: {}", names.len(), format::first_of(&names));
         let help = "name one of them; 'zemtak list' shows many";
-        return Err(Problem::usage("more than one sprite", &format::name(&request.name), why, help).into());
+        return Err(Problem::usage("more than one sprite matches", &format::name(&request.name), why, help).into());
     };
     let page = atlas.pages[sprite.page].clone();
-    let broken =
-        |why: String| Problem::bad_input("a sprite that is not on its page", name.as_str(), why, "build it again");
+    let broken = |why: String| Problem::bad_input("sprite outside its page", name.as_str(), why, "build it again");
     let picture = sprite.picture(&page).map_err(|e| broken(e.to_string()))?;
     let shown = picture.part(&[]).map_err(|e| broken(e.to_string()))?;
     let beside = atlas.sprites.iter().filter(|(n, s)| n != name && (s.page, s.rect) == (sprite.page, sprite.rect));

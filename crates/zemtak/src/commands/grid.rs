@@ -45,7 +45,7 @@ impl Cut {
         };
         grid.map_err(|error| {
             let help = "give smaller cells, margins or gutters, or fewer columns and rows";
-            Problem::usage("a sheet that cannot be cut", &sheet.size.to_string(), error.to_string(), help).into()
+            Problem::usage("the sheet cannot be cut", &sheet.size.to_string(), error.to_string(), help).into()
         })
     }
 }
@@ -61,7 +61,7 @@ pub fn left_over(grid: &Grid) -> Option<String> {
         [0, bottom] => rows(bottom),
         [right, bottom] => format!("{} and {}", columns(right), rows(bottom)),
     };
-    Some(format!("the cells do not divide the sheet: left over are {told}"))
+    Some(format!("the cells do not divide the sheet: {told} are left over"))
 }
 
 /// A grid, and the cells that were asked for.
@@ -83,12 +83,7 @@ pub fn run(request: &GridRequest) -> Result<Cells, Failure> {
     let range = format!("cells are numbered from 0 to {}", grid.count() - 1);
     let mut take = |asked: String, found: Option<Cell>, option: &str, why: String| match found {
         Some(cell) => cells.push((asked, cell)),
-        None => problems.push(Problem::usage(
-            "there is no such cell",
-            option,
-            why,
-            "'zemtak grid' without it tells the grid",
-        )),
+        None => problems.push(Problem::usage("no such cell", option, why, "'zemtak grid' without it tells the grid")),
     };
     for &index in &request.indices {
         let why = format!("{index} is out of range: {range}");

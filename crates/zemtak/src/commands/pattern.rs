@@ -37,14 +37,14 @@ pub struct Written {
 pub fn run(request: &PatternRequest) -> Result<Written, Failure> {
     let place = format::path(&request.out);
     let help = "ask for a smaller one";
-    let too_large = || Problem::bad_input("a pattern that cannot be drawn", &place, "it is too large", help);
+    let too_large = || Problem::bad_input("the pattern cannot be drawn", &place, "it is too large", help);
     let picture = pattern(request.kind, request.size).ok_or_else(too_large)?;
     let encoded = encode_png(&picture, PngEffort::Balanced);
     let bytes = encoded.map_err(|error| Problem::not_encoded(&place, &error, help))?;
     // The same pattern again is no loss.
     if request.out.exists() && std::fs::read(&request.out).ok().as_ref() != Some(&bytes) {
         let why = "there is another file of that name";
-        return Err(Problem::usage("a file would be written over", &place, why, "name another file with -o").into());
+        return Err(Problem::usage("a file would be overwritten", &place, why, "name another file with -o").into());
     }
     write::prepare(&request.out, &bytes)?.commit()?;
     Ok(Written { request: request.clone(), bytes: bytes.len() })

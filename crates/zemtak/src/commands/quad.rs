@@ -163,7 +163,12 @@ fn protect(request: &QuadRequest, out: &Path) -> Result<(), Failure> {
     let real = |path: &Path| path.canonicalize().ok();
     let hit = read.filter(|path| real(out).is_some() && real(path) == real(out)).map(|path| {
         let why = "the buffer would be written over what it is made of";
-        Problem::usage("a source in the place of a result", &format::path(path), why, "name another file with -o")
+        Problem::usage(
+            "a source file is where a result would go",
+            &format::path(path),
+            why,
+            "name another file with -o",
+        )
     });
     Failure::unless(hit.collect(), ())
 }
@@ -178,7 +183,7 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
     for (at, place) in places.iter().enumerate() {
         let surface = request.tile.unwrap_or(place.picture.canvas);
         let placement = Placement { scale: request.zoom.of(surface), ..request.placement };
-        let failed = |why: String| Failure::from(Problem::bad_input("quads that cannot be", &place.title(), why, ""));
+        let failed = |why: String| Failure::from(Problem::bad_input("invalid quads", &place.title(), why, ""));
         let Some(tile) = request.tile else {
             let pivot = request.pivot.unwrap_or(place.pivot);
             let quad = quad(&place.shown, pivot, &placement, &request.sampling);
@@ -188,7 +193,7 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
         let pivot = request.pivot.unwrap_or([0.0; 2]);
         let tiles = tiles(place.picture.canvas, tile).map_err(|error| {
             let help = "give --tile a smaller surface, or take a larger sprite";
-            Problem::usage("a surface that cannot be covered", "--tile", error.to_string(), help)
+            Problem::usage("the area cannot be tiled", "--tile", error.to_string(), help)
         })?;
         for ([x, y], part) in tiles {
             // What is all transparent needs no quad.

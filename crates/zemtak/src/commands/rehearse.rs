@@ -90,7 +90,7 @@ impl Rehearsed {
     /// The same scenes in three ways.
     fn ways(&self) -> Option<Table> {
         let [loose, alone] = self.rehearsal.compared.as_ref()?;
-        let mut table = table(&["", "packed", "loose images", "one load a thing"]);
+        let mut table = table(&["", "packed", "loose images", "nothing shared"]);
         let runs = [&self.rehearsal.packed, loose, alone].map(|run| &run.all);
         let mut line = |what: &str, value: &dyn Fn(&Figures) -> String| {
             table.add_row(std::iter::once(what.to_owned()).chain(runs.map(value)));
@@ -132,7 +132,7 @@ impl Report for Rehearsed {
         let budget = format::bytes(scenario.budget);
         let mut out = format!("{played} in {seconds} at {} frames a second, budget {budget}\n\n", scenario.fps);
         self.scenes().lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
-        out.push_str("Binds and batches are means a frame.\n");
+        out.push_str("Binds and batches are averages per frame.\n");
         if let Some(ways) = self.ways() {
             out.push_str("\nThe same scenes in three ways:\n");
             ways.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));

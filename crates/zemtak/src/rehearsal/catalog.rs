@@ -126,7 +126,7 @@ impl Catalog {
 
     fn open(&self, name: &str) -> Opened {
         if !Atlas::is_name(name.rsplit('/').next().unwrap_or(name)) {
-            return Err(format!("{} is no name of an atlas", format::name(name)));
+            return Err(format!("{} is not an atlas name", format::name(name)));
         }
         let file = format!("{name}{FILE_SUFFIX}");
         let found = self.roots.iter().map(|root| root.join(&file)).find(|path| path.is_file());

@@ -158,7 +158,7 @@ pub fn open(path: &Path) -> Result<Scenario, Failure> {
 
 fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Scenario {
     if table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT))).is_none() {
-        text.wrong("a key that is missing", 0..0, &format!("the first line is to be 'format = {FORMAT}'"));
+        text.wrong("missing key", 0..0, &format!("the first line must be 'format = {FORMAT}'"));
     }
     let roots = table.read("roots", |v| text.list(v, |v| text.path(v))).unwrap_or_else(|| vec!["build".into()]);
     let roots: Vec<PathBuf> = roots.into_iter().map(|root| folder.join(root)).collect();
@@ -181,7 +181,7 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     }
     for (i, scene) in scenes.iter().enumerate() {
         if scenes[..i].iter().any(|other: &Scene| other.name == scene.name) {
-            text.wrong("a name that cannot be", scene.named_at.clone(), "another scene has this name already");
+            text.wrong("invalid name", scene.named_at.clone(), "another scene has this name already");
         }
     }
     let named = |v: &Value<'_>| {
@@ -189,7 +189,7 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
         let found = scenes.iter().position(|scene: &Scene| scene.name == name);
         if found.is_none() {
             let all = scenes.iter().map(|s| s.name.as_str()).collect::<Vec<_>>().join(", ");
-            text.wrong("a name that means nothing", v.span(), &format!("there is no such scene; there are {all}"));
+            text.wrong("unknown name", v.span(), &format!("there is no such scene; there are {all}"));
         }
         found
     };
@@ -226,7 +226,7 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let sprites = |v: &Value<'_>| {
         let name = text.string(v)?;
         let meant = catalog.sprites(&name);
-        let meant = meant.map_err(|why| text.wrong("a name that means nothing", v.span(), &why)).ok()?;
+        let meant = meant.map_err(|why| text.wrong("unknown name", v.span(), &why)).ok()?;
         Some((name, meant))
     };
     let hold = table.read("hold", |v| text.list(v, sprites)).unwrap_or_default();
@@ -236,7 +236,7 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let faults = table.read("fault", |v| text.list(v, |v| fault(text, v, catalog, fps))).unwrap_or_default();
     table.end();
     let (Some((name, named_at)), Some(frames)) = (name, frames) else {
-        text.wrong("a value that cannot be", value.span(), "a scene has a name and lasts some 'seconds'");
+        text.wrong("invalid value", value.span(), "a scene has a name and lasts some 'seconds'");
         return None;
     };
     let faults = faults.into_iter().flatten().collect();
@@ -245,12 +245,12 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
 
 fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Draw> {
     let mut table = text.table(value, "what is drawn")?;
-    let nothing = "a name that means nothing";
+    let nothing = "unknown name";
     let sprite = table.read("sprite", |v| {
         let name = text.string(v)?;
         match catalog.sprites(&name).as_deref() {
             Ok([_]) => return Some(Some(name)),
-            Ok(many) => text.wrong(nothing, v.span(), &format!("these are {} sprites; wanted is one", many.len())),
+            Ok(many) => text.wrong(nothing, v.span(), &format!("expected one sprite, this matches {}", many.len())),
             Err(why) => text.wrong(nothing, v.span(), why),
         }
         Some(None)
@@ -266,7 +266,7 @@ fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Dra
         (Some(name), None) => name.map(|name| Draw { name, steps: None, count }),
         (None, Some(clip)) => clip.map(|(name, steps)| Draw { name, steps: Some(steps), count }),
         _ => {
-            text.wrong("a value that cannot be", value.span(), "wanted is either 'sprite' or 'clip'");
+            text.wrong("invalid value", value.span(), "expected either 'sprite' or 'clip'");
             None
         }
     }
@@ -279,7 +279,7 @@ fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let until = table.read("until", |v| seconds(text, v, fps));
     let known = |v: &Value<'_>, lacks: &dyn Fn(&str) -> Option<String>| {
         let name = text.string(v)?;
-        lacks(&name).into_iter().for_each(|why| text.wrong("a name that means nothing", v.span(), &why));
+        lacks(&name).into_iter().for_each(|why| text.wrong("unknown name", v.span(), &why));
         Some(name)
     };
     let missing = table.read("missing", |v| known(v, &|file| catalog.lacks_file(file)));
@@ -291,8 +291,8 @@ fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let all: Vec<FaultKind> =
         missing.map(FaultKind::Missing).into_iter().chain(reload).chain(no_memory).chain(lost).collect();
     if all.len() != 1 {
-        let why = "wanted is one of 'missing', 'out_of_memory', 'lost' and 'reload'";
-        text.wrong("a value that cannot be", value.span(), why);
+        let why = "expected one of 'missing', 'out_of_memory', 'lost' and 'reload'";
+        text.wrong("invalid value", value.span(), why);
     }
     Some(all.into_iter().map(|what| PlannedFault { at, what }).chain(over).collect())
 }
@@ -312,7 +312,7 @@ fn bytes(text: &Text<'_>, value: &Value<'_>) -> Option<u64> {
         _ => None,
     };
     if number.is_none() {
-        text.wrong("a value that cannot be", value.span(), "wanted is a number of bytes, or a text such as \"2 MiB\"");
+        text.wrong("invalid value", value.span(), "expected a number of bytes, or a text such as \"2 MiB\"");
     }
     number
 }

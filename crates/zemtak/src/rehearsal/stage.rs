@@ -255,7 +255,7 @@ impl<'s> Stage<'s> {
                     self.cache.retry_all();
                 }
                 FaultKind::OutOfMemory(times) => {
-                    self.pump.sink_mut().device.fail_next(DeviceFault::OutOfMemory, *times)
+                    self.pump.sink_mut().device.fail_next(DeviceFault::OutOfMemory, *times);
                 }
                 FaultKind::Lost(times) => self.pump.sink_mut().device.fail_next(DeviceFault::Lost, *times),
                 FaultKind::Reload(atlas) => {

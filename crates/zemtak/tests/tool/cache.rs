@@ -144,14 +144,14 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
     let run = folder.zemtak("cache rehearse bad.toml").exits(2);
     let told = run.err();
     for line in [
-        "bad.toml:2:10: wanted is a number of bytes, or a text such as \"2 MiB\"",
-        "bad.toml:6:11: wanted is a number of seconds from 0 to 3600",
+        "bad.toml:2:10: expected a number of bytes, or a text such as \"2 MiB\"",
+        "bad.toml:6:11: expected a number of seconds from 0 to 3600",
         "atlas scene has no such sprite; the nearest is moth/",
         "there is no dawn.zemtak.json below build; build it with 'zemtak pack'",
-        "wanted is either 'sprite' or 'clip'",
+        "expected either 'sprite' or 'clip'",
         "atlas scene has no such clip; the nearest is moth/",
-        "'cuont' is no key of what is drawn; did you mean 'count'?",
-        "wanted is one of 'missing', 'out_of_memory', 'lost' and 'reload'",
+        "'cuont' is not a key of what is drawn; did you mean 'count'?",
+        "expected one of 'missing', 'out_of_memory', 'lost' and 'reload'",
         "there is no such file below build",
         "another scene has this name already",
         "^^^^",

@@ -141,10 +141,14 @@ fn times_findings_and_errors_are_told() {
     assert_eq!((turns.len(), turns[5]["step"].as_u64(), turns[5]["to_ns"].as_u64()), (6, Some(1), Some(100_100_000)));
     for (line, code, told) in [
         ("clip at build/night.zemtak.json wlak 1s", 2, "the nearest is walk"),
-        ("clip at build/night.zemtak.json walk 1x", 2, "no time such as 1.5s"),
-        ("clip at build/night.zemtak.json walk 1s --speed 1/0", 2, "no ratio such as 60000/1001"),
+        ("clip at build/night.zemtak.json walk 1x", 2, "not a time such as 1.5s"),
+        ("clip at build/night.zemtak.json walk 1s --speed 1/0", 2, "nor a ratio such as 60000/1001"),
         ("clip render build/night.zemtak.json walk -o x.png --speed 0", 2, "--speed: at a speed of 0 it stands still"),
-        ("clip render build/night.zemtak.json walk -o x.png --zoom 99", 2, "'--zoom <N>'"),
+        (
+            "clip render build/night.zemtak.json walk -o x.png --zoom 99",
+            2,
+            "--zoom <N>: 99 is out of range: expected 1 to 32",
+        ),
         ("clip render build/night.zemtak.json walk -o none/x.png", 4, "none/x.png"),
     ] {
         let run = folder.zemtak(line).exits(code);

@@ -55,7 +55,7 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
     let before = folder.everything("build");
     let moth = demo_art().join("moth");
     let run = folder.zemtak(&format!("pack {} --name night --page-max 64x64 --together clip", moth.display())).exits(3);
-    let told = "a clip that fits on no page together (2)\n  atlas night, together = \"clip\": the clip ";
+    let told = "clip too large for one page (2)\n  atlas night, together = \"clip\": the clip ";
     assert!(run.err().contains(told), "{}", run.err());
     assert!(run.err().contains("a page of 64 x 64 has 4,096"), "{}", run.err());
     assert_eq!(folder.everything("build"), before);

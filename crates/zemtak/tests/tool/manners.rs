@@ -42,6 +42,47 @@ fn a_log_of_the_work_goes_to_standard_error_when_asked_for() {
 }
 
 #[test]
+fn what_is_wrong_with_a_command_line_is_told_like_everything_else() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.zemtak("pack art -q").exits(0);
+    for (line, told) in [
+        (
+            "pack --padding 2",
+            "unknown option\n  --padding: here that is 'gutter' (empty pixels between cells) or 'extrude'",
+        ),
+        (
+            "pack --page-shpae pow2",
+            "unknown option\n  --page-shpae: there is no such option; did you mean --page-shape?",
+        ),
+        ("pak", "unknown command\n  pak: there is no such command; did you mean pack?"),
+        (
+            "pack --page-shape round",
+            "--page-shape <SHAPE>: 'round' is not one of its values; expected one of free, pow2, ",
+        ),
+        ("pack --gutter x", "invalid value\n  --gutter <PIXELS>: 'x' is not a whole number"),
+        ("pack --jobs 0", "invalid value\n  --jobs <N>: 0 is out of range: expected 1 to 1024"),
+        ("pack --page-max 12", "--page-max <WxH>: expected width and height as in 2048x1024"),
+        ("uv", "missing argument\n  <DESCRIPTOR>: it is required"),
+        ("pack --gutter", "missing value\n  --gutter <PIXELS>: expected a value"),
+        ("pack --margin 1 --margin 2", "conflicting options\n  --margin <PIXELS>: it was given twice"),
+        ("list build", "not a descriptor\n  build: this is a folder; in it art.zemtak.json"),
+        ("list build/art-0.png", "build/art-0.png: this is a PNG picture; build/art.zemtak.json describes it"),
+        ("list art/moth.png", "not a descriptor\n  art/moth.png: this is a PNG picture\n"),
+    ] {
+        let run = folder.zemtak(line).exits(2);
+        assert!(run.err().starts_with("error: ") && run.err().contains(told), "{line}\n{}", run.err());
+        assert!(run.err().contains("\n  do: "), "{}", run.err());
+    }
+    let json = folder.zemtak("pack --rotate --json").exits(2).json();
+    assert_eq!(
+        (&json["errors"][0]["what"], &json["errors"][0]["where"]),
+        (&"unknown option".into(), &"--rotate".into())
+    );
+    assert!(folder.zemtak("cache").exits(2).err().contains("Usage: zemtak cache"), "what there is to choose from");
+}
+
+#[test]
 fn errors_read_like_this() {
     let folder = Folder::new();
     folder.write("art/lamp.png", "no lamp");
@@ -49,7 +90,7 @@ fn errors_read_like_this() {
     let run = folder.zemtak("pack art --color never").exits(3);
     assert_eq!(run.out(), "");
     insta::assert_snapshot!(run.err(), @r#"
-    error: an image that cannot be used (2)
+    error: unusable image (2)
       lamp.png: named like PNG, but not an image: it begins with "no lamp"
       moth.png: bad PNG file: unexpected end of file
       do: repair or replace the file, or take it out of the folder
@@ -68,7 +109,7 @@ fn quiet_says_nothing_and_colour_only_comes_when_asked() {
     let run = folder.zemtak("pack art --quiet").exits(0);
     assert_eq!((run.out(), run.err()), (String::new(), String::new()));
     let run = folder.zemtak("pack art").exits(0);
-    assert_eq!(run.err(), "warning: clip lava: lava2 and lava02 have one frame number; all are steps\n");
+    assert_eq!(run.err(), "warning: clip lava: lava2 and lava02 share a frame number; all are steps\n");
     assert!(folder.zemtak("pack art --color always").exits(0).err().contains("\u{1b}["));
     let empty = Folder::new();
     empty.write("art/readme.txt", "no image");

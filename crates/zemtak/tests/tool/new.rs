@@ -93,7 +93,7 @@ fn a_folder_without_images_and_one_of_large_ones() {
             .contains("there is no image that can be used; 1 other file was passed over")
     );
     assert!(!folder.exists("zemtak.toml"));
-    assert!(folder.zemtak("new nowhere").exits(4).err().contains("nowhere: No such file"));
+    assert!(folder.zemtak("new nowhere").exits(4).err().contains("nowhere: no such file or folder"));
     folder.write("sky.png", png(&blob(3000, 40, [1, 2, 3])));
     folder.write("sea1.png", soft(1));
     folder.write("sea2.png", soft(2));
@@ -144,7 +144,7 @@ fn clips_are_kept_together_only_where_every_one_fits() {
     folder.write("zemtak.toml", text.replace("filter =", "together = \"clip\"\nfilter ="));
     let told = folder.zemtak("pack").exits(3);
     for part in [
-        "error: a clip that fits on no page together\n  zemtak.toml:",
+        "error: clip too large for one page\n  zemtak.toml:",
         ": the clip a/fly has 23 boxes, the largest 500 x 500, 5,750,000 pixels in all; a page of 2048 x 2048 has",
         "do: allow larger pages with page.max, or leave together out",
     ] {

@@ -424,14 +424,14 @@ fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
     folder.write("art/button/new.png", &art[..20]);
     until("a half-written image", &|| says("button/new.png: "));
     fs::rename(folder.path("art"), folder.path("away")).unwrap();
-    until("no folder", &|| says("No such file"));
+    until("no folder", &|| says("no such file or folder"));
     assert_eq!(folder.everything("build"), good, "the last good build stays");
     folder.write("away/button/new.png", &art);
     fs::rename(folder.path("away"), folder.path("art")).unwrap();
     until("all is there again", &|| says("all is well again"));
     let text = folder.read("zemtak.toml");
     folder.write("zemtak.toml", "format = 1\nfoo = 2\n");
-    until("a broken project file", &|| says("'foo' is no key"));
+    until("a broken project file", &|| says("'foo' is not a key"));
     folder.write("zemtak.toml", text);
     folder.write("art/button/newer.png", &art);
     until("a mended project file", &|| sprite("button/newer"));

@@ -71,7 +71,7 @@ fn played<'a>(atlas: &'a Atlas, name: &str) -> Result<(&'a Clip, Timeline), Fail
 fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
     Timeline::of(clip).map_err(|error| {
         let help = "give it another rate or durations in the project file, and pack again";
-        Problem::bad_input("a clip that cannot be played", &format::name(name), error.to_string(), help)
+        Problem::bad_input("unplayable clip", &format::name(name), error.to_string(), help)
     })
 }
 

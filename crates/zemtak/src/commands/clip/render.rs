@@ -96,7 +96,7 @@ pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let (clip, timeline) = played(file.atlas(), &request.of.clip)?;
     if request.speed.num() == 0 {
         let why = "at a speed of 0 it stands still";
-        return Err(Problem::usage("a clip that does not move", "--speed", why, "give another speed").into());
+        return Err(Problem::usage("a clip that stands still", "--speed", why, "give another speed").into());
     }
     let pictures = pictures(&file, clip, request)?;
     let mut order: Vec<usize> = (0..timeline.turns()).collect();
@@ -145,7 +145,7 @@ fn pictures(file: &AtlasFile, clip: &Clip, request: &RenderRequest) -> Result<Ve
     let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
     let problem = |why: String| {
         let help = "ask for a smaller --zoom, or look at the pivots with 'zemtak clip table'";
-        Failure::from(Problem::bad_input("a clip that cannot be drawn", &format::name(&request.of.clip), why, help))
+        Failure::from(Problem::bad_input("the clip cannot be drawn", &format::name(&request.of.clip), why, help))
     };
     let sprites = sprites.ok_or_else(|| problem("a step is of another atlas".into()))?;
     let largest = LONGEST_SIDE / request.zoom.max(1);

@@ -1,0 +1,102 @@
+//! What is wrong with a command line, told as everything else that is wrong.
+
+use clap::error::{ContextKind, ContextValue, ErrorKind};
+use std::error::Error;
+use std::num::ParseIntError;
+use zemtak_build::settings::ours;
+use zemtak_build::{Failure, Problem};
+
+const HELP: &str = "add --help to the command to see what it takes";
+
+/// The parser's error in our form.
+pub fn failure(error: &clap::Error) -> Failure {
+    let of = |kind| error.get(kind).map(words).unwrap_or_default();
+    let (what, place, why) = match error.kind() {
+        ErrorKind::UnknownArgument => unknown_option(error),
+        ErrorKind::InvalidSubcommand => {
+            let near = near(&of(ContextKind::SuggestedSubcommand));
+            ("unknown command", of(ContextKind::InvalidSubcommand), format!("there is no such command{near}"))
+        }
+        ErrorKind::InvalidValue if of(ContextKind::InvalidValue).is_empty() => {
+            ("missing value", of(ContextKind::InvalidArg), format!("expected{}", choices(error)))
+        }
+        ErrorKind::InvalidValue => {
+            let near = near(&of(ContextKind::SuggestedValue));
+            let why = format!(
+                "'{}' is not one of its values{near}; expected{}",
+                of(ContextKind::InvalidValue),
+                choices(error)
+            );
+            ("invalid value", of(ContextKind::InvalidArg), why)
+        }
+        ErrorKind::ValueValidation => {
+            let value = of(ContextKind::InvalidValue);
+            let why = match error.source() {
+                Some(source) if source.is::<ParseIntError>() => format!("'{value}' is not a whole number"),
+                Some(source) => reason(&source.to_string()),
+                None => format!("'{value}' is not allowed"),
+            };
+            ("invalid value", of(ContextKind::InvalidArg), why)
+        }
+        ErrorKind::MissingRequiredArgument => {
+            ("missing argument", of(ContextKind::InvalidArg), "it is required".into())
+        }
+        ErrorKind::ArgumentConflict => {
+            let (one, other) = (of(ContextKind::InvalidArg), of(ContextKind::PriorArg));
+            let why = if one == other {
+                "it was given twice".into()
+            } else {
+                format!("it cannot be used together with {other}")
+            };
+            ("conflicting options", one, why)
+        }
+        ErrorKind::MissingSubcommand => ("missing command", "zemtak".into(), "it needs to know what to do".into()),
+        _ => ("invalid command line", of(ContextKind::InvalidArg), first_line(error)),
+    };
+    Problem::usage(what, &place, why, HELP).into()
+}
+
+/// What a value's own reader says of it: a sentence, or what it expects.
+fn reason(text: &str) -> String {
+    match text.split_once(" is not in ").and_then(|(value, range)| Some((value, range.split_once("..=")?))) {
+        Some((value, (from, to))) => format!("{value} is out of range: expected {from} to {to}"),
+        None if text.contains(" is ") || text.contains(" cannot ") => text.to_owned(),
+        None => format!("expected {text}"),
+    }
+}
+
+fn unknown_option(error: &clap::Error) -> (&'static str, String, String) {
+    let option = error.get(ContextKind::InvalidArg).map(words).unwrap_or_default();
+    let name = option.trim_start_matches('-').split('=').next().unwrap_or_default();
+    let suggested = error.get(ContextKind::SuggestedArg).map(words).unwrap_or_default();
+    let why = match ours(name) {
+        Some(ours) => format!("here that is {ours}; as an option with '-' in the place of '_' and '.'"),
+        None => format!("there is no such option{}", near(&suggested)),
+    };
+    ("unknown option", option, why)
+}
+
+fn near(suggested: &str) -> String {
+    if suggested.is_empty() { String::new() } else { format!("; did you mean {suggested}?") }
+}
+
+/// What a value can be, where that is a list.
+fn choices(error: &clap::Error) -> String {
+    let valid = error.get(ContextKind::ValidValue).map(words).unwrap_or_default();
+    if valid.is_empty() { " a value".into() } else { format!(" one of {valid}") }
+}
+
+fn words(value: &ContextValue) -> String {
+    match value {
+        ContextValue::Strings(all) => all.join(", "),
+        ContextValue::String(one) => one.clone(),
+        other => other.to_string(),
+    }
+}
+
+/// What the parser says itself, without its heading.
+fn first_line(error: &clap::Error) -> String {
+    let text = error.render().to_string();
+    let line = text.lines().next().unwrap_or_default();
+    line.strip_prefix("error: ").unwrap_or(line).to_owned()
+}
