@@ -5,7 +5,7 @@ mod clips;
 mod survey;
 mod together;
 
-use survey::{LARGEST_PAGE, Picture, Survey, Unusable, survey};
+use survey::{LARGEST_PAGE, Picture, RING, Survey, Unusable, survey};
 
 use crate::failure::{Failure, Problem};
 use crate::observer::Observer;
@@ -26,6 +26,9 @@ const MANY_SUBJECTS: usize = 16;
 
 /// Fewer images of the other kind of art are not worth a texture bind of their own.
 const MANY_OF_A_STYLE: usize = 4;
+
+/// A folder is parted from others for its kind of art only where so much of it is of that kind: four fifths.
+const MOSTLY: (usize, usize) = (4, 5);
 
 /// The side of the largest page unless a project says otherwise.
 const USUAL_SIDE: u32 = 2048;
@@ -277,16 +280,20 @@ fn looks_like_an_atlas(units: &BTreeMap<String, Vec<&Picture>>, below: usize) ->
 
 /// Pixel art and smooth art want different filters, so where folders of a group differ, they part.
 fn by_style(group: Group<'_>) -> Vec<Group<'_>> {
-    let style = |pictures: &[&Picture]| style_of(pictures.iter().copied());
+    let is_mostly = |pictures: &[&Picture], wanted: Style| {
+        let of = |style: Style| pictures.iter().filter(|picture| picture.style == Some(style)).count();
+        let all = of(Style::Pixel) + of(Style::Smooth);
+        all > 0 && of(wanted) * MOSTLY.1 >= all * MOSTLY.0
+    };
     let count = |wanted: Style| {
-        group.units.values().filter(|pictures| style(pictures) == Some(wanted)).map(Vec::len).sum::<usize>()
+        group.units.values().filter(|pictures| is_mostly(pictures, wanted)).map(Vec::len).sum::<usize>()
     };
     let lesser = if count(Style::Pixel) < count(Style::Smooth) { Style::Pixel } else { Style::Smooth };
     if count(lesser) < MANY_OF_A_STYLE {
         return vec![group];
     }
     let (parted, stay): (BTreeMap<_, _>, BTreeMap<_, _>) =
-        group.units.into_iter().partition(|(_, pictures)| style(pictures) == Some(lesser));
+        group.units.into_iter().partition(|(_, pictures)| is_mostly(pictures, lesser));
     let take: Vec<String> = parted.keys().map(|unit| glob_of(&group.prefix, unit)).collect();
     let leave = [group.leave, take.clone()].concat();
     let word = if lesser == Style::Pixel { "pixel" } else { "smooth" };
@@ -348,7 +355,8 @@ fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
     let boxes = || pictures.iter().flat_map(|picture| &picture.boxes).map(|shown| shown.size);
     let largest = boxes().fold(Size::default(), |most, size| Size::new(most.w.max(size.w), most.h.max(size.h)));
     let side = largest.w.max(largest.h);
-    let wide = WIDE_SIDES.into_iter().find(|wide| *wide >= side).filter(|_| side + 2 > USUAL_SIDE);
+    let needed = side + 2 * RING;
+    let wide = WIDE_SIDES.into_iter().find(|wide| *wide >= needed).filter(|_| needed > USUAL_SIDE);
     if let Some(wide) = wide {
         why.push(format!("The largest is {largest} pixels, so pages may be up to {wide} a side."));
     }

@@ -17,7 +17,7 @@ use zemtak_core::style::{Style, Traits};
 
 /// The longest side of a texture that devices take, and the ring round a box.
 pub const LARGEST_PAGE: u32 = 16_384;
-const RING: u32 = 1;
+pub const RING: u32 = 1;
 
 /// An image that can be used.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -95,9 +95,11 @@ fn a_folder_without_images_and_one_of_large_ones() {
     assert!(!folder.exists("zemtak.toml"));
     assert!(folder.zemtak("new nowhere").exits(4).err().contains("nowhere: no such file or folder"));
     folder.write("sky.png", png(&blob(3000, 40, [1, 2, 3])));
+    // Without the ring about its box it would just fit on a page of 4096.
+    folder.write("coast.png", png(&Pixels::from_rgba(Size::new(4096, 3), [1, 2, 3, 255].repeat(4096 * 3)).unwrap()));
     folder.write("sea1.png", soft(1));
     folder.write("sea2.png", soft(2));
-    holds(&folder, &["page = { max = [4096, 4096] }", "# 1 clip: sea (2 steps).", "match = \"*\""]);
+    holds(&folder, &["page = { max = [8192, 8192] }", "# 1 clip: sea (2 steps).", "match = \"*\""]);
 }
 
 /// What `new` wrote for two of five real folders, `pack` refused.
