@@ -360,6 +360,7 @@ fn tell_of_sources(summary: &mut Summary, target: &Target, loaded: &Loaded<'_>, 
         summary.ignored.entry(kind.clone()).or_default().push(file.clone());
     }
     summary.skipped_files = target.sources.skipped;
+    summary.own_pictures.clone_from(&target.sources.own);
     summary.warnings = plan.warnings();
     // Other sizes have the same rules.
     if summary.scale == 1.0 {
@@ -393,8 +394,10 @@ fn protect_sources(target: &Target, plan: &Plan<'_>, out: &Path, name: &str) -> 
         (0..plan.page_count()).map(|i| format!("{name}-{i}.{}", settings.pages_as.extension())).collect();
     targets.insert(format!("{name}{FILE_SUFFIX}"));
     targets.extend(settings.also.iter().map(|also| forms::file_name(also, name)));
-    let targets: BTreeSet<PathBuf> = targets.iter().filter_map(|t| sources::clean(&out.join(t)).ok()).collect();
-    let hit = |path: &Path| sources::clean(path).is_ok_and(|p| targets.contains(&p));
+    // By where they are: the folder for results may be a link to that of the sources.
+    let out = out.canonicalize().or_else(|_| sources::clean(out)).map_err(|e| Failure::io(&format::path(out), &e))?;
+    let targets: BTreeSet<PathBuf> = targets.iter().map(|target| out.join(target)).collect();
+    let hit = |path: &Path| path.canonicalize().is_ok_and(|path| targets.contains(&path));
     let problems = target.sources.files.iter().filter(|s| hit(&s.path)).map(|source| {
         let why = "a page would be written over it";
         Problem::usage("a source file is where a result would go", &source.shown, why, "choose another --name or -o")

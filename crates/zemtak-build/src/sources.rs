@@ -1,5 +1,7 @@
 //! Finding sprites: walking folders, telling images from other files, giving names, and refusing names that clash.
 
+mod own;
+
 use crate::failure::{Cause, Failure, Problem};
 use crate::format;
 use crate::settings::Pattern;
@@ -55,6 +57,8 @@ pub struct FoundSources {
     pub files: Vec<Source>,
     /// How many files are no images and were passed over.
     pub skipped: usize,
+    /// How many pictures of an earlier build were passed over, by folder.
+    pub own: BTreeMap<String, usize>,
     /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
     /// wrong with them can be told in the same run.
     pub problems: Vec<Problem>,
@@ -67,6 +71,8 @@ pub struct Sources {
     pub files: Vec<Source>,
     /// How many files are no images and were passed over.
     pub skipped: usize,
+    /// How many pictures of an earlier build were passed over, by folder.
+    pub own: BTreeMap<String, usize>,
     /// What is wrong with names and files.
     pub problems: Vec<Problem>,
 }
@@ -81,7 +87,7 @@ impl FoundSources {
         let files: Vec<Source> = self.files.iter().filter(wanted).cloned().collect();
         let mut problems = self.problems.clone();
         problems.extend(clashes(&files));
-        Sources { files, skipped: self.skipped, problems }
+        Sources { files, skipped: self.skipped, own: self.own.clone(), problems }
     }
 }
 
@@ -108,7 +114,13 @@ pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
         let mut seen = HashSet::new();
         met.retain(|file: &Met| seen.insert(file.clean.clone()));
     }
+    let own = own::of(met.iter().map(|file| file.path.as_path()));
     for file in met {
+        if own.contains(&file.path) {
+            let folder = file.clean.parent().map(|folder| folder.strip_prefix(&root).unwrap_or(folder));
+            *found.own.entry(folder.map_or_else(String::new, format::path)).or_default() += 1;
+            continue;
+        }
         match is_image(&file) {
             // A file that was named by itself counts whatever it is.
             Ok(image) if image || search.paths.contains(&file.path) => match name_of(&file, &root) {

@@ -133,7 +133,13 @@ fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Fai
     let sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
     if sources.files.is_empty() && sources.problems.is_empty() {
         let passed = format::count(found.skipped + found.files.len(), "other file was", "other files were");
-        let why = format!("there is no image; {passed} passed over");
+        let own: usize = found.own.values().sum();
+        let own = if own > 0 {
+            format!(", {} of an earlier build too", format::count(own, "picture", "pictures"))
+        } else {
+            String::new()
+        };
+        let why = format!("there is no image; {passed} passed over{own}");
         return Err(Problem::usage("nothing to pack", place, why, "name a folder with images").into());
     }
     Ok(sources)

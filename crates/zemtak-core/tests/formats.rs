@@ -169,10 +169,9 @@ fn an_animation_says_that_one_picture_was_taken_and_has_them_all() {
 
 #[test]
 fn a_picture_is_refused_by_its_header_before_memory_is_taken() {
-    let (w, h) = (40, 30);
-    for format in
-        [ImageFormat::Png, ImageFormat::WebP, ImageFormat::Qoi, ImageFormat::Tga, ImageFormat::Bmp, ImageFormat::Gif]
-    {
+    let formats =
+        [ImageFormat::Png, ImageFormat::WebP, ImageFormat::Qoi, ImageFormat::Tga, ImageFormat::Bmp, ImageFormat::Gif];
+    for (format, (w, h)) in formats.into_iter().flat_map(|format| [(format, (40, 30)), (format, (30, 40))]) {
         let mut bytes = Vec::new();
         DynamicImage::from(picture(w, h, false)).write_to(&mut Cursor::new(&mut bytes), format).unwrap();
         let extension = format.extensions_str().first().copied();

@@ -85,6 +85,11 @@ impl SummaryReport<'_> {
             let count = format::count(files.len(), "file", "files");
             line("ignored", format!("{kind} in {count}: {}", format::some_of(files, most)));
         }
+        for (folder, count) in &self.0.own_pictures {
+            let count = format::count(*count, "picture", "pictures");
+            let folder = if folder.is_empty() { "." } else { folder };
+            line("passed", format!("{count} of an earlier build in {} passed over", format::name(folder)));
+        }
         if self.0.skipped_files > 0 {
             line("skipped", format!("{} no image", format::count(self.0.skipped_files, "file is", "files are")));
         }

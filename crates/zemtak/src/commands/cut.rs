@@ -3,6 +3,7 @@
 use super::grid::{Cut, left_over};
 use crate::console::Console;
 use crate::descriptor;
+use crate::output;
 use crate::report::Report;
 use rayon::prelude::*;
 use serde_json::{Value, json};
@@ -292,6 +293,9 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
     let encoded: Vec<Vec<u8>> = pieces.par_iter().map(encode).collect::<Result<_, Failure>>()?;
     let mut problems = Vec::new();
     let mut new = Vec::new();
+    for piece in pieces {
+        output::check(&target(piece), [request.sheet.as_path()])?;
+    }
     for (piece, bytes) in pieces.iter().zip(&encoded) {
         let path = target(piece);
         match std::fs::read(&path) {

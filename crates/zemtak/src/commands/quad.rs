@@ -3,6 +3,7 @@
 use super::uv::warnings;
 use crate::descriptor::Choice;
 use crate::instances::{self, Entry};
+use crate::output;
 use crate::query::{Place, Subject, look_up};
 use crate::report::Report;
 use crate::values;
@@ -159,18 +160,7 @@ fn protect(request: &QuadRequest, out: &Path) -> Result<(), Failure> {
         Subject::Sprites { descriptor, .. } => Some(descriptor),
         Subject::Bare { .. } => None,
     };
-    let read = descriptor.into_iter().chain(&request.list);
-    let real = |path: &Path| path.canonicalize().ok();
-    let hit = read.filter(|path| real(out).is_some() && real(path) == real(out)).map(|path| {
-        let why = "the buffer would be written over what it is made of";
-        Problem::usage(
-            "a source file is where a result would go",
-            &format::path(path),
-            why,
-            "name another file with -o",
-        )
-    });
-    Failure::unless(hit.collect(), ())
+    output::check(out, descriptor.into_iter().chain(&request.list).map(PathBuf::as_path))
 }
 
 type Emit<'e> = &'e mut dyn FnMut(Drawn) -> Result<(), String>;

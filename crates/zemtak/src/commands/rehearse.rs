@@ -1,6 +1,7 @@
 //! `zemtak cache rehearse`: scenes against the real cache and a simulated device.
 
 use crate::exit::Exit;
+use crate::output;
 use crate::rehearsal::scenario::{self, Scenario};
 use crate::rehearsal::stage::{Figures, Run};
 use crate::rehearsal::{Rehearsal, picture, rehearse};
@@ -36,6 +37,9 @@ pub struct Rehearsed {
 /// The scenario is wrong, or the picture cannot be written.
 pub fn run(request: &RehearseRequest) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario)?;
+    if let Some(path) = &request.png {
+        output::check(path, [request.scenario.as_path()])?;
+    }
     let rehearsal = rehearse(&scenario);
     if let Some(path) = &request.png {
         write::prepare(path, &picture::draw(&scenario, &rehearsal.packed)?)?.commit()?;

@@ -206,3 +206,50 @@ fn two_thousand_small_sprites_go_on_a_few_pages() {
     );
     folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
 }
+
+/// Through a link to the sources as the folder for results, a source was replaced by a page.
+#[cfg(unix)]
+#[test]
+fn no_output_replaces_what_was_read_by_whatever_path_it_is_named() {
+    let folder = Folder::new();
+    folder.write("art/art-0.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.write("art/moth.png", png(&blob(9, 9, [4, 5, 6])));
+    std::os::unix::fs::symlink(folder.path("art"), folder.path("link")).unwrap();
+    let before = folder.everything("art");
+    let told = folder.zemtak("pack art -o link").exits(2);
+    assert!(told.err().contains("a source file is where a result would go\n  art-0.png"), "{}", told.err());
+    assert_eq!(folder.everything("art"), before);
+    folder.zemtak("pack art -o build").exits(0);
+    folder.write("scenes.toml", "format = 1\natlases = []\n[[scene]]\nname = \"a\"\nseconds = 1\n");
+    std::os::unix::fs::symlink(folder.path("build/art-0.png"), folder.path("page.png")).unwrap();
+    let before = folder.everything("build");
+    for line in [
+        "quad build/art.zemtak.json moth --as buffer -o build/../build/art.zemtak.json",
+        "cut link/moth.png --cell 9x9 --names moth -o art --replace",
+    ] {
+        let run = folder.zemtak(line).exits(2);
+        assert!(run.err().contains("the output would overwrite an input"), "{line}\n{}", run.err());
+    }
+    assert_eq!(folder.everything("build"), before);
+}
+
+/// `pack . -o out2` took the pages of an earlier build for sprites, and so did the next build those of this one.
+#[test]
+fn pages_never_become_sprites() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.write("art/lamp.png", png(&blob(7, 9, [4, 5, 6])));
+    folder.zemtak("pack art -o packed").exits(0);
+    // Carried elsewhere, with the descriptor and without the store; beside them a picture of somebody's own.
+    for file in ["art-0.png", "art.zemtak.json"] {
+        folder.write(&format!("release/{file}"), folder.read(&format!("packed/{file}")));
+    }
+    folder.write("release/cover.png", png(&blob(30, 9, [7, 8, 9])));
+    let run = folder.zemtak("pack . -o out --name all --json").exits(0).json();
+    let names: Vec<String> = run["atlases"][0]["own_pictures"].as_object().unwrap().keys().cloned().collect();
+    assert_eq!((run["atlases"][0]["sprites"].clone(), names), (3.into(), vec!["packed".into(), "release".into()]));
+    let text = folder.zemtak("pack . -o out --name all -v").exits(0).out();
+    assert!(text.contains("  passed   1 picture of an earlier build in packed passed over\n"), "{text}");
+    let nothing = folder.zemtak("pack packed -o out").exits(2);
+    assert!(nothing.err().contains("1 picture of an earlier build too"), "{}", nothing.err());
+}

@@ -2,6 +2,7 @@
 
 use super::{Of, played, time};
 use crate::descriptor;
+use crate::output;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
@@ -93,6 +94,7 @@ pub struct Rendered {
 /// The clip cannot be played, its pages cannot be read, or the picture would be too large.
 pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let file = descriptor::open(&request.of.descriptor)?;
+    output::check_atlas(&request.out, &request.of.descriptor, &file)?;
     let (clip, timeline) = played(file.atlas(), &request.of.clip)?;
     if request.speed.num() == 0 {
         let why = "at a speed of 0 it stands still";

@@ -1,0 +1,46 @@
+//! Telling pictures that a build wrote from sources, so that pages never become sprites.
+
+use crate::store;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::fs;
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::{FILE_SUFFIX, parse};
+
+/// Of these files the pictures of an earlier build: those that a descriptor beside them names, and all that lie in a folder
+/// with a build's store.
+pub fn of<'f>(files: impl Iterator<Item = &'f Path>) -> HashSet<PathBuf> {
+    let mut folders: BTreeMap<&Path, Vec<&Path>> = BTreeMap::new();
+    for file in files {
+        folders.entry(file.parent().unwrap_or(Path::new(""))).or_default().push(file);
+    }
+    let mut own = HashSet::new();
+    for files in folders.into_values() {
+        let named =
+            |file: &&&Path, end: &str| file.file_name().and_then(|n| n.to_str()).is_some_and(|n| n.ends_with(end));
+        if files.iter().any(|file| file.file_name().is_some_and(|name| name == store::FILE)) {
+            own.extend(files.iter().filter(|file| is_picture(file)).map(|file| file.to_path_buf()));
+            continue;
+        }
+        let pages: BTreeSet<String> =
+            files.iter().filter(|file| named(file, FILE_SUFFIX)).flat_map(|f| pages(f)).collect();
+        let page = |file: &&&Path| file.file_name().and_then(|n| n.to_str()).is_some_and(|n| pages.contains(n));
+        own.extend(files.iter().filter(page).map(|file| file.to_path_buf()));
+    }
+    own
+}
+
+/// The picture files that a descriptor names; none where it is not one.
+fn pages(descriptor: &Path) -> Vec<String> {
+    let text = fs::read_to_string(descriptor).unwrap_or_default();
+    let Ok(parsed) = parse(&text) else { return Vec::new() };
+    let files = |page: zemtak_core::atlas::Page| {
+        page.layers.into_values().map(|layer| layer.file).chain([page.file]).collect::<Vec<_>>()
+    };
+    parsed.atlas.pages.into_iter().flat_map(files).collect()
+}
+
+/// Whether a file counts as a picture by its ending.
+fn is_picture(file: &Path) -> bool {
+    let extension = file.extension().and_then(|e| e.to_str());
+    extension.is_some_and(|e| zemtak_core::codec::Format::of_extension(e).is_some())
+}
