@@ -105,7 +105,7 @@ impl<'t> Text<'t> {
         let Some(text) = value.get_ref().as_str() else { return self.expected(value, &format!("one of {choices}")) };
         T::of(text).or_else(|| {
             let near = format::nearest(text, words()).map(|w| format!("did you mean \"{w}\"? ")).unwrap_or_default();
-            self.wrong("invalid value", value.span(), &format!("{near}it can be {choices}"));
+            self.wrong("invalid value", value.span(), &format!("{near}expected one of {choices}"));
             None
         })
     }

@@ -60,7 +60,7 @@ impl SummaryReport<'_> {
             let _ = writeln!(out, "  {key:<9}{value}");
         };
         let twins = match self.0.twins {
-            0 => "none".into(),
+            0 => "0".into(),
             n => format!("{} drawn from the box of another", format::count(n, "sprite", "sprites")),
         };
         line("twins", twins);

@@ -16,7 +16,7 @@ pub const FILE: &str = "zemtak.toml";
 const FORMAT: u32 = 1;
 
 const KIND: FileKind =
-    FileKind { name: "a project file", help: "mend the project file; docs/project.md lists all keys" };
+    FileKind { name: "a project file", help: "fix the project file; docs/project.md lists all keys" };
 
 /// A project file's contents.
 #[derive(Debug, Clone, PartialEq)]

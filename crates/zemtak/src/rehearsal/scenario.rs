@@ -12,7 +12,7 @@ use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
 
-const KIND: FileKind = FileKind { name: "a scenario", help: "mend the scenario; docs/rehearsal.md lists all keys" };
+const KIND: FileKind = FileKind { name: "a scenario", help: "fix the scenario; docs/rehearsal.md lists all keys" };
 
 /// What is rehearsed.
 pub struct Scenario {
