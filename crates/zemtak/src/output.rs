@@ -26,5 +26,5 @@ pub fn check<'p>(out: &Path, inputs: impl IntoIterator<Item = &'p Path>) -> Resu
 /// It is one of them.
 pub fn check_atlas(out: &Path, descriptor: &Path, atlas: &AtlasFile) -> Result<(), Failure> {
     let pages: Vec<_> = (0..atlas.atlas().pages.len()).filter_map(|page| atlas.page_path(page).ok()).collect();
-    check(out, pages.iter().map(|path| path.as_path()).chain([descriptor]))
+    check(out, pages.iter().map(std::path::PathBuf::as_path).chain([descriptor]))
 }
