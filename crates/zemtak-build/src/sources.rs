@@ -252,6 +252,10 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
     let stem = below.with_extension("");
     let parts: Option<Vec<&str>> = stem.iter().map(|part| part.to_str()).collect();
     match parts.filter(|_| below.to_str().is_some()) {
+        Some(parts) if parts.iter().any(|part| part.contains(':')) => {
+            let why = "'atlas:name' is how a sprite of an atlas is named, so its own name has no colon";
+            Err(Problem::bad_input("sprite name with a colon", &shown, why, "rename the file or its folder"))
+        }
         Some(parts) => Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown }),
         None => Err(Problem::bad_input(
             "name that is not UTF-8",

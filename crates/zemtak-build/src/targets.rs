@@ -1,13 +1,14 @@
 //! What one run is to build: atlases with their settings and sources, and what was noticed about the project as a whole.
 
 use crate::failure::{Failure, Problem};
-use crate::format;
 use crate::project::Project;
 use crate::settings::{AtlasSettings, Keys, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
+use crate::{format, forms};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
+use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::glob;
 
 /// What was found below each root.
@@ -60,6 +61,7 @@ pub fn of_paths(
     let mut warnings = Vec::new();
     idle_globs(&name, &keys, &found, &mut warnings);
     let target = Target { name, places: keys.places.clone(), settings: keys.settle(), sources, folder: ".".into() };
+    Failure::unless(output_clashes(std::slice::from_ref(&target)), ())?;
     Ok(Targets { targets: vec![target], warnings })
 }
 
@@ -86,6 +88,9 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     }
     problems.dedup();
     problems.extend(name_clashes(&all.targets));
+    if problems.is_empty() {
+        problems.extend(output_clashes(&all.targets));
+    }
     if only.is_none() && problems.is_empty() {
         let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
         let named: HashSet<&str> = leaves.map(Pattern::as_str).collect();
@@ -172,6 +177,26 @@ fn idle_globs(atlas: &str, keys: &Keys, found: &FoundSources, warnings: &mut Vec
     };
     tell("take", keys.take.as_ref());
     tell("leave", keys.leave.as_ref());
+}
+
+/// Files that would be written twice: what else an atlas has written, beside its descriptor.
+fn output_clashes(targets: &[Target]) -> Vec<Problem> {
+    let mut of: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for target in targets {
+        let sizes = target.settings.sizes.iter().map(|size| format!("{}{}", target.name, size.suffix));
+        for name in std::iter::once(target.name.clone()).chain(sizes) {
+            of.entry(format!("{name}{FILE_SUFFIX}")).or_default().push(format!("the descriptor of {name}"));
+            for also in &target.settings.also {
+                of.entry(forms::file_name(also, &name)).or_default().push(format!("{also} of {name}"));
+            }
+        }
+    }
+    let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
+    let problem = |(file, who): (String, Vec<String>)| {
+        let help = "leave one out, or rename the template or the atlas";
+        Problem::usage("two outputs share a file name", &file, who.join(" and "), help)
+    };
+    clashing.map(problem).collect()
 }
 
 /// Two atlases that would write one descriptor.

@@ -128,12 +128,15 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
         let before = chosen.len();
         match matching {
             Ok(matching) => chosen.extend(matching),
-            Err(why) => problems.push(unknown("a glob that cannot be", name, why)),
+            Err(why) => {
+                problems.push(unknown("invalid glob", name, format!("expected {why}")));
+                continue;
+            }
         }
         if chosen.len() == before {
             let all = atlas.sprites.keys().map(SpriteName::as_str);
             let why = format!("atlas {} has no sprite of that name{}", atlas.name, most_like(name, all));
-            problems.push(unknown("an unknown sprite", name, why));
+            problems.push(unknown("unknown sprite", name, why));
         }
     }
     for name in &choice.clips {
@@ -159,7 +162,7 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
 pub fn unknown_clip(atlas: &Atlas, name: &str) -> Problem {
     let all = atlas.clips.keys().map(ClipName::as_str);
     let why = format!("atlas {} has no clip of that name{}", atlas.name, most_like(name, all));
-    unknown("an unknown clip", name, why)
+    unknown("unknown clip", name, why)
 }
 
 fn unknown(what: &'static str, name: &str, why: String) -> Problem {
@@ -167,6 +170,13 @@ fn unknown(what: &'static str, name: &str, why: String) -> Problem {
     Problem::usage(what, &name, why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
 }
 
-fn most_like<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
+/// The names that end like a wanted one, or the one that is most like it.
+fn most_like<'n>(name: &str, all: impl Iterator<Item = &'n str> + Clone) -> String {
+    const MOST: usize = 3;
+    let end = format!("/{}", name.trim_start_matches('/'));
+    let ending: Vec<String> = all.clone().filter(|own| own.ends_with(&end)).take(MOST).map(format::name).collect();
+    if !ending.is_empty() {
+        return format!("; did you mean {}?", ending.join(", "));
+    }
     format::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {}", format::name(like)))
 }

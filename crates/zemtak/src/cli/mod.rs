@@ -66,7 +66,7 @@ impl Message {
 /// # Errors
 /// What is wrong with it, or the help that it asks for.
 pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Message> {
-    let words: Vec<OsString> = words.into_iter().collect();
+    let words: Vec<OsString> = words.into_iter().map(negative_time).collect();
     let json = words.iter().any(|w| w == "--json");
     let parsed = CommandLine::try_parse_from(words).map_err(|error| Message { error, json })?;
     Ok(Invocation {
@@ -74,6 +74,15 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
         threads: parsed.global.jobs.map_or(0, usize::from),
         request: parsed.command.into_request(parsed.global.project),
     })
+}
+
+/// A time below 0 with a unit, such as `-5ms`, which the parser would take for options: in plain milliseconds it takes it.
+fn negative_time(word: OsString) -> OsString {
+    let time = word.to_str().filter(|text| text.starts_with('-') && text.ends_with(|c: char| c.is_ascii_lowercase()));
+    match time.and_then(|text| crate::values::time(text).ok()) {
+        Some(ns) => format!("-{}.{:06}", ns.unsigned_abs() / 1_000_000, ns.unsigned_abs() % 1_000_000).into(),
+        None => word,
+    }
 }
 
 /// Packs loose sprites into texture pages and answers everything between a packed page and the screen.

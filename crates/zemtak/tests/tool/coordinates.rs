@@ -228,7 +228,7 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
         ("uv --page 8x8 --box 0,0,1,1 --part 0,0,0,1", 2, "--part <X,Y,W,H>: "),
         ("uv --page 8x8 --box 0,0,4,4 --part 4,0,1,1", 2, "all of it lies outside the canvas of 4 x 4"),
         ("uv build/night.zemtak.json moth/fly/3 'x/**'", 2, "the nearest is moth/fly/03"),
-        ("uv build/night.zemtak.json moth/fly/0[", 2, "a glob that cannot be"),
+        ("uv build/night.zemtak.json moth/fly/0[", 2, "invalid glob"),
         ("uv build/night.zemtak.json ", 2, "'': atlas night has no sprite of that name"),
         ("uv build/night.zemtak.json --clip moth/fyl", 2, "the nearest is moth/fly"),
         ("uv build/night.zemtak.json --as offset-scale", 2, "ask for --as matrix"),

@@ -199,3 +199,54 @@ fn answers_have_the_documented_keys() {
         assert_eq!(printed, documented(name), "{name}");
     }
 }
+
+#[test]
+fn two_outputs_of_one_name_are_refused_before_anything_is_written() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(9, 9, [1, 2, 3])));
+    for template in ["t/csv.jinja", "t/zemtak.json.jinja"] {
+        folder.write(template, "x");
+    }
+    for (options, told) in [
+        ("--also template:t/csv.jinja --also csv", "art.csv: template:t/csv.jinja of art and csv of art"),
+        (
+            "--also template:t/zemtak.json.jinja",
+            "art.zemtak.json: the descriptor of art and template:t/zemtak.json.jinja of art",
+        ),
+    ] {
+        let run = folder.zemtak(&format!("pack art {options}")).exits(2);
+        assert!(run.err().contains(&format!("two outputs share a file name\n  {told}")), "{}", run.err());
+        assert!(!folder.exists("build"));
+    }
+}
+
+/// `atlas:name` could not be told from the sprite `atlas:name` of another atlas.
+#[cfg(unix)]
+#[test]
+fn a_sprite_name_has_no_colon() {
+    let folder = Folder::new();
+    folder.write("art/moth: fly.png", png(&blob(9, 9, [1, 2, 3])));
+    let told = folder.zemtak("pack art").exits(3);
+    assert!(told.err().contains("error: sprite name with a colon\n  moth: fly.png: "), "{}", told.err());
+}
+
+#[test]
+fn names_are_told_once_with_those_that_are_near() {
+    let folder = Folder::new();
+    for name in ["moth/fly/00", "moth/fly/01", "lamp/glow"] {
+        folder.write(&format!("art/{name}.png"), png(&blob(9, 9, [1, 2, 3])));
+    }
+    folder.zemtak("pack art -q").exits(0);
+    let err = |line: &str, exit| folder.zemtak(line).exits(exit).err();
+    let told = err("list build/art.zemtak.json moth/[", 2);
+    assert!(told.starts_with("error: invalid glob\n") && told.matches("moth/[").count() == 1, "{told}");
+    let told = err("list build/art.zemtak.json fly/01 glow", 2);
+    assert!(told.contains("did you mean moth/fly/01?") && told.contains("did you mean lamp/glow?"), "{told}");
+    // An ending that promises another format than is written.
+    let told = err("clip render build/art.zemtak.json moth/fly -o walk.jpg", 2);
+    assert!(told.contains("walk.jpg: a file of the form apng ends in .png or .apng"), "{told}");
+    folder.zemtak("clip render build/art.zemtak.json moth/fly -o walk.GIF").exits(0);
+    // A time below 0 is no option.
+    let before = folder.zemtak("clip at build/art.zemtak.json moth/fly -5ms 5ms --speed 2 --json").exits(0).json();
+    assert_eq!(before["at"].as_array().map(Vec::len), Some(2), "{before}");
+}

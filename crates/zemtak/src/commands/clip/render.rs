@@ -49,6 +49,18 @@ pub enum Form {
     Strip,
 }
 
+/// Refuses a file name whose ending promises another format than is written.
+fn check_ending(request: &RenderRequest) -> Result<(), Failure> {
+    let endings: &[&str] = if request.form == Form::Gif { &["gif"] } else { &["png", "apng"] };
+    let ending = request.out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_lowercase();
+    if endings.contains(&ending.as_str()) {
+        return Ok(());
+    }
+    let why = format!("a file of the form {} ends in .{}", request.form.word(), endings.join(" or ."));
+    let help = "name the file .png, .apng or .gif, or choose another form with --as";
+    Err(Problem::usage("file name with another ending", &format::path(&request.out), why, help).into())
+}
+
 impl Keyword for Form {
     const ALL: &'static [(&'static str, &'static str, Self)] = &[
         ("apng", "animated PNG", Self::Apng),
@@ -94,6 +106,7 @@ pub struct Rendered {
 /// The clip cannot be played, its pages cannot be read, or the picture would be too large.
 pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let file = descriptor::open(&request.of.descriptor)?;
+    check_ending(request)?;
     output::check_atlas(&request.out, &request.of.descriptor, &file)?;
     let (clip, timeline) = played(file.atlas(), &request.of.clip)?;
     if request.speed.num() == 0 {
