@@ -4,6 +4,7 @@ use crate::context::Context;
 use crate::explain::Explained;
 use crate::failure::{Failure, Problem};
 use crate::former::{self, Drawn, Former};
+use crate::forms::Idents;
 use crate::load::{self, Loaded, Looked, Recipe};
 use crate::pages::{NotDrawn, PageFile, Put};
 use crate::plan::{Plan, Task, Without};
@@ -303,7 +304,8 @@ fn build(
         Output { file: page.drawn.file, hash: page.drawn.hash, page: true, waiting, changed }
     }));
     summary.descriptor = format::path(&options.out.join(&descriptor));
-    for (file, text) in texts(&atlas, descriptor, settings, templates)? {
+    let idents = plan.idents();
+    for (file, text) in texts(&atlas, descriptor, settings, templates, &idents)? {
         built.outputs.push(text_output(file, &text, options, context.store)?);
     }
     summary.also = settings.also.iter().map(|also| forms::file_name(also, name)).collect();
@@ -324,9 +326,10 @@ fn texts(
     descriptor: String,
     settings: &AtlasSettings,
     templates: &BTreeMap<PathBuf, String>,
+    idents: &Idents,
 ) -> Result<Vec<(String, String)>, Failure> {
     let own = atlas.to_text().map_err(|e| Failure::io(&descriptor, &e))?;
-    let forms = settings.also.iter().map(|also| forms::write(also, atlas, templates));
+    let forms = settings.also.iter().map(|also| forms::write(also, atlas, templates, idents));
     forms.chain([Ok((descriptor, own))]).collect()
 }
 
@@ -451,14 +454,14 @@ mod tests {
             .collect();
         let expected = [
             "a90129463bd71ca7 night.csv",
-            "f771ac93dd05e638 night.rs",
-            "f4d40d39f90e60d3 night.h",
+            "ead5459635ef061f night.rs",
+            "a186a29247ee42e5 night.h",
             "bbda2030e5df2ec0 night.zemtak.json",
             "dc0394c7615e2e45 night-half.csv",
-            "24e8e2776aeefddc night-half.rs",
-            "fbab8919891c68cc night-half.h",
+            "20bc960955a4deef night-half.rs",
+            "fa1b95588c6222b8 night-half.h",
             "5d1f7ca3e0e003bb night-half.zemtak.json",
         ];
-        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (1, 2, &expected.map(str::to_owned)[..]));
+        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (2, 2, &expected.map(str::to_owned)[..]));
     }
 }

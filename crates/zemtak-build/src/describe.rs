@@ -1,5 +1,6 @@
 //! The descriptor of a plan.
 
+use crate::forms::Idents;
 use crate::pages::PageFile;
 use crate::plan::Plan;
 use crate::settings::rule::{Overrides, Pace};
@@ -35,6 +36,12 @@ impl Plan<'_> {
         atlas.sprites = sprites.map(|(i, sprite)| (sprite.name.clone(), self.sprite(i))).collect();
         atlas.clips = self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(steps))).collect();
         atlas
+    }
+
+    /// The constants that rules give to sprites.
+    pub fn idents(&self) -> Idents {
+        let sprites = self.task.sprites.iter().zip(&self.overrides);
+        sprites.filter_map(|(sprite, overrides)| Some((sprite.name.clone(), overrides.ident.clone()?))).collect()
     }
 
     fn factor(&self) -> f64 {

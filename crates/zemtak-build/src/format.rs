@@ -4,12 +4,15 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use std::fmt::Write as _;
 use std::path::Path;
 
+/// Whether a character is for control, or a mark of writing direction.
+#[must_use]
+pub fn disturbs(c: char) -> bool {
+    c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+}
+
 /// A name with control characters and marks of writing direction escaped, so that it cannot disturb a terminal.
 #[must_use]
 pub fn name(text: &str) -> String {
-    let disturbs = |c: char| {
-        c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
-    };
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         if disturbs(c) {

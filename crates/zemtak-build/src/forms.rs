@@ -1,10 +1,16 @@
 //! The descriptor in other forms, written beside it: CSV, Rust source, a C header, and templates of the user's own.
 
+mod identifiers;
+
+pub use identifiers::{Idents, is_constant};
+
+use identifiers::{constants, identifier};
+
 use crate::failure::{Failure, Problem};
 use crate::settings::Also;
 use crate::{format, template};
 use minijinja::{Value, context, value::Serde};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{Atlas, Sprite};
 
@@ -13,7 +19,7 @@ const RUST: &str = include_str!("forms/rust.jinja");
 const C: &str = include_str!("forms/c.jinja");
 
 /// Changes whenever the same descriptor comes to another text in CSV, Rust or C.
-pub(crate) const VERSION: u32 = 1;
+pub(crate) const VERSION: u32 = 2;
 
 /// How templates' names end, which their results' names do not.
 const TEMPLATE_ENDS: [&str; 3] = [".jinja", ".jinja2", ".j2"];
@@ -37,12 +43,19 @@ pub fn file_name(also: &Also, atlas: &str) -> String {
 ///
 /// # Errors
 /// What is wrong with a template, and where.
-pub fn write(also: &Also, atlas: &Atlas, templates: &BTreeMap<PathBuf, String>) -> Result<(String, String), Failure> {
+pub fn write(
+    also: &Also,
+    atlas: &Atlas,
+    templates: &BTreeMap<PathBuf, String>,
+    idents: &Idents,
+) -> Result<(String, String), Failure> {
     let text = match also {
         Also::Csv => csv(atlas).map_err(|e| Failure::io("CSV", e.as_ref()))?,
-        Also::Rust => render("rust.jinja", RUST, atlas)?,
-        Also::C => render("c.jinja", C, atlas)?,
-        Also::Template(path) => render(&format::path(path), templates.get(path).map_or("", String::as_str), atlas)?,
+        Also::Rust => render("rust.jinja", RUST, atlas, idents)?,
+        Also::C => render("c.jinja", C, atlas, idents)?,
+        Also::Template(path) => {
+            render(&format::path(path), templates.get(path).map_or("", String::as_str), atlas, idents)?
+        }
     };
     Ok((file_name(also, &atlas.name), text))
 }
@@ -88,7 +101,7 @@ fn csv(atlas: &Atlas) -> Result<String, Box<dyn std::error::Error>> {
 
 /// A template with the whole descriptor as its data, and beside it `by_bytes`, the pairs of name and sprite sorted by the
 /// bytes of the names, and `constants`, the pairs of name and constant in the same order.
-fn render(name: &str, template: &str, atlas: &Atlas) -> Result<String, Failure> {
+fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<String, Failure> {
     let mut environment = template::environment().map_err(|e| Failure::io(name, &e))?;
     environment.add_filter("quoted", |text: &str| quoted(text));
     environment.add_filter("c_quoted", |text: &str| c_quoted(text));
@@ -98,8 +111,13 @@ fn render(name: &str, template: &str, atlas: &Atlas) -> Result<String, Failure> 
     });
     environment.add_filter("comment", |text: &str| format::name(text).replace("*/", "* /"));
     let by_bytes: BTreeMap<&str, &Sprite> = atlas.sprites.iter().map(|(name, s)| (name.as_str(), s)).collect();
+    let constants = if template.contains("constants") {
+        constants(&atlas.name, by_bytes.keys().copied(), idents)?
+    } else {
+        Vec::new()
+    };
     let data = context! {
-        constants => Value::from(Serde(constants(by_bytes.keys().copied()))),
+        constants => Value::from(Serde(constants)),
         by_bytes => Value::from(Serde(by_bytes.into_iter().collect::<Vec<_>>())),
         ..Value::from(Serde(atlas))
     };
@@ -114,25 +132,13 @@ fn render(name: &str, template: &str, atlas: &Atlas) -> Result<String, Failure> 
     })
 }
 
-/// Names with a constant for each, all different.
-fn constants<'n>(names: impl Iterator<Item = &'n str>) -> Vec<(&'n str, String)> {
-    let mut used = BTreeSet::new();
-    let mut constant = |name: &'n str| {
-        let base = identifier(name);
-        let numbered = (2..).map(|n| format!("{base}_{n}"));
-        let free = std::iter::once(base.clone()).chain(numbered).find(|c| used.insert(c.clone()));
-        (name, free.unwrap_or(base))
-    };
-    names.map(&mut constant).collect()
-}
-
 /// A text as a literal of Rust, JavaScript and most other languages.
 fn quoted(text: &str) -> String {
     let mut out = String::from("\"");
     for c in text.chars() {
         match c {
             '"' | '\\' => out.extend(['\\', c]),
-            c if c.is_control() => out.extend(c.escape_unicode()),
+            c if format::disturbs(c) => out.extend(c.escape_unicode()),
             c => out.push(c),
         }
     }
@@ -154,11 +160,4 @@ fn c_quoted(text: &str) -> String {
     }
     out.push('"');
     out
-}
-
-/// A text as the name of a constant: letters, digits and `_`, in capitals, not beginning with a digit.
-fn identifier(text: &str) -> String {
-    let plain = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_uppercase() } else { '_' };
-    let name: String = text.chars().map(plain).collect();
-    if name.starts_with(|c: char| c.is_ascii_digit()) || name.is_empty() { format!("_{name}") } else { name }
 }

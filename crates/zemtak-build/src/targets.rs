@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Problem};
 use crate::project::Project;
-use crate::settings::{AtlasSettings, Keys, Pattern, Places};
+use crate::settings::{Also, AtlasSettings, Keys, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
 use crate::{format, forms};
@@ -191,6 +191,11 @@ fn output_clashes(targets: &[Target]) -> Vec<Problem> {
             }
         }
     }
+    let mut headers: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for target in targets.iter().filter(|target| target.settings.also.contains(&Also::C)) {
+        headers.entry(target.name.replace('-', "_")).or_default().push(format!("the C header of {}", target.name));
+    }
+    of.extend(headers.into_iter().map(|(prefix, who)| (format!("{prefix}_... in C"), who)));
     let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
     let problem = |(file, who): (String, Vec<String>)| {
         let help = "leave one out, or rename the template or the atlas";

@@ -1,5 +1,6 @@
 //! The keys of an atlas and of its rules, read from a project file.
 
+use crate::forms::is_constant;
 use crate::settings::rule::{Membership, Overrides, Pace, Pivot, Rule};
 use crate::settings::{Also, Keys, Keyword, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
 use crate::toml_text::{Text, Value};
@@ -10,6 +11,20 @@ use zemtak_core::clip::Ratio;
 use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
 use zemtak_core::resample::Resample;
+
+/// The name of a constant.
+fn ident(text: &Text<'_>, value: &Value<'_>) -> Option<String> {
+    let name = text.string(value)?;
+    if is_constant(&name) {
+        return Some(name);
+    }
+    text.wrong(
+        "invalid value",
+        value.span(),
+        "expected a name in capitals such as \"MOTH_2\": A-Z, 0-9 and _, a letter first",
+    );
+    None
+}
 
 /// Reads an atlas or the defaults.
 pub fn atlas<'t>(text: &Text<'t>, value: &Value<'t>, of: &'static str) -> Keys {
@@ -88,6 +103,7 @@ fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
         points: table.read("points", |v| points(text, v)),
         stretch: table.read("stretch", |v| text.exactly(v, |v| text.whole(v, 0..u32::from(u16::MAX)))),
         tags: table.read("tags", |v| text.list(v, |v| text.string(v))),
+        ident: table.read("ident", |v| ident(text, v)),
         user: table.read("user", |v| Some(plain(v.get_ref()))),
         mode: table.read("mode", |v| text.word(v)),
         turn: table.read("turn", |v| text.truth(v)),

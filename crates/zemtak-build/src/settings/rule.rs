@@ -30,6 +30,8 @@ pub struct Overrides {
     pub stretch: Option<[u32; 4]>,
     /// Words of the project's own.
     pub tags: Option<Vec<String>>,
+    /// The constant of the sprite in Rust and C.
+    pub ident: Option<String>,
     /// Data of the project's own.
     pub user: Option<Value>,
     /// How long clips show a step.
@@ -102,6 +104,7 @@ impl Overrides {
             points: self.points.or(under.points),
             stretch: self.stretch.or(under.stretch),
             tags: self.tags.or(under.tags),
+            ident: self.ident.or(under.ident),
             user: self.user.or(under.user),
             pace: self.pace.or(under.pace),
             mode: self.mode.or(under.mode),

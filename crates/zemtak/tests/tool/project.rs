@@ -291,13 +291,13 @@ fn other_forms_compile_and_say_the_same_as_the_descriptor() {
     folder.write(
         "use.rs",
         "#[path = \"build/night.rs\"] #[allow(dead_code)] mod night;\nfn main() { let s = night::sprite(\"moth/fly/03\").unwrap();\n\
-         assert_eq!(night::SPRITES[night::MOTH_FLY_03], *s);\nprintln!(\"{} {} {}\", night::SPRITES.len(), s.rect[0], s.turned as u8); }",
+         assert_eq!(night::SPRITES[night::id::MOTH_FLY_03], *s);\nprintln!(\"{} {} {}\", night::SPRITES.len(), s.rect[0], s.turned as u8); }",
     );
     run(Command::new("rustc").args(["--edition", "2021", "use.rs", "-o", "use-rs"]).current_dir(folder.path(".")));
     folder.write(
         "use.c",
-        "#include \"build/night.h\"\n#include <stdio.h>\nint main(void) { const zemtak_sprite *s = &night_sprites[NIGHT_MOTH_FLY_03];\n\
-         printf(\"%d %u %d\\n\", (int)NIGHT_SPRITES, s->x, s->turned); return night_pages[0].width == 0; }",
+        "#include \"build/night.h\"\n#include <stdio.h>\nint main(void) { const zemtak_sprite *s = &night_sprites[night_MOTH_FLY_03];\n\
+         printf(\"%d %u %d\\n\", (int)night_sprite_count, s->x, s->turned); return night_pages[0].width == 0; }",
     );
     let expected = format!("{} {x} {turned}\n", sprites.len());
     assert_eq!(run(&mut Command::new(folder.path("use-rs"))), expected);
@@ -320,6 +320,52 @@ fn other_forms_compile_and_say_the_same_as_the_descriptor() {
     folder.write("names.txt.jinja", "fine\n{{ sprites.nobody.box }}\n");
     let error = folder.zemtak("pack").exits(2).err();
     assert!(error.contains("names.txt.jinja:2"), "{error}");
+}
+
+/// A sprite called `sprites` got the number of the count in C and did not compile in Rust, and headers of two atlases defined
+/// one constant.
+#[test]
+fn constants_of_any_names_and_of_two_atlases_stand_side_by_side() {
+    let folder = Folder::new();
+    for (i, name) in ["pages", "sprites", "one/x", "03", "self", "Fl\u{fc}gel"].into_iter().enumerate() {
+        folder.write(&format!("night/{name}.png"), png(&blob(9, 9 + u32::try_from(i).unwrap(), [1, 2, 3])));
+    }
+    folder.write("one/x.png", png(&blob(30, 9, [1, 2, 3])));
+    let project = "format = 1\n[defaults]\nalso = [\"c\", \"rust\"]\n[atlas.night]\nroot = \"night\"\n[atlas.night-one]\nroot = \"one\"\n";
+    folder.write("zemtak.toml", project);
+    folder.zemtak("pack").exits(0);
+    folder.write(
+        "use.c",
+        "#include \"build/night.h\"\n#include \"build/night-one.h\"\n#include <stdio.h>\nint main(void) {\n\
+         printf(\"%u %u %d\\n\", night_sprites[night_ONE_X].h, night_one_sprites[night_one_X].w,\n\
+         night_sprite_count == 6 && night_page_count == 1 && night_SPRITES < 6 && night_PAGES < 6);\n\
+         return night_sprites[0].x == night_one_sprites[0].h + night_pages[0].width + night_one_pages[0].width; }",
+    );
+    folder.write(
+        "use.rs",
+        "#[path = \"build/night.rs\"] #[allow(dead_code)] mod night;\nfn main() { use night::{SPRITES, id};\n\
+         for (at, name) in [(id::PAGES, \"pages\"), (id::SPRITES, \"sprites\"), (id::N03, \"03\"), (id::FLU00FCGEL, \"Fl\u{fc}gel\")] \n\
+         { assert_eq!(SPRITES[at].name, name); } }",
+    );
+    run(Command::new("rustc").args(["--edition", "2021", "use.rs", "-o", "use-rs"]).current_dir(folder.path(".")));
+    run(&mut Command::new(folder.path("use-rs")));
+    if cfg!(unix) {
+        run(Command::new("cc")
+            .args(["-std=c99", "-Wall", "-Wextra", "-Werror", "use.c", "-o", "use-c"])
+            .current_dir(folder.path(".")));
+        assert!(run(&mut Command::new(folder.path("use-c"))).ends_with(" 1\n"));
+    }
+    // What would move when another sprite comes is refused, until the project says what it is to be.
+    for name in ["a+b", "a-b"] {
+        folder.write(&format!("one/{name}.png"), png(&blob(30, 9, [1, 2, 3])));
+    }
+    let clash = folder.zemtak("pack").exits(2).err();
+    assert!(clash.contains("atlas night-one: a+b, a-b: in Rust and C each would be the constant A_B"), "{clash}");
+    let rule = "[[atlas.night-one.rule]]\nmatch = \"a+b\"\nident = \"A_PLUS_B\"\n";
+    folder.write("zemtak.toml", format!("{project}{rule}"));
+    folder.zemtak("pack").exits(0);
+    let header = String::from_utf8(folder.read("build/night-one.h")).unwrap();
+    assert!(header.contains("#define night_one_A_PLUS_B 0 /* a+b */\n#define night_one_A_B 1 /* a-b */"), "{header}");
 }
 
 fn run(command: &mut Command) -> String {
