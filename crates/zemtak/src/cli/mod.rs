@@ -185,7 +185,7 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak cut moth-sheet.png --cell 32x32 --names fly_{index} -o art/moth\n  \
         zemtak cut build/night.zemtak.json -o back")]
     Cut(CutArgs),
-    /// Draw a test texture that shows flipped, swapped, blurred or off-by-one sampling at a glance
+    /// Draw a test texture that shows sampling errors at a glance
     #[command(after_help = "Examples:\n  zemtak pattern 512x256 --kind cells\n  \
         zemtak pattern 100x60 --kind checker -o blur.png")]
     Pattern(PatternArgs),

@@ -157,3 +157,22 @@ fn times_findings_and_errors_are_told() {
     let short = folder.zemtak("clip render build/night.zemtak.json walk -o x.gif --speed 2").exits(0);
     assert!(short.err().contains("shown longer by many players"), "{}", short.err());
 }
+
+/// A number that stood for "never" was told as an end in nanoseconds.
+#[test]
+fn a_step_that_is_shown_for_ever_has_no_end() {
+    let folder = Folder::new();
+    (0..3).for_each(|i| folder.write(&format!("art/walk{i}.png"), png(&blob(9 + i, 9, [1, 2, 3]))));
+    folder.write(
+        "zemtak.toml",
+        "format = 1\n[atlas.night]\nroot = \"art\"\n[[atlas.night.rule]]\nmatch = \"*\"\nfps = 0\n",
+    );
+    folder.zemtak("pack").exits(0);
+    let table = folder.zemtak("clip table build/night.zemtak.json walk --json").exits(0).json();
+    assert_eq!(
+        table["turns"],
+        serde_json::json!([{"step": 0, "sprite": "walk0", "from_ns": 0, "to_ns": null, "events": []}])
+    );
+    let text = folder.zemtak("clip table build/night.zemtak.json walk").exits(0).out();
+    assert!(text.contains("0 ms  for ever  walk0"), "{text}");
+}

@@ -201,6 +201,7 @@ impl Report for Turns {
     fn json(&self) -> Value {
         let turn = |(_, step, from, to): (usize, usize, i64, i64)| {
             let shown = &self.clip.steps[step];
+            let to = (to < FOREVER).then_some(to);
             json!({ "step": step, "sprite": shown.sprite, "from_ns": from, "to_ns": to, "events": shown.events })
         };
         json!({
