@@ -11,6 +11,7 @@ use std::io::{self, Read};
 use std::path::{Component, Path, PathBuf};
 use unicode_normalization::UnicodeNormalization;
 use walkdir::WalkDir;
+use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::codec::Format;
 use zemtak_core::name::SpriteName;
 
@@ -127,6 +128,7 @@ pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
                 Ok(source) => found.files.push(source),
                 Err(problem) => found.problems.push(problem),
             },
+            Ok(_) if is_ours(&file.path) => {}
             Ok(_) => found.skipped += 1,
             Err(error) => found.problems.push(Problem::io(&format::path(&file.path), &error)),
         }
@@ -240,6 +242,12 @@ fn is_image(file: &Met) -> io::Result<bool> {
         return Ok(false);
     }
     Ok(known || Format::of(&start, None).is_some())
+}
+
+/// Whether a file is no image, but one of ours that may lie among the sources: nobody wonders that it is not packed.
+fn is_ours(path: &Path) -> bool {
+    let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
+    name == crate::project::FILE || name == crate::store::FILE || name.ends_with(FILE_SUFFIX)
 }
 
 fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {

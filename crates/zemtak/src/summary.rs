@@ -3,11 +3,15 @@
 use crate::explain;
 use comfy_table::{CellAlignment, Table};
 use serde_json::Value;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use zemtak_build::{Kept, State, Summary, format};
 
 /// Tells of a built atlas.
 pub struct SummaryReport<'a>(pub &'a Summary);
+
+/// What was told of files that were passed over: how many are no images, and how many pictures of earlier builds.
+pub type Told = BTreeSet<(usize, BTreeMap<String, usize>)>;
 
 fn kept_text(kept: Kept) -> String {
     let moved = format::count(kept.moved, "sprite", "sprites");
@@ -36,23 +40,38 @@ impl SummaryReport<'_> {
         let pages = format::count(self.0.pages.len(), "page", "pages");
         let what = match self.0.state {
             State::Unchanged => "unchanged, ",
-            State::OutOfDate => "out of date, to be ",
+            State::OutOfDate => "out of date, would be ",
             State::Built => "",
         };
         format!("{}: {what}{sprites} on {pages} -> {}", self.0.name, format::name(&self.0.descriptor))
     }
 
-    /// For people.
+    /// For people. What was passed over beside the sources is told once, though several atlases are made of one folder.
     #[must_use]
-    pub fn text(&self, verbose: bool) -> String {
+    pub fn text(&self, verbose: bool, told: &mut Told) -> String {
         let mut out = self.line() + "\n";
         if self.0.state == State::Built || verbose || self.0.why.is_some() {
             let _ = writeln!(out, "{}", self.page_table().trim_fmt());
             self.write_lines(&mut out, verbose);
+            if told.insert((self.0.skipped_files, self.0.own_pictures.clone())) {
+                self.write_sources(&mut out);
+            }
         } else if let Some(kept) = self.0.kept {
             let _ = writeln!(out, "  kept     {}", kept_text(kept));
         }
         out + &self.0.why.as_ref().map(explain::text).unwrap_or_default()
+    }
+
+    fn write_sources(&self, out: &mut String) {
+        for (folder, count) in &self.0.own_pictures {
+            let count = format::count(*count, "picture", "pictures");
+            let folder = if folder.is_empty() { "." } else { folder };
+            let _ = writeln!(out, "  passed   {count} of an earlier build in {} passed over", format::name(folder));
+        }
+        if self.0.skipped_files > 0 {
+            let count = format::count(self.0.skipped_files, "file is", "files are");
+            let _ = writeln!(out, "  skipped  {count} no image");
+        }
     }
 
     fn write_lines(&self, out: &mut String, verbose: bool) {
@@ -84,14 +103,6 @@ impl SummaryReport<'_> {
         for (kind, files) in &self.0.ignored {
             let count = format::count(files.len(), "file", "files");
             line("ignored", format!("{kind} in {count}: {}", format::some_of(files, most)));
-        }
-        for (folder, count) in &self.0.own_pictures {
-            let count = format::count(*count, "picture", "pictures");
-            let folder = if folder.is_empty() { "." } else { folder };
-            line("passed", format!("{count} of an earlier build in {} passed over", format::name(folder)));
-        }
-        if self.0.skipped_files > 0 {
-            line("skipped", format!("{} no image", format::count(self.0.skipped_files, "file is", "files are")));
         }
         if self.0.cut_short {
             line("layout", "cut short by Ctrl-C; the whole search may find a denser one".into());
