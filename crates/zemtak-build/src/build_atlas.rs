@@ -403,7 +403,12 @@ fn protect_sources(target: &Target, plan: &Plan<'_>, out: &Path, name: &str) -> 
     let hit = |path: &Path| path.canonicalize().is_ok_and(|path| targets.contains(&path));
     let problems = target.sources.files.iter().filter(|s| hit(&s.path)).map(|source| {
         let why = "a page would be written over it";
-        Problem::usage("a source file is where a result would go", &source.shown, why, "choose another --name or -o")
+        Problem::usage(
+            "a source file is where a result would go",
+            &source.shown,
+            why,
+            "choose another name for the atlas, or another output folder",
+        )
     });
     Failure::unless(problems.collect(), ())
 }

@@ -5,11 +5,15 @@ use crate::failure::Failure;
 use crate::observer::Observer;
 use crate::{format, write};
 use std::fs::{self, File, TryLockError};
+use std::io::Write as _;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 /// The file that is locked. It stays there; the lock goes with the process.
 pub const FILE: &str = ".zemtak-lock";
+
+/// A wait that is over sooner is not worth a word.
+const TOLD_AFTER: Duration = Duration::from_millis(500);
 
 /// How names of files begin and end that are not in their place yet.
 pub const PART: (&str, &str) = (".zemtak-", ".part");
@@ -40,27 +44,38 @@ pub(crate) fn take(folder: &Path, observer: &dyn Observer) -> Result<Lock, Failu
     let io = |error: &(dyn std::error::Error + 'static)| Failure::io(&format::path(folder), error);
     let made = (!folder.exists()).then(|| folder.to_owned());
     let path = folder.join(FILE);
-    let mut told = false;
+    let (since, mut told) = (Instant::now(), false);
     loop {
         write::make_folder(folder)?;
         let file = File::options().create(true).append(true).open(&path).map_err(|e| io(&e))?;
         match file.try_lock() {
             // The build before may have taken its folder away with the file.
             Ok(()) if same_file(&file, &path) => {
+                sign(&file);
                 sweep(folder);
                 return Ok(Lock { _file: file, made });
             }
             Ok(()) => {}
             Err(TryLockError::Error(error)) => return Err(io(&error)),
             Err(TryLockError::WouldBlock) => {
-                if !std::mem::replace(&mut told, true) {
-                    observer.waits_for(folder);
+                if since.elapsed() >= TOLD_AFTER && !std::mem::replace(&mut told, true) {
+                    observer.waits_for(folder, signature(&path));
                 }
                 std::thread::sleep(Duration::from_millis(20));
                 check(observer)?;
             }
         }
     }
+}
+
+/// Leaves the number of this process for whoever has to wait. It is only for a person, so that it may fail.
+fn sign(mut file: &File) {
+    let _ = file.set_len(0).and_then(|()| writeln!(file, "{}", std::process::id()));
+}
+
+/// The process that holds a folder, if it says so.
+fn signature(path: &Path) -> Option<u32> {
+    fs::read_to_string(path).ok()?.trim().parse().ok()
 }
 
 #[cfg(unix)]

@@ -41,9 +41,10 @@ pub trait Observer: Sync {
         let _ = phase;
     }
 
-    /// Another build is at work in the folder for results, and this one waits for it. Told once a wait.
-    fn waits_for(&self, folder: &Path) {
-        let _ = folder;
+    /// Another build is at work in the folder for results, and this one waits for it: that of a process, where it is known.
+    /// Told once a wait, after half a second.
+    fn waits_for(&self, folder: &Path, process: Option<u32>) {
+        let _ = (folder, process);
     }
 
     /// Whether to stop. Asked often; once it is true, the build ends with [`Cause::Interrupted`](crate::Cause::Interrupted)

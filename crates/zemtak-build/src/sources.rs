@@ -254,7 +254,7 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
     let shown = format::path(file.clean.strip_prefix(root).unwrap_or(&file.clean));
     let Ok(below) = file.clean.strip_prefix(root) else {
         let why = format!("it is not below the root {}", format::path(root));
-        let help = "give a --root that all paths lie below, or none";
+        let help = "give a root that all paths lie below, or none";
         return Err(Problem::usage("path outside the root", &format::path(&file.path), why, help));
     };
     let stem = below.with_extension("");

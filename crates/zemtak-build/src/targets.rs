@@ -76,7 +76,7 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     if let Some(only) = only.filter(|only| project.atlases.iter().all(|(name, _)| name != only)) {
         let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
         let why = format!("the project has {}", names.join(", "));
-        return Err(Problem::usage("unknown atlas", only, why, "give one of these to --name, or none").into());
+        return Err(Problem::usage("unknown atlas", only, why, "name one of these, or none for all").into());
     }
     // Several atlases may have one root, which is looked through once.
     let mut roots = BTreeMap::new();

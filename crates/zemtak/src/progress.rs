@@ -75,9 +75,10 @@ impl Observer for Watcher<'_> {
         }
     }
 
-    fn waits_for(&self, folder: &Path) {
+    fn waits_for(&self, folder: &Path, process: Option<u32>) {
         if !self.quiet {
-            eprintln!("waiting for another build in {}", format::name(&format::path(folder)));
+            let whose = process.map_or(String::new(), |process| format!(", process {process}"));
+            eprintln!("waiting for another build in {}{whose}", format::name(&format::path(folder)));
         }
     }
 

@@ -219,7 +219,7 @@ impl Plan<'_> {
     }
 
     pub(super) fn not_encoded(&self, page: usize, error: &EncodeError) -> Failure {
-        let help = "choose another page format, or smaller pages with --page-max";
+        let help = "choose another page format, or smaller pages with page.max";
         Problem::not_encoded(&self.page_title(page), error, help).into()
     }
 }

@@ -436,6 +436,30 @@ fn two_builds_at_once_wait_for_each_other() {
     folder.zemtak("verify build/night.zemtak.json --against art").exits(0);
 }
 
+/// A build that waited said nothing.
+#[test]
+fn a_build_that_waits_says_for_whom() {
+    let folder = project("[atlas.night]\n");
+    folder.zemtak("pack").exits(0);
+    let lock = fs::File::options().append(true).open(folder.path("build/.zemtak-lock")).unwrap();
+    let process = String::from_utf8(folder.read("build/.zemtak-lock")).unwrap().trim().parse::<u32>().unwrap();
+    lock.lock().unwrap();
+    let waiting = Command::new(env!("CARGO_BIN_EXE_zemtak"))
+        .args(["pack", "--fresh"])
+        .current_dir(folder.path("."))
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(1500));
+    drop(lock);
+    let output = waiting.wait_with_output().unwrap();
+    let told = String::from_utf8(output.stderr).unwrap();
+    assert!(
+        output.status.success() && told.contains(&format!("waiting for another build in build, process {process}")),
+        "{told}"
+    );
+}
+
 /// What is saved is packed within moments; broken files, folders and project files are told once and survived.
 #[cfg(unix)]
 #[test]
