@@ -11,7 +11,7 @@ use zemtak_build::{Kept, State, Summary, format};
 pub struct SummaryReport<'a>(pub &'a Summary);
 
 /// What was told of files that were passed over: how many are no images, and how many pictures of earlier builds.
-pub type Told = BTreeSet<(usize, BTreeMap<String, usize>)>;
+pub type PassedOver = BTreeSet<(usize, BTreeMap<String, usize>)>;
 
 fn kept_text(kept: Kept) -> String {
     let moved = format::count(kept.moved, "sprite", "sprites");
@@ -48,7 +48,7 @@ impl SummaryReport<'_> {
 
     /// For people. What was passed over beside the sources is told once, though several atlases are made of one folder.
     #[must_use]
-    pub fn text(&self, verbose: bool, told: &mut Told) -> String {
+    pub fn text(&self, verbose: bool, told: &mut PassedOver) -> String {
         let mut out = self.line() + "\n";
         if self.0.state == State::Built || verbose || self.0.why.is_some() {
             let _ = writeln!(out, "{}", self.page_table().trim_fmt());

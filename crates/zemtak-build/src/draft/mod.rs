@@ -183,7 +183,9 @@ impl Draft {
         give_names(&mut groups);
         let mut atlases: Vec<AtlasDraft> = groups.iter().map(|group| atlas(group, below)).collect();
         for unusable in &survey.unusable {
-            let name = unusable.shown.get(below..).unwrap_or_default();
+            // One beside the folder that holds all usable images is no source in the first place.
+            let below_root = unusable.shown.strip_prefix(root.as_str()).map(|name| name.trim_start_matches('/'));
+            let Some(name) = below_root else { continue };
             if let Some(atlas) = atlases.iter_mut().find(|atlas| atlas.takes(name)) {
                 atlas.leave_out(name, unusable);
             }

@@ -110,12 +110,12 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
     let mut survey = Survey { skipped: found.skipped, refused: found.problems, ..Survey::default() };
     let mut names = HashMap::new();
     for (source, picture) in found.files.iter().zip(looked) {
-        let picture = picture.unwrap_or_else(|| look(source)).and_then(|picture| {
-            match names.insert(sources::fold(source.name.as_str()), &source.shown) {
+        let Some(picture) = picture else { continue };
+        let picture =
+            picture.and_then(|picture| match names.insert(sources::fold(source.name.as_str()), &source.shown) {
                 Some(first) => Err(same_name(source, first)),
                 None => Ok(picture),
-            }
-        });
+            });
         match picture {
             Ok(picture) => survey.pictures.push(picture),
             Err(problem) => survey.unusable.push(Unusable { shown: source.shown.clone(), problem }),

@@ -66,7 +66,7 @@ impl Message {
 /// # Errors
 /// What is wrong with it, or the help that it asks for.
 pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Message> {
-    let words: Vec<OsString> = words.into_iter().map(negative_time).collect();
+    let words = negative_times(words.into_iter().collect());
     let json = words.iter().any(|w| w == "--json");
     let parsed = CommandLine::try_parse_from(words).map_err(|error| Message { error, json })?;
     Ok(Invocation {
@@ -76,13 +76,20 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
     })
 }
 
-/// A time below 0 with a unit, such as `-5ms`, which the parser would take for options: in plain milliseconds it takes it.
-fn negative_time(word: OsString) -> OsString {
-    let time = word.to_str().filter(|text| text.starts_with('-') && text.ends_with(|c: char| c.is_ascii_lowercase()));
-    match time.and_then(|text| crate::values::time(text).ok()) {
-        Some(ns) => format!("-{}.{:06}", ns.unsigned_abs() / 1_000_000, ns.unsigned_abs() % 1_000_000).into(),
-        None => word,
+/// Puts times of `clip at` that are below 0, such as `-5ms`, into plain milliseconds: with their unit the parser takes them
+/// for options.
+fn negative_times(mut words: Vec<OsString>) -> Vec<OsString> {
+    let asks = words.windows(2).position(|pair| pair[0] == "clip" && pair[1] == "at");
+    for at in asks.map_or(words.len(), |asks| asks + 2)..words.len() {
+        let is_time = |text: &&str| text.starts_with('-') && text.ends_with(|c: char| c.is_ascii_lowercase());
+        // What follows an option is its value, and no time.
+        let is_value = words[at - 1].to_str().is_some_and(|before| before.starts_with("--"));
+        let time = words[at].to_str().filter(is_time).and_then(|text| crate::values::time(text).ok());
+        if let Some(ns) = time.filter(|_| !is_value) {
+            words[at] = format!("-{}.{:06}", ns.unsigned_abs() / 1_000_000, ns.unsigned_abs() % 1_000_000).into();
+        }
     }
+    words
 }
 
 /// Packs loose sprites into texture pages and answers everything between a packed page and the screen.

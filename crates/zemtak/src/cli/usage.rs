@@ -50,7 +50,7 @@ pub fn failure(error: &clap::Error) -> Failure {
             };
             ("conflicting options", one, why)
         }
-        ErrorKind::MissingSubcommand => ("missing command", "zemtak".into(), "it needs to know what to do".into()),
+        ErrorKind::MissingSubcommand => ("missing command", "zemtak".into(), "expected one of its commands".into()),
         _ => ("invalid command line", of(ContextKind::InvalidArg), first_line(error)),
     };
     Problem::usage(what, &place, why, HELP).into()

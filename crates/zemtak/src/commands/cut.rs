@@ -142,6 +142,12 @@ fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Re
         }
     }
     Failure::unless(problems, ())?;
+    if !request.dry_run {
+        atlas
+            .sprites
+            .keys()
+            .try_for_each(|name| output::check_atlas(&target(request, name.as_str()), &request.sheet, &file))?;
+    }
     if atlas.pages.iter().any(|page| page.alpha == Alpha::Premultiplied) {
         cut.warnings.push("the pages are premultiplied: where alpha is low, colours come back rounded".into());
     }
@@ -282,9 +288,14 @@ fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
     Failure::unless(problems, ())
 }
 
+/// Where a sprite goes.
+fn target(request: &CutRequest, name: &str) -> PathBuf {
+    request.out.join(format!("{name}.png"))
+}
+
 /// Writes all sprites, each whole; none if one cannot be.
 fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), Failure> {
-    let target = |piece: &Piece| request.out.join(format!("{}.png", piece.name));
+    let target = |piece: &Piece| target(request, &piece.name);
     let encode = |piece: &Piece| {
         console.interrupt.check()?;
         let encoded = encode_png(&piece.pixels, PngEffort::Balanced);

@@ -3,7 +3,7 @@
 use crate::console::Console;
 use crate::exit::Exit;
 use crate::report::Report;
-use crate::summary::{SummaryReport, Told};
+use crate::summary::{PassedOver, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
 use zemtak_build::{Failure, PackRequest, Packed, State, Summary};
@@ -59,7 +59,7 @@ impl PackReport {
 impl Report for PackReport {
     fn text(&self, verbose: bool) -> String {
         let Packed { atlases, seconds, spent, .. } = &self.packed;
-        let mut told = Told::new();
+        let mut told = PassedOver::new();
         let mut out: String = atlases.iter().map(|s| SummaryReport(s).text(verbose, &mut told)).collect();
         if atlases.len() > 1 || self.check {
             let built = atlases.iter().filter(|s| s.state != State::Unchanged).count();

@@ -249,4 +249,8 @@ fn names_are_told_once_with_those_that_are_near() {
     // A time below 0 is no option.
     let before = folder.zemtak("clip at build/art.zemtak.json moth/fly -5ms 5ms --speed 2 --json").exits(0).json();
     assert_eq!(before["at"].as_array().map(Vec::len), Some(2), "{before}");
+    let told = err("clip at build/art.zemtak.json moth/fly 5ms --speed -5s", 2);
+    assert!(told.contains("--speed <FACTOR>: '-5s' is neither a number"), "{told}");
+    let told = err("quad build/art.zemtak.json lamp/glow --angle -5s", 2);
+    assert!(told.contains("--angle <DEGREES>: '-5s' is not a finite number"), "{told}");
 }

@@ -109,14 +109,16 @@ fn what_it_writes_packs_whatever_lies_there() {
     (0..9).for_each(|i| folder.write(&format!("art/hero/walk{i}.png"), hard(i)));
     folder.write("art/hero/[old].png", "no image at all");
     folder.write("art/hero/walk0.bmp", hard(1));
+    folder.write("notes/sketch.png", "broken too");
     folder.write("art/Hero/walk1.png", hard(2));
     folder
         .write("art/banner.png", png(&Pixels::from_rgba(Size::new(20_000, 1), [9, 9, 9, 255].repeat(20_000)).unwrap()));
     let run = folder.zemtak("new --json").exits(0).json();
     let warnings = run["warnings"].as_array().unwrap();
-    assert_eq!(warnings.len(), 4, "{run}");
+    assert_eq!(warnings.len(), 5, "{run}");
     assert!(warnings.iter().all(|warning| warning.as_str().unwrap().starts_with("left out: ")), "{run}");
     let text = String::from_utf8(folder.read("zemtak.toml")).unwrap();
+    assert!(!text.contains("notes/"), "it lies beside the folder of all sources\n{text}");
     assert!(text.contains("# Left out: hero/[old].png: named like PNG, but not an image"), "{text}");
     assert!(text.contains("\"hero/[[]old[]].png\""), "{text}");
     let built = folder.zemtak("pack --json").exits(0).json();

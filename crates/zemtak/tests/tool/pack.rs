@@ -226,6 +226,8 @@ fn no_output_replaces_what_was_read_by_whatever_path_it_is_named() {
     for line in [
         "quad build/art.zemtak.json moth --as buffer -o build/../build/art.zemtak.json",
         "cut link/moth.png --cell 9x9 --names moth -o art --replace",
+        // A sprite that is called like the page it lies on.
+        "cut build/art.zemtak.json -o build --replace",
     ] {
         let run = folder.zemtak(line).exits(2);
         assert!(run.err().contains("the output would overwrite an input"), "{line}\n{}", run.err());
