@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Problem};
 use crate::project::Project;
-use crate::settings::{Also, AtlasSettings, Keys, Pattern, Places};
+use crate::settings::{Also, AtlasSettings, Keys, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
 use crate::{format, forms};
@@ -87,10 +87,7 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
         }
     }
     problems.dedup();
-    problems.extend(name_clashes(&all.targets));
-    if problems.is_empty() {
-        problems.extend(output_clashes(&all.targets));
-    }
+    problems.extend(output_clashes(&all.targets));
     if only.is_none() && problems.is_empty() {
         let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
         let named: HashSet<&str> = leaves.map(Pattern::as_str).collect();
@@ -179,44 +176,35 @@ fn idle_globs(atlas: &str, keys: &Keys, found: &FoundSources, warnings: &mut Vec
     tell("leave", keys.leave.as_ref());
 }
 
-/// Files that would be written twice: what else an atlas has written, beside its descriptor.
+/// What an atlas is called, at its own size and at its others, and in whose words.
+fn names_of(target: &Target) -> impl Iterator<Item = (String, String)> {
+    let own = (target.name.clone(), format!("atlas {}", target.name));
+    let other = |size: &OtherSize| {
+        let who = format!("atlas {} with the suffix {}", target.name, size.suffix);
+        (format!("{}{}", target.name, size.suffix), who)
+    };
+    std::iter::once(own).chain(target.settings.sizes.iter().map(other))
+}
+
+/// Files that two atlases, or one twice, would write, and C headers that define the same.
 fn output_clashes(targets: &[Target]) -> Vec<Problem> {
-    let mut of: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    let mut outputs: BTreeMap<String, Vec<String>> = BTreeMap::new();
     for target in targets {
-        let sizes = target.settings.sizes.iter().map(|size| format!("{}{}", target.name, size.suffix));
-        for name in std::iter::once(target.name.clone()).chain(sizes) {
-            of.entry(format!("{name}{FILE_SUFFIX}")).or_default().push(format!("the descriptor of {name}"));
+        for (name, who) in names_of(target) {
+            outputs.entry(format!("{name}{FILE_SUFFIX}")).or_default().push(format!("the descriptor of {who}"));
             for also in &target.settings.also {
-                of.entry(forms::file_name(also, &name)).or_default().push(format!("{also} of {name}"));
+                outputs.entry(forms::file_name(also, &name)).or_default().push(format!("{also} of {who}"));
+                if *also == Also::C {
+                    let prefix = format!("{}_... in C", name.replace('-', "_"));
+                    outputs.entry(prefix).or_default().push(format!("the header of {who}"));
+                }
             }
         }
     }
-    let mut headers: BTreeMap<String, Vec<String>> = BTreeMap::new();
-    for target in targets.iter().filter(|target| target.settings.also.contains(&Also::C)) {
-        headers.entry(target.name.replace('-', "_")).or_default().push(format!("the C header of {}", target.name));
-    }
-    of.extend(headers.into_iter().map(|(prefix, who)| (format!("{prefix}_... in C"), who)));
-    let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
-    let problem = |(file, who): (String, Vec<String>)| {
-        let help = "leave one out, or rename the template or the atlas";
-        Problem::usage("two outputs share a file name", &file, who.join(" and "), help)
-    };
-    clashing.map(problem).collect()
-}
-
-/// Two atlases that would write one descriptor.
-fn name_clashes(targets: &[Target]) -> Vec<Problem> {
-    let mut of: BTreeMap<String, Vec<String>> = BTreeMap::new();
-    for target in targets {
-        of.entry(target.name.clone()).or_default().push(format!("atlas {}", target.name));
-        for size in &target.settings.sizes {
-            let what = format!("atlas {} with the suffix {}", target.name, size.suffix);
-            of.entry(format!("{}{}", target.name, size.suffix)).or_default().push(what);
-        }
-    }
-    let clashing = of.into_iter().filter(|(_, who)| who.len() > 1);
-    let problem = |(name, who): (String, Vec<String>)| {
-        Problem::usage("two atlases share a name", &name, who.join(", "), "choose another suffix or name")
+    let clashing = outputs.into_iter().filter(|(_, who)| who.len() > 1);
+    let problem = |(output, who): (String, Vec<String>)| {
+        let help = "leave one out, or choose another name for the atlas, the size or the template";
+        Problem::usage("two outputs share a name", &output, who.join(" and "), help)
     };
     clashing.map(problem).collect()
 }

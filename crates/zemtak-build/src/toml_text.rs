@@ -2,7 +2,7 @@
 
 use crate::failure::{Failure, Problem};
 use crate::format;
-use crate::settings::{Keyword, ours};
+use crate::settings::{Keyword, our_word_for};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -219,7 +219,7 @@ impl<'v, 't> Table<'v, 't> {
     /// Tells keys that nobody asked for. Gives where those stand that were.
     pub fn end(self) -> BTreeMap<&'static str, String> {
         for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
-            let near = match (format::nearest(key, self.known.iter().copied()), ours(key)) {
+            let near = match (format::nearest(key, self.known.iter().copied()), our_word_for(key)) {
                 (_, Some(ours)) => format!("here that is {ours}"),
                 (Some(near), None) => format!("did you mean '{near}'?"),
                 (None, None) => format!("it can be {}", self.known.join(", ")),

@@ -5,10 +5,11 @@ mod clips;
 mod survey;
 mod together;
 
-use survey::{LARGEST_PAGE, Picture, RING, Survey, Unusable, survey};
+use survey::{LARGEST_PAGE, Picture, Survey, Unusable, survey};
 
 use crate::failure::{Failure, Problem};
 use crate::observer::Observer;
+use crate::settings::Keys;
 use crate::{format, project, sources, template, write};
 use minijinja::value::Serde;
 use serde::Serialize;
@@ -17,6 +18,7 @@ use std::path::{Path, PathBuf};
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::geometry::Size;
 use zemtak_core::glob;
+use zemtak_core::layout::Spacing;
 use zemtak_core::style::Style;
 
 const TEMPLATE: &str = include_str!("project.toml.jinja");
@@ -36,11 +38,13 @@ const USUAL_SIDE: u32 = 2048;
 /// Sides that many devices still take.
 const WIDE_SIDES: [u32; 3] = [4096, 8192, LARGEST_PAGE];
 
-/// Two empty pixels between cells and a ring of one on both sides.
-const AROUND: u32 = 4;
-
 /// Where results go, unless something else is there already.
 const OUT: [&str; 3] = ["build", "packed", "zemtak-build"];
+
+/// What lies between and round boxes unless a project says otherwise, as these do not.
+fn spacing() -> Spacing {
+    Keys::default().settle().spacing
+}
 
 /// A new project file for a folder of images, not written yet.
 #[derive(Debug, Clone)]
@@ -357,12 +361,14 @@ fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
     let boxes = || pictures.iter().flat_map(|picture| &picture.boxes).map(|shown| shown.size);
     let largest = boxes().fold(Size::default(), |most, size| Size::new(most.w.max(size.w), most.h.max(size.h)));
     let side = largest.w.max(largest.h);
-    let needed = side + 2 * RING;
+    let needed = side + 2 * spacing().extrude;
     let wide = WIDE_SIDES.into_iter().find(|wide| *wide >= needed).filter(|_| needed > USUAL_SIDE);
     if let Some(wide) = wide {
         why.push(format!("The largest is {largest} pixels, so pages may be up to {wide} a side."));
     }
-    let area: u64 = boxes().map(|size| size.area() + u64::from((size.w + size.h) * AROUND)).sum();
+    // A gutter, and a ring on both sides.
+    let around = spacing().gutter + 2 * spacing().extrude;
+    let area: u64 = boxes().map(|size| size.area() + u64::from((size.w + size.h) * around)).sum();
     let page = wide.unwrap_or(USUAL_SIDE);
     let pages = usize::try_from(area.div_ceil(u64::from(page).pow(2))).unwrap_or(usize::MAX);
     let clips = clips::of(&pictures, below);

@@ -1,5 +1,6 @@
 //! What is there: every image with what decides about atlases and filters.
 
+use super::spacing;
 use crate::context::check;
 use crate::failure::{Failure, Problem};
 use crate::observer::{Observer, Phase, Progress};
@@ -15,9 +16,8 @@ use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::style::{Style, Traits};
 
-/// The longest side of a texture that devices take, and the ring round a box.
+/// The longest side of a texture that devices take.
 pub const LARGEST_PAGE: u32 = 16_384;
-pub const RING: u32 = 1;
 
 /// An image that can be used.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -132,7 +132,7 @@ fn same_name(source: &Source, first: &str) -> Problem {
 
 /// Why an image fits on no page that devices take.
 fn too_large(picture: &Picture) -> Option<Problem> {
-    let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * RING);
+    let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * spacing().extrude);
     let why = format!("{largest} pixels are more than the {most} a side that fit on the largest page devices take");
     let problem = || Problem::bad_input("image too large for any page", &picture.shown, why, "make it smaller");
     (largest.w.max(largest.h) > most).then(problem)

@@ -1,10 +1,11 @@
 //! Whether the steps of every clip can be kept on one page: found out by a layout, not guessed.
 
 use super::clips::Sequence;
+use super::spacing;
 use super::survey::{FrameBox, Picture};
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Item, LayoutRequest, PagePolicy, Spacing, lay_out};
+use zemtak_core::layout::{Item, LayoutRequest, PagePolicy, lay_out};
 
 /// What one clip, or several that share a box, need on a page.
 struct Together<'a> {
@@ -38,8 +39,6 @@ fn joined(clips: Vec<Together<'_>>) -> Vec<Together<'_>> {
 
 fn fits(boxes: &BTreeSet<FrameBox>, page: Size) -> bool {
     let items: Vec<Item> = boxes.iter().map(|shown| Item { group: Some(0), ..Item::new(shown.size) }).collect();
-    // As an atlas has it unless its project says otherwise.
-    let spacing = Spacing { gutter: 2, extrude: 1, ..Spacing::default() };
     let policy = PagePolicy { max: page, ..PagePolicy::default() };
-    lay_out(&LayoutRequest::new(&items, spacing, &policy)).is_ok()
+    lay_out(&LayoutRequest::new(&items, spacing(), &policy)).is_ok()
 }

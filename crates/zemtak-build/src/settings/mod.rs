@@ -12,7 +12,7 @@ mod trade_words;
 pub use keywords::{Keyword, PageNames, Together};
 pub use page_format::PageFormat;
 pub use pattern::{Expression, Pattern};
-pub use trade_words::ours;
+pub use trade_words::our_word_for;
 
 use rule::{Rule, Rules};
 use serde::Serialize;

@@ -21,7 +21,7 @@ const WORDS: [(&[&str], &str); 15] = [
 
 /// What a word of the trade is called here.
 #[must_use]
-pub fn ours(word: &str) -> Option<&'static str> {
+pub fn our_word_for(word: &str) -> Option<&'static str> {
     let plain: String = word.chars().filter(|c| !matches!(c, '-' | '_')).flat_map(char::to_lowercase).collect();
     WORDS.iter().find(|(theirs, _)| theirs.contains(&plain.as_str())).map(|(_, ours)| *ours)
 }

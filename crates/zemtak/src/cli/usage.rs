@@ -3,7 +3,7 @@
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 use std::error::Error;
 use std::num::ParseIntError;
-use zemtak_build::settings::ours;
+use zemtak_build::settings::our_word_for;
 use zemtak_build::{Failure, Problem};
 
 const HELP: &str = "add --help to the command to see what it takes";
@@ -69,7 +69,7 @@ fn unknown_option(error: &clap::Error) -> (&'static str, String, String) {
     let option = error.get(ContextKind::InvalidArg).map(words).unwrap_or_default();
     let name = option.trim_start_matches('-').split('=').next().unwrap_or_default();
     let suggested = error.get(ContextKind::SuggestedArg).map(words).unwrap_or_default();
-    let why = match ours(name) {
+    let why = match our_word_for(name) {
         Some(ours) => format!("here that is {ours}; as an option with '-' in the place of '_' and '.'"),
         None => format!("there is no such option{}", near(&suggested)),
     };

@@ -208,16 +208,27 @@ fn two_outputs_of_one_name_are_refused_before_anything_is_written() {
         folder.write(template, "x");
     }
     for (options, told) in [
-        ("--also template:t/csv.jinja --also csv", "art.csv: template:t/csv.jinja of art and csv of art"),
+        ("--also template:t/csv.jinja --also csv", "art.csv: template:t/csv.jinja of atlas art and csv of atlas art"),
         (
             "--also template:t/zemtak.json.jinja",
-            "art.zemtak.json: the descriptor of art and template:t/zemtak.json.jinja of art",
+            "art.zemtak.json: the descriptor of atlas art and template:t/zemtak.json.jinja of atlas art",
         ),
     ] {
         let run = folder.zemtak(&format!("pack art {options}")).exits(2);
-        assert!(run.err().contains(&format!("two outputs share a file name\n  {told}")), "{}", run.err());
+        assert!(run.err().contains(&format!("two outputs share a name\n  {told}")), "{}", run.err());
         assert!(!folder.exists("build"));
     }
+    // Another size that meets another atlas, and two headers that would define the same.
+    let atlas = |name: &str| format!("[atlas.{name}]\nroot = \"art\"\n");
+    let sizes = "sizes = [{ suffix = \"-half\", factor = 0.5 }]\n";
+    folder.write("zemtak.toml", format!("format = 1\n{}{sizes}{}", atlas("night"), atlas("night-half")));
+    let told = folder.zemtak("pack").exits(2).err();
+    let who = "the descriptor of atlas night with the suffix -half and the descriptor of atlas night-half";
+    assert!(told.contains(&format!("night-half.zemtak.json: {who}")), "{told}");
+    let both = [atlas("a-b"), atlas("a_b")].concat();
+    folder.write("zemtak.toml", format!("format = 1\n[defaults]\nalso = [\"c\"]\n{both}"));
+    let told = folder.zemtak("pack").exits(2).err();
+    assert!(told.contains("a_b_... in C: the header of atlas a-b and the header of atlas a_b"), "{told}");
 }
 
 /// `atlas:name` could not be told from the sprite `atlas:name` of another atlas.
