@@ -111,6 +111,7 @@ fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<
     });
     environment.add_filter("comment", |text: &str| format::name(text).replace("*/", "* /"));
     let by_bytes: BTreeMap<&str, &Sprite> = atlas.sprites.iter().map(|(name, s)| (name.as_str(), s)).collect();
+    // Names that would share a constant are wrong only where constants are written.
     let constants = if template.contains("constants") {
         constants(&atlas.name, by_bytes.keys().copied(), idents)?
     } else {

@@ -28,7 +28,7 @@ pub struct Assignment {
 ///
 /// What precedes the number is the clip's key, and without its last separator the clip's name; where that would give
 /// two clips one name, both keep their separator. Sprites whose whole name is a number make a clip named as the atlas.
-/// Sprites in `told` are steps of the clip that is assigned, even where it is the only one, and of no other.
+/// Sprites in `assigned` are steps of the clip given there, even where they are its only step, and of no other clip.
 #[must_use]
 pub fn find(names: &BTreeSet<SpriteName>, atlas: &str, assigned: &BTreeMap<SpriteName, Assignment>) -> FoundClips {
     let mut by_key: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
