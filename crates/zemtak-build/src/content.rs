@@ -6,6 +6,10 @@ use std::fs::{File, Metadata};
 use std::io::{self, Read};
 use std::path::Path;
 use std::time::{Duration, SystemTime};
+use zemtak_core::codec::Mark;
+
+/// Changes with what is remembered of a file.
+const RECORD_VERSION: u32 = 1;
 
 /// The largest file that is read, in bytes.
 const FILE_BYTES: u64 = 1 << 30;
@@ -78,11 +82,19 @@ pub struct Content {
     pub hash: Hash,
 }
 
+impl Content {
+    /// Whether it is a picture that a build or another command drew, and so never a sprite.
+    #[must_use]
+    pub fn is_result(&self) -> bool {
+        Mark::of(&self.bytes).is_some_and(Mark::is_result)
+    }
+}
+
 /// What a look at a file gives.
 #[derive(Debug)]
 pub enum Looked {
-    /// The hash of its content, known from before.
-    Known(Hash),
+    /// The hash of its content and whether that [is a result](Content::is_result), known from before.
+    Known(Hash, bool),
     /// The content, as it had to be read.
     Read(Content),
 }
@@ -94,7 +106,7 @@ pub enum Looked {
 pub fn look(path: &Path, store: &dyn Store) -> io::Result<Looked> {
     let stamp = Stamp::of(&std::fs::metadata(path)?);
     match stamp.and_then(|stamp| known(&store.get(&key(path)?)?, stamp)) {
-        Some(hash) => Ok(Looked::Known(hash)),
+        Some((hash, is_result)) => Ok(Looked::Known(hash, is_result)),
         None => read(path, store).map(Looked::Read),
     }
 }
@@ -105,7 +117,7 @@ pub fn look(path: &Path, store: &dyn Store) -> io::Result<Looked> {
 /// Where it cannot be read.
 pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
     look(path, store).map(|looked| match looked {
-        Looked::Known(hash) | Looked::Read(Content { hash, .. }) => hash,
+        Looked::Known(hash, _) | Looked::Read(Content { hash, .. }) => hash,
     })
 }
 
@@ -123,22 +135,24 @@ pub fn read(path: &Path, store: &dyn Store) -> io::Result<Content> {
     }
     let mut bytes = Vec::new();
     file.take(FILE_BYTES).read_to_end(&mut bytes)?;
-    let hash = store::hash(&bytes);
+    let content = Content { hash: store::hash(&bytes), bytes };
     // Looked at before reading: what is written meanwhile changes the stamp.
     if let (Some(stamp), Some(key)) = (Stamp::of(&meta).filter(|s| s.rested(now)), key(path)) {
         let mut value = stamp.to_bytes();
-        value.extend_from_slice(&hash);
+        value.extend_from_slice(&content.hash);
+        value.push(u8::from(content.is_result()));
         store.put(key, value);
     }
-    Ok(Content { bytes, hash })
+    Ok(content)
 }
 
 fn key(path: &Path) -> Option<Hash> {
     let path = std::path::absolute(path).ok()?;
-    Some(Key::new("file", &[]).bytes(path.as_os_str().as_encoded_bytes()).finish())
+    Some(Key::new("file", &[RECORD_VERSION]).bytes(path.as_os_str().as_encoded_bytes()).finish())
 }
 
-fn known(value: &[u8], stamp: Stamp) -> Option<Hash> {
-    let (there, hash) = value.split_at_checked(Stamp::BYTES)?;
-    (there == stamp.to_bytes()).then(|| hash.try_into().ok())?
+fn known(value: &[u8], stamp: Stamp) -> Option<(Hash, bool)> {
+    let (there, rest) = value.split_at_checked(Stamp::BYTES)?;
+    let (hash, is_result) = rest.split_first_chunk::<32>()?;
+    (there == stamp.to_bytes()).then_some((*hash, is_result == [1]))
 }

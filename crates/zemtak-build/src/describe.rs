@@ -13,7 +13,7 @@ use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
 
 /// Changes whenever the same plan comes to another descriptor.
-pub(crate) const VERSION: u32 = 2;
+pub(crate) const VERSION: u32 = 3;
 
 impl Plan<'_> {
     /// The descriptor for these pages.

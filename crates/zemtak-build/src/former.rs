@@ -162,7 +162,7 @@ impl Page {
         let decode_part = || {
             let file = match self.drawn.bands.is_empty() {
                 true => self.bytes(context)?.to_vec(),
-                false => join_png_bands(size, &[self.band(part, context)?]),
+                false => join_png_bands(size, None, &[self.band(part, context)?]),
             };
             let extension = self.path.extension().and_then(|e| e.to_str());
             let decoded = context.timings.time(Stage::Decode, || decode(&file, extension, &Limits::default()));

@@ -19,7 +19,7 @@ const RUST: &str = include_str!("forms/rust.jinja");
 const C: &str = include_str!("forms/c.jinja");
 
 /// Changes whenever the same descriptor comes to another text in CSV, Rust or C.
-pub(crate) const VERSION: u32 = 2;
+pub(crate) const VERSION: u32 = 3;
 
 /// How templates' names end, which their results' names do not.
 const TEMPLATE_ENDS: [&str; 3] = [".jinja", ".jinja2", ".j2"];
@@ -38,6 +38,31 @@ pub fn file_name(also: &Also, atlas: &str) -> String {
         }
     }
 }
+
+/// How the first line of C and Rust begins, after the comment does.
+const MARK: &str = "Zemtak: atlas ";
+
+/// Whether a file that begins so is a form that this tool wrote. Of templates' results that cannot be told.
+#[must_use]
+pub fn is_form(head: &[u8]) -> bool {
+    let line = head.split(|&b| b == b'\n').next().unwrap_or_default();
+    let text = line.strip_prefix(b"/* ").or_else(|| line.strip_prefix(b"// ")).unwrap_or_default();
+    text.starts_with(MARK.as_bytes()) || line.starts_with(CSV_HEAD.join(",").as_bytes())
+}
+
+/// The build that the first line of a form names.
+#[must_use]
+pub(crate) fn build_of(form: &[u8]) -> Option<String> {
+    let line = String::from_utf8_lossy(form.split(|&b| b == b'\n').next()?).into_owned();
+    let (_, rest) = line.split_once(", build ")?;
+    Some(rest.split('.').next()?.to_owned())
+}
+
+/// The columns of the CSV.
+const CSV_HEAD: [&str; 20] = [
+    "sprite", "page", "x", "y", "w", "h", "turned", "canvas_w", "canvas_h", "inset_x", "inset_y", "pivot_x", "pivot_y",
+    "u0", "v0", "u1", "v1", "file", "page_w", "page_h",
+];
 
 /// The file's name and its text.
 ///
@@ -62,12 +87,8 @@ pub fn write(
 
 /// One line a sprite, with a head line. docs/forms.md lists the columns.
 fn csv(atlas: &Atlas) -> Result<String, Box<dyn std::error::Error>> {
-    const HEAD: [&str; 20] = [
-        "sprite", "page", "x", "y", "w", "h", "turned", "canvas_w", "canvas_h", "inset_x", "inset_y", "pivot_x",
-        "pivot_y", "u0", "v0", "u1", "v1", "file", "page_w", "page_h",
-    ];
     let mut writer = csv::Writer::from_writer(Vec::new());
-    writer.write_record(HEAD)?;
+    writer.write_record(CSV_HEAD)?;
     for (name, s) in &atlas.sprites {
         let page = &atlas.pages[s.page];
         let [u0, v0, u1, v1] = s.uv.0;

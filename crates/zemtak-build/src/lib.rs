@@ -28,6 +28,7 @@
 
 mod against;
 mod build_atlas;
+mod companions;
 mod content;
 mod context;
 mod describe;
@@ -38,9 +39,11 @@ pub mod format;
 mod former;
 pub mod forms;
 mod inputs;
+mod inventory;
 mod load;
 mod lock;
 mod observer;
+pub mod ownership;
 mod pack;
 mod pages;
 mod place;
@@ -61,6 +64,7 @@ mod watch;
 pub mod write;
 
 pub use against::{Comparison, Difference, compare_with_sources};
+pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};
 pub use failure::{Cause, Failure, Problem};

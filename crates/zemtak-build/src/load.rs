@@ -6,6 +6,7 @@ use crate::failure::{Failure, Problem};
 use crate::format;
 use crate::former::{Former, hash_of};
 use crate::observer::Phase;
+use crate::settings::AtlasSettings;
 use crate::settings::rule::Rules;
 use crate::sources::Source;
 use crate::store::{self, Hash, Key};
@@ -96,7 +97,12 @@ pub struct Recipe<'a> {
     pub rules: &'a Rules,
 }
 
-impl Recipe<'_> {
+impl<'a> Recipe<'a> {
+    /// That of an atlas.
+    pub fn of(settings: &'a AtlasSettings) -> Self {
+        Self { treatment: settings.treatment, rules: &settings.rules }
+    }
+
     /// The treatment of an image. One that repeats is stored whole, since its page's edges are its own.
     fn for_image(&self, name: &SpriteName) -> Treatment {
         let repeats = self.rules.repeats(name) || self.rules.repeats(&frame_name(name, 0));
@@ -109,6 +115,8 @@ impl Recipe<'_> {
 pub struct Looked {
     /// The hash.
     pub hash: Hash,
+    /// Whether it is a picture that a build drew.
+    pub is_result: bool,
     /// The bytes, until somebody takes them.
     bytes: Mutex<Option<Vec<u8>>>,
 }
@@ -122,8 +130,11 @@ pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<L
         let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.store));
         let looked = looked.map_err(|e| Problem::io(&source.shown, &e))?;
         Ok(match looked {
-            content::Looked::Known(hash) => Looked { hash, bytes: Mutex::default() },
-            content::Looked::Read(Content { bytes, hash }) => Looked { hash, bytes: Mutex::new(Some(bytes)) },
+            content::Looked::Known(hash, is_result) => Looked { hash, is_result, bytes: Mutex::default() },
+            content::Looked::Read(content) => {
+                let is_result = content.is_result();
+                Looked { hash: content.hash, is_result, bytes: Mutex::new(Some(content.bytes)) }
+            }
         })
     };
     let looked = sources.par_iter().map(look).collect();
@@ -148,7 +159,7 @@ impl Looked {
 /// # Errors
 /// All files that cannot be read or decoded.
 pub fn load<'a>(
-    sources: &'a [Source],
+    sources: &[&'a Source],
     contents: &[Looked],
     recipes: &[Recipe<'_>],
     context: Context<'_>,
@@ -157,7 +168,7 @@ pub fn load<'a>(
     let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
         .par_iter()
         .zip(contents)
-        .map(|(source, content)| {
+        .map(|(&source, content)| {
             let images = if context.cancelled() { Ok(Vec::new()) } else { images(source, content, recipes, context) };
             progress.advance();
             images
@@ -332,8 +343,20 @@ fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {
 /// # Errors
 /// The file cannot be read, or is no image that can be used.
 pub fn decode_source(source: &Source) -> Result<DecodedFrames, Problem> {
-    let content = content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&source.shown, &error))?;
-    decode_content(source, &content)
+    decode_content(source, &read_source(source)?)
+}
+
+/// Reads and decodes all frames of an image, unless it is a picture that a build or another command drew.
+///
+/// # Errors
+/// As [`decode_source`].
+pub fn decode_sprite(source: &Source) -> Result<Option<DecodedFrames>, Problem> {
+    let content = read_source(source)?;
+    if content.is_result() { Ok(None) } else { decode_content(source, &content).map(Some) }
+}
+
+fn read_source(source: &Source) -> Result<Content, Problem> {
+    content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&source.shown, &error))
 }
 
 fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, Problem> {

@@ -1,18 +1,20 @@
 //! A whole build: all atlases of a request, each as far as it is out of date.
 
-use crate::build_atlas::{BuiltAtlas, Options, begin, finish};
+use crate::build_atlas::{BuiltAtlas, Options, Output, begin, finish};
 use crate::context::Context;
 use crate::failure::{Cause, Failure};
 use crate::inputs::Inputs;
 use crate::observer::Observer;
+use crate::ownership::Ownership;
 use crate::pages::NotDrawn;
 use crate::project::Project;
 use crate::request::{OutputFile, PackRequest, Packed};
 use crate::store::{FileStore, Store};
 use crate::targets::{self, Target, Targets};
 use crate::timings::{Stage, Timings};
+use crate::warning::Warning;
 use crate::{format, lock, place};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
@@ -34,18 +36,25 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
     let options = Options { out, check: request.check, keep: request.keep, explain: request.explain };
     let mut lock = if request.check { None } else { Some(lock::take(out, observer)?) };
     let any_built = AtomicBool::new(false);
-    let run = Run { targets: &targets.targets, options, timings: &timings, observer, any_built };
+    let run = Run {
+        targets: &targets.targets,
+        inputs: &inputs,
+        force: request.force,
+        options,
+        timings: &timings,
+        observer,
+        any_built,
+    };
     let built = run.build_and_place(request.fresh);
     if built.is_err() {
         lock.iter_mut().for_each(lock::Lock::give_up);
     }
-    let built = built?;
-    let file =
-        |of: &crate::build_atlas::Output| OutputFile { path: out.join(&of.file), hash: of.hash, changed: of.changed };
+    let (built, left) = built?;
+    let file = |of: &Output| OutputFile { path: out.join(&of.file), hash: of.hash, changed: of.changed };
     let files = built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
     Ok(Packed {
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
-        warnings: targets.warnings,
+        warnings: targets.warnings.into_iter().chain(left).collect(),
         files,
         inputs,
         seconds: started.elapsed().as_secs_f64(),
@@ -71,6 +80,9 @@ fn targets(request: &PackRequest) -> Result<(Inputs, Targets), Failure> {
 /// A build under way.
 struct Run<'a> {
     targets: &'a [Target],
+    inputs: &'a Inputs,
+    /// Whether files that are not ours may be replaced.
+    force: bool,
     options: Options<'a>,
     timings: &'a Timings,
     observer: &'a dyn Observer,
@@ -80,7 +92,7 @@ struct Run<'a> {
 
 impl Run<'_> {
     /// Builds, and puts the files in place unless this is only a check.
-    fn build_and_place(&self, fresh: bool) -> Result<Vec<BuiltAtlas>, Failure> {
+    fn build_and_place(&self, fresh: bool) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
         let out = self.options.out;
         let store = if fresh { FileStore::empty(out) } else { FileStore::open(out) };
         let (store, built) = match self.build(&store) {
@@ -97,10 +109,25 @@ impl Run<'_> {
             let _ = store.save();
         }
         let built = built.map_err(|error| failed(error, out))?;
+        self.check_ownership(&built, &store)?;
         if self.options.check {
-            return Ok(built);
+            return Ok((built, None));
         }
         self.timings.time(Stage::Write, || place::place(out, built, &store, self.observer))
+    }
+
+    /// Refuses to write over files that are not ours.
+    fn check_ownership(&self, built: &[BuiltAtlas], store: &FileStore) -> Result<(), Failure> {
+        let changed: Vec<&Output> = built.iter().flat_map(|atlas| &atlas.outputs).filter(|o| o.changed).collect();
+        if changed.is_empty() {
+            return Ok(());
+        }
+        let sources = self.targets.iter().flat_map(|target| target.sources.files.iter().map(|s| s.path.clone()));
+        let templates = self.targets.iter().flat_map(Target::templates);
+        let inputs: Vec<PathBuf> = sources.chain(templates).chain(self.inputs.files.iter().cloned()).collect();
+        let out = self.options.out;
+        let ownership = Ownership { out, ours: &place::ours(out, store), inputs: &inputs, force: self.force };
+        ownership.check(changed.into_iter().map(|output| (output.file.as_str(), output.kind.result())))
     }
 
     /// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid

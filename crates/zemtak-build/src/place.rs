@@ -1,85 +1,91 @@
 //! Files take their names: all of a build together, once everything has succeeded.
 
-use crate::build_atlas::{BuiltAtlas, Output};
+use crate::build_atlas::{BuiltAtlas, Output, OutputKind};
+use crate::content;
 use crate::context::check;
 use crate::failure::Failure;
+use crate::format;
+use crate::inventory::{self, Written};
 use crate::observer::Observer;
-use crate::store::{self, FileStore, Hash, Key, Store};
-use crate::{content, format};
-use serde::Deserialize;
-use std::collections::BTreeMap;
+use crate::store::{FileStore, Hash, Key, Store};
+use crate::warning::Warning;
 use std::path::Path;
-use zemtak_core::atlas::{FILE_SUFFIX, Page, page_path_is_safe};
+use zemtak_core::atlas::FILE_SUFFIX;
 
-/// Page files by name, with the hash of what was written there.
-type Pages = BTreeMap<String, Hash>;
+/// Under which key a store notes the files that builds wrote into its folder.
+fn key() -> Hash {
+    Key::new("wrote", &[]).finish()
+}
 
-/// Renames all files into place, pages first, each descriptor after its pages; then removes pages of ours that no
-/// descriptor names any more.
+/// The files of ours in a folder: those that descriptors there name, and those that the store has noted.
+pub(crate) fn ours(out: &Path, store: &dyn Store) -> Written {
+    let noted = store.get(&key()).and_then(|bytes| serde_json::from_slice(&bytes).ok());
+    let mut ours: Written = noted.unwrap_or_default();
+    ours.extend(inventory::named(out));
+    ours
+}
+
+/// Renames all files into place, pages first, each descriptor after its pages; then removes files of ours that no
+/// descriptor names any more. One that was changed since stays, and a warning tells of it.
 pub(crate) fn place(
     out: &Path,
     mut made: Vec<BuiltAtlas>,
     store: &FileStore,
     observer: &dyn Observer,
-) -> Result<Vec<BuiltAtlas>, Failure> {
-    let key = Key::new("wrote", &[]).finish();
-    let wrote: Pages = store.get(&key).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
+) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
     let outputs = || made.iter().flat_map(|m| &m.outputs);
-    let new: Pages = outputs().filter(|o| o.page).map(|o| (o.file.clone(), o.hash)).collect();
-    let remember = |pages: &Pages| store.put(key, serde_json::to_vec(pages).unwrap_or_default());
-    let changes = outputs().any(|o| o.waiting.is_some()) || wrote.keys().any(|file| !new.contains_key(file));
-    let mut old = wrote;
+    let new: Written =
+        outputs().filter(|o| o.kind != OutputKind::Descriptor).map(|o| (o.file.clone(), o.hash)).collect();
+    let remember = |files: &Written| store.put(key(), serde_json::to_vec(files).unwrap_or_default());
+    let old = ours(out, store);
+    let changes = outputs().any(|o| o.waiting.is_some()) || old.keys().any(|file| !new.contains_key(file));
+    let mut left = Vec::new();
+    let mut there = old;
     if changes {
-        old.extend(named_pages(out));
         check(observer)?;
         // Noted before it is done: should this build be killed, the next one knows which files are ours.
-        let mut all = old.clone();
+        let mut all = there.clone();
         all.extend(new.clone());
         remember(&all);
         store.save()?;
         let waiting = |made: &mut Vec<BuiltAtlas>, page: bool| -> Vec<_> {
-            let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| o.page == page);
+            let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == page);
             outputs.filter_map(|o: &mut Output| o.waiting.take()).collect()
         };
         for file in waiting(&mut made, true).into_iter().chain(waiting(&mut made, false)) {
             file.commit()?;
         }
-        old = remove_old(out, old, store)?;
+        there = remove_old(out, there, store, &mut left)?;
     }
-    old.extend(new);
-    remember(&old);
+    there.extend(new);
+    remember(&there);
     made.iter().for_each(|m| m.remember(store));
     store.save()?;
-    Ok(made)
+    let left = (!left.is_empty()).then_some(Warning::LeftBehind { files: left });
+    Ok((made, left))
 }
 
-/// Removes pages that no descriptor names, if they are byte for byte what we wrote. Gives those that others name.
-fn remove_old(out: &Path, old: Pages, store: &FileStore) -> Result<Pages, Failure> {
-    let named = named_pages(out);
-    let (named, unnamed): (Pages, Pages) = old.into_iter().partition(|(file, _)| named.contains_key(file));
-    for (file, hash) in unnamed {
-        let path = out.join(&file);
-        if content::hash(&path, store).is_ok_and(|there| there == hash) {
-            std::fs::remove_file(&path).map_err(|e| Failure::io(&format::path(&path), &e))?;
+/// Removes files that no descriptor names, if they are byte for byte what we wrote; the others go into `left`. Gives those
+/// that are named.
+fn remove_old(out: &Path, mut old: Written, store: &FileStore, left: &mut Vec<String>) -> Result<Written, Failure> {
+    loop {
+        let named = inventory::named(out);
+        let unnamed: Written;
+        (old, unnamed) = old.into_iter().partition(|(file, _)| named.contains_key(file));
+        // With a descriptor go the files that it named.
+        let mut again = false;
+        for (file, hash) in unnamed {
+            let path = out.join(&file);
+            let Ok(there) = content::hash(&path, store) else { continue };
+            if there == hash {
+                std::fs::remove_file(&path).map_err(|e| Failure::io(&format::path(&path), &e))?;
+                again |= file.ends_with(FILE_SUFFIX);
+            } else {
+                left.push(file);
+            }
+        }
+        if !again {
+            return Ok(old);
         }
     }
-    Ok(named)
-}
-
-/// The pages that descriptors in a folder name, with their hashes.
-fn named_pages(folder: &Path) -> Pages {
-    #[derive(Deserialize)]
-    struct Named {
-        pages: Vec<Page>,
-    }
-    let mut pages = Pages::new();
-    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
-        if entry.file_name().to_str().is_some_and(|name| name.ends_with(FILE_SUFFIX)) {
-            let text = std::fs::read(entry.path()).unwrap_or_default();
-            let named = serde_json::from_slice(&text).map_or_else(|_| Vec::new(), |named: Named| named.pages);
-            let safe = named.into_iter().filter(|page| page_path_is_safe(&page.file));
-            pages.extend(safe.filter_map(|page| Some((page.file.clone(), store::of_written(&page.hash)?))));
-        }
-    }
-    pages
 }

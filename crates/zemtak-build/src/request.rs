@@ -18,7 +18,7 @@ use std::path::PathBuf;
 /// # fn main() -> Result<(), Box<dyn std::error::Error>> {
 /// # let here = tempfile::tempdir()?;
 /// # let pixels = zemtak_core::pixels::Pixels::transparent(zemtak_core::geometry::Size::new(8, 8)).unwrap();
-/// # let png = zemtak_core::codec::encoded_png(&pixels, zemtak_core::codec::PngEffort::Fast)?.prove()?;
+/// # let png = zemtak_core::codec::encoded_png(&pixels, zemtak_core::codec::PngEffort::Fast, None)?.prove()?;
 /// # std::fs::create_dir(here.path().join("art"))?;
 /// # std::fs::write(here.path().join("art/moth.png"), png)?;
 /// # std::env::set_current_dir(here.path())?;
@@ -51,6 +51,8 @@ pub struct PackRequest {
     pub fresh: bool,
     /// Keep boxes where they are if they can stay. Off by default.
     pub keep: bool,
+    /// Replace files that no build wrote where results go. Off by default: then they are an error.
+    pub force: bool,
 }
 
 impl PackRequest {

@@ -29,6 +29,17 @@ pub struct Target {
     pub folder: PathBuf,
 }
 
+impl Target {
+    /// The paths of its templates.
+    pub fn templates(&self) -> impl Iterator<Item = PathBuf> {
+        let path = |also: &Also| match also {
+            Also::Template(path) => Some(self.folder.join(path)),
+            _ => None,
+        };
+        self.settings.also.iter().filter_map(path)
+    }
+}
+
 /// The atlases of a run.
 #[derive(Debug, Default)]
 pub struct Targets {

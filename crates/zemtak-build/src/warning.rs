@@ -69,6 +69,11 @@ pub enum Warning {
         /// Its canvas.
         size: Size,
     },
+    /// Files of a former build that this one no longer writes, left since they were changed.
+    LeftBehind {
+        /// Their names in the folder for results.
+        files: Vec<String>,
+    },
 }
 
 impl fmt::Display for Warning {
@@ -100,6 +105,11 @@ impl fmt::Display for Warning {
             Self::WideBands { sprite, size: Size { w, h } } => {
                 let sprite = format::name(sprite);
                 write!(f, "{sprite}: its stretch bands are wider than its {w} x {h} pixels and were cut")
+            }
+            Self::LeftBehind { files } => {
+                let count = format::count(files.len(), "file", "files");
+                let files = format::first_of(files);
+                write!(f, "{count} of an earlier build changed since and stayed: {files}; delete what you do not need")
             }
             Self::OddRepeat { sprite, size } => {
                 let sprite = format::name(sprite);

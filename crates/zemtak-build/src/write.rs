@@ -2,8 +2,8 @@
 
 use crate::failure::Failure;
 use crate::format;
-use std::fs;
-use std::io::{self, Write};
+use std::fs::{self, File};
+use std::io::{self, BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
 use tempfile::{Builder, NamedTempFile};
 
@@ -56,6 +56,28 @@ pub fn prepare_with(
 }
 
 impl PendingFile {
+    /// Whether the same bytes stand in its place already.
+    #[must_use]
+    pub fn is_in_place(&self) -> bool {
+        let same = || -> io::Result<bool> {
+            let (new, old) = (File::open(self.temporary.path())?, File::open(&self.target)?);
+            if new.metadata()?.len() != old.metadata()?.len() {
+                return Ok(false);
+            }
+            let (mut new, mut old) = (BufReader::new(new), BufReader::new(old));
+            loop {
+                let (a, b) = (new.fill_buf()?, old.fill_buf()?);
+                let length = a.len().min(b.len());
+                if length == 0 || a[..length] != b[..length] {
+                    return Ok(a.is_empty() && b.is_empty());
+                }
+                new.consume(length);
+                old.consume(length);
+            }
+        };
+        same().unwrap_or(false)
+    }
+
     /// Puts the file in its place in one step; what was there before is replaced.
     ///
     /// # Errors

@@ -6,8 +6,12 @@ use image::{DynamicImage, ImageFormat, RgbaImage};
 use png::Encoder;
 use std::collections::BTreeSet;
 use std::io::Cursor;
-use zemtak_core::codec::{DecodeError, Ignored, Limits, decode, decode_frames};
+use zemtak_core::codec::{
+    DecodeError, Ignored, Limits, Mark, PngEffort, TimedPicture, decode, decode_frames, encode_apng, encode_gif,
+    encode_marked_png, encode_png,
+};
 use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
 
 /// An Exif block with one entry: the orientation.
 fn exif(orientation: u16, big: bool) -> Vec<u8> {
@@ -183,4 +187,37 @@ fn a_picture_is_refused_by_its_header_before_memory_is_taken() {
         }
         assert!(decode(&bytes, extension, &Limits { side: 40, pixels: 1200 }).is_ok(), "{format:?}");
     }
+}
+
+/// A picture of somebody else may have a text chunk of that name too.
+#[test]
+fn marked_pictures_are_known_again_and_no_others() {
+    let picture = Pixels::transparent(Size::new(3, 2)).unwrap();
+    for mark in [Mark::Page, Mark::Clip, Mark::Pattern, Mark::Rehearsal] {
+        for effort in [PngEffort::Fast, PngEffort::Balanced, PngEffort::Small] {
+            let file = encode_marked_png(&picture, effort, mark).unwrap();
+            assert_eq!(Mark::of(&file), Some(mark));
+            // The text chunk's data, as an independent decoder reads it.
+            let reader = png::Decoder::new(std::io::Cursor::new(&file)).read_info().unwrap();
+            let texts = &reader.info().uncompressed_latin1_text;
+            assert_eq!((texts[0].keyword.as_str(), texts[0].text.as_str()), ("Software", mark.text()));
+            let mut foreign = file.clone();
+            foreign[file.windows(6).position(|w| w == b"Zemtak").unwrap()] = b'Y';
+            assert_eq!(Mark::of(&foreign), None);
+        }
+    }
+    let moment = TimedPicture { pixels: &picture, seconds: [1, 10] };
+    for file in [encode_apng(&[moment, moment], 0).unwrap(), encode_gif(&[(&picture, 5)], false).unwrap()] {
+        assert_eq!(Mark::of(&file), Some(Mark::Clip));
+    }
+    // With the block that says how often it plays before the comment.
+    assert_eq!(Mark::of(&encode_gif(&[(&picture, 5)], true).unwrap()), Some(Mark::Clip));
+    let plain = encode_png(&picture, PngEffort::Balanced).unwrap();
+    for cut in 0..plain.len() {
+        assert_eq!(Mark::of(&plain[..cut]), None);
+    }
+    let mut bare = Vec::new();
+    let still = image::Frame::new(RgbaImage::new(1, 1));
+    image::codecs::gif::GifEncoder::new(&mut bare).encode_frame(still).unwrap();
+    assert_eq!(Mark::of(&bare), None);
 }

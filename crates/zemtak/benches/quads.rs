@@ -33,6 +33,7 @@ fn main() {
         in_order: false,
         form: quad::Form::Buffer,
         out: Some(at("quads.bin")),
+        force: true,
     };
     let (mut floors, mut batches) = (Vec::new(), Vec::new());
     for _ in 0..RUNS {

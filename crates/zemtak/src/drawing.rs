@@ -3,7 +3,7 @@
 use ab_glyph::{Font, FontRef, Outline, OutlineCurve, PxScale, ScaleFont};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Transform};
 use zemtak_build::{Failure, Problem};
-use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::codec::{EncodeError, Mark, PngEffort, encode_marked_png};
 use zemtak_core::geometry::{self, Size};
 use zemtak_core::pixels::Pixels;
 
@@ -85,16 +85,15 @@ impl Drawing {
         ends.into_iter().find(|end| self.width(end, size) <= room).unwrap_or_default()
     }
 
-    /// The picture as a PNG.
+    /// The picture as a PNG with a mark.
     ///
     /// # Errors
     /// It cannot be encoded.
-    pub fn to_png(&self, what: &str) -> Result<Vec<u8>, Failure> {
+    pub fn to_png(&self, mark: Mark, what: &str) -> Result<Vec<u8>, Failure> {
         let size = Size::new(self.picture.width(), self.picture.height());
         // All of it is opaque, so that there is no alpha to take out of the colours.
         let pixels = Pixels::from_rgba(size, self.picture.data().to_vec());
-        let encoded =
-            pixels.ok_or(zemtak_core::codec::EncodeError::Empty).and_then(|p| encode_png(&p, PngEffort::Balanced));
+        let encoded = pixels.ok_or(EncodeError::Empty).and_then(|p| encode_marked_png(&p, PngEffort::Balanced, mark));
         encoded.map_err(|error| Problem::not_encoded(what, &error, "please report this").into())
     }
 }

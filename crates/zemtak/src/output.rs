@@ -1,14 +1,43 @@
-//! Where a command may write: never over what it reads.
+//! Where a command may write: never over what it reads, and only over what such a command wrote before.
 
 use std::path::Path;
+use zemtak_build::ownership::{ResultKind, may_replace};
 use zemtak_build::{Failure, Problem, format};
 use zemtak_runtime::AtlasFile;
 
-/// Refuses an output that is one of the files that this command reads, by whatever path they are named.
+/// The help of `--force` says the same for all commands.
+pub const FORCE: &str = "Replace the file even if zemtak did not write it";
+
+/// Refuses an output that is one of the files that this command reads, by whatever path they are named; and one that is
+/// there already and no result of this kind, unless that is forced.
+///
+/// # Errors
+/// The file would be lost, or cannot be read.
+pub fn check<'p>(
+    out: &Path,
+    kind: ResultKind,
+    force: bool,
+    inputs: impl IntoIterator<Item = &'p Path>,
+) -> Result<(), Failure> {
+    check_input(out, inputs)?;
+    if force || may_replace(out, kind).map_err(|error| Problem::io(&format::path(out), &error))? {
+        return Ok(());
+    }
+    Err(stranger(out).into())
+}
+
+/// A file that is there and would be lost.
+#[must_use]
+pub fn stranger(out: &Path) -> Problem {
+    let why = "it is there already, and was not written by zemtak";
+    Problem::usage("a file would be overwritten", &format::path(out), why, "name another file, or say --force")
+}
+
+/// Refuses an output that is one of the files that this command reads.
 ///
 /// # Errors
 /// It is one of them.
-pub fn check<'p>(out: &Path, inputs: impl IntoIterator<Item = &'p Path>) -> Result<(), Failure> {
+pub fn check_input<'p>(out: &Path, inputs: impl IntoIterator<Item = &'p Path>) -> Result<(), Failure> {
     let Ok(real) = out.canonicalize() else { return Ok(()) };
     match inputs.into_iter().find(|input| input.canonicalize().is_ok_and(|input| input == real)) {
         Some(input) => {
@@ -20,11 +49,9 @@ pub fn check<'p>(out: &Path, inputs: impl IntoIterator<Item = &'p Path>) -> Resu
     }
 }
 
-/// The same for what is made of an atlas: its descriptor and its pages are inputs.
-///
-/// # Errors
-/// It is one of them.
-pub fn check_atlas(out: &Path, descriptor: &Path, atlas: &AtlasFile) -> Result<(), Failure> {
-    let pages: Vec<_> = (0..atlas.atlas().pages.len()).filter_map(|page| atlas.page_path(page).ok()).collect();
-    check(out, pages.iter().map(std::path::PathBuf::as_path).chain([descriptor]))
+/// The files of an atlas: its descriptor and its pages.
+#[must_use]
+pub fn files_of(descriptor: &Path, atlas: &AtlasFile) -> Vec<std::path::PathBuf> {
+    let pages = (0..atlas.atlas().pages.len()).filter_map(|page| atlas.page_path(page).ok());
+    pages.chain([descriptor.to_owned()]).collect()
 }

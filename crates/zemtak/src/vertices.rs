@@ -1,5 +1,6 @@
 //! Vertex buffers: quads page by page, written to a file without keeping them in memory.
 
+use crate::output;
 use std::io::{self, BufWriter, Seek, Write};
 use std::path::Path;
 use tempfile::{SpooledTempFile, spooled_tempfile};
@@ -102,11 +103,12 @@ impl Vertices {
         Ok(())
     }
 
-    /// Writes the file: all vertices page by page, then the indices.
+    /// Writes the file: all vertices page by page, then the indices. It has no room for a mark, so another file of that
+    /// name is only replaced by force.
     ///
     /// # Errors
-    /// It cannot be written.
-    pub fn finish(mut self, target: &Path) -> Result<Laid, Failure> {
+    /// It cannot be written, or would take the place of another file.
+    pub fn finish(mut self, target: &Path, force: bool) -> Result<Laid, Failure> {
         let draws = if self.in_order { std::mem::take(&mut self.draws) } else { self.page_by_page() };
         let vertices = self.quads * 4;
         let laid = Laid {
@@ -116,7 +118,11 @@ impl Vertices {
             draws,
             binds_as_listed: self.binds_as_listed,
         };
-        write::prepare_with(target, |file| self.copy_to(file))?.commit()?;
+        let file = write::prepare_with(target, |file| self.copy_to(file))?;
+        if !force && target.exists() && !file.is_in_place() {
+            return Err(output::stranger(target).into());
+        }
+        file.commit()?;
         Ok(laid)
     }
 

@@ -58,6 +58,8 @@ pub struct NewProject {
     pub atlases: Vec<AtlasDraft>,
     /// How many images were looked at and can be used.
     pub images: usize,
+    /// How many pictures of earlier builds were passed over.
+    pub own_pictures: usize,
     /// What is wrong with images that the project leaves out.
     pub left_out: Vec<Problem>,
     /// What is wrong besides, and has to be mended before a build.
@@ -88,8 +90,8 @@ impl NewProject {
         let draft = Draft::of(&survey, &name, out);
         let text = draft.text()?;
         let left_out = survey.unusable.into_iter().map(|unusable| unusable.problem).collect();
-        let (images, refused) = (survey.pictures.len(), survey.refused);
-        Ok(Self { file, text, atlases: draft.atlases, images, left_out, refused })
+        let (images, own_pictures, refused) = (survey.pictures.len(), survey.own, survey.refused);
+        Ok(Self { file, text, atlases: draft.atlases, images, own_pictures, left_out, refused })
     }
 
     /// Writes the file.

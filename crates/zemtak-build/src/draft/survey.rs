@@ -83,6 +83,8 @@ pub struct Survey {
     pub refused: Vec<Problem>,
     /// Files that are no images.
     pub skipped: usize,
+    /// Pictures that a build or another command drew.
+    pub own: usize,
 }
 
 /// Looks at every image below a folder but those in `leave_out`.
@@ -107,10 +109,14 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
         })
         .collect();
     check(observer)?;
-    let mut survey = Survey { skipped: found.skipped, refused: found.problems, ..Survey::default() };
+    let own = found.own.values().sum();
+    let mut survey = Survey { skipped: found.skipped, refused: found.problems, own, ..Survey::default() };
     let mut names = HashMap::new();
     for (source, picture) in found.files.iter().zip(looked) {
-        let Some(picture) = picture else { continue };
+        let Some(picture) = picture.and_then(Result::transpose) else {
+            survey.own += 1;
+            continue;
+        };
         let picture =
             picture.and_then(|picture| match names.insert(sources::fold(source.name.as_str()), &source.shown) {
                 Some(first) => Err(same_name(source, first)),
@@ -138,8 +144,9 @@ fn too_large(picture: &Picture) -> Option<Problem> {
     (largest.w.max(largest.h) > most).then(problem)
 }
 
-fn look(source: &Source) -> Result<Picture, Problem> {
-    let DecodedFrames { frames, .. } = load::decode_source(source)?;
+/// An image; nothing if a build or another command drew it.
+fn look(source: &Source) -> Result<Option<Picture>, Problem> {
+    let Some(DecodedFrames { frames, .. }) = load::decode_sprite(source)? else { return Ok(None) };
     let first = &frames[0].pixels;
     let picture = Picture {
         name: source.name.clone(),
@@ -149,5 +156,5 @@ fn look(source: &Source) -> Result<Picture, Problem> {
         opaque: first.as_bytes().chunks_exact(4).all(|pixel| pixel[3] == 255),
         style: Traits::of(first).style(),
     };
-    too_large(&picture).map_or(Ok(picture), Err)
+    too_large(&picture).map_or(Ok(Some(picture)), Err)
 }

@@ -13,7 +13,7 @@ use crate::timings::Stage;
 use rayon::prelude::*;
 use std::ops::Range;
 use zemtak_core::codec::{
-    Band, EncodeError, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
+    Band, EncodeError, Mark, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
 };
 use zemtak_core::compose::{COMPOSE_VERSION, Composer};
 use zemtak_core::geometry::Size;
@@ -57,7 +57,7 @@ impl Plan<'_> {
             .collect();
         context.check()?;
         let bands = bands.into_iter().collect::<Result<Vec<Band>, Failure>>()?;
-        let file = context.timings.time(Stage::Encode, || join_png_bands(size, &bands));
+        let file = context.timings.time(Stage::Encode, || join_png_bands(size, Some(Mark::Page), &bands));
         if drawing.fresh {
             drawing.prove(&file, size, &ranges).map_err(|error| self.not_encoded(page, &error))?;
         }

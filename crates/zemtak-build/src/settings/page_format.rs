@@ -2,7 +2,7 @@
 
 use super::Keyword;
 use serde::Serialize;
-use zemtak_core::codec::{EncodeError, Encoded, PngEffort, encoded_png, encoded_qoi, encoded_webp};
+use zemtak_core::codec::{EncodeError, Encoded, Mark, PngEffort, encoded_png, encoded_qoi, encoded_webp};
 use zemtak_core::pixels::Pixels;
 
 macro_rules! page_formats {
@@ -40,7 +40,7 @@ macro_rules! page_formats {
 
 page_formats! {
     #[default]
-    Png: "png", "PNG, read by everything", files "png", by encoded_png;
+    Png: "png", "PNG, read by everything", files "png", by |pixels, effort| encoded_png(pixels, effort, Some(Mark::Page));
     Qoi: "qoi", "QOI, quick to read", files "qoi", by |pixels, _| encoded_qoi(pixels);
     WebP: "webp", "Lossless WebP", files "webp", by |pixels, _| encoded_webp(pixels);
     Raw: "raw", "Rows of 8-bit RGBA, no header", files "rgba", by |pixels, _| Ok(Encoded::raw(pixels));

@@ -33,6 +33,9 @@ pub enum Flaw {
         /// The file.
         file: String,
     },
+    /// A companion's name is not that of a file beside the descriptor.
+    #[error("companions: \"{0}\" is not the name of a file beside the descriptor")]
+    Companion(String),
     /// Two pages name one file.
     #[error("page {page}: the file \"{file}\" is also that of an earlier page")]
     PageTwice {
@@ -131,6 +134,8 @@ impl Atlas {
                 }
             }
         }
+        let strange = self.companions.keys().filter(|file| file.contains('/') || !page_path_is_safe(file));
+        flaws.extend(strange.map(|file| Flaw::Companion(file.clone())));
         for (name, sprite) in &self.sprites {
             self.check_sprite(name, sprite, &mut flaws);
         }

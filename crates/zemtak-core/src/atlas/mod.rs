@@ -32,6 +32,9 @@ pub struct Atlas {
     pub needs: Vec<String>,
     /// The atlas's name: `a-z`, `0-9`, `_`, `-`.
     pub name: String,
+    /// Which build it is, the same for all files of it: other content has another one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub build_id: Option<String>,
     /// Size in relation to the sources.
     pub scale: f64,
     /// The atlas that this one is another size of.
@@ -39,6 +42,9 @@ pub struct Atlas {
     pub base: Option<String>,
     /// How it was built.
     pub built: Built,
+    /// Files that the same build wrote beside it, other sizes' descriptors among them, each with the hash of its bytes.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub companions: BTreeMap<String, String>,
     /// The texture images.
     pub pages: Vec<Page>,
     /// The sprites by name.
@@ -57,9 +63,11 @@ impl Atlas {
             zemtak: VERSION,
             needs: Vec::new(),
             name: name.into(),
+            build_id: None,
             scale: 1.0,
             base: None,
             built,
+            companions: BTreeMap::new(),
             pages: Vec::new(),
             sprites: BTreeMap::new(),
             clips: BTreeMap::new(),

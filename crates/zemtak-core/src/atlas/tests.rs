@@ -46,6 +46,8 @@ pub(crate) fn full() -> Atlas {
         steps: vec![step("moth/2", None), step("day:sun", Some(1.5))],
     };
     Atlas {
+        build_id: None,
+        companions: BTreeMap::new(),
         zemtak: VERSION,
         needs: vec![],
         name: "night".into(),

@@ -107,11 +107,17 @@ impl Atlas {
         line("zemtak", spaced(&self.zemtak)?);
         line("needs", spaced(&self.needs)?);
         line("name", spaced(&self.name)?);
+        if let Some(build) = &self.build_id {
+            line("build_id", spaced(build)?);
+        }
         line("scale", spaced(&self.scale)?);
         if let Some(base) = &self.base {
             line("base", spaced(base)?);
         }
         line("built", spaced(&self.built)?);
+        if !self.companions.is_empty() {
+            line("companions", block(self.companions.iter().map(|(file, hash)| entry(file, hash)), "{}")?);
+        }
         line("pages", block(self.pages.iter().map(spaced), "[]")?);
         line("sprites", block(self.sprites.iter().map(|(name, s)| entry(name, s)), "{}")?);
         line("clips", block(self.clips.iter().map(|(name, c)| entry(name, c)), "{}")?);

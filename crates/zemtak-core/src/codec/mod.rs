@@ -12,6 +12,7 @@ mod frames;
 mod general;
 #[cfg(feature = "decode-jpeg")]
 mod jpeg;
+mod mark;
 mod markers;
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
 mod moving_out;
@@ -32,6 +33,7 @@ mod webp;
 pub use encode::{EncodeError, Encoded, Unproved};
 pub use format::Format;
 pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
+pub use mark::Mark;
 pub use markers::Ignored;
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
 pub use moving_out::TimedPicture;
@@ -196,15 +198,16 @@ pub const fn to_8_bit(v: u16) -> u8 {
     byte
 }
 
-/// A PNG of 8-bit RGBA, not proved yet: for those who want to know how long each takes.
+/// A PNG of 8-bit RGBA, with a mark of what it was made for if that is given, not proved yet: for those who want to know
+/// how long each takes.
 ///
 /// # Errors
 /// A picture without pixels.
 #[cfg(feature = "encode-png")]
-pub fn encoded_png(pixels: &Pixels, effort: PngEffort) -> Result<Encoded<'_>, EncodeError> {
+pub fn encoded_png(pixels: &Pixels, effort: PngEffort, mark: Option<Mark>) -> Result<Encoded<'_>, EncodeError> {
     // By a library that did not deflate it.
     let prove = if effort == PngEffort::Small { png_proof::prove_small_png } else { prove_png };
-    Ok(Encoded::new(png_out::encode(pixels, effort)?, pixels, prove))
+    Ok(Encoded::new(png_out::encode(pixels, effort, mark)?, pixels, prove))
 }
 
 /// A PNG of 8-bit RGBA without marks of gamma or colour profile, which make loaders shift colours; proved to show these
@@ -214,7 +217,16 @@ pub fn encoded_png(pixels: &Pixels, effort: PngEffort) -> Result<Encoded<'_>, En
 /// A picture without pixels, or a file that does not show the same once decoded.
 #[cfg(feature = "encode-png")]
 pub fn encode_png(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodeError> {
-    Ok(encoded_png(pixels, effort)?.prove()?)
+    Ok(encoded_png(pixels, effort, None)?.prove()?)
+}
+
+/// The same with a mark of what the picture was made for.
+///
+/// # Errors
+/// As [`encode_png`].
+#[cfg(feature = "encode-png")]
+pub fn encode_marked_png(pixels: &Pixels, effort: PngEffort, mark: Mark) -> Result<Vec<u8>, EncodeError> {
+    Ok(encoded_png(pixels, effort, Some(mark))?.prove()?)
 }
 
 /// A QOI file, not proved yet.

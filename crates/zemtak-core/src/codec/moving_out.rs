@@ -3,6 +3,9 @@
 use super::encode::EncodeError;
 #[cfg(feature = "encode-gif")]
 use super::encode::{Unproved, compare};
+#[cfg(feature = "encode-apng")]
+use super::mark::KEYWORD;
+use super::mark::Mark;
 use crate::geometry::Size;
 #[cfg(feature = "encode-gif")]
 use crate::pixels::PIXEL;
@@ -17,7 +20,7 @@ pub struct TimedPicture<'a> {
     pub seconds: [u16; 2],
 }
 
-/// Encodes an animated PNG that plays `plays` times, for ever if that is 0.
+/// Encodes an animated PNG, marked as a clip, that plays `plays` times, for ever if that is 0.
 ///
 /// # Errors
 /// There is no picture, sizes differ, the size is out of the format's range, or the file does not show the same once
@@ -33,6 +36,7 @@ pub fn encode_apng(moments: &[TimedPicture<'_>], plays: u32) -> Result<Vec<u8>, 
     let frames = u32::try_from(moments.len()).map_err(|_| EncodeError::TooLarge(size, moments.len()))?;
     encoder.set_animated(frames, plays).map_err(failed)?;
     encoder.set_blend_op(png::BlendOp::Source).map_err(failed)?;
+    encoder.add_text_chunk(KEYWORD.into(), Mark::Clip.text().into()).map_err(failed)?;
     let mut writer = encoder.write_header().map_err(failed)?;
     for moment in moments {
         writer.set_frame_delay(moment.seconds[0], moment.seconds[1]).map_err(failed)?;
@@ -53,7 +57,7 @@ fn common_size<'p>(mut pictures: impl Iterator<Item = &'p Pixels>) -> Result<Siz
 #[cfg(feature = "encode-gif")]
 const DRAWN: u8 = 128;
 
-/// Encodes a GIF; delays are in hundredths of a second. It plays once or for ever.
+/// Encodes a GIF, marked as a clip; delays are in hundredths of a second. It plays once or for ever.
 ///
 /// Up to 255 colours are kept exactly; more are brought down to 255 that fit all pictures together, without dithering, so
 /// that flat areas stay flat.
@@ -72,6 +76,8 @@ pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>,
     if for_ever {
         encoder.set_repeat(gif::Repeat::Infinite).map_err(failed)?;
     }
+    let comment = gif::AnyExtension(0xfe);
+    encoder.write_raw_extension(comment, &[Mark::Clip.text().as_bytes()]).map_err(failed)?;
     for (pixels, delay) in moments {
         let indices: Vec<u8> = pixels.as_bytes().chunks_exact(PIXEL).map(|pixel| palette.index(pixel)).collect();
         let frame = gif::Frame {

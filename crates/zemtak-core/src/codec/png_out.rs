@@ -5,8 +5,8 @@
 //! bytes do not depend on the number of threads, and the libraries give the same bytes on every processor: they choose
 //! instructions for sums, for copying and for comparing, but none that would change what is found.
 
-use super::EncodeError;
 use super::png_filter::{Filter, append_least};
+use super::{EncodeError, Mark};
 use crate::geometry::Size;
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
@@ -31,7 +31,7 @@ pub enum PngEffort {
 }
 
 /// Changes whenever the same pixels come to other bytes.
-pub const PNG_VERSION: u32 = 2;
+pub const PNG_VERSION: u32 = 3;
 
 /// How many bytes of pixels a band holds at least: fewer make use of more cores and less work when a sprite changes, more
 /// make smaller files (a quarter of a per cent for twice as many bytes).
@@ -69,19 +69,19 @@ pub struct Band {
 }
 
 /// The file of a picture.
-pub(super) fn encode(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodeError> {
+pub(super) fn encode(pixels: &Pixels, effort: PngEffort, mark: Option<Mark>) -> Result<Vec<u8>, EncodeError> {
     let size = pixels.size();
     if size.area() == 0 {
         return Err(EncodeError::Empty);
     }
     match effort {
-        PngEffort::Fast => Ok(file(size, &[&quickly(pixels)?])),
-        PngEffort::Small => Ok(file(size, &[&smallest(pixels)?])),
+        PngEffort::Fast => Ok(file(size, mark, &[&quickly(pixels)?])),
+        PngEffort::Small => Ok(file(size, mark, &[&smallest(pixels)?])),
         PngEffort::Balanced => {
             let ranges = png_bands(size);
             let bands = par::map_range(ranges.len(), |i| encode_png_band(rows(pixels, &ranges[i]), size.w));
             let bands: Vec<Band> = bands.into_iter().collect::<Result<_, _>>()?;
-            Ok(join_png_bands(size, &bands))
+            Ok(join_png_bands(size, mark, &bands))
         }
     }
 }
@@ -134,14 +134,14 @@ fn above(rows: &[u8], start: usize, stride: usize) -> Option<&[u8]> {
     start.checked_sub(stride).map(|before| &rows[before..start])
 }
 
-/// The file of a page with these bands, from the top.
+/// The file of a page with these bands, from the top, and a mark of what it was made for.
 #[must_use]
-pub fn join_png_bands(size: Size, bands: &[Band]) -> Vec<u8> {
+pub fn join_png_bands(size: Size, mark: Option<Mark>, bands: &[Band]) -> Vec<u8> {
     let sum = bands.iter().fold(1, |sum, band| adler32_combine(sum, band.sum, band.length));
     let end = [&LAST_BLOCK[..], &sum.to_be_bytes()].concat();
     let pieces = bands.iter().map(|band| &band.deflated[..]);
     let pieces: Vec<&[u8]> = std::iter::once(&ZLIB_HEADER[..]).chain(pieces).chain([&end[..]]).collect();
-    file(size, &pieces)
+    file(size, mark, &pieces)
 }
 
 /// The deflated pieces of the bands of a file that [`join_png_bands`] made of `count` bands. `None` for any other file.
@@ -169,13 +169,14 @@ const SIGNATURE: [u8; 8] = *b"\x89PNG\r\n\x1a\n";
 
 /// A PNG of 8-bit RGBA with these pieces of a zlib stream, without marks of gamma or colour profile: they make loaders
 /// shift colours.
-fn file(size: Size, pieces: &[&[u8]]) -> Vec<u8> {
-    let mut out = Vec::with_capacity(pieces.iter().map(|piece| piece.len() + 12).sum::<usize>() + 64);
+fn file(size: Size, mark: Option<Mark>, pieces: &[&[u8]]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(pieces.iter().map(|piece| piece.len() + 12).sum::<usize>() + 96);
     out.extend_from_slice(&SIGNATURE);
     let mut header = [size.w.to_be_bytes(), size.h.to_be_bytes()].concat();
     // 8 bits a channel, RGBA, the one method of deflating and of filtering, not interlaced.
     header.extend_from_slice(&[8, 6, 0, 0, 0]);
     append_chunk(*b"IHDR", &header, &mut out);
+    mark.iter().for_each(|mark| append_chunk(*b"tEXt", &mark.chunk(), &mut out));
     for piece in pieces {
         // A chunk's length has 31 bits.
         for part in piece.chunks(1 << 30) {
@@ -339,7 +340,7 @@ mod tests {
         let size = Size::new(3, 5);
         let band = |rows: usize| encode_png_band(&bytes(rows * 12, 50), 3).unwrap();
         let bands = [band(2), band(3)];
-        let file = join_png_bands(size, &bands);
+        let file = join_png_bands(size, None, &bands);
         let pieces: Vec<&[u8]> = bands.iter().map(|band| &band.deflated[..]).collect();
         assert_eq!(split_png_bands(&file, 2), Some(pieces));
         assert_eq!(split_png_bands(&file, 1), None);

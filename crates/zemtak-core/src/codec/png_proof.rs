@@ -4,6 +4,7 @@
 //! filters back, so that no line of it is used by the encoder. Decoders that serve for showing pictures will not do: they
 //! stop at the last pixel, and would pass a file whose stream has no end or a wrong sum, which others then refuse.
 
+use super::Mark;
 use super::encode::Unproved;
 use super::png_out::{Band, join_png_bands};
 use crate::geometry::Size;
@@ -38,7 +39,7 @@ pub(super) fn prove_small_png(file: &[u8], pixels: &Pixels) -> Result<(), Unprov
 pub fn prove_png_band(band: &Band, rows: &[u8], width: u32) -> Result<(), Unproved> {
     let height = u32::try_from(rows.len() / (width as usize * PIXEL).max(1)).map_err(|_| Unproved::Size)?;
     let size = Size::new(width, height);
-    prove(&join_png_bands(size, std::slice::from_ref(band)), size, rows, Inflater::Libdeflate)
+    prove(&join_png_bands(size, None, std::slice::from_ref(band)), size, rows, Inflater::Libdeflate)
 }
 
 fn prove(file: &[u8], size: Size, rows: &[u8], inflater: Inflater) -> Result<(), Unproved> {
@@ -112,7 +113,7 @@ impl PngProof {
     }
 }
 
-/// The data of all IDAT chunks of a file that has nothing but those between its header and its end.
+/// The data of all IDAT chunks of a file that has nothing but a mark and those between its header and its end.
 fn zlib_stream(file: &[u8], size: Size) -> Result<Vec<u8>, Unproved> {
     let bad = |what: &str| Unproved::Undecodable(what.to_owned());
     let mut rest = file.strip_prefix(b"\x89PNG\r\n\x1a\n").ok_or_else(|| bad("it has no signature"))?;
@@ -135,6 +136,8 @@ fn zlib_stream(file: &[u8], size: Size) -> Result<Vec<u8>, Unproved> {
                 }
                 expected = b"IDAT";
             }
+            // No text but the mark: others would be an error in the encoder.
+            (b"IDAT", b"tEXt") if stream.is_empty() && Mark::of(file).is_some_and(|mark| mark.chunk() == data) => {}
             (b"IDAT", b"IDAT") => stream.extend_from_slice(data),
             (b"IDAT", b"IEND") if data.is_empty() && after.is_empty() => return Ok(stream),
             _ => return Err(bad("its chunks are not in order")),

@@ -1,6 +1,7 @@
 //! The options of `zemtak cache`.
 
 use crate::commands::rehearse::RehearseRequest;
+use crate::output;
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 
@@ -32,11 +33,13 @@ struct RehearseArgs {
     /// Exit 1 if there are warnings
     #[arg(long)]
     strict: bool,
+    #[arg(long, requires = "png", help = output::FORCE)]
+    force: bool,
 }
 
 impl CacheArgs {
     pub(super) fn into_request(self) -> RehearseRequest {
-        let CacheCommand::Rehearse(RehearseArgs { scenario, png, strict }) = self.what;
-        RehearseRequest { scenario, png, strict }
+        let CacheCommand::Rehearse(RehearseArgs { scenario, png, strict, force }) = self.what;
+        RehearseRequest { scenario, png, strict, force }
     }
 }

@@ -3,7 +3,7 @@
 use super::values::word;
 use crate::commands::clip::render::{Behind, Form};
 use crate::commands::clip::{ClipRequest, Of, render};
-use crate::values;
+use crate::{output, values};
 use clap::{Args, Subcommand};
 use std::path::PathBuf;
 use zemtak_core::clip::Ratio;
@@ -82,6 +82,8 @@ struct RenderArgs {
     /// Playback speed: a number or a ratio; below 0 plays backwards
     #[arg(long, value_name = "FACTOR", value_parser = ratio, allow_hyphen_values = true)]
     speed: Option<Ratio>,
+    #[arg(long, help = output::FORCE)]
+    force: bool,
 }
 
 fn ratio(text: &str) -> Result<Ratio, String> {
@@ -130,6 +132,7 @@ impl RenderArgs {
             smooth: self.smooth,
             behind: self.behind.unwrap_or(Behind::Transparent),
             speed: self.speed.unwrap_or(Ratio::ONE),
+            force: self.force,
         }
     }
 }

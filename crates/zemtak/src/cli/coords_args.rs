@@ -4,7 +4,7 @@ use super::values::{any_size, part, point, rect, room, scale, shrink, word};
 use crate::commands::{quad, uv};
 use crate::descriptor::Choice;
 use crate::query::Subject;
-use crate::values;
+use crate::{output, values};
 use clap::Args;
 use std::path::PathBuf;
 use zemtak_core::coords::{Flip, Part, Placement, Sampling, ScreenY, VAxis};
@@ -155,6 +155,8 @@ struct BatchArgs {
     /// The file for --as buffer
     #[arg(short, long, value_name = "FILE", required_if_eq("form", "buffer"))]
     out: Option<PathBuf>,
+    #[arg(long, requires = "out", help = output::FORCE)]
+    force: bool,
 }
 
 impl QuadArgs {
@@ -185,6 +187,7 @@ impl QuadArgs {
             in_order: self.batch.in_order,
             form: self.batch.form,
             out: self.batch.out,
+            force: self.batch.force,
         }
     }
 }

@@ -30,6 +30,9 @@ pub(super) struct PackArgs {
     /// Rebuild everything, ignoring what earlier builds remembered
     #[arg(long)]
     fresh: bool,
+    /// Replace files where results go even if zemtak did not write them; never sources
+    #[arg(long)]
+    force: bool,
     #[command(flatten)]
     build: BuildArgs,
 }
@@ -198,7 +201,7 @@ impl WatchArgs {
 impl PackArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut request = self.build.into_request(project);
-        (request.pack.check, request.pack.fresh) = (self.check, self.fresh);
+        (request.pack.check, request.pack.fresh, request.pack.force) = (self.check, self.fresh, self.force);
         request
     }
 }

@@ -4,6 +4,7 @@ use super::values::{any_size, counts, pixel, point, word};
 use crate::commands::pattern::NamedKind;
 use crate::commands::{cut, describe, grid, list, pattern};
 use crate::descriptor::Choice;
+use crate::output;
 use clap::Args;
 use std::path::PathBuf;
 use zemtak_build::settings::Keyword;
@@ -103,9 +104,8 @@ pub(super) struct CutArgs {
     /// Write cells without a visible pixel too
     #[arg(long)]
     keep_empty: bool,
-    /// Overwrite existing files
-    #[arg(long)]
-    replace: bool,
+    #[arg(long, help = output::FORCE)]
+    force: bool,
     /// Print the boxes, write nothing
     #[arg(long)]
     dry_run: bool,
@@ -123,7 +123,7 @@ impl CutArgs {
             names: self.names,
             uniform: self.uniform,
             keep_empty: self.keep_empty,
-            replace: self.replace,
+            force: self.force,
             dry_run: self.dry_run,
         }
     }
@@ -140,6 +140,8 @@ pub(super) struct PatternArgs {
     /// The file [default: KIND-WxH.png]
     #[arg(short, long, value_name = "FILE")]
     out: Option<PathBuf>,
+    #[arg(long, help = output::FORCE)]
+    force: bool,
 }
 
 fn pattern_size(text: &str) -> Result<Size, String> {
@@ -152,7 +154,12 @@ impl PatternArgs {
     pub(super) fn into_request(self) -> pattern::PatternRequest {
         let Size { w, h } = self.size;
         let name = || PathBuf::from(format!("{}-{w}x{h}.png", self.kind.word()));
-        pattern::PatternRequest { size: self.size, kind: self.kind.0, out: self.out.unwrap_or_else(name) }
+        pattern::PatternRequest {
+            size: self.size,
+            kind: self.kind.0,
+            out: self.out.unwrap_or_else(name),
+            force: self.force,
+        }
     }
 }
 

@@ -38,8 +38,8 @@ pub struct CutRequest {
     pub uniform: Option<Stand>,
     /// Write cells without a visible pixel too.
     pub keep_empty: bool,
-    /// Overwrite existing files.
-    pub replace: bool,
+    /// Replace whatever is there.
+    pub force: bool,
     /// Only tell.
     pub dry_run: bool,
 }
@@ -143,10 +143,9 @@ fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Re
     }
     Failure::unless(problems, ())?;
     if !request.dry_run {
-        atlas
-            .sprites
-            .keys()
-            .try_for_each(|name| output::check_atlas(&target(request, name.as_str()), &request.sheet, &file))?;
+        let inputs = output::files_of(&request.sheet, &file);
+        let mut targets = atlas.sprites.keys().map(|name| target(request, name.as_str()));
+        targets.try_for_each(|target| output::check_input(&target, inputs.iter().map(PathBuf::as_path)))?;
     }
     if atlas.pages.iter().any(|page| page.alpha == Alpha::Premultiplied) {
         cut.warnings.push("the pages are premultiplied: where alpha is low, colours come back rounded".into());
@@ -305,17 +304,14 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
     let mut problems = Vec::new();
     let mut new = Vec::new();
     for piece in pieces {
-        output::check(&target(piece), [request.sheet.as_path()])?;
+        output::check_input(&target(piece), [request.sheet.as_path()])?;
     }
     for (piece, bytes) in pieces.iter().zip(&encoded) {
         let path = target(piece);
         match std::fs::read(&path) {
             Ok(there) if there == *bytes => {}
-            Ok(_) if !request.replace => {
-                let help = "name a new folder with -o, or say --replace";
-                let why = "there is another file of that name";
-                problems.push(Problem::usage("files would be overwritten", &format::path(&path), why, help));
-            }
+            // Sprites bear no mark: they are somebody's art from now on.
+            Ok(_) if !request.force => problems.push(output::stranger(&path)),
             _ => new.push((path, bytes)),
         }
     }

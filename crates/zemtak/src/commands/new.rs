@@ -42,6 +42,10 @@ impl Report for NewReport {
                 let _ = writeln!(out, "  {why}");
             }
         }
+        if self.0.own_pictures > 0 {
+            let own = format::count(self.0.own_pictures, "picture", "pictures");
+            let _ = writeln!(out, "\n{own} of earlier builds passed over");
+        }
         let project = folder.map_or(String::new(), |_| format!(" --project {file}"));
         let _ = writeln!(out, "\nRead it, change what you like, and build it: zemtak pack{project}");
         out
@@ -53,6 +57,7 @@ impl Report for NewReport {
         json!({
             "file": format::path(&self.0.file),
             "images": self.0.images,
+            "own_pictures": self.0.own_pictures,
             "atlases": atlases,
             "warnings": self.warnings(),
         })

@@ -1,11 +1,13 @@
 //! `zemtak pattern`: a test texture.
 
+use crate::output;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::path::PathBuf;
+use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, format, write};
-use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_core::codec::{Mark, PngEffort, encode_marked_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pattern::{PatternKind, pattern};
 
@@ -21,6 +23,8 @@ pub struct PatternRequest {
     pub kind: PatternKind,
     /// The file.
     pub out: PathBuf,
+    /// Replace whatever is there.
+    pub force: bool,
 }
 
 /// A pattern that was written.
@@ -39,13 +43,9 @@ pub fn run(request: &PatternRequest) -> Result<Written, Failure> {
     let help = "ask for a smaller one";
     let too_large = || Problem::bad_input("the pattern cannot be drawn", &place, "it is too large", help);
     let picture = pattern(request.kind, request.size).ok_or_else(too_large)?;
-    let encoded = encode_png(&picture, PngEffort::Balanced);
+    let encoded = encode_marked_png(&picture, PngEffort::Balanced, Mark::Pattern);
     let bytes = encoded.map_err(|error| Problem::not_encoded(&place, &error, help))?;
-    // The same pattern again is no loss.
-    if request.out.exists() && std::fs::read(&request.out).ok().as_ref() != Some(&bytes) {
-        let why = "there is another file of that name";
-        return Err(Problem::usage("a file would be overwritten", &place, why, "name another file with -o").into());
-    }
+    output::check(&request.out, ResultKind::Picture(Mark::Pattern), request.force, [])?;
     write::prepare(&request.out, &bytes)?.commit()?;
     Ok(Written { request: request.clone(), bytes: bytes.len() })
 }
@@ -79,7 +79,7 @@ impl Keyword for NamedKind {
 
 impl Report for Written {
     fn text(&self, _: bool) -> String {
-        let PatternRequest { size, kind, out } = &self.request;
+        let PatternRequest { size, kind, out, .. } = &self.request;
         let edges = match kind {
             PatternKind::Channels => String::new(),
             _ => "  its edges are red at the top, green on the right, blue at the bottom, yellow on the left: one pixel each\n"
@@ -95,7 +95,7 @@ impl Report for Written {
     }
 
     fn json(&self) -> Value {
-        let PatternRequest { size, kind, out } = &self.request;
+        let PatternRequest { size, kind, out, .. } = &self.request;
         json!({ "file": format::path(out), "kind": NamedKind(*kind).word(), "size": size, "bytes": self.bytes })
     }
 }

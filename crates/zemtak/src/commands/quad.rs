@@ -44,6 +44,8 @@ pub struct QuadRequest {
     pub form: Form,
     /// The file of a vertex buffer.
     pub out: Option<PathBuf>,
+    /// Replace whatever is there.
+    pub force: bool,
 }
 
 /// How large sprites are drawn.
@@ -120,7 +122,7 @@ pub fn run(request: &QuadRequest) -> Result<Quads, Failure> {
                 vertices.push(places[drawn.place].page, &drawn.quad, drawn.tint).map_err(|e| e.to_string())
             })?;
             protect(request, out)?;
-            let laid = vertices.finish(out)?;
+            let laid = vertices.finish(out, request.force)?;
             Ok(Quads { laid, file: request.out.clone(), ..Quads::of(request, places, pages, Vec::new()) })
         }
         _ => {
@@ -160,7 +162,7 @@ fn protect(request: &QuadRequest, out: &Path) -> Result<(), Failure> {
         Subject::Sprites { descriptor, .. } => Some(descriptor),
         Subject::Bare { .. } => None,
     };
-    output::check(out, descriptor.into_iter().chain(&request.list).map(PathBuf::as_path))
+    output::check_input(out, descriptor.into_iter().chain(&request.list).map(PathBuf::as_path))
 }
 
 type Emit<'e> = &'e mut dyn FnMut(Drawn) -> Result<(), String>;

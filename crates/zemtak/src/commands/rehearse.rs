@@ -10,7 +10,9 @@ use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, write};
+use zemtak_core::codec::Mark;
 
 /// What is rehearsed, and how it is told.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -21,6 +23,8 @@ pub struct RehearseRequest {
     pub png: Option<PathBuf>,
     /// Whether warnings are a failed check.
     pub strict: bool,
+    /// Replace whatever is there.
+    pub force: bool,
 }
 
 /// A rehearsal, ready to be told.
@@ -38,7 +42,7 @@ pub struct Rehearsed {
 pub fn run(request: &RehearseRequest) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario)?;
     if let Some(path) = &request.png {
-        output::check(path, [request.scenario.as_path()])?;
+        output::check(path, ResultKind::Picture(Mark::Rehearsal), request.force, [request.scenario.as_path()])?;
     }
     let rehearsal = rehearse(&scenario);
     if let Some(path) = &request.png {

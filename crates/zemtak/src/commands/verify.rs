@@ -59,6 +59,12 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
         let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
         proof.defects.extend(defects.map(|d| d.to_string()));
     }
+    for stray in zemtak_build::strays(&request.descriptor, atlas) {
+        match stray {
+            Ok(stray) => proof.defects.push(stray.to_string()),
+            Err(problem) => proof.problems.push(problem),
+        }
+    }
     if let Some(root) = &request.against {
         // Pages in a folder below the root are no sources.
         let beside = request.descriptor.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));

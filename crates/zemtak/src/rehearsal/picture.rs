@@ -5,6 +5,7 @@ use super::stage::{Run, TextureHistory};
 use super::warnings::seconds;
 use crate::drawing::{Colour, Drawing, Line};
 use zemtak_build::{Failure, format};
+use zemtak_core::codec::Mark;
 use zemtak_core::geometry::{Rect, Size};
 
 const NIGHT: Colour = [0x14, 0x18, 0x2c];
@@ -38,7 +39,7 @@ pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
     sheet.memory(scenario, run);
     sheet.textures(run);
     sheet.seconds(scenario, height);
-    sheet.drawing.to_png("the chart of --png")
+    sheet.drawing.to_png(Mark::Rehearsal, "the chart of --png")
 }
 
 struct Sheet {

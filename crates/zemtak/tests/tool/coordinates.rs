@@ -151,8 +151,8 @@ fn a_packed_atlas_cut_by_its_descriptor_is_its_sources() {
         folder.zemtak("cut build/night.zemtak.json -o back").exits(0);
         folder.write("back/emblem.png", "mine");
         let run = folder.zemtak("cut build/night.zemtak.json -o back").exits(2);
-        assert!(run.err().contains("emblem.png: there is another file of that name"), "{}", run.err());
-        folder.zemtak("cut build/night.zemtak.json -o back --replace").exits(0);
+        assert!(run.err().contains("emblem.png: it is there already, and was not written by zemtak"), "{}", run.err());
+        folder.zemtak("cut build/night.zemtak.json -o back --force").exits(0);
         assert_eq!(pictures(&folder.path("back")), sources, "{options}");
     }
     let folder = packed();

@@ -21,6 +21,7 @@ mod hostile;
 mod layout;
 mod manners;
 mod new;
+mod ownership;
 mod pack;
 mod project;
 mod rebuild;

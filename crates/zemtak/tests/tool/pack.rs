@@ -187,7 +187,7 @@ fn sources_are_never_written_over_nor_results_taken_for_sources() {
     folder.write("night-0.png", png(&blob(9, 9, [5, 5, 5])));
     let before = folder.read("night-0.png");
     let run = folder.zemtak("pack night-0.png art --name night -o .").exits(2);
-    assert!(run.err().contains("a source file is where a result would go"), "{}", run.err());
+    assert!(run.err().contains("a file would be overwritten\n  night-0.png: this build reads it\n"), "{}", run.err());
     assert_eq!(folder.read("night-0.png"), before);
 }
 
@@ -217,7 +217,7 @@ fn no_output_replaces_what_was_read_by_whatever_path_it_is_named() {
     std::os::unix::fs::symlink(folder.path("art"), folder.path("link")).unwrap();
     let before = folder.everything("art");
     let told = folder.zemtak("pack art -o link").exits(2);
-    assert!(told.err().contains("a source file is where a result would go\n  art-0.png"), "{}", told.err());
+    assert!(told.err().contains("link/art-0.png: this build reads it as art/art-0.png"), "{}", told.err());
     assert_eq!(folder.everything("art"), before);
     folder.zemtak("pack art -o build").exits(0);
     folder.write("scenes.toml", "format = 1\natlases = []\n[[scene]]\nname = \"a\"\nseconds = 1\n");
@@ -225,9 +225,9 @@ fn no_output_replaces_what_was_read_by_whatever_path_it_is_named() {
     let before = folder.everything("build");
     for line in [
         "quad build/art.zemtak.json moth --as buffer -o build/../build/art.zemtak.json",
-        "cut link/moth.png --cell 9x9 --names moth -o art --replace",
+        "cut link/moth.png --cell 9x9 --names moth -o art --force",
         // A sprite that is called like the page it lies on.
-        "cut build/art.zemtak.json -o build --replace",
+        "cut build/art.zemtak.json -o build --force",
     ] {
         let run = folder.zemtak(line).exits(2);
         assert!(run.err().contains("the output would overwrite an input"), "{line}\n{}", run.err());

@@ -127,7 +127,7 @@ fn descriptors_that_cannot_be_trusted_are_told_with_their_place() {
     let folder = packed("");
     edit(&folder, "\"scale\": 1,", "\"scale\": yes,");
     let run = folder.zemtak("verify build/night.zemtak.json").exits(3);
-    assert!(run.err().contains("night.zemtak.json:5:"), "{}", run.err());
-    assert!(run.err().contains("5 |   \"scale\": yes,\n      |            ^\n"), "{}", run.err());
+    assert!(run.err().contains("night.zemtak.json:6:"), "{}", run.err());
+    assert!(run.err().contains("6 |   \"scale\": yes,\n      |            ^\n"), "{}", run.err());
     folder.zemtak("verify build/none.zemtak.json").exits(4);
 }

@@ -8,11 +8,12 @@ use serde_json::{Value, json};
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, format, write};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
-use zemtak_core::codec::{EncodeError, PngEffort, TimedPicture, encode_apng, encode_gif, encode_png};
+use zemtak_core::codec::{EncodeError, Mark, PngEffort, TimedPicture, encode_apng, encode_gif, encode_marked_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::straighten;
@@ -36,6 +37,8 @@ pub struct RenderRequest {
     pub behind: Behind,
     /// How fast it plays; below 0 backwards.
     pub speed: Ratio,
+    /// Replace whatever is there.
+    pub force: bool,
 }
 
 /// A form of moving picture.
@@ -107,7 +110,9 @@ pub struct Rendered {
 pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let file = descriptor::open(&request.of.descriptor)?;
     check_ending(request)?;
-    output::check_atlas(&request.out, &request.of.descriptor, &file)?;
+    let inputs = output::files_of(&request.of.descriptor, &file);
+    let kind = ResultKind::Picture(Mark::Clip);
+    output::check(&request.out, kind, request.force, inputs.iter().map(PathBuf::as_path))?;
     let (clip, timeline) = played(file.atlas(), &request.of.clip)?;
     if request.speed.num() == 0 {
         let why = "at a speed of 0 it stands still";
@@ -129,7 +134,9 @@ pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let encoded = match request.form {
         Form::Strip => {
             let too_wide = || EncodeError::Codec("it is too wide".into());
-            strip(&shown).ok_or_else(too_wide).and_then(|strip| encode_png(&strip, PngEffort::Balanced))
+            strip(&shown)
+                .ok_or_else(too_wide)
+                .and_then(|strip| encode_marked_png(&strip, PngEffort::Balanced, Mark::Clip))
         }
         Form::Apng => {
             let seconds = seconds(&timeline, &order, request.speed);

@@ -1,0 +1,110 @@
+//! What an atlas is built from, and the hash of it all.
+
+use super::Options;
+use crate::context::Context;
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::load::{self, Looked, Recipe};
+use crate::settings::Also;
+use crate::sources::Source;
+use crate::store::{Hash, Key};
+use crate::targets::Target;
+use crate::{describe, forms};
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::PathBuf;
+use zemtak_core::codec::{DECODE_VERSION, IMAGE_VERSION, PNG_VERSION};
+use zemtak_core::compose::COMPOSE_VERSION;
+use zemtak_core::layout::LAYOUT_VERSION;
+use zemtak_core::prepare::TREATMENT_VERSION;
+
+/// The versions of all stages: a build from the same inputs is the same build only if none of them has changed.
+const VERSIONS: [u32; 8] = [
+    DECODE_VERSION,
+    TREATMENT_VERSION,
+    LAYOUT_VERSION,
+    COMPOSE_VERSION,
+    PNG_VERSION,
+    IMAGE_VERSION,
+    describe::VERSION,
+    forms::VERSION,
+];
+
+/// All that an atlas is built from.
+pub(super) struct AtlasInputs<'a> {
+    /// The images, without pictures that a build drew.
+    pub sources: Vec<&'a Source>,
+    /// Their contents.
+    pub contents: Vec<Looked>,
+    /// How many pictures of earlier builds were passed over, by folder.
+    pub own_pictures: BTreeMap<String, usize>,
+    /// The templates' texts, by what asks for them.
+    pub templates: BTreeMap<PathBuf, String>,
+}
+
+impl<'a> AtlasInputs<'a> {
+    /// Looks at the contents of all sources, and reads those that may have changed.
+    ///
+    /// # Errors
+    /// Something cannot be read, nothing is left to pack, or an interruption.
+    pub fn look(target: &'a Target, context: Context<'_>) -> Result<Self, Failure> {
+        let templates = templates(target)?;
+        let mut inputs =
+            Self { sources: Vec::new(), contents: Vec::new(), own_pictures: target.sources.own.clone(), templates };
+        let mut problems = target.sources.problems.clone();
+        for (source, looked) in target.sources.files.iter().zip(load::contents(&target.sources.files, context)?) {
+            match looked {
+                Ok(looked) if looked.is_result => {
+                    let folder = source.shown.rsplit_once('/').map_or("", |(folder, _)| folder);
+                    *inputs.own_pictures.entry(folder.to_owned()).or_default() += 1;
+                }
+                Ok(looked) => {
+                    inputs.sources.push(source);
+                    inputs.contents.push(looked);
+                }
+                Err(problem) => problems.push(problem),
+            }
+        }
+        if !problems.is_empty() {
+            return Err(inputs.all_problems(target, problems, context));
+        }
+        if inputs.sources.is_empty() {
+            let why = "all its images are results of earlier builds";
+            return Err(Problem::usage("nothing to pack", &target.name, why, "name a folder with sprites").into());
+        }
+        Ok(inputs)
+    }
+
+    /// What is wrong with some sources, together with what decoding the rest brings up, but not clashes of one name, which
+    /// the sources had told already.
+    fn all_problems(&self, target: &Target, mut problems: Vec<Problem>, context: Context<'_>) -> Failure {
+        let recipe = Recipe::of(&target.settings);
+        if let Err(failure) = load::load(&self.sources, &self.contents, &[recipe], context) {
+            let told: BTreeSet<String> = problems.iter().map(|p| p.place.clone()).collect();
+            problems.extend(failure.problems().iter().filter(|p| !told.contains(&p.place)).cloned());
+        }
+        Failure::all(problems)
+    }
+
+    /// The hash of all that a build follows from.
+    pub fn hash(&self, target: &Target, options: Options<'_>) -> Hash {
+        let names: Vec<&str> = self.sources.iter().map(|s| s.shown.as_str()).collect();
+        Key::new("from", &VERSIONS)
+            .value(&(&target.settings, options.keep))
+            .value(&(names, &self.templates))
+            .bytes(&self.contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>())
+            .finish()
+    }
+}
+
+fn templates(target: &Target) -> Result<BTreeMap<PathBuf, String>, Failure> {
+    let (mut texts, mut problems) = (BTreeMap::new(), Vec::new());
+    for also in &target.settings.also {
+        if let Also::Template(path) = also {
+            match std::fs::read_to_string(target.folder.join(path)) {
+                Ok(text) => _ = texts.insert(path.clone(), text),
+                Err(error) => problems.push(Problem::io(&format::path(&target.folder.join(path)), &error)),
+            }
+        }
+    }
+    Failure::unless(problems, texts)
+}

@@ -1,0 +1,371 @@
+//! Building one atlas and its other sizes, as far as it is out of date, up to files that wait for their names.
+
+mod inputs;
+mod record;
+mod texts;
+
+use crate::context::Context;
+use crate::explain::Explained;
+use crate::failure::Failure;
+use crate::former::{self, Drawn, Former};
+use crate::load::{self, Loaded, Recipe};
+use crate::ownership::ResultKind;
+use crate::pages::{NotDrawn, PageFile, Put};
+use crate::plan::{Plan, Task, Without};
+use crate::settings::AtlasSettings;
+use crate::store::{Hash, Store};
+use crate::summary::{Kept, State, Summary};
+use crate::targets::Target;
+use crate::timings::Stage;
+use crate::warning::Warning;
+use crate::write::{self, PendingFile};
+use crate::{format, forms};
+use inputs::AtlasInputs;
+use serde::{Deserialize, Serialize};
+use std::path::Path;
+use std::time::Instant;
+use texts::Texts;
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
+use zemtak_core::codec::Mark;
+
+/// How a build goes about it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Options<'a> {
+    /// The folder for results.
+    pub out: &'a Path,
+    /// Only find out what is out of date.
+    pub check: bool,
+    /// Boxes stay where they are if they can.
+    pub keep: bool,
+    /// Explain the layout.
+    pub explain: bool,
+}
+
+/// What a file of an atlas is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+pub enum OutputKind {
+    /// A texture page.
+    Page,
+    /// The descriptor in another form.
+    Form,
+    /// A descriptor.
+    Descriptor,
+}
+
+impl OutputKind {
+    /// What it may replace.
+    pub fn result(self) -> ResultKind {
+        match self {
+            Self::Page => ResultKind::Picture(Mark::Page),
+            Self::Form => ResultKind::Form,
+            Self::Descriptor => ResultKind::Descriptor,
+        }
+    }
+}
+
+/// A file that belongs to an atlas.
+#[derive(Debug)]
+pub struct Output {
+    /// Its name in the folder for results.
+    pub file: String,
+    /// The hash of its bytes.
+    pub hash: Hash,
+    /// What it is.
+    pub kind: OutputKind,
+    /// The file where it has to be put in place; nothing if it is there, or if nothing is to be written.
+    pub waiting: Option<PendingFile>,
+    /// Whether it is not there, or not like this.
+    pub changed: bool,
+}
+
+/// A built atlas and its other sizes.
+#[derive(Debug, Default)]
+pub struct BuiltAtlas {
+    /// What to tell of each.
+    pub summaries: Vec<Summary>,
+    /// All files; of each atlas the pages first, the descriptor last.
+    pub outputs: Vec<Output>,
+    /// Under which key to remember what, once all files are in place.
+    record: Option<(Hash, Vec<u8>)>,
+}
+
+impl BuiltAtlas {
+    /// Remembers the build, now that its files are in place.
+    pub fn remember(&self, store: &dyn Store) {
+        if let Some((key, record)) = &self.record {
+            store.put(*key, record.clone());
+        }
+    }
+}
+
+/// An atlas whose sources have been looked at, and read where that was needed.
+pub struct Begun<'a> {
+    target: &'a Target,
+    started: Instant,
+    inputs: AtlasInputs<'a>,
+    /// What the build follows from, and the key under which it is remembered.
+    from: Hash,
+    key: Hash,
+    state: Ready<'a>,
+}
+
+enum Ready<'a> {
+    /// It is as it was.
+    Unchanged(BuiltAtlas),
+    /// It and its other sizes, each with its sprites.
+    Loaded(Vec<LoadedSize<'a>>),
+}
+
+/// An atlas at one of its sizes, with its sprites.
+struct LoadedSize<'a> {
+    name: String,
+    settings: AtlasSettings,
+    loaded: Loaded<'a>,
+}
+
+/// Looks at an atlas's sources and loads its sprites if anything is out of date.
+///
+/// # Errors
+/// Anything wrong with sources or settings, or an interruption.
+pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>) -> Result<Begun<'a>, Failure> {
+    let started = Instant::now();
+    let _span = tracing::debug_span!("look and load", atlas = target.name).entered();
+    let inputs = AtlasInputs::look(target, context)?;
+    let (from, key) = (inputs.hash(target, options), record::key(target, options));
+    let former = if options.explain { None } else { record::unchanged(&from, &key, options, context.store) };
+    let state = match former {
+        Some(built) => {
+            tracing::debug!("all of it is as the last build left it");
+            Ready::Unchanged(built)
+        }
+        None => Ready::Loaded(load_sizes(target, &inputs, context)?),
+    };
+    Ok(Begun { target, started, inputs, from, key, state })
+}
+
+/// The atlas at its own size, then at its others.
+fn load_sizes<'a>(
+    target: &Target,
+    inputs: &AtlasInputs<'a>,
+    context: Context<'_>,
+) -> Result<Vec<LoadedSize<'a>>, Failure> {
+    let own = (target.name.clone(), target.settings.clone());
+    let sizes =
+        target.settings.sizes.iter().map(|size| (format!("{}{}", target.name, size.suffix), target.settings.at(size)));
+    let all: Vec<(String, AtlasSettings)> = std::iter::once(own).chain(sizes).collect();
+    let recipes: Vec<Recipe<'_>> = all.iter().map(|(_, settings)| Recipe::of(settings)).collect();
+    let loaded = load::load(&inputs.sources, &inputs.contents, &recipes, context)?;
+    let sizes = all.into_iter().zip(loaded).map(|((name, settings), loaded)| LoadedSize { name, settings, loaded });
+    Ok(sizes.collect())
+}
+
+/// Builds an atlas as far as it is out of date.
+///
+/// # Errors
+/// Anything wrong with sources or settings, or what is remembered of a source does not hold.
+pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> Result<BuiltAtlas, NotDrawn> {
+    let Begun { target, mut started, inputs, from, key, state } = begun;
+    let sizes = match state {
+        Ready::Unchanged(built) => return Ok(built),
+        Ready::Loaded(sizes) => sizes,
+    };
+    let run = SizeRun { target, inputs: &inputs, options, context };
+    let mut built = BuiltAtlas::default();
+    // The atlas itself comes last, since its descriptor names those of its other sizes.
+    for size in sizes.iter().rev() {
+        let (mut summary, outputs) = run.build(size, &built.outputs)?;
+        summary.seconds = started.elapsed().as_secs_f64();
+        built.summaries.push(summary);
+        built.outputs.extend(outputs);
+        started = Instant::now();
+    }
+    built.summaries.reverse();
+    built.record = record::record(from, &built).map(|record| (key, record));
+    Ok(built)
+}
+
+/// The build of an atlas at each of its sizes.
+#[derive(Clone, Copy)]
+struct SizeRun<'a> {
+    target: &'a Target,
+    inputs: &'a AtlasInputs<'a>,
+    options: Options<'a>,
+    context: Context<'a>,
+}
+
+/// A page that was made: the file that waits, if it is to be put in place, and how many bytes it has.
+type Made = (Option<PendingFile>, u64);
+
+impl SizeRun<'_> {
+    /// Builds the atlas at one of its sizes. `before` are the files of the sizes that were built before it.
+    fn build(&self, size: &LoadedSize<'_>, before: &[Output]) -> Result<(Summary, Vec<Output>), NotDrawn> {
+        let (LoadedSize { name, settings, loaded }, Self { target, options, context, .. }) = (size, *self);
+        let _span = tracing::debug_span!("build", atlas = name).entered();
+        let descriptor = options.out.join(format!("{name}{FILE_SUFFIX}"));
+        let former = former_atlas(&descriptor).filter(|_| options.keep);
+        let task = Task {
+            name,
+            base: (*name != target.name).then_some(target.name.as_str()),
+            settings,
+            places: &target.places,
+            sprites: &loaded.sprites,
+            keep: former.as_ref(),
+        };
+        let plan = Plan::new(task, context)?;
+        let why = if options.explain { plan.why(context)? } else { None };
+        let mut summary = Summary::of(&plan, name);
+        summary.mip_cost = plan_cost(&plan, settings, context)?;
+        summary.kept = kept(&plan, former.as_ref(), context)?;
+        let pages = self.draw(&plan, name)?;
+        let atlas = plan.descriptor(&pages);
+        let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, options.out)).collect();
+        summary.finish(&plan, &atlas, &file_bytes);
+        self.tell_of_sources(&mut summary, loaded, &plan);
+        summary.descriptor = format::path(&descriptor);
+        summary.also = settings.also.iter().map(|also| forms::file_name(also, name)).collect();
+        let mut outputs: Vec<Output> = pages.into_iter().map(page_output).collect();
+        // A base names the descriptors of its other sizes; those have none.
+        let is_size = |o: &&Output| atlas.base.is_none() && o.kind == OutputKind::Descriptor;
+        let others: Vec<&Output> = before.iter().filter(is_size).collect();
+        let (also, templates) = (&settings.also, &self.inputs.templates);
+        let texts = Texts { also, templates, idents: &plan.idents(), options, store: context.store };
+        outputs.extend(texts.outputs(atlas, &others)?);
+        summary.state = match (outputs.iter().any(|o| o.changed), options.check) {
+            (false, _) => State::Unchanged,
+            (true, true) => State::OutOfDate,
+            (true, false) => State::Built,
+        };
+        summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
+        Ok((summary, outputs))
+    }
+
+    /// Draws the pages that are not in place, and notes what lies on them for the next build.
+    fn draw(&self, plan: &Plan<'_>, name: &str) -> Result<Vec<PageFile<Made>>, NotDrawn> {
+        let Self { options: Options { out, check, .. }, context, .. } = *self;
+        let take = |file: &str, bytes: Vec<u8>| -> Result<Made, Failure> {
+            let write = || write::prepare(&out.join(file), &bytes);
+            let waiting = if check { None } else { Some(context.timings.time(Stage::Write, write)?) };
+            Ok((waiting, bytes.len() as u64))
+        };
+        let former = Former::open(out, name, context);
+        let pages = plan.draw(&Put { out, former: &former, take }, context)?;
+        let drawn: Vec<Drawn> = pages.iter().map(|page| page.drawn.clone()).collect();
+        former::note(&drawn, out, name, context);
+        Ok(pages)
+    }
+
+    /// What is told of the files that sprites come from.
+    fn tell_of_sources(&self, summary: &mut Summary, loaded: &Loaded<'_>, plan: &Plan<'_>) {
+        summary.loose_bytes = loaded.sprites.iter().map(|s| s.facts.canvas.area() * 4).sum();
+        for (kind, file) in &loaded.ignored {
+            summary.ignored.entry(kind.clone()).or_default().push(file.clone());
+        }
+        summary.skipped_files = self.target.sources.skipped;
+        summary.own_pictures.clone_from(&self.inputs.own_pictures);
+        summary.warnings = plan.warnings();
+        // Other sizes have the same rules.
+        if summary.scale == 1.0 {
+            let rules = &self.target.settings.rules;
+            for (_, rule) in rules.as_slice().iter().enumerate().filter(|(number, _)| !plan.applied.contains(number)) {
+                let (atlas, glob, place) = (self.target.name.clone(), rule.pattern.to_string(), rule.place.clone());
+                summary.warnings.push(Warning::IdleRule { atlas, glob, place });
+            }
+        }
+    }
+}
+
+fn page_output(page: PageFile<Made>) -> Output {
+    let changed = page.made.is_some();
+    let waiting = page.made.and_then(|(waiting, _)| waiting);
+    Output { file: page.drawn.file, hash: page.drawn.hash, kind: OutputKind::Page, waiting, changed }
+}
+
+/// How much larger the pages are for the mip levels.
+fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) -> Result<Option<f64>, Failure> {
+    if settings.mip_levels == 0 {
+        return Ok(None);
+    }
+    Ok(Some(ratio(plan.area(), plan.area_without(Without::MipLevels, context)?)))
+}
+
+fn kept(plan: &Plan<'_>, former: Option<&Atlas>, context: Context<'_>) -> Result<Option<Kept>, Failure> {
+    let Some(former) = former else { return Ok(None) };
+    let full = plan.area_without(Without::Keeping, context)?;
+    Ok(Some(Kept { moved: plan.moved(former), full_layout_pixels: full, pixels: plan.area() }))
+}
+
+#[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
+fn ratio(a: u64, b: u64) -> f64 {
+    if b == 0 { 1.0 } else { a as f64 / b as f64 }
+}
+
+fn bytes_of(page: &PageFile<Made>, out: &Path) -> u64 {
+    let in_place = || std::fs::metadata(out.join(&page.drawn.file)).map_or(0, |m| m.len());
+    page.made.as_ref().map_or_else(in_place, |(_, bytes)| *bytes)
+}
+
+/// The atlas that is in this place so far.
+fn former_atlas(descriptor: &Path) -> Option<Atlas> {
+    let text = std::fs::read_to_string(descriptor).ok()?;
+    let atlas = parse(&text).ok()?.atlas;
+    atlas.check().is_empty().then_some(atlas)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::describe;
+    use crate::request::PackRequest;
+    use zemtak_core::codec::{PngEffort, encode_png};
+    use zemtak_core::geometry::Size;
+    use zemtak_core::pixels::Pixels;
+
+    /// A descriptor, C header, Rust source or CSV file that comes out otherwise under the same version would be taken for the
+    /// old one by who builds with what an older tool has remembered.
+    #[test]
+    fn no_text_changes_under_the_same_version() {
+        let game = tempfile::tempdir().unwrap();
+        let folder = |path: &str| game.path().join(path);
+        std::fs::create_dir_all(folder("art/moth")).unwrap();
+        for frame in 0..4_u8 {
+            let size = Size::new(9 + u32::from(frame), 7);
+            let mut pixels = Pixels::transparent(size).unwrap();
+            pixels.row_mut(3)[4..20].fill(90 + frame);
+            let png = encode_png(&pixels, PngEffort::Balanced).unwrap();
+            std::fs::write(folder(&format!("art/moth/{frame}.png")), png).unwrap();
+        }
+        let project = r#"format = 1
+            [atlas.night]
+            root = "art"
+            also = ["csv", "rust", "c"]
+            sizes = [{ suffix = "-half", factor = 0.5 }]
+            [[atlas.night.rule]]
+            match = "moth/**"
+            pivot = [0.25, 1.0]
+            points = { lamp = [3, 4] }
+            stretch = [1, 2, 3, 1]
+            tags = ["winged"]
+            user = { speed = 2.5 }
+            fps = 12"#;
+        std::fs::write(folder("zemtak.toml"), project).unwrap();
+        let packed = PackRequest::of_project(folder("zemtak.toml")).out(folder("out")).run(&()).unwrap();
+        let texts = packed.files.iter().filter(|file| file.path.extension().is_some_and(|e| e != "png"));
+        let told: Vec<String> = texts
+            .map(|file| {
+                let name = file.path.file_name().unwrap_or_default().to_string_lossy();
+                format!("{} {name}", &format::hex(&file.hash)[..16])
+            })
+            .collect();
+        let expected = [
+            "dc0394c7615e2e45 night-half.csv",
+            "dcef00dc6215153d night-half.rs",
+            "22fa9dae6bb9479a night-half.h",
+            "24142e0a0b01499c night-half.zemtak.json",
+            "a90129463bd71ca7 night.csv",
+            "1535162dba1b8f3c night.rs",
+            "b604ce6c143ef455 night.h",
+            "420a6f500f07f43e night.zemtak.json",
+        ];
+        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (3, 3, &expected.map(str::to_owned)[..]));
+    }
+}

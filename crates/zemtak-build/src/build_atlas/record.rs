@@ -1,0 +1,55 @@
+//! What is remembered of a build: that from exactly this came exactly that.
+
+use super::{BuiltAtlas, Options, Output, OutputKind};
+use crate::content;
+use crate::store::{Hash, Key, Store};
+use crate::summary::{State, Summary};
+use crate::targets::Target;
+use serde::{Deserialize, Serialize};
+
+/// Changes with what is remembered of a build.
+const RECORD_VERSION: u32 = 3;
+
+#[derive(Debug, Serialize, Deserialize)]
+struct Record {
+    from: Hash,
+    files: Vec<(String, Hash, OutputKind)>,
+    summaries: Vec<Summary>,
+}
+
+/// Under which key the build of a target is remembered.
+pub(super) fn key(target: &Target, options: Options<'_>) -> Hash {
+    Key::new("built", &[RECORD_VERSION])
+        .bytes(target.name.as_bytes())
+        .bytes(options.out.as_os_str().as_encoded_bytes())
+        .finish()
+}
+
+/// What to remember of a build from `from`; nothing of one that was cut short.
+pub(super) fn record(from: Hash, built: &BuiltAtlas) -> Option<Vec<u8>> {
+    let files = built.outputs.iter().map(|o| (o.file.clone(), o.hash, o.kind)).collect();
+    let cut_short = built.summaries.iter().any(|s| s.cut_short);
+    let record = Record { from, files, summaries: built.summaries.clone() };
+    serde_json::to_vec(&record).ok().filter(|_| !cut_short)
+}
+
+/// The former build, if it came from the same and all of it is in place.
+pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, store: &dyn Store) -> Option<BuiltAtlas> {
+    let record: Record = serde_json::from_slice(&store.get(key)?).ok()?;
+    let in_place = |(file, hash, _): &(String, Hash, OutputKind)| {
+        content::hash(&options.out.join(file), store).is_ok_and(|there| there == *hash)
+    };
+    if record.from != *from || !record.files.iter().all(in_place) {
+        return None;
+    }
+    let summaries = record.summaries.into_iter().map(|mut summary| {
+        (summary.state, summary.seconds) = (State::Unchanged, 0.0);
+        summary
+    });
+    let output = |(file, hash, kind)| Output { file, hash, kind, waiting: None, changed: false };
+    Some(BuiltAtlas {
+        summaries: summaries.collect(),
+        outputs: record.files.into_iter().map(output).collect(),
+        record: None,
+    })
+}

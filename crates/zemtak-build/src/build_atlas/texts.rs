@@ -1,0 +1,56 @@
+//! The descriptor and what is written beside it: who belongs to which build.
+
+use super::{Options, Output, OutputKind};
+use crate::content;
+use crate::failure::Failure;
+use crate::forms::{self, Idents};
+use crate::settings::Also;
+use crate::store::{self, Store};
+use crate::{format, write};
+use std::collections::BTreeMap;
+use std::path::PathBuf;
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
+
+/// What texts are made with.
+pub(super) struct Texts<'a> {
+    /// The forms that are asked for.
+    pub also: &'a [Also],
+    /// The texts of templates.
+    pub templates: &'a BTreeMap<PathBuf, String>,
+    /// Constants that rules give.
+    pub idents: &'a Idents,
+    pub options: Options<'a>,
+    pub store: &'a dyn Store,
+}
+
+impl Texts<'_> {
+    /// The descriptor's other forms, then the descriptor, which names them and `others` with their hashes. All of them say
+    /// of which build they are.
+    ///
+    /// # Errors
+    /// A template that cannot be used, a number that JSON does not have, or a file that cannot be written.
+    pub fn outputs(&self, mut atlas: Atlas, others: &[&Output]) -> Result<Vec<Output>, Failure> {
+        let descriptor = format!("{}{FILE_SUFFIX}", atlas.name);
+        let text = |atlas: &Atlas| atlas.to_text().map_err(|e| Failure::io(&descriptor, &e));
+        let content = store::hash(text(&atlas)?.as_bytes());
+        atlas.build_id = Some(format::hex(&content[..8]));
+        let mut outputs = Vec::new();
+        for also in self.also {
+            let (file, text) = forms::write(also, &atlas, self.templates, self.idents)?;
+            outputs.push(self.output(file, &text, OutputKind::Form)?);
+        }
+        let companions = outputs.iter().chain(others.iter().copied());
+        atlas.companions = companions.map(|o| (o.file.clone(), store::written(&o.hash))).collect();
+        let text = text(&atlas)?;
+        outputs.push(self.output(descriptor, &text, OutputKind::Descriptor)?);
+        Ok(outputs)
+    }
+
+    /// A file of text, unless it is in place already.
+    fn output(&self, file: String, text: &str, kind: OutputKind) -> Result<Output, Failure> {
+        let (path, hash) = (self.options.out.join(&file), store::hash(text.as_bytes()));
+        let changed = !content::hash(&path, self.store).is_ok_and(|there| there == hash);
+        let waiting = if changed && !self.options.check { Some(write::prepare(&path, text.as_bytes())?) } else { None };
+        Ok(Output { file, hash, kind, waiting, changed })
+    }
+}

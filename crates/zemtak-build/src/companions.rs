@@ -1,0 +1,79 @@
+//! Whether the files beside a descriptor are of the same build.
+
+use crate::failure::Problem;
+use crate::{format, forms, store};
+use std::fmt;
+use std::path::Path;
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
+
+/// A file beside a descriptor that does not belong to it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Stray {
+    /// It is of another build.
+    OtherBuild {
+        /// The file.
+        file: String,
+        /// The build that it names, if it names one.
+        build: Option<String>,
+    },
+    /// It is of this build, but was changed since.
+    Changed {
+        /// The file.
+        file: String,
+    },
+}
+
+impl fmt::Display for Stray {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::OtherBuild { file, build: Some(build) } => {
+                write!(f, "{file} is of build {build}, not of the descriptor's")
+            }
+            Self::OtherBuild { file, build: None } => write!(f, "{file} is not of the descriptor's build"),
+            Self::Changed { file } => write!(f, "{file} was changed since it was written"),
+        }
+    }
+}
+
+/// The files beside a descriptor that are not as its build wrote them: companions that it names, and other forms of the
+/// same atlas that an earlier build left. A companion that is not there is not missed: games take along what they need.
+///
+/// # Errors
+/// One, in its place, for each that cannot be read.
+#[must_use]
+pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
+    let folder = descriptor.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut names: Vec<String> = std::fs::read_dir(folder)
+        .into_iter()
+        .flatten()
+        .flatten()
+        .filter_map(|entry| entry.file_name().into_string().ok())
+        .collect();
+    names.sort_unstable();
+    names.iter().filter_map(|name| stray(folder, name, atlas)).collect()
+}
+
+fn stray(folder: &Path, name: &str, atlas: &Atlas) -> Option<Result<Stray, Problem>> {
+    let named = atlas.companions.get(name);
+    let own_form = || name.strip_prefix(&atlas.name).is_some_and(|rest| [".csv", ".h", ".c", ".rs"].contains(&rest));
+    if named.is_none() && !own_form() {
+        return None;
+    }
+    let file = name.to_owned();
+    let path = folder.join(name);
+    let bytes = match std::fs::read(&path) {
+        Ok(bytes) => bytes,
+        Err(error) => return Some(Err(Problem::io(&format::path(&path), &error))),
+    };
+    let Some(hash) = named else {
+        // Somebody's own file may have such a name.
+        return forms::is_form(&bytes).then(|| Ok(Stray::OtherBuild { file, build: forms::build_of(&bytes) }));
+    };
+    if store::of_written(hash) == Some(store::hash(&bytes)) {
+        return None;
+    }
+    let build = if name.ends_with(FILE_SUFFIX) { None } else { forms::build_of(&bytes) };
+    let same = build.is_some() && build == atlas.build_id;
+    Some(Ok(if same { Stray::Changed { file } } else { Stray::OtherBuild { file, build } }))
+}

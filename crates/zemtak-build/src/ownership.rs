@@ -1,0 +1,121 @@
+//! Whose a file is that stands where a result is to go: only what this tool wrote is replaced.
+//!
+//! A file is ours if a descriptor beside it or the folder's store names it, or by its content: pictures bear a
+//! [mark](zemtak_core::codec::Mark), texts a first line.
+
+use crate::failure::{Failure, Problem};
+use crate::inventory::Written;
+use crate::{format, forms};
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+use zemtak_core::codec::Mark;
+
+/// How much of a file shows whose it is.
+const HEAD: u64 = 4096;
+
+/// What a result is to be, and so what it may replace.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum ResultKind {
+    /// A picture.
+    Picture(Mark),
+    /// A descriptor.
+    Descriptor,
+    /// A descriptor in another form.
+    Form,
+    /// Anything that has no room for a mark.
+    Unmarked,
+}
+
+impl ResultKind {
+    /// Whether a file that begins so is one of these.
+    fn is(self, head: &[u8]) -> bool {
+        match self {
+            Self::Picture(mark) => Mark::of(head) == Some(mark),
+            Self::Descriptor => is_descriptor(head),
+            Self::Form => forms::is_form(head),
+            Self::Unmarked => false,
+        }
+    }
+}
+
+/// A descriptor's first key is `zemtak`, whatever the spaces.
+fn is_descriptor(head: &[u8]) -> bool {
+    let mut letters = head.iter().filter(|b| !b.is_ascii_whitespace());
+    br#"{"zemtak":"#.iter().all(|letter| letters.next() == Some(letter))
+}
+
+/// Whether a result may take this path: nothing is there, or a result of the same kind.
+///
+/// # Errors
+/// Where the file cannot be read.
+pub fn may_replace(path: &Path, kind: ResultKind) -> io::Result<bool> {
+    let head = match File::open(path) {
+        Ok(file) => {
+            let mut head = Vec::new();
+            file.take(HEAD).read_to_end(&mut head)?;
+            head
+        }
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(true),
+        Err(error) => return Err(error),
+    };
+    Ok(kind.is(&head))
+}
+
+/// What the results of a build meet.
+pub(crate) struct Ownership<'a> {
+    /// The folder for results.
+    pub out: &'a Path,
+    /// The files there that are known to be ours.
+    pub ours: &'a Written,
+    /// What the build reads, which is never written over.
+    pub inputs: &'a [PathBuf],
+    /// Whether other files may be replaced all the same.
+    pub force: bool,
+}
+
+impl Ownership<'_> {
+    /// Refuses to write over what is not ours.
+    ///
+    /// # Errors
+    /// All files that would be lost.
+    pub fn check<'o>(&self, results: impl Iterator<Item = (&'o str, ResultKind)>) -> Result<(), Failure> {
+        Failure::unless(results.filter_map(|(file, kind)| self.problem(file, kind)).collect(), ())
+    }
+
+    fn problem(&self, file: &str, kind: ResultKind) -> Option<Problem> {
+        if self.ours.contains_key(file) {
+            return None;
+        }
+        let path = if self.out == Path::new(".") { file.into() } else { self.out.join(file) };
+        match may_replace(&path, kind) {
+            Ok(true) => None,
+            Err(error) => Some(Problem::io(&format::path(&path), &error)),
+            // By where it is: the folder for results may be a link to that of the sources.
+            Ok(false) => match path.canonicalize().ok().and_then(|real| self.input(&real)) {
+                Some(input) => {
+                    let help = "choose another output folder, or another name for the atlas";
+                    let why = match format::path(input) {
+                        same if same == format::path(&path) => "this build reads it".to_owned(),
+                        other => format!("this build reads it as {other}"),
+                    };
+                    Some(would_be_lost(&path, why, help))
+                }
+                None if self.force => None,
+                None => {
+                    let help = "move it away, choose another output folder, or replace it with --force";
+                    Some(would_be_lost(&path, "it was not written by zemtak, and a result would take its place", help))
+                }
+            },
+        }
+    }
+
+    fn input(&self, real: &Path) -> Option<&Path> {
+        self.inputs.iter().find(|input| input.canonicalize().is_ok_and(|input| input == real)).map(PathBuf::as_path)
+    }
+}
+
+fn would_be_lost(path: &Path, why: impl Into<String>, help: &'static str) -> Problem {
+    Problem::usage("a file would be overwritten", &format::path(path), why, help)
+}

@@ -1,0 +1,99 @@
+//! The mark in pictures that this tool writes, by which it knows them again.
+//!
+//! In PNG a text chunk `Software` before the pixels (PNG 3rd edition, 11.3.3.3), in GIF a comment before the first
+//! picture (GIF89a, 24). Other formats have no room for one that every reader passes over.
+
+/// What a picture was made for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[non_exhaustive]
+pub enum Mark {
+    /// A page of an atlas.
+    Page,
+    /// A drawn clip.
+    Clip,
+    /// A test pattern.
+    Pattern,
+    /// What a rehearsal came to.
+    Rehearsal,
+}
+
+const ALL: [(Mark, &str); 4] = [
+    (Mark::Page, "Zemtak page"),
+    (Mark::Clip, "Zemtak clip"),
+    (Mark::Pattern, "Zemtak pattern"),
+    (Mark::Rehearsal, "Zemtak rehearsal"),
+];
+
+/// The keyword of the text chunk.
+pub(super) const KEYWORD: &str = "Software";
+
+impl Mark {
+    /// The text in the file.
+    #[must_use]
+    pub fn text(self) -> &'static str {
+        ALL.iter().find(|(mark, _)| *mark == self).map_or("", |(_, text)| text)
+    }
+
+    /// The mark of a picture; the file's first 4 KiB will do. `None` for a picture that this tool did not make.
+    #[must_use]
+    pub fn of(file: &[u8]) -> Option<Self> {
+        let text = if file.starts_with(PNG) { png_text(&file[PNG.len()..]) } else { gif_comment(file) }?;
+        ALL.iter().find(|(_, known)| known.as_bytes() == text).map(|(mark, _)| *mark)
+    }
+
+    /// Whether a picture so marked is a result and never a sprite. A test pattern may well be packed.
+    #[must_use]
+    pub fn is_result(self) -> bool {
+        self != Self::Pattern
+    }
+
+    /// The data of the text chunk.
+    #[cfg(feature = "encode-png")]
+    pub(super) fn chunk(self) -> Vec<u8> {
+        [KEYWORD.as_bytes(), &[0], self.text().as_bytes()].concat()
+    }
+}
+
+const PNG: &[u8] = b"\x89PNG\r\n\x1a\n";
+
+/// The text of the chunk `Software` before the first pixels.
+fn png_text(mut rest: &[u8]) -> Option<&[u8]> {
+    loop {
+        let (length, after) = rest.split_first_chunk::<4>()?;
+        let (kind, after) = after.split_first_chunk::<4>()?;
+        if kind == b"IDAT" {
+            return None;
+        }
+        let (data, after) = after.split_at_checked(u32::from_be_bytes(*length) as usize)?;
+        let text = (kind == b"tEXt").then(|| data.strip_prefix(KEYWORD.as_bytes())?.strip_prefix(&[0])).flatten();
+        if text.is_some() {
+            return text;
+        }
+        rest = after.get(4..)?;
+    }
+}
+
+/// The first comment of a GIF before its first picture.
+fn gif_comment(file: &[u8]) -> Option<&[u8]> {
+    if !file.starts_with(b"GIF8") {
+        return None;
+    }
+    let packed = *file.get(10)?;
+    // The lowest three bits are the palette's size.
+    let palette = if packed & 0x80 == 0 { 0 } else { 3 << ((packed & 7) + 1) };
+    let mut rest = file.get(13 + palette..)?;
+    while let [0x21, label, after @ ..] = rest {
+        let (length, after) = after.split_first()?;
+        if *label == 0xfe {
+            return after.get(..usize::from(*length));
+        }
+        // On past this block's pieces, the last of which is empty.
+        let mut piece = (usize::from(*length), after);
+        while piece.0 > 0 {
+            let (length, after) = piece.1.get(piece.0..)?.split_first()?;
+            piece = (usize::from(*length), after);
+        }
+        rest = piece.1;
+    }
+    None
+}
