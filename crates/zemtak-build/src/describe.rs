@@ -1,16 +1,18 @@
 //! The descriptor of a plan.
 
+use crate::exact::{product, rounded};
 use crate::forms::Idents;
 use crate::pages::PageFile;
 use crate::plan::Plan;
-use crate::settings::rule::{Overrides, Pace};
-use crate::settings::{AtlasSettings, Keyword};
+use crate::settings::rule::{Pace, Pivot};
+use crate::settings::{AtlasSettings, Keyword, Playing};
 use crate::store;
 use crate::warning::Warning;
 use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step};
 use zemtak_core::clip::DEFAULT_FPS;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
+use zemtak_core::resample::Factor;
 
 /// Changes whenever the same plan comes to another descriptor.
 pub(crate) const VERSION: u32 = 3;
@@ -34,7 +36,7 @@ impl Plan<'_> {
         atlas.pages = pages.iter().map(|page| self.page_entry(page)).collect();
         let sprites = self.task.sprites.iter().enumerate();
         atlas.sprites = sprites.map(|(i, sprite)| (sprite.name.clone(), self.sprite(i))).collect();
-        atlas.clips = self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(steps))).collect();
+        atlas.clips = self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(name, steps))).collect();
         atlas
     }
 
@@ -58,37 +60,39 @@ impl Plan<'_> {
     fn sprite(&self, i: usize) -> Sprite {
         let (facts, overrides) = (&self.task.sprites[i].facts, &self.overrides[i]);
         let place = self.layout.places[self.box_of[i]];
-        let factor = self.factor();
-        let scaled = |[x, y]: [f64; 2]| [x * factor, y * factor];
-        let centre = [f64::from(facts.source.w) / 2.0, f64::from(facts.source.h) / 2.0];
+        let factor = self.task.settings.treatment.scale.map(|scale| scale.factor);
+        let pivot = overrides.pivot.unwrap_or(Pivot::Part([0.5; 2]));
         let points = overrides.points.iter().flatten();
         let mut sprite = Sprite::new(place.page, place.rect, self.layout.pages[place.page]);
         sprite.turned = place.turned;
         sprite.canvas = facts.canvas;
         sprite.inset = facts.inset;
-        sprite.pivot = scaled(overrides.pivot.map_or(centre, |pivot| pivot.on(facts.source)));
-        sprite.points = points.map(|(name, point)| (name.clone(), scaled(*point))).collect();
+        sprite.pivot = pivot.on(facts.source, factor);
+        sprite.points = points.map(|(name, point)| (name.clone(), point.map(|n| product(n, 1, factor)))).collect();
         sprite.stretch = overrides.stretch.map(|bands| bands_at(bands, factor, facts.canvas));
         sprite.tags = overrides.tags.clone().unwrap_or_default();
         sprite.user = overrides.user.clone();
         sprite
     }
 
-    fn clip(&self, steps: &[SpriteName]) -> Clip {
-        let overrides = self.overrides_of(steps);
-        let pace = overrides.and_then(|s| s.pace.as_ref());
-        let ms = |(nth, name): (usize, &SpriteName)| match pace {
+    fn clip(&self, name: &ClipName, steps: &[SpriteName]) -> Clip {
+        let playing = self.playing(name, steps);
+        let pace = playing.and_then(|playing| playing.pace.as_ref());
+        let ms = |nth: usize, name: &SpriteName| match pace {
             Some(Pace::Rate(_)) => None,
             Some(Pace::Durations(all)) => all.get(nth).or(all.last()).copied(),
             None => self.find(name).and_then(|i| self.task.sprites[i].facts.ms),
         };
+        let events = playing.and_then(|playing| playing.events.as_ref());
+        let events = |nth: usize| u32::try_from(nth).ok().and_then(|nth| events?.get(&nth)).cloned();
         let step = |(nth, name): (usize, &SpriteName)| {
-            let mut step = Step::new(name.clone());
-            step.ms = ms((nth, name));
+            let mut step = Step::new(self.at_this_size(name));
+            step.ms = ms(nth, name);
+            step.events = events(nth).unwrap_or_default();
             step
         };
         let mut clip = Clip::new(steps.iter().enumerate().map(step).collect());
-        clip.mode = overrides.and_then(|s| s.mode).unwrap_or(Mode::Loop);
+        clip.mode = playing.and_then(|playing| playing.mode).unwrap_or(Mode::Loop);
         clip.fps = match pace {
             Some(Pace::Rate(rate)) => Some(rate.clone()),
             _ => clip.steps.iter().any(|s| s.ms.is_none()).then(|| Rate::Number(f64::from(DEFAULT_FPS))),
@@ -96,9 +100,20 @@ impl Plan<'_> {
         clip
     }
 
-    /// What rules say of a clip is what they say of its first step.
-    fn overrides_of(&self, steps: &[SpriteName]) -> Option<&Overrides> {
-        Some(&self.overrides[self.find(steps.first()?)?])
+    /// How a clip is played: as it is written, or else as rules say of its first step.
+    fn playing(&self, name: &ClipName, steps: &[SpriteName]) -> Option<&Playing> {
+        let written = self.task.settings.clips.iter().find(|clip| clip.name == name.as_str());
+        let first = || Some(&self.overrides[self.find(steps.first()?)?].playing);
+        written.map(|clip| &clip.playing).or_else(first)
+    }
+
+    /// A step of another atlas is taken from that one's size with the same suffix.
+    fn at_this_size(&self, step: &SpriteName) -> SpriteName {
+        let suffix = self.task.base.and_then(|base| self.task.name.strip_prefix(base));
+        match (step.as_str().split_once(':'), suffix) {
+            (Some((atlas, sprite)), Some(suffix)) => SpriteName::new(&format!("{atlas}{suffix}:{sprite}")),
+            _ => step.clone(),
+        }
     }
 
     fn find(&self, name: &SpriteName) -> Option<usize> {
@@ -109,7 +124,7 @@ impl Plan<'_> {
     #[must_use]
     pub fn warnings(&self) -> Vec<Warning> {
         let mut warnings: Vec<Warning> =
-            self.clips.clips.iter().filter_map(|(name, steps)| self.odd_pace(name, steps)).collect();
+            self.clips.clips.iter().flat_map(|(name, steps)| self.odd_playing(name, steps)).collect();
         for (sprite, overrides) in self.task.sprites.iter().zip(&self.overrides) {
             let name = sprite.name.to_string();
             let size = sprite.facts.source;
@@ -124,17 +139,28 @@ impl Plan<'_> {
         warnings
     }
 
-    fn odd_pace(&self, name: &ClipName, steps: &[SpriteName]) -> Option<Warning> {
-        let Some(Pace::Durations(all)) = self.overrides_of(steps)?.pace.as_ref() else { return None };
-        let (clip, given, steps) = (name.to_string(), all.len(), steps.len());
-        (given != 1 && given != steps).then_some(Warning::DurationCount { clip, given, steps })
+    /// Durations and events that do not go with a clip's steps.
+    fn odd_playing(&self, name: &ClipName, steps: &[SpriteName]) -> Vec<Warning> {
+        let Some(playing) = self.playing(name, steps) else { return Vec::new() };
+        let (clip, steps) = (name.to_string(), steps.len());
+        let mut warnings = Vec::new();
+        if let Some(Pace::Durations(all)) = &playing.pace
+            && all.len() != 1
+            && all.len() != steps
+        {
+            warnings.push(Warning::DurationCount { clip: clip.clone(), given: all.len(), steps });
+        }
+        let beyond = |step: &u32| usize::try_from(*step).is_ok_and(|step| step >= steps);
+        if let Some(step) = playing.events.iter().flat_map(|events| events.keys().rev().copied()).find(beyond) {
+            warnings.push(Warning::EventBeyond { clip, step, steps });
+        }
+        warnings
     }
 }
 
 /// Bands at a factor, held to the canvas.
-#[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to the canvas")]
-fn bands_at([l, t, r, b]: [u32; 4], factor: f64, canvas: Size) -> [u32; 4] {
-    let at = |band: u32, most: u32| (f64::from(band) * factor).round().min(f64::from(most)) as u32;
+fn bands_at([l, t, r, b]: [u32; 4], factor: Option<Factor>, canvas: Size) -> [u32; 4] {
+    let at = |band: u32, most: u32| rounded(band, factor).min(most);
     let (left, top) = (at(l, canvas.w), at(t, canvas.h));
     [left, top, at(r, canvas.w - left), at(b, canvas.h - top)]
 }

@@ -5,7 +5,7 @@ use crate::project::Project;
 use crate::settings::{Also, AtlasSettings, Keys, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
-use crate::{format, forms};
+use crate::{format, forms, steps};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::FILE_SUFFIX;
@@ -99,6 +99,8 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     }
     problems.dedup();
     problems.extend(output_clashes(&all.targets));
+    let known: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
+    problems.extend(steps::unknown(&all.targets, &known));
     if only.is_none() && problems.is_empty() {
         let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
         let named: HashSet<&str> = leaves.map(Pattern::as_str).collect();

@@ -21,6 +21,17 @@ pub struct FileKind {
     pub name: &'static str,
     /// What to do about mistakes in it.
     pub help: &'static str,
+    /// The keys of each table, and where they are written: for those that stand in the wrong one.
+    pub tables: &'static [(&'static str, &'static [&'static str])],
+}
+
+impl FileKind {
+    /// Where else a key can stand, in words.
+    fn home_of(&self, key: &str) -> Option<String> {
+        let homes: Vec<&str> =
+            self.tables.iter().filter(|(_, keys)| keys.contains(&key)).map(|(home, _)| *home).collect();
+        (!homes.is_empty()).then(|| homes.join(" or "))
+    }
 }
 
 /// The text of a file.
@@ -219,10 +230,13 @@ impl<'v, 't> Table<'v, 't> {
     /// Tells keys that nobody asked for. Gives where those stand that were.
     pub fn end(self) -> BTreeMap<&'static str, String> {
         for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
-            let near = match (format::nearest(key, self.known.iter().copied()), our_word_for(key)) {
-                (_, Some(ours)) => format!("here that is {ours}"),
-                (Some(near), None) => format!("did you mean '{near}'?"),
-                (None, None) => format!("it can be {}", self.known.join(", ")),
+            let near = format::nearest(key, self.known.iter().copied());
+            let near = match (near, self.text.kind.home_of(key), our_word_for(key)) {
+                (Some(near), Some(home), _) => format!("did you mean '{near}'? '{key}' belongs {home}"),
+                (None, Some(home), _) => format!("it belongs {home}"),
+                (_, None, Some(ours)) => format!("here that is {ours}"),
+                (Some(near), None, None) => format!("did you mean '{near}'?"),
+                (None, None, None) => format!("it can be {}", self.known.join(", ")),
             };
             self.text.wrong(
                 "unknown key",

@@ -55,6 +55,15 @@ pub enum Warning {
         /// How many steps there are.
         steps: usize,
     },
+    /// An event for a step that a clip does not have.
+    EventBeyond {
+        /// The clip.
+        clip: String,
+        /// The step, from 0.
+        step: u32,
+        /// How many steps there are.
+        steps: usize,
+    },
     /// Stretch bands that are wider together than their image.
     WideBands {
         /// The sprite.
@@ -101,6 +110,10 @@ impl fmt::Display for Warning {
             Self::DurationCount { clip, given, steps } => {
                 let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));
                 write!(f, "clip {clip}: {given} durations for {steps}; the last goes on, or the rest is left out")
+            }
+            Self::EventBeyond { clip, step, steps } => {
+                let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));
+                write!(f, "clip {clip}: there are events for step {step}, but it has {steps}, counted from 0")
             }
             Self::WideBands { sprite, size: Size { w, h } } => {
                 let sprite = format::name(sprite);

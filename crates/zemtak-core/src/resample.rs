@@ -30,6 +30,12 @@ impl Factor {
         f64::from(self.num) / f64::from(self.den)
     }
 
+    /// As a fraction in lowest terms: above and below the line.
+    #[must_use]
+    pub fn ratio(self) -> [u32; 2] {
+        [self.num, self.den]
+    }
+
     /// A length at this factor, rounded up.
     fn of(self, length: u32) -> u32 {
         let scaled = (u64::from(length) * u64::from(self.num)).div_ceil(u64::from(self.den));

@@ -2,6 +2,7 @@
 
 mod refused;
 mod together;
+mod written;
 
 use crate::context::Context;
 use crate::failure::{Failure, Problem};
@@ -83,7 +84,8 @@ impl<'a> Plan<'a> {
         let overrides: Vec<Overrides> = matching.iter().map(|numbers| settings.rules.together(numbers)).collect();
         let applied = matching.into_iter().flatten().collect();
         let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
-        let clips = clip::find(&names, task.base.unwrap_or(task.name), &assignments(sprites, &overrides));
+        let mut clips = clip::find(&names, task.base.unwrap_or(task.name), &assignments(sprites, &overrides));
+        written::add(&settings.clips, task.base.unwrap_or(task.name), &names, &mut clips)?;
         let dense = settings.layout == Arrangement::Dense;
         let (box_of, drawn) = boxes(sprites, &overrides, dense, settings.share_twins);
         let groups = match settings.together {

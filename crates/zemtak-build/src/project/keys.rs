@@ -1,13 +1,12 @@
 //! The keys of an atlas and of its rules, read from a project file.
 
+use super::clips;
 use crate::forms::is_constant;
-use crate::settings::rule::{Membership, Overrides, Pace, Pivot, Rule};
+use crate::settings::rule::{Membership, Overrides, Pivot, Rule};
 use crate::settings::{Also, Keys, Keyword, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
 use crate::toml_text::{Text, Value};
 use std::collections::BTreeMap;
 use toml::de::DeValue;
-use zemtak_core::atlas::Rate;
-use zemtak_core::clip::Ratio;
 use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
 use zemtak_core::resample::Resample;
@@ -54,6 +53,7 @@ pub fn atlas<'t>(text: &Text<'t>, value: &Value<'t>, of: &'static str) -> Keys {
     keys.also = table.read("also", |v| text.list(v, |v| text.parsed::<Also>(v, "a text")));
     keys.sizes = table.read("sizes", |v| text.list(v, |v| size(text, v)));
     keys.rules = table.read("rule", |v| text.list(v, |v| rule(text, v)));
+    keys.clips = table.read("clip", |v| text.list(v, |v| clips::clip(text, v)));
     keys.places.extend(table.end());
     keys
 }
@@ -105,20 +105,16 @@ fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
         tags: table.read("tags", |v| text.list(v, |v| text.string(v))),
         ident: table.read("ident", |v| ident(text, v)),
         user: table.read("user", |v| Some(plain(v.get_ref()))),
-        mode: table.read("mode", |v| text.word(v)),
+        playing: clips::playing(text, value, &mut table),
         turn: table.read("turn", |v| text.truth(v)),
         wrap: table.read("wrap", |v| text.word(v)),
         ..Overrides::default()
     };
-    let rate = table.read("fps", |v| rate(text, v)).map(Pace::Rate);
-    let durations = table.read("ms", |v| durations(text, v)).map(Pace::Durations);
     let named = table.read("clip", |v| text.string(v)).map(Membership::Named);
     let read = table.read("frame", |v| text.parsed(v, "a regular expression")).map(Membership::Read);
-    if (rate.is_some() && durations.is_some()) || (named.is_some() && read.is_some()) {
-        let why = "a rule has 'fps' or 'ms', and 'clip' or 'frame', not both";
-        text.wrong("invalid value", value.span(), why);
+    if named.is_some() && read.is_some() {
+        text.wrong("invalid value", value.span(), "a rule has 'clip' or 'frame', not both");
     }
-    overrides.pace = durations.or(rate);
     overrides.clip = named.or(read);
     table.end();
     Some(Rule { pattern: pattern??, place: text.place(value.span().start), overrides })
@@ -159,35 +155,6 @@ fn point(text: &Text<'_>, value: &Value<'_>) -> Option<[f64; 2]> {
 fn points<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, [f64; 2]>> {
     let table = text.table(value, "points")?;
     Some(table.all().filter_map(|(name, _, v)| Some((name.to_owned(), point(text, v)?))).collect())
-}
-
-fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
-    let what = "a number from 0 on of up to nine digits, or a ratio such as \"60000/1001\"";
-    let rate = match value.get_ref().as_str() {
-        Some(ratio) => Rate::Ratio(ratio.to_owned()),
-        None => Rate::Number(text.number(value, what, |n| n >= 0.0)?),
-    };
-    // What is written must be what is played.
-    let playable = match &rate {
-        Rate::Number(fps) => rate.is_valid() && Ratio::parse(&fps.to_string()).is_ok(),
-        Rate::Ratio(ratio) => Ratio::parse(ratio).is_ok() && rate.is_valid(),
-    };
-    if !playable {
-        text.wrong("invalid value", value.span(), &format!("expected {what}"));
-    }
-    playable.then_some(rate)
-}
-
-fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {
-    let one = |v: &Value<'_>| text.number(v, "a number of milliseconds from 0 on", |n| n >= 0.0);
-    if !value.get_ref().is_array() {
-        return one(value).map(|ms| vec![ms]);
-    }
-    let all = text.list(value, one)?;
-    if all.is_empty() {
-        text.wrong("invalid value", value.span(), "a list of durations cannot be empty");
-    }
-    (!all.is_empty()).then_some(all)
 }
 
 /// A value as JSON, handed through unread.

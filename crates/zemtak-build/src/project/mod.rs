@@ -1,5 +1,6 @@
 //! The project file `zemtak.toml`: which atlases to build, and how. docs/project.md lists its keys.
 
+mod clips;
 mod keys;
 
 use crate::failure::{Failure, Problem};
@@ -15,8 +16,51 @@ pub const FILE: &str = "zemtak.toml";
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
 
-const KIND: FileKind =
-    FileKind { name: "a project file", help: "fix the project file; docs/project.md lists all keys" };
+const KIND: FileKind = FileKind {
+    name: "a project file",
+    help: "fix the project file; docs/project.md lists all keys",
+    tables: &[
+        ("at the top of the file", &["format", "out"]),
+        (
+            "in an atlas, [atlas.NAME], or in [defaults]",
+            &[
+                "root",
+                "take",
+                "leave",
+                "layout",
+                "effort",
+                "page",
+                "gutter",
+                "margin",
+                "extrude",
+                "trim",
+                "visible_alpha",
+                "share_twins",
+                "together",
+                "alpha",
+                "fringe",
+                "mip_levels",
+                "filter",
+                "pages_as",
+                "png",
+                "names",
+                "also",
+                "sizes",
+            ],
+        ),
+        ("in an atlas's page = { ... }", &["max", "shape", "step", "aspect", "prefer", "size", "count"]),
+        ("in an entry of sizes = [{ ... }]", &["suffix", "factor", "resample"]),
+        (
+            "in a rule, [[atlas.NAME.rule]]",
+            &[
+                "match", "pivot", "points", "stretch", "tags", "ident", "user", "wrap", "frame", "fps", "ms", "mode",
+                "events",
+            ],
+        ),
+        ("in a clip, [[atlas.NAME.clip]]", &["steps"]),
+        ("in a pivot = { ... }", &["px"]),
+    ],
+};
 
 /// A project file's contents.
 #[derive(Debug, Clone, PartialEq)]

@@ -76,7 +76,7 @@ fn every_key_is_read() {
     assert_eq!(night.also.len(), 3, "lists take the place of lists");
     assert!(!night.treatment.trim && night.treatment.premultiply && night.treatment.fringe == 0);
     let [moth, lantern] = night.rules.as_slice() else { panic!("two rules") };
-    assert_eq!(moth.overrides.pivot.unwrap().on(Size::new(32, 30)), [16.0, 30.0]);
+    assert_eq!(moth.overrides.pivot.unwrap().on(Size::new(32, 30), None), [16.0, 30.0]);
     assert_eq!(lantern.overrides.pivot, Some(Pivot::Pixels([16.0, 31.5])));
     assert_eq!(moth.place, "game/zemtak.toml:31:9");
 }
@@ -93,7 +93,10 @@ fn all_errors_are_told_at_once_each_with_its_place_and_the_nearest_word() {
         ("game/zemtak.toml:4:10", "did you mean \"grid\"? expected one of \"dense\", \"grid\", \"row\", \"column\""),
         ("game/zemtak.toml:5:10", "expected a whole number from 0 to 4096"),
         ("game/zemtak.toml:6:18", "expected one of \"free\", \"pow2\", \"square\", \"pow2-square\", found a number"),
-        ("game/zemtak.toml:6:21", "'sizes' is not a key of page; did you mean 'size'?"),
+        (
+            "game/zemtak.toml:6:21",
+            "'sizes' is not a key of page; did you mean 'size'? 'sizes' belongs in an atlas, [atlas.NAME], or in [defaults]",
+        ),
         ("game/zemtak.toml:7:1", "a rule has a glob 'match' that says for which sprites"),
         ("game/zemtak.toml:8:9", "expected a list of 2, found 1"),
         ("game/zemtak.toml:9:1", "'fsp' is not a key of a rule; did you mean 'fps'?"),
@@ -147,5 +150,40 @@ fn the_guide_shows_every_key() {
     for key in keys.iter().flatten() {
         let shown = [format!("\n{key} = "), format!("[{key}"), format!(".{key}]]")];
         assert!(shown.iter().any(|text| example.contains(text)) || example.starts_with(&format!("{key} = ")), "{key}");
+    }
+}
+
+/// Each key that a table can have is told to belong there when it stands in another.
+#[test]
+fn a_key_in_the_wrong_table_says_where_it_belongs() {
+    let wrong = |source: &str| read(Path::new("zemtak.toml"), source).unwrap_err().to_string();
+    let told = |text: &str, key: &str, home: &str| {
+        assert!(
+            text.contains(&format!("'{key}' is not a key of "))
+                && (text.contains(&format!("it belongs {home}\n"))
+                    || text.contains(&format!("'{key}' belongs {home}\n"))),
+            "{key}: {text}"
+        )
+    };
+    for (home, keys) in KIND.tables {
+        for key in *keys {
+            let elsewhere = match *home {
+                "in an entry of sizes = [{ ... }]" => format!("[[atlas.a.rule]]\nmatch = \"*\"\n{key} = 1\n"),
+                _ => format!("[atlas.a]\nsizes = [{{ suffix = \"-b\", factor = 2, {key} = 1 }}]\n"),
+            };
+            told(&wrong(&format!("format = 1\n{elsewhere}")), key, home);
+            // And there it is a key, whatever is wrong with its value.
+            let at_home = match *home {
+                "at the top of the file" => format!("{key} = false\n[atlas.a]\n"),
+                "in an atlas, [atlas.NAME], or in [defaults]" => format!("[atlas.a]\n{key} = 1979-05-27\n"),
+                "in an atlas's page = { ... }" => format!("[atlas.a]\npage = {{ {key} = false }}\n"),
+                "in an entry of sizes = [{ ... }]" => format!("[atlas.a]\nsizes = [{{ {key} = false }}]\n"),
+                "in a rule, [[atlas.NAME.rule]]" => format!("[[atlas.a.rule]]\n{key} = 1979-05-27\n"),
+                "in a clip, [[atlas.NAME.clip]]" => format!("[[atlas.a.clip]]\n{key} = false\n"),
+                _ => format!("[[atlas.a.rule]]\nmatch = \"*\"\npivot = {{ {key} = false }}\n"),
+            };
+            let text = wrong(&format!("format = 1\n{at_home}").replacen("format = 1\nformat", "format", 1));
+            assert!(!text.contains("is not a key"), "{key}: {text}");
+        }
     }
 }

@@ -3,12 +3,14 @@
 //! A key is said by the command line, by the atlas in the project file, or by its `[defaults]`; the first of these that
 //! says it wins ([`Keys::over`]), and the rest have the defaults written here ([`Keys::settle`]).
 
+mod clip;
 mod keywords;
 mod page_format;
 mod pattern;
 pub mod rule;
 mod trade_words;
 
+pub use clip::{Events, Playing, WrittenClip};
 pub use keywords::{Keyword, PageNames, Together};
 pub use page_format::PageFormat;
 pub use pattern::{Expression, Pattern};
@@ -128,6 +130,8 @@ keys! {
     sizes: Vec<OtherSize>,
     /// What holds for some sprites only.
     rules: Vec<Rule>,
+    /// Clips that are written out.
+    clips: Vec<WrittenClip>,
 }
 
 /// The atlas keys, all said.
@@ -167,6 +171,8 @@ pub struct AtlasSettings {
     pub sizes: Vec<OtherSize>,
     /// What holds for some sprites only; later ones win.
     pub rules: Rules,
+    /// Clips that are written out.
+    pub clips: Vec<WrittenClip>,
 }
 
 impl Keys {
@@ -216,6 +222,7 @@ impl Keys {
             also: self.also.unwrap_or_default(),
             sizes: self.sizes.unwrap_or_default(),
             rules: Rules::new(self.rules.unwrap_or_default()),
+            clips: self.clips.unwrap_or_default(),
         }
     }
 }

@@ -1,12 +1,14 @@
 //! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
-use super::{Expression, Pattern};
+use super::{Expression, Pattern, Playing};
+use crate::exact::product;
 use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
-use zemtak_core::atlas::{Mode, Rate, Wrap};
+use zemtak_core::atlas::{Rate, Wrap};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
+use zemtak_core::resample::Factor;
 
 /// What holds for some sprites; what it does not say stays as it is.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -34,10 +36,8 @@ pub struct Overrides {
     pub ident: Option<String>,
     /// Data of the project's own.
     pub user: Option<Value>,
-    /// How long clips show a step.
-    pub pace: Option<Pace>,
-    /// How clips go on after the last step.
-    pub mode: Option<Mode>,
+    /// How clips are played.
+    pub playing: Playing,
     /// Whether sprites may be stored turned.
     pub turn: Option<bool>,
     /// What lies beyond a sprite's edges.
@@ -69,12 +69,12 @@ impl Pivot {
         ("bottom-right", [1.0, 1.0]),
     ];
 
-    /// In pixels of a canvas.
+    /// In pixels of a source's canvas at a factor.
     #[must_use]
-    pub fn on(self, canvas: Size) -> [f64; 2] {
+    pub fn on(self, source: Size, factor: Option<Factor>) -> [f64; 2] {
         match self {
-            Self::Part([x, y]) => [x * f64::from(canvas.w), y * f64::from(canvas.h)],
-            Self::Pixels(point) => point,
+            Self::Part([x, y]) => [product(x, source.w, factor), product(y, source.h, factor)],
+            Self::Pixels(point) => point.map(|number| product(number, 1, factor)),
         }
     }
 }
@@ -106,8 +106,7 @@ impl Overrides {
             tags: self.tags.or(under.tags),
             ident: self.ident.or(under.ident),
             user: self.user.or(under.user),
-            pace: self.pace.or(under.pace),
-            mode: self.mode.or(under.mode),
+            playing: self.playing.over(under.playing),
             turn: self.turn.or(under.turn),
             wrap: self.wrap.or(under.wrap),
             clip: self.clip.or(under.clip),

@@ -12,7 +12,17 @@ use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
 
-const KIND: FileKind = FileKind { name: "a scenario", help: "fix the scenario; docs/rehearsal.md lists all keys" };
+const KIND: FileKind = FileKind {
+    name: "a scenario",
+    help: "fix the scenario; docs/rehearsal.md lists all keys",
+    tables: &[
+        ("at the top of the file", &["format", "roots", "loose", "budget", "fps", "soon", "play", "between"]),
+        ("in [device]", &["memory", "largest", "uploads", "upload_bytes"]),
+        ("in a scene, [[scene]]", &["seconds", "hold", "forgets", "order"]),
+        ("in what a scene draws, [[scene.draw]]", &["sprite", "clip", "count"]),
+        ("in a fault, [[scene.fault]]", &["at", "until", "missing", "reload", "out_of_memory", "lost"]),
+    ],
+};
 
 /// What is rehearsed.
 pub struct Scenario {

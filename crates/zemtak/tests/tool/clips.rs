@@ -176,3 +176,79 @@ fn a_step_that_is_shown_for_ever_has_no_end() {
     let text = folder.zemtak("clip table build/night.zemtak.json walk").exits(0).out();
     assert!(text.contains("0 ms  for ever  walk0"), "{text}");
 }
+
+/// What the format could hold and no project could write: events, and steps of other atlases.
+#[test]
+fn events_and_steps_of_other_atlases_are_written_and_played() {
+    let folder = Folder::new();
+    for n in 0..4 {
+        folder.write(&format!("art/moth/{n}.png"), png(&blob(9 + n, 9, [n as u8, 2, 3])));
+    }
+    folder.write("art/lamp.png", png(&blob(5, 5, [9, 9, 9])));
+    let project = |steps: &str| {
+        format!(
+            r#"format = 1
+            [defaults]
+            root = "art"
+            sizes = [{{ suffix = "-half", factor = 0.5 }}]
+            [atlas.night]
+            take = ["moth/*"]
+            [[atlas.night.rule]]
+            match = "moth/*"
+            events = {{ 3 = ["step", "dust"] }}
+            [[atlas.night.clip]]
+            name = "journey"
+            steps = {steps}
+            ms = [100, 200, 50]
+            mode = "once"
+            events = {{ 1 = ["arrive"] }}
+            [atlas.things]
+            leave = ["moth/*"]"#
+        )
+    };
+    folder.write("zemtak.toml", project(r#"["moth/1", "things:lamp", "night:moth/0"]"#));
+    folder.zemtak("pack").exits(0);
+    for (atlas, suffix) in [("night", ""), ("night-half", "-half")] {
+        let text: serde_json::Value =
+            serde_json::from_slice(&folder.read(&format!("build/{atlas}.zemtak.json"))).unwrap();
+        let expected = serde_json::json!({ "mode": "once", "steps": [
+            { "sprite": "moth/1", "ms": 100 },
+            { "sprite": format!("things{suffix}:lamp"), "ms": 200, "events": ["arrive"] },
+            { "sprite": "moth/0", "ms": 50 },
+        ]});
+        assert_eq!(text["clips"]["journey"], expected);
+        assert_eq!(text["clips"]["moth"]["steps"][3]["events"], serde_json::json!(["step", "dust"]));
+    }
+    folder.zemtak("verify build/night.zemtak.json").exits(0);
+    let at = folder.zemtak("clip at build/night.zemtak.json journey 150ms --json").exits(0).json();
+    assert_eq!(at["at"][0]["sprite"], "things:lamp");
+    folder.write(
+        "scenes.toml",
+        "format = 1\nroots = [\"build\"]\n[[scene]]\nname = \"a\"\nseconds = 1\n[[scene.draw]]\nclip = \"night:journey\"\n",
+    );
+    let rehearsed = folder.zemtak("cache rehearse scenes.toml --json").exits(0).json();
+    assert_eq!(rehearsed["all"]["loads"], 2, "{rehearsed}");
+    // All that cannot be is told at once, with the clip's line.
+    folder
+        .write("zemtak.toml", project(r#"["things:lump", "menu:lamp", "things:lamp/00"]"#).replace("-half\"", "-h\""));
+    let run = folder.zemtak("pack").exits(2);
+    for why in [
+        "clip journey: things:lump: atlas things has no such sprite; did you mean things:lamp?",
+        "menu:lamp: there is no atlas menu",
+    ] {
+        assert!(run.err().contains(why), "{}", run.err());
+    }
+    folder.write("zemtak.toml", project(r#"["moth/9"]"#));
+    let run = folder.zemtak("pack").exits(2);
+    assert!(run.err().contains("clip journey: the atlas has no sprite moth/9; did you mean moth/"), "{}", run.err());
+    // A clip that is written out takes the place of one that names make; events beyond its end are told.
+    folder.write(
+        "zemtak.toml",
+        project(r#"["moth/1", "moth/0", "moth/1"]"#).replace("journey", "moth").replace("1 = [", "9 = ["),
+    );
+    let run = folder.zemtak("pack").exits(0);
+    let told = "clip moth: there are events for step 9, but it has 3 steps, counted from 0";
+    assert!(run.err().contains(told), "{}", run.err());
+    let table = folder.zemtak("clip table build/night.zemtak.json moth --json").exits(0).json();
+    assert_eq!(table["turns"].as_array().unwrap().len(), 3);
+}

@@ -1,0 +1,47 @@
+//! Clips whose steps the project lists.
+
+use crate::failure::{Failure, Problem};
+use crate::format;
+use crate::settings::WrittenClip;
+use std::collections::BTreeSet;
+use zemtak_core::clip::FoundClips;
+use zemtak_core::name::{ClipName, SpriteName};
+
+/// Adds clips that are written out to those that names make; one of the same name takes its place.
+///
+/// # Errors
+/// All steps that are no sprites of the atlas. Those of other atlases are looked at where all are known.
+pub fn add(
+    clips: &[WrittenClip],
+    atlas: &str,
+    names: &BTreeSet<SpriteName>,
+    found: &mut FoundClips,
+) -> Result<(), Failure> {
+    let mut problems = Vec::new();
+    let mut added = BTreeSet::new();
+    for WrittenClip { name, place, steps, .. } in clips {
+        let clip = ClipName::new(name);
+        if !added.insert(name) {
+            let why = format!("an earlier clip is called {} too", format::name(name));
+            problems.push(Problem::usage("clip written twice", place, why, "give it a name of its own"));
+        }
+        let own = |step: &String| match step.split_once(':') {
+            Some((of, sprite)) if of == atlas => SpriteName::new(sprite),
+            _ => SpriteName::new(step),
+        };
+        let steps: Vec<SpriteName> = steps.iter().map(own).collect();
+        for step in steps.iter().filter(|step| !step.as_str().contains(':') && !names.contains(*step)) {
+            problems.push(unknown(place, name, step, names));
+        }
+        found.same_number.retain(|(of, _)| *of != clip);
+        found.clips.insert(clip, steps);
+    }
+    Failure::unless(problems, ())
+}
+
+fn unknown(place: &str, clip: &str, step: &SpriteName, names: &BTreeSet<SpriteName>) -> Problem {
+    let near = format::nearest(step.as_str(), names.iter().map(SpriteName::as_str));
+    let near = near.map(|near| format!("; did you mean {}?", format::name(near))).unwrap_or_default();
+    let why = format!("clip {}: the atlas has no sprite {}{near}", format::name(clip), format::name(step.as_str()));
+    Problem::usage("unknown step", place, why, "name a sprite of the atlas, or atlas:sprite for one of another atlas")
+}

@@ -1,0 +1,83 @@
+//! The keys that say how clips are played, in rules and in clips that are written out.
+
+use crate::settings::rule::Pace;
+use crate::settings::{Events, Playing, WrittenClip};
+use crate::toml_text::{Table, Text, Value};
+use zemtak_core::atlas::Rate;
+use zemtak_core::clip::Ratio;
+
+/// The most steps of a clip that events can be written for.
+const MOST_STEPS: u32 = 1 << 16;
+
+/// Reads a clip with a list of steps.
+pub fn clip<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<WrittenClip> {
+    let mut table = text.table(value, "a clip")?;
+    let name = table.read("name", |v| text.string(v));
+    let steps = table.read("steps", |v| text.list(v, |v| text.string(v)));
+    let playing = playing(text, value, &mut table);
+    table.end();
+    match (name, steps) {
+        (Some(name), Some(steps)) if !name.is_empty() && !steps.is_empty() => {
+            Some(WrittenClip { name, place: text.place(value.span().start), steps, playing })
+        }
+        _ => {
+            text.wrong("invalid value", value.span(), "a clip has a 'name' and a list of 'steps', neither empty");
+            None
+        }
+    }
+}
+
+/// Reads how clips are played.
+pub fn playing<'t>(text: &Text<'t>, value: &Value<'t>, table: &mut Table<'_, 't>) -> Playing {
+    let rate = table.read("fps", |v| rate(text, v)).map(Pace::Rate);
+    let durations = table.read("ms", |v| durations(text, v)).map(Pace::Durations);
+    if rate.is_some() && durations.is_some() {
+        text.wrong("invalid value", value.span(), "clips have 'fps' or 'ms', not both");
+    }
+    Playing {
+        pace: durations.or(rate),
+        mode: table.read("mode", |v| text.word(v)),
+        events: table.read("events", |v| events(text, v)),
+    }
+}
+
+/// Words by step: `{ 3 = ["step"] }`.
+fn events<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Events> {
+    let mut events = Events::new();
+    for (key, span, words) in text.table(value, "events")?.all() {
+        match key.parse::<u32>().ok().filter(|step| *step < MOST_STEPS && step.to_string() == key) {
+            Some(step) => _ = events.insert(step, text.list(words, |v| text.string(v))?),
+            None => text.wrong("invalid value", span, "events are written by step, from 0: { 3 = [\"step\"] }"),
+        }
+    }
+    Some(events)
+}
+
+fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
+    let what = "a number from 0 on of up to nine digits, or a ratio such as \"60000/1001\"";
+    let rate = match value.get_ref().as_str() {
+        Some(ratio) => Rate::Ratio(ratio.to_owned()),
+        None => Rate::Number(text.number(value, what, |n| n >= 0.0)?),
+    };
+    // What is written must be what is played.
+    let playable = match &rate {
+        Rate::Number(fps) => rate.is_valid() && Ratio::parse(&fps.to_string()).is_ok(),
+        Rate::Ratio(ratio) => Ratio::parse(ratio).is_ok() && rate.is_valid(),
+    };
+    if !playable {
+        text.wrong("invalid value", value.span(), &format!("expected {what}"));
+    }
+    playable.then_some(rate)
+}
+
+fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {
+    let one = |v: &Value<'_>| text.number(v, "a number of milliseconds from 0 on", |n| n >= 0.0);
+    if !value.get_ref().is_array() {
+        return one(value).map(|ms| vec![ms]);
+    }
+    let all = text.list(value, one)?;
+    if all.is_empty() {
+        text.wrong("invalid value", value.span(), "a list of durations cannot be empty");
+    }
+    (!all.is_empty()).then_some(all)
+}

@@ -1,0 +1,54 @@
+//! Steps of clips that are sprites of other atlases.
+
+use crate::failure::Problem;
+use crate::format;
+use crate::settings::WrittenClip;
+use crate::targets::Target;
+use std::collections::HashSet;
+
+/// Steps that name an atlas that is not there, a sprite that it does not have, or a size that it is not built at. Atlases of
+/// the project that are not built this time are taken at their word.
+pub(crate) fn unknown(targets: &[Target], known: &[&str]) -> Vec<Problem> {
+    let mut problems = Vec::new();
+    for target in targets {
+        for clip in &target.settings.clips {
+            for step in &clip.steps {
+                let Some((atlas, sprite)) = step.split_once(':').filter(|(atlas, _)| *atlas != target.name) else {
+                    continue;
+                };
+                let why = match targets.iter().find(|other| other.name == atlas) {
+                    Some(other) => missing(target, other, sprite),
+                    None if known.contains(&atlas) => None,
+                    None => Some(format!("there is no atlas {}", format::name(atlas))),
+                };
+                problems.extend(why.map(|why| problem(clip, step, &why)));
+            }
+        }
+    }
+    problems
+}
+
+/// Why a sprite cannot be had from another atlas.
+fn missing(target: &Target, other: &Target, sprite: &str) -> Option<String> {
+    let names: HashSet<&str> = other.sources.files.iter().map(|source| source.name.as_str()).collect();
+    // Frames of animated pictures are named by the picture and a number.
+    let frame = || sprite.rsplit_once('/').is_some_and(|(picture, _)| names.contains(picture));
+    if !names.contains(sprite) && !frame() {
+        let near = format::nearest(sprite, names.iter().copied());
+        let near = near.map(|near| format!("; did you mean {}:{}?", other.name, format::name(near)));
+        return Some(format!("atlas {} has no such sprite{}", other.name, near.unwrap_or_default()));
+    }
+    let has = |suffix: &String| other.settings.sizes.iter().any(|size| size.suffix == *suffix);
+    let suffix = target.settings.sizes.iter().map(|size| &size.suffix).find(|suffix| !has(suffix))?;
+    Some(format!("atlas {} has no size {suffix}, which this atlas has", other.name))
+}
+
+fn problem(clip: &WrittenClip, step: &str, why: &str) -> Problem {
+    let why = format!("clip {}: {}: {why}", format::name(&clip.name), format::name(step));
+    Problem::usage(
+        "unknown step",
+        &clip.place,
+        why,
+        "name a sprite of the atlas, or atlas:sprite for one of another atlas",
+    )
+}
