@@ -8,14 +8,14 @@ use crate::settings::rule::{Pace, Pivot};
 use crate::settings::{AtlasSettings, Keyword, Playing};
 use crate::store;
 use crate::warning::Warning;
-use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step};
+use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step, Wrap};
 use zemtak_core::clip::DEFAULT_FPS;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::resample::Factor;
 
 /// Changes whenever the same plan comes to another descriptor.
-pub(crate) const VERSION: u32 = 3;
+pub(crate) const VERSION: u32 = 4;
 
 impl Plan<'_> {
     /// The descriptor for these pages.
@@ -54,6 +54,7 @@ impl Plan<'_> {
         let mut entry = Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash));
         entry.alpha = self.task.settings.alpha();
         entry.sampling = SamplingHints::new(self.task.settings.filter, page.wrap);
+        entry.extrude = (page.wrap != Wrap::Clamp).then_some(0);
         entry
     }
 

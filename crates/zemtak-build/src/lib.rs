@@ -53,7 +53,6 @@ pub mod project;
 mod request;
 pub mod settings;
 pub mod sources;
-mod steps;
 pub mod store;
 mod summary;
 mod targets;

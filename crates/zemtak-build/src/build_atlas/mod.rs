@@ -366,6 +366,6 @@ mod tests {
             "b604ce6c143ef455 night.h",
             "420a6f500f07f43e night.zemtak.json",
         ];
-        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (3, 3, &expected.map(str::to_owned)[..]));
+        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (3, 4, &expected.map(str::to_owned)[..]));
     }
 }

@@ -1,6 +1,6 @@
 //! What must hold of a descriptor's numbers before a game may trust them.
 
-use super::{Atlas, Clip, Page, Rate, Sprite};
+use super::{Atlas, Clip, Page, Rate, Sprite, Wrap};
 use crate::coords::UvRect;
 use crate::geometry::LONGEST_SIDE;
 use crate::geometry::{Rect, Size};
@@ -232,6 +232,10 @@ fn check_page(i: usize, page: &Page, flaws: &mut Vec<Flaw>) {
     }
     if page.sampling.safe_mips.is_some_and(|m| m < -1) {
         wrong("sampling.safe_mips", format!("{:?}", page.sampling.safe_mips));
+    }
+    // A ring on a page that repeats would repeat too, and without one elsewhere neighbours bleed in.
+    if page.extrude.is_some_and(|extrude| extrude != 0 || page.sampling.wrap == Wrap::Clamp) {
+        wrong("extrude", format!("{:?}", page.extrude));
     }
     for hash in std::iter::once(&page.hash).chain(page.layers.values().map(|l| &l.hash)) {
         let digits = hash.strip_prefix("blake3:").unwrap_or_default();

@@ -204,6 +204,9 @@ pub struct Page {
     pub colour: Colour,
     /// How the game should sample it.
     pub sampling: SamplingHints,
+    /// The width of the ring round its boxes where that is not what [`Built::extrude`] says: 0 on a page that repeats.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub extrude: Option<u32>,
     /// `blake3:` and the hash of the file's bytes in hexadecimal.
     pub hash: String,
     /// Further images at the same boxes, as `normal`.
@@ -252,6 +255,7 @@ impl Page {
             alpha: Alpha::Straight,
             colour: Colour::Srgb,
             sampling: SamplingHints::default(),
+            extrude: None,
             hash,
             layers: BTreeMap::new(),
         }

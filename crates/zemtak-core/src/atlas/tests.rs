@@ -10,6 +10,7 @@ fn name(text: &str) -> SpriteName {
 pub(crate) fn full() -> Atlas {
     let hash = format!("blake3:{}", "0f".repeat(32));
     let page = Page {
+        extrude: None,
         sampling: SamplingHints { safe_mips: Some(-1), ..SamplingHints::default() },
         layers: BTreeMap::from([(
             "normal".into(),

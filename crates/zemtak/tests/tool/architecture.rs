@@ -90,6 +90,7 @@ fn level(module: &str, arrows: &Arrows) -> usize {
 /// A crate's modules from the top down: each line uses what stands in lines below it, and nothing else.
 fn map(name: &str) -> String {
     let arrows = arrows(&crates().join(name).join("src"), "crate::");
+    assert_eq!(circle(&arrows), None, "{name}");
     let mut lines: BTreeMap<std::cmp::Reverse<usize>, Vec<&str>> = BTreeMap::new();
     for module in arrows.keys() {
         lines.entry(std::cmp::Reverse(level(module, &arrows))).or_default().push(module);

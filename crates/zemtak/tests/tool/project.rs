@@ -136,7 +136,7 @@ fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
         );
         let plain = sprite("letter/plain");
         let page = &atlas["pages"][usize::try_from(plain["page"].as_u64().unwrap()).unwrap()];
-        assert_eq!(page["sampling"]["wrap"], "repeat");
+        assert_eq!((page["sampling"]["wrap"].as_str(), page["extrude"].as_u64()), (Some("repeat"), Some(0)));
         assert_eq!(plain["box"], serde_json::json!([0, 0, page["width"], page["height"]]), "its box is the whole page");
     }
 }

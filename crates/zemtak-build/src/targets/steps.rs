@@ -1,9 +1,9 @@
 //! Steps of clips that are sprites of other atlases.
 
+use super::Target;
 use crate::failure::Problem;
 use crate::format;
 use crate::settings::WrittenClip;
-use crate::targets::Target;
 use std::collections::HashSet;
 
 /// Steps that name an atlas that is not there, a sprite that it does not have, or a size that it is not built at. Atlases of

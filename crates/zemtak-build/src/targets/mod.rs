@@ -1,11 +1,13 @@
 //! What one run is to build: atlases with their settings and sources, and what was noticed about the project as a whole.
 
+mod steps;
+
 use crate::failure::{Failure, Problem};
 use crate::project::Project;
 use crate::settings::{Also, AtlasSettings, Keys, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
-use crate::{format, forms, steps};
+use crate::{format, forms};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::FILE_SUFFIX;
