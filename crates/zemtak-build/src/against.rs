@@ -49,6 +49,27 @@ pub enum Difference {
     Defect(Defect),
 }
 
+impl Difference {
+    /// What kind it is, for programs.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::NoSource { .. } => "no_source",
+            Self::NoFrame { .. } => "no_frame",
+            Self::Defect(defect) => defect.code(),
+        }
+    }
+
+    /// The sprite that it is about.
+    #[must_use]
+    pub fn sprite(&self) -> Option<&SpriteName> {
+        match self {
+            Self::NoSource { sprite } | Self::NoFrame { sprite, .. } => Some(sprite),
+            Self::Defect(defect) => defect.sprite(),
+        }
+    }
+}
+
 impl fmt::Display for Difference {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

@@ -24,6 +24,25 @@ pub enum Stray {
     },
 }
 
+impl Stray {
+    /// What kind it is, for programs.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::OtherBuild { .. } => "other_build",
+            Self::Changed { .. } => "changed_companion",
+        }
+    }
+
+    /// The file's name.
+    #[must_use]
+    pub fn file(&self) -> &str {
+        match self {
+            Self::OtherBuild { file, .. } | Self::Changed { file } => file,
+        }
+    }
+}
+
 impl fmt::Display for Stray {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

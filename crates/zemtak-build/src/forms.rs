@@ -6,7 +6,7 @@ pub use identifiers::{Idents, is_constant};
 
 use identifiers::{constants, identifier};
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::settings::Also;
 use crate::{format, template};
 use minijinja::{Value, context, value::Serde};
@@ -150,7 +150,7 @@ fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<
         let detail = error.detail().map(|d| format!(": {d}")).unwrap_or_default();
         let why = format!("{}{detail}\n{text}", error.kind());
         let help = "mend the template; docs/forms.md says what it can use";
-        Problem::usage("unusable template", &format!("{name}:{line}"), why, help).into()
+        Problem::usage(ProblemKind::UnusableTemplate, &format!("{name}:{line}"), why, help).into()
     })
 }
 

@@ -68,7 +68,7 @@ pub use against::{Comparison, Difference, compare_with_sources};
 pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};
-pub use failure::{Cause, Failure, Problem};
+pub use failure::{Cause, Failure, Problem, ProblemKind};
 pub use inputs::Inputs;
 pub use load::{decode_source, hush_codec_panics};
 pub use observer::{Observer, Phase};

@@ -2,7 +2,7 @@
 
 use crate::content::{self, Content};
 use crate::context::Context;
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::former::{Former, hash_of};
 use crate::observer::Phase;
@@ -201,7 +201,7 @@ pub fn load<'a>(
 fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
     let why = format!("{}, {}", a.source.shown, b.source.shown);
     let help = "rename one: frames of an animated picture are named by its path and their number";
-    Problem::bad_input("several files share a sprite name", a.name.as_str(), why, help)
+    Problem::bad_input(ProblemKind::SharedSpriteName, a.name.as_str(), why, help)
 }
 
 /// The sprites of one file.
@@ -367,7 +367,7 @@ fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, P
             _ => error.to_string(),
         };
         let help = "repair or replace the file, or take it out of the folder";
-        Problem::bad_input("unusable image", &format::name(&source.shown), why, help)
+        Problem::bad_input(ProblemKind::UnusableImage, &format::name(&source.shown), why, help)
     })
 }
 

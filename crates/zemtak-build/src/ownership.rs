@@ -3,7 +3,7 @@
 //! A file is ours if a descriptor beside it or the folder's store names it, or by its content: pictures bear a
 //! [mark](zemtak_core::codec::Mark), texts a first line.
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inventory::Written;
 use crate::{format, forms};
 use std::fs::File;
@@ -117,5 +117,5 @@ impl Ownership<'_> {
 }
 
 fn would_be_lost(path: &Path, why: impl Into<String>, help: &'static str) -> Problem {
-    Problem::usage("a file would be overwritten", &format::path(path), why, help)
+    Problem::usage(ProblemKind::WouldOverwrite, &format::path(path), why, help)
 }

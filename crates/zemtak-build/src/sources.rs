@@ -2,7 +2,7 @@
 
 mod own;
 
-use crate::failure::{Cause, Failure, Problem};
+use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Pattern;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
@@ -255,18 +255,18 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
     let Ok(below) = file.clean.strip_prefix(root) else {
         let why = format!("it is not below the root {}", format::path(root));
         let help = "give a root that all paths lie below, or none";
-        return Err(Problem::usage("path outside the root", &format::path(&file.path), why, help));
+        return Err(Problem::usage(ProblemKind::OutsideRoot, &format::path(&file.path), why, help));
     };
     let stem = below.with_extension("");
     let parts: Option<Vec<&str>> = stem.iter().map(|part| part.to_str()).collect();
     match parts.filter(|_| below.to_str().is_some()) {
         Some(parts) if parts.iter().any(|part| part.contains(':')) => {
             let why = "'atlas:name' is how a sprite of an atlas is named, so its own name has no colon";
-            Err(Problem::bad_input("sprite name with a colon", &shown, why, "rename the file or its folder"))
+            Err(Problem::bad_input(ProblemKind::ColonInName, &shown, why, "rename the file or its folder"))
         }
         Some(parts) => Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown }),
         None => Err(Problem::bad_input(
-            "name that is not UTF-8",
+            ProblemKind::NotUtf8,
             &shown,
             "sprite names are text",
             "rename the file or its folder",
@@ -280,7 +280,7 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
     for same in files.chunk_by(|a, b| a.name == b.name).filter(|same| same.len() > 1) {
         let shown: Vec<&str> = same.iter().map(|s| s.shown.as_str()).collect();
         problems.push(Problem {
-            what: "several files share a sprite name",
+            what: ProblemKind::SharedSpriteName,
             place: same[0].name.to_string(),
             why: shown.join(", "),
             help: "rename all but one: the name is the path without its extension",
@@ -294,7 +294,7 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
     for alike in folded.into_values().filter(|names| names.len() > 1) {
         let names: Vec<String> = alike.iter().map(|n| spelled(n)).collect();
         problems.push(Problem {
-            what: "sprite names that differ only in case or Unicode composition",
+            what: ProblemKind::NamesTooAlike,
             place: names.join(", "),
             why: "on many systems these are one file".into(),
             help: "rename all but one",

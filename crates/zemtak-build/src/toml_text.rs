@@ -1,6 +1,6 @@
 //! Reading a TOML text so that all that is wrong with it is told at once, each with its line underlined.
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::{Keyword, our_word_for};
 use std::cell::RefCell;
@@ -40,8 +40,9 @@ impl FileKind {
 /// It cannot be read, or is no UTF-8.
 pub fn read(path: &Path) -> Result<String, Failure> {
     let source = std::fs::read(path).map_err(|e| Failure::io(&format::path(path), &e))?;
-    String::from_utf8(source)
-        .map_err(|_| Problem::usage("not TOML", &format::path(path), "TOML is UTF-8 text", "save it as UTF-8").into())
+    String::from_utf8(source).map_err(|_| {
+        Problem::usage(ProblemKind::NotToml, &format::path(path), "TOML is UTF-8 text", "save it as UTF-8").into()
+    })
 }
 
 /// A text being read, and what was found wrong with it so far.
@@ -63,13 +64,13 @@ impl<'t> Text<'t> {
     pub fn parse(&self) -> Spanned<DeTable<'t>> {
         let (table, errors) = DeTable::parse_recoverable(self.source);
         for error in errors {
-            self.wrong("not TOML", error.span().unwrap_or(0..0), error.message());
+            self.wrong(ProblemKind::NotToml, error.span().unwrap_or(0..0), error.message());
         }
         table
     }
 
     /// Notes what is wrong at a place.
-    pub fn wrong(&self, what: &'static str, span: Range<usize>, why: &str) {
+    pub fn wrong(&self, what: ProblemKind, span: Range<usize>, why: &str) {
         let mark = format::marked(self.source, span.clone());
         let place = self.place(span.start);
         let problem = Problem::usage(what, &place, format!("{why}\n{mark}"), self.kind.help);
@@ -99,14 +100,14 @@ impl<'t> Text<'t> {
             DeValue::Array(_) => "a list",
             DeValue::Table(_) => "a table",
         };
-        self.wrong("invalid value", value.span(), &format!("expected {what}, found {found}"));
+        self.wrong(ProblemKind::InvalidValue, value.span(), &format!("expected {what}, found {found}"));
         None
     }
 
     /// A value that is read from its text by its type.
     pub fn parsed<T: FromStr<Err = String>>(&self, value: &Value<'_>, what: &str) -> Option<T> {
         let Some(text) = value.get_ref().as_str() else { return self.expected(value, what) };
-        text.parse().map_err(|why| self.wrong("invalid value", value.span(), &format!("expected {why}"))).ok()
+        text.parse().map_err(|why| self.wrong(ProblemKind::InvalidValue, value.span(), &format!("expected {why}"))).ok()
     }
 
     /// One of a few words.
@@ -116,7 +117,7 @@ impl<'t> Text<'t> {
         let Some(text) = value.get_ref().as_str() else { return self.expected(value, &format!("one of {choices}")) };
         T::of(text).or_else(|| {
             let near = format::nearest(text, words()).map(|w| format!("did you mean \"{w}\"? ")).unwrap_or_default();
-            self.wrong("invalid value", value.span(), &format!("{near}expected one of {choices}"));
+            self.wrong(ProblemKind::InvalidValue, value.span(), &format!("{near}expected one of {choices}"));
             None
         })
     }
@@ -130,7 +131,7 @@ impl<'t> Text<'t> {
     pub fn path(&self, value: &Value<'_>) -> Option<PathBuf> {
         let text = self.string(value)?;
         if text.is_empty() {
-            self.wrong("invalid value", value.span(), "a path cannot be empty");
+            self.wrong(ProblemKind::InvalidValue, value.span(), "a path cannot be empty");
         }
         (!text.is_empty()).then(|| text.into())
     }
@@ -146,7 +147,7 @@ impl<'t> Text<'t> {
         let Some(number) = value.get_ref().as_integer() else { return self.expected(value, &what) };
         let number = u32::from_str_radix(number.as_str(), number.radix()).ok().filter(|n| bounds.contains(n));
         if number.is_none() {
-            self.wrong("invalid value", value.span(), &format!("expected {what}"));
+            self.wrong(ProblemKind::InvalidValue, value.span(), &format!("expected {what}"));
         }
         number
     }
@@ -165,7 +166,7 @@ impl<'t> Text<'t> {
         let number: Option<f64> = self.number_text(value)?.parse().ok();
         let number = number.filter(|n| n.is_finite() && fine(*n));
         if number.is_none() {
-            self.wrong("invalid value", value.span(), &format!("expected {what}"));
+            self.wrong(ProblemKind::InvalidValue, value.span(), &format!("expected {what}"));
         }
         number
     }
@@ -188,7 +189,7 @@ impl<'t> Text<'t> {
         list.try_into()
             .map_err(|_| {
                 let why = format!("expected a list of {N}, found {count}");
-                self.wrong("invalid value", value.span(), &why);
+                self.wrong(ProblemKind::InvalidValue, value.span(), &why);
             })
             .ok()
     }
@@ -239,7 +240,7 @@ impl<'v, 't> Table<'v, 't> {
                 (None, None, None) => format!("it can be {}", self.known.join(", ")),
             };
             self.text.wrong(
-                "unknown key",
+                ProblemKind::UnknownKey,
                 span,
                 &format!("'{}' is not a key of {}; {near}", format::name(key), self.of),
             );

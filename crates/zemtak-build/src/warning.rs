@@ -85,6 +85,40 @@ pub enum Warning {
     },
 }
 
+impl Warning {
+    /// What kind it is, for programs.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::IdleGlob { .. } => "idle_glob",
+            Self::IdleRule { .. } => "idle_rule",
+            Self::InNoAtlas { .. } => "in_no_atlas",
+            Self::InSeveralAtlases { .. } => "in_several_atlases",
+            Self::SameFrameNumber { .. } => "same_frame_number",
+            Self::DurationCount { .. } => "duration_count",
+            Self::EventBeyond { .. } => "event_beyond",
+            Self::WideBands { .. } => "wide_bands",
+            Self::OddRepeat { .. } => "odd_repeat",
+            Self::LeftBehind { .. } => "left_behind",
+        }
+    }
+
+    /// The atlas, clip or sprite that it is about, where it is about one.
+    #[must_use]
+    pub fn about(&self) -> Option<&str> {
+        match self {
+            Self::IdleGlob { atlas: name, .. }
+            | Self::IdleRule { atlas: name, .. }
+            | Self::SameFrameNumber { clip: name, .. }
+            | Self::DurationCount { clip: name, .. }
+            | Self::EventBeyond { clip: name, .. }
+            | Self::WideBands { sprite: name, .. }
+            | Self::OddRepeat { sprite: name, .. } => Some(name),
+            Self::InNoAtlas { .. } | Self::InSeveralAtlases { .. } | Self::LeftBehind { .. } => None,
+        }
+    }
+}
+
 impl fmt::Display for Warning {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

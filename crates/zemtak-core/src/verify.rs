@@ -100,6 +100,38 @@ pub enum Defect {
     },
 }
 
+impl Defect {
+    /// What kind it is, for programs.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::TooNear { .. } => "too_near",
+            Self::Margin { .. } => "in_margin",
+            Self::Uv { .. } => "inexact_uv",
+            Self::Ring { .. } => "wrong_ring",
+            Self::Stray { .. } => "stray_pixel",
+            Self::Canvas { .. } => "other_canvas",
+            Self::Pixel { .. } => "other_pixels",
+            Self::Loose { .. } => "not_trimmed",
+        }
+    }
+
+    /// The sprite that it is about; the first of two.
+    #[must_use]
+    pub fn sprite(&self) -> Option<&SpriteName> {
+        match self {
+            Self::TooNear { a: sprite, .. }
+            | Self::Margin { sprite, .. }
+            | Self::Uv { sprite }
+            | Self::Ring { sprite, .. }
+            | Self::Canvas { sprite, .. }
+            | Self::Pixel { sprite, .. }
+            | Self::Loose { sprite, .. } => Some(sprite),
+            Self::Stray { .. } => None,
+        }
+    }
+}
+
 /// Holds boxes against each other and against the edges of their pages. The descriptor must have passed its check.
 #[must_use]
 pub fn spacing(atlas: &Atlas) -> Vec<Defect> {

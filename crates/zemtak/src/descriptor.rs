@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::Read;
 use std::path::Path;
 use zemtak_build::settings::Pattern;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, ParseError, Sprite};
 use zemtak_core::codec::Format;
 use zemtak_core::name::{ClipName, SpriteName};
@@ -20,7 +20,8 @@ pub fn open(path: &Path) -> Result<AtlasFile, Failure> {
 
 /// What to name instead, where a folder or a picture was named.
 fn no_descriptor(path: &Path) -> Option<Failure> {
-    let problem = |why: String, help| Problem::usage("not a descriptor", &format::path(path), why, help).into();
+    let problem =
+        |why: String, help| Problem::usage(ProblemKind::NotADescriptor, &format::path(path), why, help).into();
     if path.is_dir() {
         let there = descriptors(path);
         let why = match there.len() {
@@ -66,7 +67,7 @@ fn reason_of(reason: &str) -> &str {
 /// What is wrong with a descriptor or a page of it.
 #[must_use]
 pub fn explain(error: &OpenError) -> Failure {
-    let what = "unusable descriptor";
+    let what = ProblemKind::UnusableDescriptor;
     let again = "build it again with 'zemtak pack'";
     match error {
         OpenError::Io { path, source } => Failure::io(&format::path(path), source),
@@ -129,14 +130,14 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
         match matching {
             Ok(matching) => chosen.extend(matching),
             Err(why) => {
-                problems.push(unknown("invalid glob", name, format!("expected {why}")));
+                problems.push(unknown(ProblemKind::InvalidGlob, name, format!("expected {why}")));
                 continue;
             }
         }
         if chosen.len() == before {
             let all = atlas.sprites.keys().map(SpriteName::as_str);
             let why = format!("atlas {} has no sprite of that name{}", atlas.name, most_like(name, all));
-            problems.push(unknown("unknown sprite", name, why));
+            problems.push(unknown(ProblemKind::UnknownSprite, name, why));
         }
     }
     for name in &choice.clips {
@@ -149,7 +150,7 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
                 Some(sprite) => chosen.push(sprite),
                 None => {
                     let why = format!("its step {} is of another atlas", step.sprite);
-                    problems.push(unknown("a clip over several atlases", name, why));
+                    problems.push(unknown(ProblemKind::ClipOverAtlases, name, why));
                 }
             }
         }
@@ -162,10 +163,10 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
 pub fn unknown_clip(atlas: &Atlas, name: &str) -> Problem {
     let all = atlas.clips.keys().map(ClipName::as_str);
     let why = format!("atlas {} has no clip of that name{}", atlas.name, most_like(name, all));
-    unknown("unknown clip", name, why)
+    unknown(ProblemKind::UnknownClip, name, why)
 }
 
-fn unknown(what: &'static str, name: &str, why: String) -> Problem {
+fn unknown(what: ProblemKind, name: &str, why: String) -> Problem {
     let name = if name.is_empty() { "''".to_owned() } else { format::name(name) };
     Problem::usage(what, &name, why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
 }

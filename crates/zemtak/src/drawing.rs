@@ -2,7 +2,7 @@
 
 use ab_glyph::{Font, FontRef, Outline, OutlineCurve, PxScale, ScaleFont};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Transform};
-use zemtak_build::{Failure, Problem};
+use zemtak_build::{Failure, Problem, ProblemKind};
 use zemtak_core::codec::{EncodeError, Mark, PngEffort, encode_marked_png};
 use zemtak_core::geometry::{self, Size};
 use zemtak_core::pixels::Pixels;
@@ -38,7 +38,7 @@ impl Drawing {
     /// # Errors
     /// There is no memory for it.
     pub fn new(size: Size, background: Colour) -> Result<Self, Failure> {
-        let failed = |why: &str| Problem::bad_input("the picture cannot be drawn", "", why, "please report this");
+        let failed = |why: &str| Problem::bad_input(ProblemKind::CannotDrawPicture, "", why, "please report this");
         let mut picture = Pixmap::new(size.w, size.h).ok_or_else(|| failed("it has no memory"))?;
         picture.fill(opaque(background));
         let font = FontRef::try_from_slice(LABELS).map_err(|_| failed("its letters cannot be read"))?;

@@ -7,7 +7,7 @@ use std::fmt;
 use std::fs::File;
 use std::io::{BufReader, Read};
 use std::path::Path;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 
 /// The columns of a list, which are the keys of an entry too.
 pub const COLUMNS: [&str; 9] = ["sprite", "x", "y", "angle", "scale", "scale_x", "scale_y", "flip", "tint"];
@@ -76,7 +76,7 @@ impl Wrong {
     fn note(&mut self, at: &str, why: String) -> bool {
         let help = "each needs sprite, x and y; docs/coordinates.md lists the other columns";
         let place = format!("{}:{at}", self.place);
-        self.problems.push(Problem::bad_input("unusable placement", &place, why, help));
+        self.problems.push(Problem::bad_input(ProblemKind::UnusablePlacement, &place, why, help));
         self.problems.len() < MOST_PROBLEMS
     }
 }

@@ -13,6 +13,7 @@ pub mod explain;
 pub mod instances;
 pub mod interrupt;
 pub mod log;
+pub mod notice;
 pub mod output;
 pub mod progress;
 pub mod query;

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 use zemtak_build::ownership::{ResultKind, may_replace};
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_runtime::AtlasFile;
 
 /// The help of `--force` says the same for all commands.
@@ -30,7 +30,7 @@ pub fn check<'p>(
 #[must_use]
 pub fn stranger(out: &Path) -> Problem {
     let why = "it is there already, and was not written by zemtak";
-    Problem::usage("a file would be overwritten", &format::path(out), why, "name another file, or say --force")
+    Problem::usage(ProblemKind::WouldOverwrite, &format::path(out), why, "name another file, or say --force")
 }
 
 /// Refuses an output that is one of the files that this command reads.
@@ -43,7 +43,7 @@ pub fn check_input<'p>(out: &Path, inputs: impl IntoIterator<Item = &'p Path>) -
         Some(input) => {
             let why = format!("this command reads {}", format::path(input));
             let help = "name another file for the output";
-            Err(Problem::usage("the output would overwrite an input", &format::path(out), why, help).into())
+            Err(Problem::usage(ProblemKind::OutputIsInput, &format::path(out), why, help).into())
         }
         None => Ok(()),
     }

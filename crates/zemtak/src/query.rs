@@ -3,7 +3,7 @@
 use crate::descriptor::{self, Choice};
 use serde_json::{Map, Value, json};
 use std::path::PathBuf;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::{Area, Part, Picture, Visible};
 use zemtak_core::geometry::{Rect, Size};
@@ -54,7 +54,7 @@ pub fn look_up(subject: &Subject, parts: &[Part]) -> Result<Vec<Place>, Failure>
     match subject {
         Subject::Bare { page, rect, turned } => {
             let area = Area::new(*page, *rect, *turned).map_err(|error| {
-                Problem::usage("invalid box", "--box", error.to_string(), "give x,y,w,h within --page WxH")
+                Problem::usage(ProblemKind::InvalidBox, "--box", error.to_string(), "give x,y,w,h within --page WxH")
             })?;
             let Size { w, h } = area.upright();
             let pivot = [f64::from(w) / 2.0, f64::from(h) / 2.0];
@@ -73,7 +73,7 @@ fn of_atlas(atlas: &Atlas, choice: &Choice, parts: &[Part]) -> Result<Vec<Place>
     for (name, sprite) in descriptor::choose(atlas, choice)? {
         let page = &atlas.pages[sprite.page];
         let found = sprite.picture(page).map_err(|error| {
-            Problem::bad_input("sprite outside its page", name.as_str(), error.to_string(), "build it again")
+            Problem::bad_input(ProblemKind::OutsidePage, name.as_str(), error.to_string(), "build it again")
         });
         let found = found.and_then(|p| place(p, sprite.pivot, name.as_str(), sprite.page, &page.file, parts));
         match found {
@@ -94,7 +94,7 @@ fn place(
 ) -> Result<Place, Problem> {
     let shown = picture.part(parts).map_err(|error| {
         let help = "a part is x,y,w,h in canvas pixels; 'zemtak describe' shows a sprite's canvas and visible box";
-        Problem::usage("no stored pixels in this part", &format::name(name), error.to_string(), help)
+        Problem::usage(ProblemKind::EmptyPart, &format::name(name), error.to_string(), help)
     })?;
     Ok(Place { name: name.into(), page, file: file.into(), picture, pivot, shown })
 }

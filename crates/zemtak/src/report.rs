@@ -1,8 +1,10 @@
 //! Telling answers: a person's text or one JSON document on standard output, everything else on standard error.
 
 use crate::exit::Exit;
+use crate::notice::{self, Notice};
 use anstream::ColorChoice;
 use anstyle::{AnsiColor, Style};
+use serde::Serialize;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::io::{self, Write};
@@ -14,9 +16,19 @@ pub trait Report: Send {
     fn text(&self, verbose: bool) -> String;
     /// The documented, stable shape for programs.
     fn json(&self) -> Value;
-    /// What people should know beside the answer; one line each, printed to standard error.
-    fn warnings(&self) -> Vec<String> {
+    /// What kind of document that is.
+    fn kind(&self) -> &'static str;
+    /// What people should know beside the answer: printed to standard error, and a list in the document.
+    fn warnings(&self) -> Vec<Notice> {
         Vec::new()
+    }
+    /// Whether the text is a JSON document as it stands.
+    fn is_document(&self) -> bool {
+        false
+    }
+    /// Whether the text tells the warnings itself, as what a check found.
+    fn tells_warnings(&self) -> bool {
+        false
     }
     /// How the process ends.
     fn exit(&self) -> Exit {
@@ -49,13 +61,14 @@ impl OutputOptions {
     #[must_use]
     pub fn print(self, report: &dyn Report) -> Exit {
         if !self.quiet && !self.json {
-            for warning in report.warnings() {
+            let warnings = if report.tells_warnings() { Vec::new() } else { report.warnings() };
+            for warning in notice::lines(&warnings, self.verbose) {
                 let yellow = Style::new().fg_color(Some(AnsiColor::Yellow.into())).bold();
                 let _ = writeln!(anstream::stderr(), "{yellow}warning{yellow:#}: {warning}");
             }
         }
-        let written = if self.json {
-            print_json(&report.json())
+        let written = if self.json && !report.is_document() {
+            print_json(&document(report))
         } else if self.quiet && report.exit() == Exit::Done {
             Ok(())
         } else {
@@ -68,7 +81,7 @@ impl OutputOptions {
     #[must_use]
     pub fn print_failure(self, failure: &Failure) -> Exit {
         let written = if self.json {
-            print_json(&failure_json(failure))
+            print_json(&failure_document(failure))
         } else {
             anstream::stderr().write_all(failure_text(failure).as_bytes())
         };
@@ -94,17 +107,39 @@ pub fn failure_text(failure: &Failure) -> String {
     out
 }
 
-/// The same as a JSON document.
+/// A JSON document of any kind: what it is comes first.
+#[derive(Debug, Clone, Serialize)]
+pub struct Document {
+    /// The version of all documents' shapes.
+    zemtak: u32,
+    kind: &'static str,
+    #[serde(flatten)]
+    answer: Value,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    warnings: Option<Vec<Notice>>,
+}
+
+/// The version of the documents. It changes when a key goes or means something else, not when one is added.
+const VERSION: u32 = 1;
+
+/// An answer as a document.
 #[must_use]
-pub fn failure_json(failure: &Failure) -> Value {
-    json!({ "errors": failure.problems(), "exit": Exit::of(failure.cause()).code() })
+pub fn document(report: &dyn Report) -> Document {
+    Document { zemtak: VERSION, kind: report.kind(), answer: report.json(), warnings: Some(report.warnings()) }
+}
+
+/// Why there is no answer, as a document.
+#[must_use]
+pub fn failure_document(failure: &Failure) -> Document {
+    let answer = json!({ "exit": Exit::of(failure.cause()).code(), "errors": failure.problems() });
+    Document { zemtak: VERSION, kind: "errors", answer, warnings: None }
 }
 
 /// Prints a JSON document, with a newline at the end.
 ///
 /// # Errors
 /// Standard output cannot be written.
-pub fn print_json(value: &Value) -> io::Result<()> {
+fn print_json(value: &Document) -> io::Result<()> {
     let mut out = io::stdout().lock();
     serde_json::to_writer_pretty(&mut out, value)?;
     out.write_all(b"\n")

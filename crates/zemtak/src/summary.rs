@@ -26,7 +26,7 @@ impl SummaryReport<'_> {
     #[must_use]
     pub fn json(&self) -> Value {
         let mut json = serde_json::to_value(self.0).unwrap_or_default();
-        json["warnings"] = self.0.warnings.iter().map(ToString::to_string).collect();
+        json.as_object_mut().into_iter().for_each(|json| _ = json.remove("warnings"));
         if let Some(why) = &self.0.why {
             json["why"] = explain::json(why);
         }

@@ -2,7 +2,7 @@
 
 use super::Options;
 use crate::context::Context;
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::load::{self, Looked, Recipe};
 use crate::settings::Also;
@@ -69,7 +69,9 @@ impl<'a> AtlasInputs<'a> {
         }
         if inputs.sources.is_empty() {
             let why = "all its images are results of earlier builds";
-            return Err(Problem::usage("nothing to pack", &target.name, why, "name a folder with sprites").into());
+            return Err(
+                Problem::usage(ProblemKind::NothingToPack, &target.name, why, "name a folder with sprites").into()
+            );
         }
         Ok(inputs)
     }

@@ -7,7 +7,7 @@ mod together;
 
 use survey::{LARGEST_PAGE, Picture, Survey, Unusable, survey};
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::observer::Observer;
 use crate::settings::Keys;
 use crate::{format, project, sources, template, write};
@@ -77,7 +77,7 @@ impl NewProject {
         if file.symlink_metadata().is_ok() {
             let why = "it is there already, and may hold somebody's work";
             let help = "move it away if you want a new one";
-            return Err(Problem::usage("a project file would be overwritten", &format::path(&file), why, help).into());
+            return Err(Problem::usage(ProblemKind::WouldOverwrite, &format::path(&file), why, help).into());
         }
         std::fs::read_dir(folder).map_err(|e| Failure::io(&format::path(folder), &e))?;
         let out = OUT.into_iter().find(|out| is_free(&folder.join(out))).unwrap_or(OUT[0]);
@@ -109,7 +109,7 @@ fn nothing_to_pack(folder: &Path, survey: &Survey) -> Problem {
     let unusable = survey.unusable.iter().map(|unusable| &unusable.problem);
     let refused = survey.refused.iter().chain(unusable).map(ToString::to_string);
     let why: Vec<String> = why.into_iter().chain(refused).collect();
-    Problem::usage("nothing to pack", &format::path(folder), why.join("\n"), "name a folder with images")
+    Problem::usage(ProblemKind::NothingToPack, &format::path(folder), why.join("\n"), "name a folder with images")
 }
 
 /// Whether a folder is not there, is empty, or holds results of ours already.

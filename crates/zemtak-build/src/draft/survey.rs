@@ -2,7 +2,7 @@
 
 use super::spacing;
 use crate::context::check;
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::observer::{Observer, Phase, Progress};
 use crate::sources::{self, Source, SourceSearch};
 use crate::store::{self, Hash};
@@ -133,14 +133,14 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
 fn same_name(source: &Source, first: &str) -> Problem {
     let why = format!("{} has the same name, or one that many systems take for it", format::name(first));
     let help = "rename one: a sprite's name is its path without the extension";
-    Problem::bad_input("two files for one sprite name", &source.shown, why, help)
+    Problem::bad_input(ProblemKind::SharedSpriteName, &source.shown, why, help)
 }
 
 /// Why an image fits on no page that devices take.
 fn too_large(picture: &Picture) -> Option<Problem> {
     let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * spacing().extrude);
     let why = format!("{largest} pixels are more than the {most} a side that fit on the largest page devices take");
-    let problem = || Problem::bad_input("image too large for any page", &picture.shown, why, "make it smaller");
+    let problem = || Problem::bad_input(ProblemKind::ImageTooLarge, &picture.shown, why, "make it smaller");
     (largest.w.max(largest.h) > most).then(problem)
 }
 

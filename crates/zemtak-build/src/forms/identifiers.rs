@@ -1,6 +1,6 @@
 //! Names of sprites as names of constants: by a rule that looks at one name alone, so that none changes when others come.
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use std::collections::BTreeMap;
 use zemtak_core::name::SpriteName;
@@ -43,7 +43,7 @@ pub fn constants<'n>(
         let why = format!("in Rust and C each would be the constant {constant}");
         let help =
             "rename one, or give it a constant of its own: a rule with match = \"its name\" and ident = \"OTHER\"";
-        Problem::usage("sprites that share a constant", &place, why, help)
+        Problem::usage(ProblemKind::SharedConstant, &place, why, help)
     });
     let clashes: Vec<Problem> = clashes.collect();
     Failure::unless(clashes, all)

@@ -4,7 +4,7 @@ mod bands;
 
 use crate::content;
 use crate::context::Context;
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::former::{Drawn, DrawnBox, Former};
 use crate::load::Missing;
 use crate::observer::Phase;
@@ -209,7 +209,7 @@ impl Plan<'_> {
 
     fn internal(&self, page: usize, error: &dyn std::error::Error) -> Failure {
         let help = "this is an error in zemtak itself: please report it with the images";
-        Problem::bad_input("the page cannot be drawn", &self.page_title(page), error.to_string(), help).into()
+        Problem::bad_input(ProblemKind::CannotDrawPage, &self.page_title(page), error.to_string(), help).into()
     }
 
     /// The page's file and number.

@@ -5,7 +5,7 @@ mod together;
 mod written;
 
 use crate::context::Context;
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::load::Sprite;
 use crate::observer::Phase;
@@ -189,7 +189,7 @@ impl<'a> Plan<'a> {
     fn refuse_huge_pages(&self) -> Result<(), Failure> {
         let Some(page) = self.layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) else { return Ok(()) };
         let why = format!("{page} pixels are more than the limit of {} a page", format::number(PAGE_PIXELS));
-        Err(Problem::usage("page too large for memory", "", why, "ask for smaller pages").into())
+        Err(Problem::usage(ProblemKind::PageTooLarge, "", why, "ask for smaller pages").into())
     }
 
     fn request<'r>(&'r self, stop: &'r (dyn Fn() -> bool + Sync)) -> LayoutRequest<'r> {

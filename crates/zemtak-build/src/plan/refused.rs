@@ -1,7 +1,7 @@
 //! Why there is no layout, in the words of the project.
 
 use super::Plan;
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use zemtak_core::geometry::Size;
 use zemtak_core::layout::LayoutError;
@@ -18,11 +18,11 @@ impl Plan<'_> {
             LayoutError::PageCount { asked, needed } => {
                 let why = format!("{asked} asked for, {needed} needed");
                 let help = "leave page.count out, or allow larger pages with page.max";
-                Problem::bad_input("the page count cannot be met", &self.said("count", "page.count"), why, help).into()
+                Problem::bad_input(ProblemKind::PageCount, &self.said("count", "page.count"), why, help).into()
             }
             other => {
                 let help = "see docs/project.md or 'zemtak pack --help' for what pages can be";
-                Problem::usage("contradictory page options", self.task.name, other.to_string(), help).into()
+                Problem::usage(ProblemKind::ContradictoryPages, self.task.name, other.to_string(), help).into()
             }
         }
     }
@@ -54,7 +54,7 @@ impl Plan<'_> {
         let why = format!("the largest page has room for {room} pixels, and {largest} would hold all of them");
         let place = format!("atlas {}: {names}", self.task.name);
         let help = "allow larger pages with page.max or page.aspect, allow turn, or make the images smaller";
-        Problem::bad_input("sprites too large for any page", &place, why, help)
+        Problem::bad_input(ProblemKind::SpriteTooLarge, &place, why, help)
     }
 
     fn clip_too_large(&self, items: &[usize]) -> Problem {
@@ -71,7 +71,7 @@ impl Plan<'_> {
         );
         let place = self.said("together", "together = \"clip\"");
         let help = "allow larger pages with page.max, or leave together out: then steps may lie on several pages";
-        Problem::bad_input("clip too large for one page", &place, why, help)
+        Problem::bad_input(ProblemKind::ClipTooLarge, &place, why, help)
     }
 
     fn clip_of(&self, sprite: &SpriteName) -> Option<String> {

@@ -1,6 +1,6 @@
 //! Clips whose steps the project lists.
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::WrittenClip;
 use std::collections::BTreeSet;
@@ -23,7 +23,7 @@ pub fn add(
         let clip = ClipName::new(name);
         if !added.insert(name) {
             let why = format!("an earlier clip is called {} too", format::name(name));
-            problems.push(Problem::usage("clip written twice", place, why, "give it a name of its own"));
+            problems.push(Problem::usage(ProblemKind::ClipTwice, place, why, "give it a name of its own"));
         }
         let own = |step: &String| match step.split_once(':') {
             Some((of, sprite)) if of == atlas => SpriteName::new(sprite),
@@ -43,5 +43,10 @@ fn unknown(place: &str, clip: &str, step: &SpriteName, names: &BTreeSet<SpriteNa
     let near = format::nearest(step.as_str(), names.iter().map(SpriteName::as_str));
     let near = near.map(|near| format!("; did you mean {}?", format::name(near))).unwrap_or_default();
     let why = format!("clip {}: the atlas has no sprite {}{near}", format::name(clip), format::name(step.as_str()));
-    Problem::usage("unknown step", place, why, "name a sprite of the atlas, or atlas:sprite for one of another atlas")
+    Problem::usage(
+        ProblemKind::UnknownStep,
+        place,
+        why,
+        "name a sprite of the atlas, or atlas:sprite for one of another atlas",
+    )
 }

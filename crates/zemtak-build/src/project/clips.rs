@@ -1,5 +1,6 @@
 //! The keys that say how clips are played, in rules and in clips that are written out.
 
+use crate::failure::ProblemKind;
 use crate::settings::rule::Pace;
 use crate::settings::{Events, Playing, WrittenClip};
 use crate::toml_text::{Table, Text, Value};
@@ -21,7 +22,11 @@ pub fn clip<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<WrittenClip> {
             Some(WrittenClip { name, place: text.place(value.span().start), steps, playing })
         }
         _ => {
-            text.wrong("invalid value", value.span(), "a clip has a 'name' and a list of 'steps', neither empty");
+            text.wrong(
+                ProblemKind::InvalidValue,
+                value.span(),
+                "a clip has a 'name' and a list of 'steps', neither empty",
+            );
             None
         }
     }
@@ -32,7 +37,7 @@ pub fn playing<'t>(text: &Text<'t>, value: &Value<'t>, table: &mut Table<'_, 't>
     let rate = table.read("fps", |v| rate(text, v)).map(Pace::Rate);
     let durations = table.read("ms", |v| durations(text, v)).map(Pace::Durations);
     if rate.is_some() && durations.is_some() {
-        text.wrong("invalid value", value.span(), "clips have 'fps' or 'ms', not both");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "clips have 'fps' or 'ms', not both");
     }
     Playing {
         pace: durations.or(rate),
@@ -47,7 +52,9 @@ fn events<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Events> {
     for (key, span, words) in text.table(value, "events")?.all() {
         match key.parse::<u32>().ok().filter(|step| *step < MOST_STEPS && step.to_string() == key) {
             Some(step) => _ = events.insert(step, text.list(words, |v| text.string(v))?),
-            None => text.wrong("invalid value", span, "events are written by step, from 0: { 3 = [\"step\"] }"),
+            None => {
+                text.wrong(ProblemKind::InvalidValue, span, "events are written by step, from 0: { 3 = [\"step\"] }");
+            }
         }
     }
     Some(events)
@@ -65,7 +72,7 @@ fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
         Rate::Ratio(ratio) => Ratio::parse(ratio).is_ok() && rate.is_valid(),
     };
     if !playable {
-        text.wrong("invalid value", value.span(), &format!("expected {what}"));
+        text.wrong(ProblemKind::InvalidValue, value.span(), &format!("expected {what}"));
     }
     playable.then_some(rate)
 }
@@ -77,7 +84,7 @@ fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {
     }
     let all = text.list(value, one)?;
     if all.is_empty() {
-        text.wrong("invalid value", value.span(), "a list of durations cannot be empty");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "a list of durations cannot be empty");
     }
     (!all.is_empty()).then_some(all)
 }

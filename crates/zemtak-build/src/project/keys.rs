@@ -1,6 +1,7 @@
 //! The keys of an atlas and of its rules, read from a project file.
 
 use super::clips;
+use crate::failure::ProblemKind;
 use crate::forms::is_constant;
 use crate::settings::rule::{Membership, Overrides, Pivot, Rule};
 use crate::settings::{Also, Keys, Keyword, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
@@ -18,7 +19,7 @@ fn ident(text: &Text<'_>, value: &Value<'_>) -> Option<String> {
         return Some(name);
     }
     text.wrong(
-        "invalid value",
+        ProblemKind::InvalidValue,
         value.span(),
         "expected a name in capitals such as \"MOTH_2\": A-Z, 0-9 and _, a letter first",
     );
@@ -85,18 +86,18 @@ fn size<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<OtherSize> {
     let resample = table.read("resample", |v| text.word(v)).unwrap_or(Resample::Smooth);
     table.end();
     let (Some(suffix), Some(factor)) = (suffix, factor) else {
-        text.wrong("invalid value", value.span(), "a size has a suffix and a factor");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "a size has a suffix and a factor");
         return None;
     };
     let made = OtherSize::new(&suffix, &factor, resample);
-    made.map_err(|why| text.wrong("invalid value", value.span(), &why)).ok()
+    made.map_err(|why| text.wrong(ProblemKind::InvalidValue, value.span(), &why)).ok()
 }
 
 fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
     let mut table = text.table(value, "a rule")?;
     let pattern = table.read("match", |v| Some(text.parsed(v, "a glob")));
     if pattern.is_none() {
-        text.wrong("invalid value", value.span(), "a rule has a glob 'match' that says for which sprites");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "a rule has a glob 'match' that says for which sprites");
     }
     let mut overrides = Overrides {
         pivot: table.read("pivot", |v| pivot(text, v)),
@@ -113,7 +114,7 @@ fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
     let named = table.read("clip", |v| text.string(v)).map(Membership::Named);
     let read = table.read("frame", |v| text.parsed(v, "a regular expression")).map(Membership::Read);
     if named.is_some() && read.is_some() {
-        text.wrong("invalid value", value.span(), "a rule has 'clip' or 'frame', not both");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "a rule has 'clip' or 'frame', not both");
     }
     overrides.clip = named.or(read);
     table.end();

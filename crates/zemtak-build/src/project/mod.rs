@@ -3,7 +3,7 @@
 mod clips;
 mod keys;
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Keys;
 use crate::toml_text::{self, FileKind, Text};
@@ -107,7 +107,7 @@ fn nearest() -> Result<PathBuf, Failure> {
     found.map(typed).ok_or_else(|| {
         let why = format!("there is no {FILE} here or in a folder above");
         let help = "name folders to pack, or write a project file with 'zemtak new'";
-        Problem::usage("nothing to pack", &format::path(&here), why, help).into()
+        Problem::usage(ProblemKind::NothingToPack, &format::path(&here), why, help).into()
     })
 }
 
@@ -119,7 +119,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     let mut table = text.outermost(whole.get_ref());
     let format = table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT)));
     if format.is_none() {
-        text.wrong("missing key", 0..0, &format!("the first line must be 'format = {FORMAT}'"));
+        text.wrong(ProblemKind::MissingKey, 0..0, &format!("the first line must be 'format = {FORMAT}'"));
     }
     let out = table.read("out", |v| text.path(v)).unwrap_or_else(|| "build".into());
     let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
@@ -127,14 +127,14 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
         for (name, span, value) in all.all() {
             if !Atlas::is_name(name) {
-                text.wrong("invalid name", span.clone(), "an atlas name may only contain a-z, 0-9, _ and -");
+                text.wrong(ProblemKind::InvalidName, span.clone(), "an atlas name may only contain a-z, 0-9, _ and -");
             }
             atlases.push((span.start, name.to_owned(), keys::atlas(&text, value, "an atlas").over(defaults.clone())));
         }
     }
     table.end();
     if atlases.is_empty() {
-        text.wrong("nothing to pack", 0..0, "there is no [atlas.NAME] in it");
+        text.wrong(ProblemKind::NothingToPack, 0..0, "there is no [atlas.NAME] in it");
     }
     atlases.sort_by_key(|(at, ..)| *at);
     let atlases = atlases.into_iter().map(|(_, name, keys)| (name, keys)).collect();

@@ -163,7 +163,7 @@ fn a_key_in_the_wrong_table_says_where_it_belongs() {
                 && (text.contains(&format!("it belongs {home}\n"))
                     || text.contains(&format!("'{key}' belongs {home}\n"))),
             "{key}: {text}"
-        )
+        );
     };
     for (home, keys) in KIND.tables {
         for key in *keys {

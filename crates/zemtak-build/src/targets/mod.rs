@@ -2,7 +2,7 @@
 
 mod steps;
 
-use crate::failure::{Failure, Problem};
+use crate::failure::{Failure, Problem, ProblemKind};
 use crate::project::Project;
 use crate::settings::{Also, AtlasSettings, Keys, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
@@ -89,7 +89,7 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     if let Some(only) = only.filter(|only| project.atlases.iter().all(|(name, _)| name != only)) {
         let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
         let why = format!("the project has {}", names.join(", "));
-        return Err(Problem::usage("unknown atlas", only, why, "name one of these, or none for all").into());
+        return Err(Problem::usage(ProblemKind::UnknownAtlas, only, why, "name one of these, or none for all").into());
     }
     // Several atlases may have one root, which is looked through once.
     let mut roots = BTreeMap::new();
@@ -143,7 +143,7 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
     }
     let why = "pages written there would be taken for sprites the next time";
     let help = "give another folder with -o";
-    Err(Problem::usage("the output folder is also the source folder", &format::path(folder), why, help).into())
+    Err(Problem::usage(ProblemKind::OutputAmongSources, &format::path(folder), why, help).into())
 }
 
 fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Failure> {
@@ -157,7 +157,7 @@ fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Fai
             String::new()
         };
         let why = format!("there is no image; {passed} passed over{own}");
-        return Err(Problem::usage("nothing to pack", place, why, "name a folder with images").into());
+        return Err(Problem::usage(ProblemKind::NothingToPack, place, why, "name a folder with images").into());
     }
     Ok(sources)
 }
@@ -219,7 +219,7 @@ fn output_clashes(targets: &[Target]) -> Vec<Problem> {
     let clashing = outputs.into_iter().filter(|(_, who)| who.len() > 1);
     let problem = |(output, who): (String, Vec<String>)| {
         let help = "leave one out, or choose another name for the atlas, the size or the template";
-        Problem::usage("two outputs share a name", &output, who.join(" and "), help)
+        Problem::usage(ProblemKind::SharedOutput, &output, who.join(" and "), help)
     };
     clashing.map(problem).collect()
 }

@@ -1,7 +1,7 @@
 //! Steps of clips that are sprites of other atlases.
 
 use super::Target;
-use crate::failure::Problem;
+use crate::failure::{Problem, ProblemKind};
 use crate::format;
 use crate::settings::WrittenClip;
 use std::collections::HashSet;
@@ -46,7 +46,7 @@ fn missing(target: &Target, other: &Target, sprite: &str) -> Option<String> {
 fn problem(clip: &WrittenClip, step: &str, why: &str) -> Problem {
     let why = format!("clip {}: {}: {why}", format::name(&clip.name), format::name(step));
     Problem::usage(
-        "unknown step",
+        ProblemKind::UnknownStep,
         &clip.place,
         why,
         "name a sprite of the atlas, or atlas:sprite for one of another atlas",

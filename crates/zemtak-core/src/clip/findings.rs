@@ -32,6 +32,20 @@ pub enum Finding {
     SameAsBefore(usize),
 }
 
+impl Finding {
+    /// What kind it is, for programs.
+    #[must_use]
+    pub fn code(&self) -> &'static str {
+        match self {
+            Self::Gap { .. } => "frame_gap",
+            Self::Canvases(_) => "several_canvases",
+            Self::PivotJumps { .. } => "pivot_jumps",
+            Self::NoLength(_) => "no_length",
+            Self::SameAsBefore(_) => "same_as_before",
+        }
+    }
+}
+
 impl fmt::Display for Finding {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {

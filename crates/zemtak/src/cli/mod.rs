@@ -13,6 +13,7 @@ use crate::exit::Exit;
 use crate::report::{OutputOptions, written_or};
 use anstream::ColorChoice;
 use cache_args::CacheArgs;
+use clap::builder::PossibleValuesParser;
 use clap::error::ErrorKind;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
@@ -244,14 +245,9 @@ struct VerifyArgs {
 
 #[derive(Debug, Args)]
 struct SchemaArgs {
-    /// Which file
-    file: SchemaFile,
-}
-
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum SchemaFile {
-    /// NAME.zemtak.json
-    Descriptor,
+    /// The descriptor, or the kind of an answer
+    #[arg(value_name = "NAME", value_parser = PossibleValuesParser::new(schema::names()))]
+    name: String,
 }
 
 impl Command {
@@ -273,9 +269,7 @@ impl Command {
             Self::Cache(args) => Request::Rehearse(args.into_request()),
             Self::List(args) => Request::List(args.into_request()),
             Self::Describe(args) => Request::Describe(args.into_request()),
-            Self::Schema(SchemaArgs { file: SchemaFile::Descriptor }) => {
-                Request::Schema(schema::SchemaRequest::Descriptor)
-            }
+            Self::Schema(SchemaArgs { name }) => Request::Schema(schema::SchemaRequest { name }),
         }
     }
 }

@@ -4,7 +4,7 @@ use clap::error::{ContextKind, ContextValue, ErrorKind};
 use std::error::Error;
 use std::num::ParseIntError;
 use zemtak_build::settings::our_word_for;
-use zemtak_build::{Failure, Problem};
+use zemtak_build::{Failure, Problem, ProblemKind};
 
 const HELP: &str = "add --help to the command to see what it takes";
 
@@ -15,19 +15,20 @@ pub fn failure(error: &clap::Error) -> Failure {
         ErrorKind::UnknownArgument => unknown_option(error),
         ErrorKind::InvalidSubcommand => {
             let near = near(&of(ContextKind::SuggestedSubcommand));
-            ("unknown command", of(ContextKind::InvalidSubcommand), format!("there is no such command{near}"))
+            (ProblemKind::UnknownCommand, of(ContextKind::InvalidSubcommand), format!("there is no such command{near}"))
         }
         ErrorKind::InvalidValue if of(ContextKind::InvalidValue).is_empty() => {
-            ("missing value", of(ContextKind::InvalidArg), format!("expected{}", choices(error)))
+            (ProblemKind::MissingValue, of(ContextKind::InvalidArg), format!("expected{}", choices(error)))
         }
         ErrorKind::InvalidValue => {
             let near = near(&of(ContextKind::SuggestedValue));
             let why = format!(
-                "'{}' is not one of its values{near}; expected{}",
+                "'{}' is not one of its values{near}{}{}",
                 of(ContextKind::InvalidValue),
+                if near.is_empty() { "; expected" } else { " Expected" },
                 choices(error)
             );
-            ("invalid value", of(ContextKind::InvalidArg), why)
+            (ProblemKind::InvalidValue, of(ContextKind::InvalidArg), why)
         }
         ErrorKind::ValueValidation => {
             let value = of(ContextKind::InvalidValue);
@@ -36,10 +37,10 @@ pub fn failure(error: &clap::Error) -> Failure {
                 Some(source) => reason(&source.to_string()),
                 None => format!("'{value}' is not allowed"),
             };
-            ("invalid value", of(ContextKind::InvalidArg), why)
+            (ProblemKind::InvalidValue, of(ContextKind::InvalidArg), why)
         }
         ErrorKind::MissingRequiredArgument => {
-            ("missing argument", of(ContextKind::InvalidArg), "it is required".into())
+            (ProblemKind::MissingArgument, of(ContextKind::InvalidArg), "it is required".into())
         }
         ErrorKind::ArgumentConflict => {
             let (one, other) = (of(ContextKind::InvalidArg), of(ContextKind::PriorArg));
@@ -48,10 +49,12 @@ pub fn failure(error: &clap::Error) -> Failure {
             } else {
                 format!("it cannot be used together with {other}")
             };
-            ("conflicting options", one, why)
+            (ProblemKind::ConflictingOptions, one, why)
         }
-        ErrorKind::MissingSubcommand => ("missing command", "zemtak".into(), "expected one of its commands".into()),
-        _ => ("invalid command line", of(ContextKind::InvalidArg), first_line(error)),
+        ErrorKind::MissingSubcommand => {
+            (ProblemKind::MissingCommand, "zemtak".into(), "expected one of its commands".into())
+        }
+        _ => (ProblemKind::InvalidCommandLine, of(ContextKind::InvalidArg), first_line(error)),
     };
     Problem::usage(what, &place, why, HELP).into()
 }
@@ -65,7 +68,7 @@ fn reason(text: &str) -> String {
     }
 }
 
-fn unknown_option(error: &clap::Error) -> (&'static str, String, String) {
+fn unknown_option(error: &clap::Error) -> (ProblemKind, String, String) {
     let option = error.get(ContextKind::InvalidArg).map(words).unwrap_or_default();
     let name = option.trim_start_matches('-').split('=').next().unwrap_or_default();
     let suggested = error.get(ContextKind::SuggestedArg).map(words).unwrap_or_default();
@@ -73,7 +76,7 @@ fn unknown_option(error: &clap::Error) -> (&'static str, String, String) {
         Some(ours) => format!("here that is {ours}; as an option with '-' in the place of '_' and '.'"),
         None => format!("there is no such option{}", near(&suggested)),
     };
-    ("unknown option", option, why)
+    (ProblemKind::UnknownOption, option, why)
 }
 
 fn near(suggested: &str) -> String {

@@ -3,6 +3,7 @@
 use super::grid::{Cut, left_over};
 use crate::console::Console;
 use crate::descriptor;
+use crate::notice::Notice;
 use crate::output;
 use crate::report::Report;
 use rayon::prelude::*;
@@ -12,7 +13,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
 use zemtak_build::sources::Source;
-use zemtak_build::{Failure, Problem, decode_source, format, write};
+use zemtak_build::{Failure, Problem, ProblemKind, decode_source, format, write};
 use zemtak_core::atlas::{Alpha, FILE_SUFFIX};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::coords::Sheet;
@@ -100,7 +101,7 @@ pub struct CutUp {
     /// Names, boxes and canvases.
     sprites: Vec<(String, Rect, Size)>,
     empty: usize,
-    warnings: Vec<String>,
+    warnings: Vec<Notice>,
 }
 
 /// Cuts.
@@ -127,7 +128,7 @@ pub fn run(request: &CutRequest, console: &Console) -> Result<CutUp, Failure> {
 }
 
 fn too_large(request: &CutRequest) -> Failure {
-    Problem::bad_input("the sheet cannot be cut", &format::path(&request.sheet), "it is too large", "").into()
+    Problem::bad_input(ProblemKind::CannotCut, &format::path(&request.sheet), "it is too large", "").into()
 }
 
 fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
@@ -148,7 +149,8 @@ fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Re
         targets.try_for_each(|target| output::check_input(&target, inputs.iter().map(PathBuf::as_path)))?;
     }
     if atlas.pages.iter().any(|page| page.alpha == Alpha::Premultiplied) {
-        cut.warnings.push("the pages are premultiplied: where alpha is low, colours come back rounded".into());
+        let text = "the pages are premultiplied: where alpha is low, colours come back rounded";
+        cut.warnings.push(Notice::of_all("premultiplied", text));
     }
     let piece = |(name, sprite): (&SpriteName, &zemtak_core::atlas::Sprite)| {
         console.interrupt.check()?;
@@ -169,7 +171,8 @@ fn of_sheet(request: &CutRequest, cut: &mut CutUp) -> Result<Vec<Piece>, Failure
     let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown };
     let decoded = decode_source(&source)?;
     if decoded.frames.len() > 1 {
-        cut.warnings.push(format!("{}: only the first of its frames is cut", source.shown));
+        let text = format!("{}: only the first of its frames is cut", source.shown);
+        cut.warnings.push(Notice::about("first_frame_only", &source.shown, text));
     }
     let Some(sheet) = decoded.frames.into_iter().next().map(|frame| frame.pixels) else {
         return Err(too_large(request));
@@ -244,7 +247,8 @@ impl Names<'_> {
     }
 
     fn wrong(&self, why: String) -> Failure {
-        Problem::usage("invalid name pattern", &format::name(self.pattern), why, "as in --names walk_{index}").into()
+        Problem::usage(ProblemKind::InvalidNamePattern, &format::name(self.pattern), why, "as in --names walk_{index}")
+            .into()
     }
 }
 
@@ -276,13 +280,13 @@ fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
         if piece.name.split('/').any(odd) {
             let why = "a file of that name might lie outside the folder";
             let help = "choose --names of plain letters, or another descriptor";
-            problems.push(Problem::bad_input("name that cannot be a file name", &format::name(&piece.name), why, help));
+            problems.push(Problem::bad_input(ProblemKind::NotAFileName, &format::name(&piece.name), why, help));
         }
     }
     for (name, times) in seen.into_iter().filter(|(_, times)| *times > 1) {
         let why = format!("{times} sprites would have it");
         let help = "let --names hold {index}, or {column} and {row}";
-        problems.push(Problem::usage("several sprites share a name", &format::name(name), why, help));
+        problems.push(Problem::usage(ProblemKind::SharedCutName, &format::name(name), why, help));
     }
     Failure::unless(problems, ())
 }
@@ -356,11 +360,14 @@ impl Report for CutUp {
             "out": (!self.request.dry_run).then(|| format::path(&self.request.out)),
             "sprites": self.sprites.iter().map(sprite).collect::<Vec<_>>(),
             "empty_left_out": self.empty,
-            "warnings": self.warnings,
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        "cut"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         self.warnings.clone()
     }
 }

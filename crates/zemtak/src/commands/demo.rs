@@ -1,12 +1,12 @@
 //! `zemtak demo`: writes the Moth Courier project out and runs the job on it, step by step.
 
 use crate::exit::Exit;
-use crate::report::Report;
+use crate::report::{Document, Report, document};
 use include_dir::{Dir, include_dir};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Failure, Problem, format, write};
+use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 
 /// The project as it lies beside the code.
 static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/demo");
@@ -32,7 +32,7 @@ struct DemoStep {
     about: &'static str,
     command: String,
     text: String,
-    json: Value,
+    json: Document,
     exit: Exit,
 }
 
@@ -118,12 +118,7 @@ fn write_project(folder: &Path) -> Result<usize, Failure> {
     };
     let problems = files.iter().copied().filter(differs).map(|file| {
         let why = "it is there already with other contents";
-        Problem::usage(
-            "the demo would overwrite a file",
-            &format::path(&folder.join(file.path())),
-            why,
-            "name a new folder",
-        )
+        Problem::usage(ProblemKind::WouldOverwrite, &format::path(&folder.join(file.path())), why, "name a new folder")
     });
     Failure::unless(problems.collect(), ())?;
     for file in &files {
@@ -153,7 +148,7 @@ fn run_step(
     let words: Vec<String> = words.iter().map(|w| w.replace("DIR", &folder)).collect();
     let quoted = shlex::try_join(words.iter().map(String::as_str)).unwrap_or_else(|_| words.join(" "));
     let report = runner(words)?;
-    let (text, json, exit) = (report.text(verbose), report.json(), report.exit());
+    let (text, json, exit) = (report.text(verbose), document(report.as_ref()), report.exit());
     Ok(DemoStep { about, command: format!("zemtak {quoted}"), text, json, exit })
 }
 
@@ -172,6 +167,10 @@ impl Report for Demo {
             "\nLook at night-0.png, moth.png, lantern.png and scenes.png in {folder}/build, and change something in {folder}/art."
         );
         out
+    }
+
+    fn kind(&self) -> &'static str {
+        "demo"
     }
 
     fn json(&self) -> Value {

@@ -5,7 +5,7 @@ use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
 
@@ -44,10 +44,10 @@ pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
         let names: Vec<String> = chosen.iter().map(|(n, _)| format::name(n.as_str())).collect();
         let why = format!("{} sprites match: {}", names.len(), format::first_of(&names));
         let help = "name one of them; 'zemtak list' shows many";
-        return Err(Problem::usage("more than one sprite matches", &format::name(&request.name), why, help).into());
+        return Err(Problem::usage(ProblemKind::SeveralMatch, &format::name(&request.name), why, help).into());
     };
     let page = atlas.pages[sprite.page].clone();
-    let broken = |why: String| Problem::bad_input("sprite outside its page", name.as_str(), why, "build it again");
+    let broken = |why: String| Problem::bad_input(ProblemKind::OutsidePage, name.as_str(), why, "build it again");
     let picture = sprite.picture(&page).map_err(|e| broken(e.to_string()))?;
     let shown = picture.part(&[]).map_err(|e| broken(e.to_string()))?;
     let beside = atlas.sprites.iter().filter(|(n, s)| n != name && (s.page, s.rect) == (sprite.page, sprite.rect));
@@ -158,6 +158,10 @@ impl Report for Described {
         out.push('\n');
         out.push_str(&self.coordinates());
         out
+    }
+
+    fn kind(&self) -> &'static str {
+        "describe"
     }
 
     fn json(&self) -> Value {

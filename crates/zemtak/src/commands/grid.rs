@@ -1,9 +1,10 @@
 //! `zemtak grid`: the cells of a regular sheet.
 
+use crate::notice::Notice;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Area, Cell, Grid, OffsetScale, Sampling, Sheet, UvRect, VAxis};
 use zemtak_core::geometry::Size;
 
@@ -45,14 +46,14 @@ impl Cut {
         };
         grid.map_err(|error| {
             let help = "give smaller cells, margins or gutters, or fewer columns and rows";
-            Problem::usage("the sheet cannot be cut", &sheet.size.to_string(), error.to_string(), help).into()
+            Problem::usage(ProblemKind::CannotCut, &sheet.size.to_string(), error.to_string(), help).into()
         })
     }
 }
 
 /// What belongs to no cell, in words.
 #[must_use]
-pub fn left_over(grid: &Grid) -> Option<String> {
+pub fn left_over(grid: &Grid) -> Option<Notice> {
     let columns = |n: u32| format!("{} of pixels on the right", format::count(n as usize, "column", "columns"));
     let rows = |n: u32| format!("{} of pixels at the bottom", format::count(n as usize, "row", "rows"));
     let told = match grid.left_over() {
@@ -61,7 +62,7 @@ pub fn left_over(grid: &Grid) -> Option<String> {
         [0, bottom] => rows(bottom),
         [right, bottom] => format!("{} and {}", columns(right), rows(bottom)),
     };
-    Some(format!("the cells do not divide the sheet: {told} are left over"))
+    Some(Notice::of_all("left_over", format!("the cells do not divide the sheet: {told} are left over")))
 }
 
 /// A grid, and the cells that were asked for.
@@ -83,7 +84,12 @@ pub fn run(request: &GridRequest) -> Result<Cells, Failure> {
     let range = format!("cells are numbered from 0 to {}", grid.count() - 1);
     let mut take = |asked: String, found: Option<Cell>, option: &str, why: String| match found {
         Some(cell) => cells.push((asked, cell)),
-        None => problems.push(Problem::usage("no such cell", option, why, "'zemtak grid' without it tells the grid")),
+        None => problems.push(Problem::usage(
+            ProblemKind::NoSuchCell,
+            option,
+            why,
+            "'zemtak grid' without it tells the grid",
+        )),
     };
     for &index in &request.indices {
         let why = format!("{index} is out of range: {range}");
@@ -152,11 +158,14 @@ impl Report for Cells {
             "left_over": self.grid.left_over(),
             "v": if self.sampling.v == VAxis::Up { "up" } else { "down" },
             "asked_for": self.cells.iter().map(cell).collect::<Vec<_>>(),
-            "warnings": self.warnings(),
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        "grid"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         left_over(&self.grid).into_iter().collect()
     }
 }

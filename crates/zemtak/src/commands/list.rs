@@ -98,6 +98,10 @@ impl Report for List {
         out
     }
 
+    fn kind(&self) -> &'static str {
+        "list"
+    }
+
     fn json(&self) -> Value {
         let sprite = |(name, sprite): &(SpriteName, Sprite)| {
             let mut value = json!(sprite);

@@ -75,6 +75,6 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Clip(request) => clip::run(&request)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
-        Request::Schema(request) => Box::new(schema::run(request)),
+        Request::Schema(request) => Box::new(schema::run(&request)),
     })
 }

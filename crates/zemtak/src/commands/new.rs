@@ -1,6 +1,7 @@
 //! `zemtak new`: a commented project file that fits the images of a folder.
 
 use crate::console::Console;
+use crate::notice::Notice;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
@@ -59,13 +60,17 @@ impl Report for NewReport {
             "images": self.0.images,
             "own_pictures": self.0.own_pictures,
             "atlases": atlases,
-            "warnings": self.warnings(),
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
-        let left_out = self.0.left_out.iter().map(|problem| format!("left out: {problem}"));
-        let refused = self.0.refused.iter().map(|problem| format!("mend this before you pack: {problem}"));
-        left_out.chain(refused).map(|warning| format::name(&warning)).collect()
+    fn kind(&self) -> &'static str {
+        "new"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
+        let left_out = self.0.left_out.iter().map(|problem| Notice::of_problem("left_out", "left out: ", problem));
+        let lead = "fix this before you pack: ";
+        let refused = self.0.refused.iter().map(|problem| Notice::of_problem("fix_first", lead, problem));
+        left_out.chain(refused).collect()
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::console::Console;
 use crate::exit::Exit;
+use crate::notice::Notice;
 use crate::report::Report;
 use crate::summary::{PassedOver, SummaryReport};
 use crate::timings;
@@ -75,17 +76,20 @@ impl Report for PackReport {
 
     fn json(&self) -> Value {
         let atlases: Vec<Value> = self.packed.atlases.iter().map(|s| SummaryReport(s).json()).collect();
-        let warnings: Vec<String> = self.packed.warnings.iter().map(ToString::to_string).collect();
-        let mut json = json!({ "atlases": atlases, "warnings": warnings, "seconds": self.packed.seconds });
+        let mut json = json!({ "atlases": atlases, "seconds": self.packed.seconds });
         if self.timings {
             json["timings_ms"] = timings::json(&self.packed.spent);
         }
         json
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        "pack"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         let of_atlases = self.packed.atlases.iter().flat_map(Summary::all_warnings);
-        self.packed.warnings.iter().cloned().chain(of_atlases).map(|w| w.to_string()).collect()
+        self.packed.warnings.iter().cloned().chain(of_atlases).map(|warning| Notice::from(&warning)).collect()
     }
 
     fn exit(&self) -> Exit {
@@ -108,7 +112,11 @@ impl Report for InShort {
         self.0.json()
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        self.0.kind()
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         self.0.warnings()
     }
 }

@@ -6,7 +6,7 @@ use serde_json::{Value, json};
 use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
-use zemtak_build::{Failure, Problem, format, write};
+use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 use zemtak_core::codec::{Mark, PngEffort, encode_marked_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pattern::{PatternKind, pattern};
@@ -41,7 +41,7 @@ pub struct Written {
 pub fn run(request: &PatternRequest) -> Result<Written, Failure> {
     let place = format::path(&request.out);
     let help = "ask for a smaller one";
-    let too_large = || Problem::bad_input("the pattern cannot be drawn", &place, "it is too large", help);
+    let too_large = || Problem::bad_input(ProblemKind::CannotDrawPattern, &place, "it is too large", help);
     let picture = pattern(request.kind, request.size).ok_or_else(too_large)?;
     let encoded = encode_marked_png(&picture, PngEffort::Balanced, Mark::Pattern);
     let bytes = encoded.map_err(|error| Problem::not_encoded(&place, &error, help))?;
@@ -94,8 +94,12 @@ impl Report for Written {
         )
     }
 
+    fn kind(&self) -> &'static str {
+        "pattern"
+    }
+
     fn json(&self) -> Value {
         let PatternRequest { size, kind, out, .. } = &self.request;
-        json!({ "file": format::path(out), "kind": NamedKind(*kind).word(), "size": size, "bytes": self.bytes })
+        json!({ "file": format::path(out), "pattern": NamedKind(*kind).word(), "size": size, "bytes": self.bytes })
     }
 }

@@ -3,6 +3,7 @@
 use super::uv::warnings;
 use crate::descriptor::Choice;
 use crate::instances::{self, Entry};
+use crate::notice::Notice;
 use crate::output;
 use crate::query::{Place, Subject, look_up};
 use crate::report::Report;
@@ -13,7 +14,7 @@ use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Part, Placement, Quad, Sampling, ScreenY, fill, fit, quad, tiles};
 use zemtak_core::geometry::Size;
 
@@ -175,7 +176,8 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
     for (at, place) in places.iter().enumerate() {
         let surface = request.tile.unwrap_or(place.picture.canvas);
         let placement = Placement { scale: request.zoom.of(surface), ..request.placement };
-        let failed = |why: String| Failure::from(Problem::bad_input("invalid quads", &place.title(), why, ""));
+        let failed =
+            |why: String| Failure::from(Problem::bad_input(ProblemKind::InvalidQuads, &place.title(), why, ""));
         let Some(tile) = request.tile else {
             let pivot = request.pivot.unwrap_or(place.pivot);
             let quad = quad(&place.shown, pivot, &placement, &request.sampling);
@@ -185,7 +187,7 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
         let pivot = request.pivot.unwrap_or([0.0; 2]);
         let tiles = tiles(place.picture.canvas, tile).map_err(|error| {
             let help = "give --tile a smaller surface, or take a larger sprite";
-            Problem::usage("the area cannot be tiled", "--tile", error.to_string(), help)
+            Problem::usage(ProblemKind::CannotTile, "--tile", error.to_string(), help)
         })?;
         for ([x, y], part) in tiles {
             // What is all transparent needs no quad.
@@ -361,11 +363,14 @@ impl Report for Quads {
             "draws": self.laid.draws.iter().map(draw).collect::<Vec<_>>(),
             "binds": { "as_asked_for": self.laid.binds_as_listed, "as_drawn": self.laid.draws.len() },
             "buffer": buffer,
-            "warnings": self.warnings(),
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        "quad"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         warnings(&self.places, self.of_parts, &self.sampling)
     }
 }

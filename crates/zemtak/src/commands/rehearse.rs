@@ -1,6 +1,7 @@
 //! `zemtak cache rehearse`: scenes against the real cache and a simulated device.
 
 use crate::exit::Exit;
+use crate::notice::Notice;
 use crate::output;
 use crate::rehearsal::scenario::{self, Scenario};
 use crate::rehearsal::stage::{Figures, Run};
@@ -156,7 +157,7 @@ impl Report for Rehearsed {
         }
         if self.strict && !self.rehearsal.warnings.is_empty() {
             out.push_str("\nFound:\n");
-            self.rehearsal.warnings.iter().for_each(|warning| _ = writeln!(out, "  {}", format::name(warning)));
+            self.rehearsal.warnings.iter().for_each(|warning| _ = writeln!(out, "  {}", format::name(&warning.text)));
         }
         out
     }
@@ -173,7 +174,7 @@ impl Report for Rehearsed {
         let textures: Vec<Value> = run.histories.iter().map(texture).collect();
         let compared = self.rehearsal.compared.as_ref().map(|[loose, alone]| {
             let all = |run: &Run| figures(&run.all);
-            json!({ "packed": all(run), "loose": all(loose), "one_load_a_thing": all(alone) })
+            json!({ "packed": all(run), "loose": all(loose), "nothing_shared": all(alone) })
         });
         json!({
             "fps": self.scenario.fps,
@@ -183,13 +184,19 @@ impl Report for Rehearsed {
             "textures": textures,
             "replaced": run.replaced,
             "compared": compared,
-            "warnings": self.rehearsal.warnings,
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
-        // With --strict they are what the check found, and told as the answer.
-        if self.strict { Vec::new() } else { self.rehearsal.warnings.clone() }
+    fn kind(&self) -> &'static str {
+        "rehearse"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
+        self.rehearsal.warnings.clone()
+    }
+
+    fn tells_warnings(&self) -> bool {
+        self.strict
     }
 
     fn exit(&self) -> Exit {

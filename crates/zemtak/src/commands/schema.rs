@@ -1,16 +1,47 @@
-//! `zemtak schema`: the JSON Schemas of the files that the tool writes.
+//! `zemtak schema`: the JSON Schemas of the descriptor and of every answer.
 
 use crate::report::Report;
 use serde_json::Value;
 
-/// The schema of `NAME.zemtak.json`.
-pub const DESCRIPTOR: &str = include_str!("../../schemas/descriptor.schema.json");
+macro_rules! schemas {
+    ($($name:literal),+ $(,)?) => {
+        /// The schemas by name.
+        const ALL: &[(&str, &str)] = &[$(($name, include_str!(concat!("../../schemas/", $name, ".schema.json")))),+];
+    };
+}
+
+schemas! {
+    "descriptor",
+    "clip-at",
+    "clip-list",
+    "clip-render",
+    "clip-table",
+    "cut",
+    "demo",
+    "describe",
+    "errors",
+    "grid",
+    "list",
+    "new",
+    "pack",
+    "pattern",
+    "quad",
+    "rehearse",
+    "uv",
+    "verify",
+    "watch",
+}
+
+/// The names of all schemas: the descriptor, then the kinds of answers.
+pub fn names() -> impl Iterator<Item = &'static str> {
+    ALL.iter().map(|(name, _)| *name)
+}
 
 /// Which schema to print.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum SchemaRequest {
-    /// That of the descriptor.
-    Descriptor,
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SchemaRequest {
+    /// Its name, one of [`names`].
+    pub name: String,
 }
 
 /// A schema's text.
@@ -19,15 +50,21 @@ pub struct Schema(&'static str);
 
 /// Looks a schema up.
 #[must_use]
-pub fn run(request: SchemaRequest) -> Schema {
-    match request {
-        SchemaRequest::Descriptor => Schema(DESCRIPTOR),
-    }
+pub fn run(request: &SchemaRequest) -> Schema {
+    Schema(ALL.iter().find(|(name, _)| *name == request.name).map_or("", |(_, text)| text))
 }
 
 impl Report for Schema {
     fn text(&self, _: bool) -> String {
         self.0.to_owned()
+    }
+
+    fn is_document(&self) -> bool {
+        true
+    }
+
+    fn kind(&self) -> &'static str {
+        "schema"
     }
 
     fn json(&self) -> Value {

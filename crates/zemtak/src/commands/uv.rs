@@ -1,12 +1,13 @@
 //! `zemtak uv`: texture coordinates of sprites and of parts of them, in the form that a game needs.
 
+use crate::notice::Notice;
 use crate::query::{Place, Subject, look_up};
 use crate::report::Report;
 use crate::shader;
 use serde_json::{Map, Value, json};
 use std::fmt::Write as _;
 use zemtak_build::settings::Keyword;
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
 
 /// What is asked for.
@@ -72,7 +73,7 @@ pub fn run(request: &UvRequest) -> Result<Uv, Failure> {
         let turned = places.iter().filter(|p| p.shown.area.turned());
         let names: Vec<String> = turned.map(|p| format::name(&p.name)).collect();
         if !names.is_empty() {
-            let what = "turned sprites have no offset and scale";
+            let what = ProblemKind::TurnedOffsetScale;
             let help = "ask for --as matrix, which always exists, or pack with --no-turn";
             return Err(Problem::usage(what, "--as offset-scale", format::first_of(&names), help).into());
         }
@@ -169,25 +170,30 @@ impl Report for Uv {
         if matches!(self.form, Form::Glsl | Form::Wgsl) {
             out["shader"] = json!(self.shader());
         }
-        out["warnings"] = json!(self.warnings());
         out
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        "uv"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         warnings(&self.places, self.of_parts, &self.sampling)
     }
 }
 
 /// What was cut off parts, and where a shrink could not be done in full.
-pub(super) fn warnings(places: &[Place], of_parts: bool, sampling: &Sampling) -> Vec<String> {
+pub(super) fn warnings(places: &[Place], of_parts: bool, sampling: &Sampling) -> Vec<Notice> {
     let mut warnings = Vec::new();
     for place in places {
         if let Some(cut) = place.cut_off().filter(|_| of_parts) {
-            warnings.push(format!("{}: cut off, as it is not stored: {cut}", place.who()));
+            let text = format!("{}: cut off, as it is not stored: {cut}", place.who());
+            warnings.push(Notice::about("cut_off", place.who(), text));
         }
         if place.shown.area.shrinks_to_centre(sampling.shrink) != [false, false] {
             let size = place.shown.area.stored().size();
-            warnings.push(format!("{}: shrunk to its centre only, as it has {size} texels", place.who()));
+            let text = format!("{}: shrunk to its centre only, as it has {size} texels", place.who());
+            warnings.push(Notice::about("shrunk_to_centre", place.who(), text));
         }
     }
     warnings

@@ -3,15 +3,16 @@
 use crate::console::Console;
 use crate::descriptor;
 use crate::exit::Exit;
+use crate::notice::Notice;
 use crate::report::{Report, failure_text};
 use rayon::prelude::*;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Failure, Problem, compare_with_sources, format};
+use zemtak_build::{Difference, Failure, Problem, compare_with_sources, format};
 use zemtak_core::pixels::Pixels;
-use zemtak_core::verify;
+use zemtak_core::verify::{self, Defect};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 /// What to prove.
@@ -31,7 +32,7 @@ pub struct Proof {
     sprites: usize,
     pages: usize,
     not_in_atlas: usize,
-    defects: Vec<String>,
+    defects: Vec<Notice>,
     problems: Vec<Problem>,
 }
 
@@ -51,17 +52,18 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
         defects: Vec::new(),
         problems: Vec::new(),
     };
-    proof.defects.extend(file.unknown_keys().iter().map(|key| format!("unknown key {key}")));
-    proof.defects.extend(verify::spacing(atlas).iter().map(ToString::to_string));
+    let unknown = |key: &String| Notice::about("unknown_key", key, format!("unknown key {key}"));
+    proof.defects.extend(file.unknown_keys().iter().map(unknown));
+    proof.defects.extend(verify::spacing(atlas).iter().map(defect));
     let pages = read_pages(&file, &mut proof);
     let spaced = proof.defects.is_empty();
     for (index, page) in pages.iter().enumerate().filter(|_| spaced) {
         let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
-        proof.defects.extend(defects.map(|d| d.to_string()));
+        proof.defects.extend(defects.map(|d| defect(&d)));
     }
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
         match stray {
-            Ok(stray) => proof.defects.push(stray.to_string()),
+            Ok(stray) => proof.defects.push(Notice::about(stray.code(), stray.file(), stray.to_string())),
             Err(problem) => proof.problems.push(problem),
         }
     }
@@ -69,11 +71,17 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
         // Pages in a folder below the root are no sources.
         let beside = request.descriptor.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let compared = compare_with_sources(atlas, &pages, root, beside, &console.watcher())?;
-        proof.defects.extend(compared.differences.iter().map(ToString::to_string));
+        let difference =
+            |d: &Difference| Notice { code: d.code(), about: d.sprite().map(ToString::to_string), text: d.to_string() };
+        proof.defects.extend(compared.differences.iter().map(difference));
         proof.problems.extend(compared.problems);
         proof.not_in_atlas = compared.not_in_atlas;
     }
     Ok(proof)
+}
+
+fn defect(defect: &Defect) -> Notice {
+    Notice { code: defect.code(), about: defect.sprite().map(ToString::to_string), text: defect.to_string() }
 }
 
 /// The pages that are whole; what is wrong with the others goes into the proof.
@@ -90,11 +98,15 @@ fn read_pages(file: &AtlasFile, proof: &mut Proof) -> Vec<Option<Pixels>> {
                     OpenError::Io { path, source } if source.kind() != io::ErrorKind::NotFound => {
                         proof.problems.push(Problem::io(&format::path(path), source));
                     }
-                    OpenError::Io { path, .. } => proof.defects.push(format!("{} is missing", format::path(path))),
-                    OpenError::Page { path, source } => {
-                        proof.defects.push(format!("{}: {source}", format::path(path)));
+                    OpenError::Io { path, .. } => {
+                        let path = format::path(path);
+                        proof.defects.push(Notice::about("missing_page", &path, format!("{path} is missing")));
                     }
-                    other => proof.defects.push(other.to_string()),
+                    OpenError::Page { path, source } => {
+                        let path = format::path(path);
+                        proof.defects.push(Notice::about("wrong_page", &path, format!("{path}: {source}")));
+                    }
+                    other => proof.defects.push(Notice::of_all("wrong_page", other.to_string())),
                 }
                 pages.push(None);
             }
@@ -117,7 +129,7 @@ impl Report for Proof {
             let _ = writeln!(out, "{descriptor}: {sprites} on {pages}, {count}");
             let most = if verbose { usize::MAX } else { 50 };
             for defect in self.defects.iter().take(most) {
-                let _ = writeln!(out, "  {}", format::name(defect));
+                let _ = writeln!(out, "  {}", format::name(&defect.text));
             }
             if self.defects.len() > most {
                 let more = format::number((self.defects.len() - most) as u64);
@@ -139,6 +151,10 @@ impl Report for Proof {
             out.push_str(&failure_text(&Failure::all(self.problems.clone())));
         }
         out
+    }
+
+    fn kind(&self) -> &'static str {
+        "verify"
     }
 
     fn json(&self) -> Value {

@@ -66,6 +66,10 @@ impl Report for WatchReport {
         format!("{builds}, {} that failed\n", format::number(self.failures as u64))
     }
 
+    fn kind(&self) -> &'static str {
+        "watch"
+    }
+
     fn json(&self) -> Value {
         json!({ "builds": self.builds, "failures": self.failures })
     }

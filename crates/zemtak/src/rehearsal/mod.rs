@@ -13,6 +13,9 @@ use scenario::Scenario;
 use stage::Run;
 pub use warnings::seconds;
 
+use crate::notice::Notice;
+use zemtak_build::format;
+
 /// What a rehearsal came to.
 pub struct Rehearsal {
     /// The scenes from packed atlases, as the game will play them.
@@ -20,7 +23,7 @@ pub struct Rehearsal {
     /// The same from loose images, shared; and with one load for each thing.
     pub compared: Option<[Run; 2]>,
     /// What is odd, with names.
-    pub warnings: Vec<String>,
+    pub warnings: Vec<Notice>,
 }
 
 /// Plays a scenario, and the same scenes without atlases where there are images for it.
@@ -31,11 +34,9 @@ pub fn rehearse(scenario: &Scenario) -> Rehearsal {
     let compared = scenario.loose.as_ref().and_then(|folder| match LoadPlan::loose(scenario, folder) {
         Ok(casts) => Some(casts.map(|load_plan| stage::play(scenario, &load_plan))),
         Err(missing) => {
-            warnings.push(format!(
-                "nothing to compare with: {} has no image of {}",
-                zemtak_build::format::path(folder),
-                zemtak_build::format::some_of(&missing, 3)
-            ));
+            let (folder, missing) = (format::path(folder), format::some_of(&missing, 3));
+            let text = format!("nothing to compare with: {folder} has no image of {missing}");
+            warnings.push(Notice::of_all("nothing_to_compare", text));
             None
         }
     });

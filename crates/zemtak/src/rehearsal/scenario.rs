@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use toml::de::DeValue;
 use zemtak_build::Failure;
+use zemtak_build::ProblemKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
 
@@ -168,7 +169,7 @@ pub fn open(path: &Path) -> Result<Scenario, Failure> {
 
 fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Scenario {
     if table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT))).is_none() {
-        text.wrong("missing key", 0..0, &format!("the first line must be 'format = {FORMAT}'"));
+        text.wrong(ProblemKind::MissingKey, 0..0, &format!("the first line must be 'format = {FORMAT}'"));
     }
     let roots = table.read("roots", |v| text.list(v, |v| text.path(v))).unwrap_or_else(|| vec!["build".into()]);
     let roots: Vec<PathBuf> = roots.into_iter().map(|root| folder.join(root)).collect();
@@ -187,11 +188,11 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
         scenes.extend(list.into_iter().flatten());
     }
     if scenes.is_empty() {
-        text.wrong("nothing to play", 0..0, "there is no [[scene]] in it that can be played");
+        text.wrong(ProblemKind::NothingToPlay, 0..0, "there is no [[scene]] in it that can be played");
     }
     for (i, scene) in scenes.iter().enumerate() {
         if scenes[..i].iter().any(|other: &Scene| other.name == scene.name) {
-            text.wrong("invalid name", scene.named_at.clone(), "another scene has this name already");
+            text.wrong(ProblemKind::InvalidName, scene.named_at.clone(), "another scene has this name already");
         }
     }
     let named = |v: &Value<'_>| {
@@ -199,7 +200,7 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
         let found = scenes.iter().position(|scene: &Scene| scene.name == name);
         if found.is_none() {
             let all = scenes.iter().map(|s| s.name.as_str()).collect::<Vec<_>>().join(", ");
-            text.wrong("unknown name", v.span(), &format!("there is no such scene; there are {all}"));
+            text.wrong(ProblemKind::UnknownName, v.span(), &format!("there is no such scene; there are {all}"));
         }
         found
     };
@@ -236,7 +237,7 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let sprites = |v: &Value<'_>| {
         let name = text.string(v)?;
         let meant = catalog.sprites(&name);
-        let meant = meant.map_err(|why| text.wrong("unknown name", v.span(), &why)).ok()?;
+        let meant = meant.map_err(|why| text.wrong(ProblemKind::UnknownName, v.span(), &why)).ok()?;
         Some((name, meant))
     };
     let hold = table.read("hold", |v| text.list(v, sprites)).unwrap_or_default();
@@ -246,7 +247,7 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let faults = table.read("fault", |v| text.list(v, |v| fault(text, v, catalog, fps))).unwrap_or_default();
     table.end();
     let (Some((name, named_at)), Some(frames)) = (name, frames) else {
-        text.wrong("invalid value", value.span(), "a scene has a name and lasts some 'seconds'");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "a scene has a name and lasts some 'seconds'");
         return None;
     };
     let faults = faults.into_iter().flatten().collect();
@@ -255,7 +256,7 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
 
 fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Draw> {
     let mut table = text.table(value, "what is drawn")?;
-    let nothing = "unknown name";
+    let nothing = ProblemKind::UnknownName;
     let sprite = table.read("sprite", |v| {
         let name = text.string(v)?;
         match catalog.sprites(&name).as_deref() {
@@ -276,7 +277,7 @@ fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Dra
         (Some(name), None) => name.map(|name| Draw { name, steps: None, count }),
         (None, Some(clip)) => clip.map(|(name, steps)| Draw { name, steps: Some(steps), count }),
         _ => {
-            text.wrong("invalid value", value.span(), "expected either 'sprite' or 'clip'");
+            text.wrong(ProblemKind::InvalidValue, value.span(), "expected either 'sprite' or 'clip'");
             None
         }
     }
@@ -289,7 +290,7 @@ fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let until = table.read("until", |v| seconds(text, v, fps));
     let known = |v: &Value<'_>, lacks: &dyn Fn(&str) -> Option<String>| {
         let name = text.string(v)?;
-        lacks(&name).into_iter().for_each(|why| text.wrong("unknown name", v.span(), &why));
+        lacks(&name).into_iter().for_each(|why| text.wrong(ProblemKind::UnknownName, v.span(), &why));
         Some(name)
     };
     let missing = table.read("missing", |v| known(v, &|file| catalog.lacks_file(file)));
@@ -302,7 +303,7 @@ fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
         missing.map(FaultKind::Missing).into_iter().chain(reload).chain(no_memory).chain(lost).collect();
     if all.len() != 1 {
         let why = "expected one of 'missing', 'out_of_memory', 'lost' and 'reload'";
-        text.wrong("invalid value", value.span(), why);
+        text.wrong(ProblemKind::InvalidValue, value.span(), why);
     }
     Some(all.into_iter().map(|what| PlannedFault { at, what }).chain(over).collect())
 }
@@ -322,7 +323,7 @@ fn bytes(text: &Text<'_>, value: &Value<'_>) -> Option<u64> {
         _ => None,
     };
     if number.is_none() {
-        text.wrong("invalid value", value.span(), "expected a number of bytes, or a text such as \"2 MiB\"");
+        text.wrong(ProblemKind::InvalidValue, value.span(), "expected a number of bytes, or a text such as \"2 MiB\"");
     }
     number
 }

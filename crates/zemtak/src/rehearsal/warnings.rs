@@ -2,24 +2,28 @@
 
 use super::scenario::Scenario;
 use super::stage::{PlayedScene, Run};
+use crate::notice::Notice;
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_build::format;
 
 /// Everything that is odd.
-pub fn all(scenario: &Scenario, run: &Run) -> Vec<String> {
-    let mut warnings: Vec<String> = run.told.clone();
+pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
+    let mut warnings: Vec<Notice> = run.told.iter().map(|text| Notice::of_all("failure", text)).collect();
     warnings.extend(run.over.map(|(most, times)| {
         let [most, budget] = [most, scenario.budget].map(format::bytes);
         let times = format::count(times as usize, "time", "times");
-        format!("up to {most} are needed at once, more than the budget of {budget}, {times}")
+        Notice::of_all(
+            "over_budget",
+            format!("up to {most} are needed at once, more than the budget of {budget}, {times}"),
+        )
     }));
     warnings.extend(never_drawn(run));
     warnings.extend(too_early(scenario, run));
     warnings.extend(run.scenes.iter().filter_map(|played| held_on(scenario, played)));
     warnings.extend(run.scenes.iter().filter_map(|played| scattered(scenario, played)));
     if run.misuses > 0 {
-        warnings
-            .push(format!("{} draws of textures that are not there: a fault of zemtak, please report it", run.misuses));
+        let text = format!("{} draws of textures that are not there: a fault of zemtak, please report it", run.misuses);
+        warnings.push(Notice::of_all("misuse", text));
     }
     // A scene that is played twice is told of once.
     let mut told = BTreeSet::new();
@@ -27,13 +31,16 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<String> {
     warnings
 }
 
-fn never_drawn(run: &Run) -> impl Iterator<Item = String> {
+fn never_drawn(run: &Run) -> impl Iterator<Item = Notice> {
     let idle = run.histories.iter().filter(|(_, history)| !history.made.is_empty() && !history.drawn);
-    idle.map(|(path, history)| format!("{path} is loaded and never drawn: {}", format::bytes(history.bytes)))
+    idle.map(|(path, history)| {
+        let text = format!("{path} is loaded and never drawn: {}", format::bytes(history.bytes));
+        Notice::about("never_drawn", path, text)
+    })
 }
 
 /// Pages that were evicted and soon loaded again.
-fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = String> {
+fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = Notice> {
     run.histories.iter().filter_map(|(path, history)| {
         let gap = |made: &u64| {
             let before = history.dropped.iter().filter(|dropped| *dropped <= made).max()?;
@@ -44,21 +51,23 @@ fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = String> {
         let gaps: Vec<u64> = gaps.into_iter().filter(|gap| *gap > 0).collect();
         let least = gaps.iter().min()?;
         let times = if gaps.len() == 1 { String::new() } else { format!(" {} times, once", gaps.len()) };
-        Some(format!(
-            "{path} is evicted and loaded again{times} after {}: a larger budget, or a pin, would keep it",
-            seconds(*least, scenario.fps)
-        ))
+        let after = seconds(*least, scenario.fps);
+        let text = format!(
+            "{path} is evicted and loaded again{times} after {after}: a larger budget, or a pin, would keep it"
+        );
+        Some(Notice::about("evicted_early", path, text))
     })
 }
 
-fn held_on(scenario: &Scenario, played: &PlayedScene) -> Option<String> {
+fn held_on(scenario: &Scenario, played: &PlayedScene) -> Option<Notice> {
     let scene = &scenario.scenes[played.scene].name;
     let names = format::some_of(&played.left, 3);
-    (!played.left.is_empty()).then(|| format!("scene {scene} has ended and still holds {names}: its pages cannot go"))
+    let text = || format!("scene {scene} has ended and still holds {names}: its pages cannot go");
+    (!played.left.is_empty()).then(|| Notice::about("held_after_end", scene, text()))
 }
 
 /// A scene that binds several pages for sprites that would fit one.
-fn scattered(scenario: &Scenario, played: &PlayedScene) -> Option<String> {
+fn scattered(scenario: &Scenario, played: &PlayedScene) -> Option<Notice> {
     let (mut pixels, mut largest, mut pages) = (0, 0, BTreeMap::new());
     for name in played.pages.values().flatten() {
         let (page, own, room) = scenario.catalog.page_of(name)?;
@@ -72,11 +81,12 @@ fn scattered(scenario: &Scenario, played: &PlayedScene) -> Option<String> {
     }
     let scene = &scenario.scenes[played.scene].name;
     let each: Vec<String> = pages.iter().map(|(page, count)| format!("{count} on {page}")).collect();
-    Some(format!(
+    let text = format!(
         "scene {scene} draws sprites that lie scattered over {} pages, {}: packed together they would be one bind",
         pages.len(),
         each.join(", ")
-    ))
+    );
+    Some(Notice::about("scattered", scene, text))
 }
 
 /// Frames as seconds: `0.5 s`.

@@ -17,6 +17,7 @@ mod art;
 mod cache;
 mod clips;
 mod coordinates;
+mod documents;
 mod hostile;
 mod layout;
 mod manners;

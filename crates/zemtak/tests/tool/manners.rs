@@ -147,59 +147,6 @@ fn the_demo_runs_twice_and_leaves_changed_files_alone() {
     assert_eq!(folder.read("moth-courier/art/emblem.png"), b"mine");
 }
 
-/// The keys of a document, paths with dots; lists by their first entry, free maps (which the guide shows) left whole.
-fn keys(value: &serde_json::Value, path: &str, out: &mut Vec<String>) {
-    if let Some(first) = value.as_array().and_then(|a| a.first()) {
-        return keys(first, path, out);
-    }
-    for (key, inner) in value.as_object().into_iter().flatten() {
-        out.push(format!("{path}.{key}"));
-        if !["ignored", "same_frame_number", "answer", "packed", "loose", "one_load_a_thing"].contains(&key.as_str()) {
-            keys(inner, &format!("{path}.{key}"), out);
-        }
-    }
-}
-
-#[test]
-fn answers_have_the_documented_keys() {
-    let guide = include_str!("../../../../docs/json.md");
-    let documented = |name: &str| -> Vec<String> {
-        let block = guide.split(&format!("```json {name}\n")).nth(1).unwrap().split("```").next().unwrap();
-        let mut out = Vec::new();
-        keys(&serde_json::from_str(block).unwrap(), "", &mut out);
-        out
-    };
-    let folder = Folder::new();
-    folder.write("bad/lamp.png", "no lamp");
-    folder.write("bad/moth.png", std::fs::read(demo_art().join("emblem.png")).unwrap());
-    let art = demo_art();
-    let draw = "[[scene.draw]]\nsprite = \"night:emblem\"";
-    let scene = format!("[[scene]]\nname = \"desk\"\nseconds = 1\n{draw}\n");
-    folder.write("scenes.toml", format!("format = 1\nloose = {art:?}\n{scene}"));
-    for (name, line, code) in [
-        ("pack", format!("pack {} --name night --why --json", art.display()), 0),
-        ("verify", format!("verify build/night.zemtak.json --against {} --json", art.display()), 0),
-        ("demo", "demo --json".into(), 0),
-        ("new", "new --json bad".into(), 0),
-        ("uv", "uv build/night.zemtak.json moth/fly/03 --as corners --v-up --json".into(), 0),
-        ("quad", "quad build/night.zemtak.json moth/fly/03 --json".into(), 0),
-        ("grid", "grid 512x256 --cell 32x32 --index 17 --json".into(), 0),
-        ("cut", "cut build/night.zemtak.json --json".into(), 0),
-        ("pattern", "pattern 64x64 --kind cells --json".into(), 0),
-        ("clip-list", "clip list build/night.zemtak.json --json".into(), 0),
-        ("clip-table", "clip table build/night.zemtak.json moth/fly --json".into(), 0),
-        ("clip-at", "clip at build/night.zemtak.json moth/fly 250ms --json".into(), 0),
-        ("clip-render", "clip render build/night.zemtak.json moth/fly -o moth.png --json".into(), 0),
-        ("describe", "describe build/night.zemtak.json moth/fly/03 --json".into(), 0),
-        ("rehearse", "cache rehearse scenes.toml --json".into(), 0),
-        ("errors", "pack bad --json".into(), 3),
-    ] {
-        let mut printed = Vec::new();
-        keys(&folder.zemtak(&line).exits(code).json(), "", &mut printed);
-        assert_eq!(printed, documented(name), "{name}");
-    }
-}
-
 #[test]
 fn two_outputs_of_one_name_are_refused_before_anything_is_written() {
     let folder = Folder::new();

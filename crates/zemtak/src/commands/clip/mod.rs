@@ -3,12 +3,13 @@
 pub mod render;
 
 use crate::descriptor;
+use crate::notice::Notice;
 use crate::report::Report;
 use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Failure, Problem, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, Clip};
 use zemtak_core::clip::{FOREVER, Finding, Ratio, SECOND, Shown, Timeline, findings};
 use zemtak_core::name::ClipName;
@@ -71,7 +72,7 @@ fn played<'a>(atlas: &'a Atlas, name: &str) -> Result<(&'a Clip, Timeline), Fail
 fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
     Timeline::of(clip).map_err(|error| {
         let help = "give it another rate or durations in the project file, and pack again";
-        Problem::bad_input("unplayable clip", &format::name(name), error.to_string(), help)
+        Problem::bad_input(ProblemKind::UnplayableClip, &format::name(name), error.to_string(), help)
     })
 }
 
@@ -134,26 +135,31 @@ impl Report for List {
     }
 
     fn json(&self) -> Value {
-        let clip = |(name, clip, timeline, findings): &(String, Clip, Timeline, Vec<Finding>)| {
+        let clip = |(name, clip, timeline, _): &(String, Clip, Timeline, Vec<Finding>)| {
             json!({
                 "clip": name,
                 "mode": clip.mode,
                 "fps": clip.fps,
                 "steps": clip.steps,
                 "period_ns": timeline.start_of(timeline.turns()),
-                "findings": findings.iter().map(ToString::to_string).collect::<Vec<_>>(),
             })
         };
         json!({ "atlas": self.atlas, "clips": self.clips.iter().map(clip).collect::<Vec<_>>() })
     }
 
-    fn warnings(&self) -> Vec<String> {
-        let told = |(name, _, _, findings): &(String, Clip, Timeline, Vec<Finding>)| {
-            let name = format::name(name);
-            findings.iter().map(move |finding| format!("{name}: {finding}")).collect::<Vec<_>>()
-        };
-        self.clips.iter().flat_map(told).collect()
+    fn kind(&self) -> &'static str {
+        "clip-list"
     }
+
+    fn warnings(&self) -> Vec<Notice> {
+        self.clips.iter().flat_map(|(name, _, _, findings)| notices(name, findings)).collect()
+    }
+}
+
+/// What is odd about a clip.
+fn notices(clip: &str, findings: &[Finding]) -> Vec<Notice> {
+    let text = |finding: &Finding| format!("{}: {finding}", format::name(clip));
+    findings.iter().map(|finding| Notice::about(finding.code(), clip, text(finding))).collect()
 }
 
 /// The turns of a clip.
@@ -208,12 +214,15 @@ impl Report for Turns {
             "clip": self.name,
             "mode": self.clip.mode,
             "turns": self.turns().map(turn).collect::<Vec<_>>(),
-            "findings": self.findings.iter().map(ToString::to_string).collect::<Vec<_>>(),
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
-        self.findings.iter().map(|finding| format!("{}: {finding}", format::name(&self.name))).collect()
+    fn kind(&self) -> &'static str {
+        "clip-table"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
+        notices(&self.name, &self.findings)
     }
 }
 
@@ -248,6 +257,10 @@ impl Report for At {
             let _ = writeln!(out, "{}: step {}, {}, {played}", time(*at), shown.step, format::name(sprite));
         }
         out
+    }
+
+    fn kind(&self) -> &'static str {
+        "clip-at"
     }
 
     fn json(&self) -> Value {

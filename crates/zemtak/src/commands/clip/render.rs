@@ -2,6 +2,7 @@
 
 use super::{Of, played, time};
 use crate::descriptor;
+use crate::notice::Notice;
 use crate::output;
 use crate::report::Report;
 use serde_json::{Value, json};
@@ -10,7 +11,7 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
-use zemtak_build::{Failure, Problem, format, write};
+use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common, lowest_terms};
 use zemtak_core::codec::{EncodeError, Mark, PngEffort, TimedPicture, encode_apng, encode_gif, encode_marked_png};
@@ -61,7 +62,7 @@ fn check_ending(request: &RenderRequest) -> Result<(), Failure> {
     }
     let why = format!("a file of the form {} ends in .{}", request.form.word(), endings.join(" or ."));
     let help = "name the file .png, .apng or .gif, or choose another form with --as";
-    Err(Problem::usage("file name with another ending", &format::path(&request.out), why, help).into())
+    Err(Problem::usage(ProblemKind::WrongEnding, &format::path(&request.out), why, help).into())
 }
 
 impl Keyword for Form {
@@ -100,7 +101,7 @@ pub struct Rendered {
     size: Size,
     bytes: usize,
     length: i64,
-    warnings: Vec<String>,
+    warnings: Vec<Notice>,
 }
 
 /// Draws.
@@ -116,7 +117,7 @@ pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
     let (clip, timeline) = played(file.atlas(), &request.of.clip)?;
     if request.speed.num() == 0 {
         let why = "at a speed of 0 it stands still";
-        return Err(Problem::usage("a clip that stands still", "--speed", why, "give another speed").into());
+        return Err(Problem::usage(ProblemKind::StillClip, "--speed", why, "give another speed").into());
     }
     let pictures = pictures(&file, clip, request)?;
     let mut order: Vec<usize> = (0..timeline.turns()).collect();
@@ -167,7 +168,7 @@ fn pictures(file: &AtlasFile, clip: &Clip, request: &RenderRequest) -> Result<Ve
     let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
     let problem = |why: String| {
         let help = "ask for a smaller --zoom, or look at the pivots with 'zemtak clip table'";
-        Failure::from(Problem::bad_input("the clip cannot be drawn", &format::name(&request.of.clip), why, help))
+        Failure::from(Problem::bad_input(ProblemKind::CannotDrawClip, &format::name(&request.of.clip), why, help))
     };
     let sprites = sprites.ok_or_else(|| problem("a step is of another atlas".into()))?;
     let largest = LONGEST_SIDE / request.zoom.max(1);
@@ -294,7 +295,7 @@ fn seconds(timeline: &Timeline, order: &[usize], speed: Ratio) -> Vec<[u16; 2]> 
     exact.unwrap_or_else(|| rounded(timeline, order, speed, 1_000_000).into_iter().map(|ms| [ms, 1000]).collect())
 }
 
-fn short_frames(delays: &[u16]) -> Option<String> {
+fn short_frames(delays: &[u16]) -> Option<Notice> {
     let dropped = delays.iter().filter(|d| **d == 0).count();
     let short = delays.iter().filter(|d| (1..SHORTEST_IN_GIF).contains(*d)).count();
     let mut told = Vec::new();
@@ -304,7 +305,8 @@ fn short_frames(delays: &[u16]) -> Option<String> {
     if short > 0 {
         told.push(format!("{} of 10 ms are shown longer by many players", format::count(short, "frame", "frames")));
     }
-    (!told.is_empty()).then(|| format!("a GIF counts in steps of 10 ms: {}", told.join(", ")))
+    let text = || format!("a GIF counts in steps of 10 ms: {}", told.join(", "));
+    (!told.is_empty()).then(|| Notice::of_all("short_frames", text()))
 }
 
 impl Report for Rendered {
@@ -325,11 +327,14 @@ impl Report for Rendered {
             "frame_size": self.size,
             "length_ns": self.length,
             "bytes": self.bytes,
-            "warnings": self.warnings,
         })
     }
 
-    fn warnings(&self) -> Vec<String> {
+    fn kind(&self) -> &'static str {
+        "clip-render"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
         self.warnings.clone()
     }
 }

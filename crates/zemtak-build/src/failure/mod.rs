@@ -1,24 +1,27 @@
 //! Errors as the user meets them: what, where, why, and what to do; all of one run together.
 
+mod kind;
+
+pub use kind::ProblemKind;
+
 use crate::format;
 use serde::Serialize;
+use serde::ser::{SerializeStruct, Serializer};
 use std::fmt;
 use zemtak_core::codec::EncodeError;
 
 /// One thing that is wrong.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Problem {
-    /// What is wrong, the same words for every problem of a kind.
-    pub what: &'static str,
+    /// What is wrong.
+    pub what: ProblemKind,
     /// The file or sprite.
-    #[serde(rename = "where")]
     pub place: String,
     /// Why.
     pub why: String,
     /// What to do about it.
     pub help: &'static str,
     /// What kind of mistake it is.
-    #[serde(skip)]
     pub cause: Cause,
 }
 
@@ -69,7 +72,8 @@ impl Failure {
     #[must_use]
     pub fn interrupted() -> Self {
         let why = "stopped before anything was written; what was there before is as it was".into();
-        Problem { what: "interrupted", place: String::new(), why, help: "", cause: Cause::Interrupted }.into()
+        Problem { what: ProblemKind::Interrupted, place: String::new(), why, help: "", cause: Cause::Interrupted }
+            .into()
     }
 
     /// The problems.
@@ -86,8 +90,8 @@ impl Failure {
 
     /// The problems by kind, each kind where its first problem stood.
     #[must_use]
-    pub fn by_kind(&self) -> Vec<(&'static str, Vec<&Problem>)> {
-        let mut kinds: Vec<(&'static str, Vec<&Problem>)> = Vec::new();
+    pub fn by_kind(&self) -> Vec<(ProblemKind, Vec<&Problem>)> {
+        let mut kinds: Vec<(ProblemKind, Vec<&Problem>)> = Vec::new();
         for problem in &self.problems {
             match kinds.iter_mut().find(|(what, _)| *what == problem.what) {
                 Some((_, of_kind)) => of_kind.push(problem),
@@ -149,6 +153,19 @@ impl From<Problem> for Failure {
     }
 }
 
+/// For programs: the kind's code and words, where, why, and what to do.
+impl Serialize for Problem {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut fields = serializer.serialize_struct("Problem", 5)?;
+        fields.serialize_field("code", self.what.code())?;
+        fields.serialize_field("what", self.what.words())?;
+        fields.serialize_field("where", &self.place)?;
+        fields.serialize_field("why", &self.why)?;
+        fields.serialize_field("help", self.help)?;
+        fields.end()
+    }
+}
+
 /// All of it in one line but what to do.
 impl fmt::Display for Problem {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -168,7 +185,7 @@ impl Problem {
     #[must_use]
     pub fn io(place: &str, why: &(dyn std::error::Error + 'static)) -> Self {
         let help = "check that the path exists and may be read and written";
-        Self { what: "reading or writing failed", place: place.into(), why: system_reason(why), help, cause: Cause::Io }
+        Self { what: ProblemKind::Io, place: place.into(), why: system_reason(why), help, cause: Cause::Io }
     }
 
     /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.
@@ -176,25 +193,25 @@ impl Problem {
     pub fn not_encoded(place: &str, error: &EncodeError, help: &'static str) -> Self {
         match error {
             EncodeError::Unproved(why) => Self {
-                what: "the encoded picture does not decode to the same pixels",
+                what: ProblemKind::NotProved,
                 place: place.into(),
                 why: format!("{why}; it was not written"),
                 help: "this is an error in zemtak itself: please report it with the images",
                 cause: Cause::Io,
             },
-            error => Self::bad_input("the picture cannot be encoded", place, error.to_string(), help),
+            error => Self::bad_input(ProblemKind::CannotEncode, place, error.to_string(), help),
         }
     }
 
     /// The command line asks for something that cannot be.
     #[must_use]
-    pub fn usage(what: &'static str, place: &str, why: impl Into<String>, help: &'static str) -> Self {
+    pub fn usage(what: ProblemKind, place: &str, why: impl Into<String>, help: &'static str) -> Self {
         Self { what, place: place.into(), why: why.into(), help, cause: Cause::Usage }
     }
 
     /// An input is bad.
     #[must_use]
-    pub fn bad_input(what: &'static str, place: &str, why: impl Into<String>, help: &'static str) -> Self {
+    pub fn bad_input(what: ProblemKind, place: &str, why: impl Into<String>, help: &'static str) -> Self {
         Self { what, place: place.into(), why: why.into(), help, cause: Cause::BadInput }
     }
 }

@@ -1,0 +1,71 @@
+//! What is told beside an answer or found by a check: for people a line, for programs a code that stays the same.
+
+use serde::Serialize;
+use std::fmt;
+use zemtak_build::{Problem, Warning, format};
+
+/// A warning, a finding or a defect.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct Notice {
+    /// What kind it is; documented, and the same in later versions.
+    pub code: &'static str,
+    /// The sprite, clip, atlas, scene or file that it is about, where it is about one.
+    pub about: Option<String>,
+    /// In words.
+    pub text: String,
+}
+
+impl Notice {
+    /// About something with a name.
+    #[must_use]
+    pub fn about(code: &'static str, about: impl Into<String>, text: impl Into<String>) -> Self {
+        Self { code, about: Some(about.into()), text: text.into() }
+    }
+
+    /// About all of it.
+    #[must_use]
+    pub fn of_all(code: &'static str, text: impl Into<String>) -> Self {
+        Self { code, about: None, text: text.into() }
+    }
+
+    /// A problem that kept nothing from being answered.
+    #[must_use]
+    pub fn of_problem(code: &'static str, lead: &str, problem: &Problem) -> Self {
+        Self::about(code, &problem.place, format::name(&format!("{lead}{problem}")))
+    }
+}
+
+impl From<&Warning> for Notice {
+    fn from(warning: &Warning) -> Self {
+        Self { code: warning.code(), about: warning.about().map(str::to_owned), text: warning.to_string() }
+    }
+}
+
+impl fmt::Display for Notice {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.text)
+    }
+}
+
+/// Notices as lines: of many of a kind the first few, and how many more there are.
+#[must_use]
+pub fn lines(notices: &[Notice], verbose: bool) -> Vec<String> {
+    const FEW: usize = 3;
+    let mut lines = Vec::new();
+    let mut told: Vec<&str> = Vec::new();
+    for notice in notices {
+        if told.contains(&notice.code) {
+            continue;
+        }
+        told.push(notice.code);
+        let of_kind: Vec<&Notice> = notices.iter().filter(|other| other.code == notice.code).collect();
+        // One more takes no more room than to say that there is one more.
+        let shown = if verbose || of_kind.len() <= FEW + 1 { of_kind.len() } else { FEW };
+        lines.extend(of_kind.iter().take(shown).map(ToString::to_string));
+        if shown < of_kind.len() {
+            let more = format::number((of_kind.len() - shown) as u64);
+            lines.push(format!("and {more} more of this kind (-v lists them)"));
+        }
+    }
+    lines
+}

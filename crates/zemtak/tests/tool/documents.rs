@@ -1,0 +1,112 @@
+//! Answers as JSON: held to the schemas that the tool prints, as are the examples of the guide.
+
+use crate::fixtures::{Folder, demo_art};
+use jsonschema::Validator;
+use serde_json::Value;
+use std::collections::{BTreeMap, BTreeSet};
+
+const GUIDE: &str = include_str!("../../../../docs/json.md");
+
+/// All schemas that the tool knows, by name.
+fn schemas(folder: &Folder) -> BTreeMap<String, Validator> {
+    let help = folder.zemtak("schema --help").exits(0).out();
+    let names = help.split("[possible values: ").nth(1).unwrap().split(']').next().unwrap();
+    let names = names.split(',').map(|name| name.split_whitespace().collect::<String>());
+    let schema = |name: String| {
+        let schema = folder.zemtak(&format!("schema {name}")).exits(0).json();
+        (name, jsonschema::draft202012::new(&schema).unwrap())
+    };
+    names.map(schema).collect()
+}
+
+fn hold(schemas: &BTreeMap<String, Validator>, document: &Value, whose: &str) -> String {
+    let kind = document["kind"].as_str().unwrap_or_else(|| panic!("{whose}: no kind in {document}"));
+    let errors: Vec<String> =
+        schemas[kind].iter_errors(document).map(|e| format!("{}: {e}", e.instance_path())).collect();
+    assert!(errors.is_empty(), "{whose}\n{}", errors.join("\n"));
+    kind.to_owned()
+}
+
+#[test]
+fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
+    let folder = Folder::new();
+    let schemas = schemas(&folder);
+    let art = demo_art();
+    let project = demo_art().parent().unwrap().to_owned();
+    for file in ["zemtak.toml", "scenes.toml", "faults.toml"] {
+        folder.write(file, std::fs::read(project.join(file)).unwrap());
+    }
+    for (name, from) in [("lava2", "emblem"), ("lava02", "emblem"), ("moth/0", "moth/fly/00")] {
+        folder.write(&format!("odd/{name}.png"), std::fs::read(art.join(format!("{from}.png"))).unwrap());
+    }
+    folder.write("odd/readme.txt", "no image");
+    folder.write("bad/lamp.png", "no lamp");
+    folder.write("bad/moth.png", std::fs::read(art.join("emblem.png")).unwrap());
+    folder.write("list.csv", "sprite,x,y\nmoth/fly/03,1,2\nlantern/teal/00,3,4\n");
+    folder.write("alone.toml", "format = 1\n[[scene]]\nname = \"a\"\nseconds = 1\nhold = [\"night:**\"]\n");
+    let night = "build/night.zemtak.json";
+    let pack = format!("pack {} --name night", art.display());
+    let mut seen = BTreeSet::new();
+    for (line, code) in [
+        (format!("{pack} --why --timings --sizes -half=0.5 --also csv"), 0),
+        (format!("{pack} --check"), 1),
+        (format!("{pack} --keep --mip-levels 1 --turn"), 0),
+        (pack, 0),
+        ("pack odd bad/moth.png -o out --take **/lava* --take nix* --layout grid --why".into(), 0),
+        ("pack odd -o small --page-size 8x8".into(), 3),
+        ("pack bad".into(), 3),
+        ("pack --unknown".into(), 2),
+        ("verify build".into(), 2),
+        (format!("verify {night} --against {}", art.display()), 0),
+        (format!("verify {night} --against odd"), 1),
+        ("demo".into(), 0),
+        ("new bad".into(), 0),
+        (format!("uv {night} moth/fly/03 --as corners --v-up --part 0,0,30,30"), 0),
+        (format!("uv {night} moth/** --as unorm16 --shrink 40"), 0),
+        (format!("uv {night} moth/fly/03 --as glsl"), 0),
+        ("uv --page 512x256 --box 34,2,28,30 --part 2,2,10,9 --flip x --as matrix".into(), 0),
+        (format!("quad {night} moth/fly/03 --at 5,5 --angle 3"), 0),
+        (format!("quad {night} --list list.csv --as buffer -o q.bin"), 0),
+        ("quad --page 64x64 --box 1,1,8,8".into(), 0),
+        ("grid 512x256 --cell 30x30 --index 17 --pixel 3,3 --uv 0.5,0.25 --v-up".into(), 0),
+        (format!("cut {night}"), 0),
+        (format!("cut {} --cell 50x50 --dry-run", art.join("emblem.png").display()), 0),
+        ("pattern 64x64 --kind cells".into(), 0),
+        (format!("clip list {night}"), 0),
+        (format!("clip table {night} moth/fly"), 0),
+        (format!("clip at {night} moth/fly 250ms -5ms"), 0),
+        (format!("clip render {night} moth/fly -o moth.png"), 0),
+        (format!("clip render {night} moth/fly -o moth.gif --speed 30"), 0),
+        (format!("list {night}"), 0),
+        (format!("describe {night} moth/fly/03"), 0),
+        ("cache rehearse alone.toml --strict".into(), 1),
+    ] {
+        let answer = folder.zemtak(&format!("{line} --json")).exits(code).json();
+        seen.insert(hold(&schemas, &answer, &line));
+        // A demo's steps are documents of their own.
+        for step in answer["steps"].as_array().into_iter().flatten().filter(|step| step["answer"].is_object()) {
+            hold(&schemas, &step["answer"], step["command"].as_str().unwrap());
+        }
+    }
+    let mut examples = 0;
+    for block in GUIDE.split("```json ").skip(1) {
+        let (kind, text) = block.split_once('\n').unwrap();
+        let example: Value = serde_json::from_str(text.split("```").next().unwrap()).unwrap();
+        assert_eq!(hold(&schemas, &example, kind), kind);
+        examples += 1;
+    }
+    assert!(examples > 14, "{examples}");
+    // `watch` does not end by itself, and is held to its schema where it is tested.
+    seen.extend(["descriptor".to_owned(), "watch".to_owned()]);
+    assert_eq!(seen, schemas.keys().cloned().collect());
+}
+
+/// Programs go by these; a code that changed its words keeps its place in the guide.
+#[test]
+fn every_code_of_an_error_is_in_the_guide() {
+    let codes: BTreeSet<&str> = zemtak_build::ProblemKind::ALL.iter().map(|kind| kind.code()).collect();
+    assert_eq!(codes.len(), zemtak_build::ProblemKind::ALL.len());
+    for kind in zemtak_build::ProblemKind::ALL {
+        assert!(GUIDE.contains(&format!("| `{}` | {} |\n", kind.code(), kind.words())), "{}", kind.code());
+    }
+}
