@@ -110,6 +110,15 @@ impl Former {
         self.pages.iter().map(|page| &page.drawn).find(|drawn| drawn.file == file && drawn.hash == *hash)
     }
 
+    /// The hash of the stored pixels in each box, by page and place.
+    #[must_use]
+    pub fn hashes(&self) -> HashMap<(usize, Rect), Hash> {
+        let of_page = |(page, of): (usize, &Page)| {
+            of.drawn.boxes.iter().map(move |b| ((page, b.rect), b.hash)).collect::<Vec<_>>()
+        };
+        self.pages.iter().enumerate().flat_map(of_page).collect()
+    }
+
     /// The band that follows from a key, as it was encoded and proved.
     #[must_use]
     pub fn band(&self, key: &Hash, context: Context<'_>) -> Option<Band> {

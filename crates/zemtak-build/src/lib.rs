@@ -77,4 +77,4 @@ pub use summary::{Binds, Kept, PageSummary, State, Summary};
 pub use timings::{Spent, Stage};
 pub use warning::Warning;
 #[cfg(feature = "watch")]
-pub use watch::watch;
+pub use watch::{WatchEvent, watch};

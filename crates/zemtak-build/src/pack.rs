@@ -33,7 +33,13 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
     let timings = Timings::default();
     let (inputs, targets) = timings.time(Stage::Find, || targets(request))?;
     let out = inputs.out.as_path();
-    let options = Options { out, check: request.check, keep: request.keep, explain: request.explain };
+    let options = Options {
+        out,
+        check: request.check,
+        keep: request.keep,
+        explain: request.explain,
+        tell_changes: request.tell_changes,
+    };
     let mut lock = if request.check { None } else { Some(lock::take(out, observer)?) };
     let any_built = AtomicBool::new(false);
     let run = Run {

@@ -51,6 +51,8 @@ pub struct PackRequest {
     pub fresh: bool,
     /// Keep boxes where they are if they can stay. Off by default.
     pub keep: bool,
+    /// Tell of each atlas how it differs from what is in place. Off by default.
+    pub tell_changes: bool,
     /// Replace files that no build wrote where results go. Off by default: then they are an error.
     pub force: bool,
 }

@@ -50,6 +50,9 @@ pub struct Summary {
     pub loose_bytes: u64,
     /// Texture binds to draw every sprite once.
     pub binds: Binds,
+    /// How it differs from the former build, where that was asked.
+    #[serde(default, skip)]
+    pub changes: Vec<String>,
     /// Files that were written beside the descriptor.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<String>,

@@ -18,8 +18,20 @@ const GLANCE: Duration = Duration::from_millis(100);
 /// How long after a failure to try again by itself: a half-written file may be whole by then without a further event.
 const RETRY: Duration = Duration::from_secs(1);
 
-/// Builds, and builds again after each change once nothing has changed for `settle`, until the observer cancels. Each
-/// result goes to `built`; a build that fails changes nothing that is in place.
+/// What happens while a project is watched, in the order in which it does.
+#[derive(Debug)]
+#[non_exhaustive]
+pub enum WatchEvent {
+    /// What is watched; told at first, and whenever that is something else.
+    Watching(Vec<PathBuf>),
+    /// Files that changed, before they are packed; none where a build that failed is tried again.
+    Changed(Vec<PathBuf>),
+    /// What came of a build.
+    Built(Result<Box<Packed>, Failure>),
+}
+
+/// Builds, and builds again after each change once nothing has changed for `settle`, until the observer cancels. All that
+/// happens is told; a build that fails changes nothing that is in place.
 ///
 /// # Errors
 /// Files cannot be watched at all.
@@ -27,54 +39,70 @@ pub fn watch(
     request: &PackRequest,
     settle: Duration,
     observer: &dyn Observer,
-    mut built: impl FnMut(Result<Packed, Failure>),
+    mut tell: impl FnMut(WatchEvent),
 ) -> Result<(), Failure> {
     let (sender, changes) = channel();
     let send = move |result: DebounceEventResult| drop(sender.send(result));
     let mut watcher = new_debouncer(settle, None, send).map_err(|e| Failure::io("watching", &e))?;
     let mut places = Places::default();
+    let mut told = Vec::new();
     loop {
         // Before packing: what changes meanwhile is noticed.
-        places.watch(&mut watcher, request);
+        let watched = places.watch(&mut watcher, request);
+        if watched != told {
+            tell(WatchEvent::Watching(watched.clone()));
+            told = watched;
+        }
         let result = request.run(observer);
         let again = result.is_err().then(|| Instant::now() + RETRY);
         if !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
-            built(result);
+            tell(WatchEvent::Built(result.map(Box::new)));
         }
-        if !wait(&changes, &places.out, again, observer) {
-            return Ok(());
+        match wait(&changes, &places, again, observer) {
+            Some(changed) => tell(WatchEvent::Changed(changed)),
+            None => return Ok(()),
         }
     }
 }
 
-/// Waits for a change that matters, or until it is time to try again. `false` once the caller wants to stop.
+/// Waits for a change that matters, and gives the files; none when it is time to try again. `None` once the caller wants to
+/// stop.
 fn wait(
     changes: &Receiver<DebounceEventResult>,
-    out: &Path,
+    places: &Places,
     mut until: Option<Instant>,
     observer: &dyn Observer,
-) -> bool {
+) -> Option<Vec<PathBuf>> {
     loop {
         if observer.cancelled() {
-            return false;
+            return None;
         }
         match changes.recv_timeout(GLANCE) {
             Ok(Ok(events)) => {
-                let matters = |path: &PathBuf| !sources::clean(path).unwrap_or_default().starts_with(out);
                 let changed = |kind: &EventKind| !kind.is_access();
-                if events.iter().any(|event| changed(&event.kind) && event.paths.iter().any(matters)) {
-                    return true;
+                let events = events.iter().filter(|event| changed(&event.kind));
+                let paths: BTreeSet<&PathBuf> =
+                    events.flat_map(|event| &event.paths).filter(|path| places.matters(path)).collect();
+                if !paths.is_empty() {
+                    return Some(paths.into_iter().map(|path| as_typed(path)).collect());
                 }
             }
             // What was missed is found by packing once more.
-            Ok(Err(_)) => return true,
+            Ok(Err(_)) => return Some(Vec::new()),
             Err(RecvTimeoutError::Timeout) => {}
-            Err(RecvTimeoutError::Disconnected) => return false,
+            Err(RecvTimeoutError::Disconnected) => return None,
         }
         if until.take_if(|at| *at <= Instant::now()).is_some() {
-            return true;
+            return Some(Vec::new());
         }
     }
+}
+
+/// A path below the working folder as it would be typed there.
+fn as_typed(path: &Path) -> PathBuf {
+    let here = std::env::current_dir().unwrap_or_default();
+    let typed = path.strip_prefix(&here).unwrap_or(path);
+    typed.strip_prefix(".").unwrap_or(typed).to_owned()
 }
 
 /// What is watched.
@@ -83,19 +111,39 @@ struct Places {
     watched: BTreeSet<PathBuf>,
     /// Where results go: changes there are our own.
     out: PathBuf,
+    /// Folders and files with sprites.
+    art: Vec<PathBuf>,
+    /// Other files. They are watched by their folders, in which much else may change.
+    files: Vec<PathBuf>,
 }
 
 impl Places {
-    /// Watches what the request, as it is now, depends on; folders that are not there are looked for the next time.
-    fn watch(&mut self, watcher: &mut Debouncer<RecommendedWatcher, RecommendedCache>, request: &PackRequest) {
+    /// Whether a build can come out otherwise for a change of this path: also of a folder in which sprites were or may be.
+    fn matters(&self, path: &Path) -> bool {
+        let path = sources::clean(path).unwrap_or_default();
+        let of_art = |art: &PathBuf| path.starts_with(art) || art.starts_with(&path);
+        !path.starts_with(&self.out) && (self.files.contains(&path) || self.art.iter().any(of_art))
+    }
+
+    /// Watches what the request, as it is now, depends on; folders that are not there are looked for the next time. Gives what
+    /// a person would say is watched.
+    fn watch(
+        &mut self,
+        watcher: &mut Debouncer<RecommendedWatcher, RecommendedCache>,
+        request: &PackRequest,
+    ) -> Vec<PathBuf> {
         let inputs = request.inputs();
         self.out = sources::clean(&inputs.out).unwrap_or_default();
+        let clean = |path: &PathBuf| sources::clean(path).unwrap_or_default();
+        self.art = inputs.art.iter().map(clean).collect();
+        self.files = inputs.files.iter().map(clean).collect();
         self.watched.retain(|path| path.exists());
         for (path, mode) in places(&inputs) {
             if !self.watched.contains(&path) && watcher.watch(&path, mode).is_ok() {
                 self.watched.insert(path);
             }
         }
+        inputs.art.iter().chain(&inputs.files).filter(|path| path.exists()).cloned().collect()
     }
 }
 

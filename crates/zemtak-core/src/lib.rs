@@ -25,6 +25,7 @@ pub mod geometry;
 pub mod glob;
 #[cfg(feature = "pack")]
 pub mod islands;
+pub mod json;
 #[cfg(feature = "pack")]
 pub mod layout;
 pub mod name;

@@ -17,6 +17,6 @@ impl Console {
     /// An observer for work that takes a while.
     #[must_use]
     pub fn watcher(&self) -> Watcher<'_> {
-        Watcher::new(&self.interrupt, self.output.quiet)
+        Watcher::new(&self.interrupt, self.output.quiet, self.output.progress)
     }
 }

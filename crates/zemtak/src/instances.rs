@@ -5,7 +5,7 @@ use serde::Deserialize;
 use serde::de::{DeserializeSeed, SeqAccess, Visitor};
 use std::fmt;
 use std::fs::File;
-use std::io::{BufReader, Read};
+use std::io::{BufRead, BufReader, Read, stdin};
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 
@@ -53,15 +53,21 @@ pub type Take<'t> = &'t mut dyn FnMut(&Entry) -> Result<(), String>;
 /// # Errors
 /// The file cannot be read; all entries that are wrong, by line or number, up to fifty.
 pub fn read(path: &Path, take: Take<'_>) -> Result<(), Failure> {
-    let place = format::path(path);
-    let file = File::open(path).map_err(|e| Failure::io(&place, &e))?;
+    let standard = path == Path::new("-");
+    let place = if standard { "standard input".into() } else { format::path(path) };
+    let io = |e: std::io::Error| Failure::io(&place, &e);
+    let source: Box<dyn Read> = if standard { Box::new(stdin()) } else { Box::new(File::open(path).map_err(io)?) };
+    let mut source = BufReader::with_capacity(1 << 16, source);
+    // By its ending, or where there is none by how it begins.
+    let json = match path.extension() {
+        Some(extension) => extension.eq_ignore_ascii_case("json"),
+        None => source.fill_buf().map_err(io)?.iter().find(|b| !b.is_ascii_whitespace()) == Some(&b'['),
+    };
     let mut wrong = Wrong { place, problems: Vec::new() };
-    let json = path.extension().is_some_and(|e| e.eq_ignore_ascii_case("json"));
-    let file = BufReader::with_capacity(1 << 16, file);
     if json {
-        read_json(file, &mut wrong, take);
+        read_json(source, &mut wrong, take);
     } else {
-        read_csv(file, &mut wrong, take);
+        read_csv(source, &mut wrong, take);
     }
     Failure::unless(wrong.problems, ())
 }

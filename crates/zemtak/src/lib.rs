@@ -7,6 +7,7 @@ pub mod cli;
 pub mod commands;
 pub mod console;
 pub mod descriptor;
+pub mod document;
 pub mod drawing;
 pub mod exit;
 pub mod explain;
@@ -30,8 +31,9 @@ use crate::exit::Exit;
 use crate::interrupt::Interrupt;
 use crate::report::Report;
 use std::ffi::OsString;
+use std::path::Path;
 use std::process::ExitCode;
-use zemtak_build::Failure;
+use zemtak_build::{Failure, format};
 
 /// Runs the tool on the process's command line.
 pub fn main() -> ExitCode {
@@ -42,6 +44,11 @@ pub fn main() -> ExitCode {
     zemtak_build::hush_codec_panics();
     invocation.output.apply_colour();
     log::to_stderr(invocation.output.log);
+    if let Some(folder) = &invocation.folder
+        && let Err(error) = std::env::set_current_dir(folder)
+    {
+        return invocation.output.print_failure(&Failure::io(&format::path(folder), &error)).into();
+    }
     run(invocation).into()
 }
 
@@ -49,7 +56,7 @@ fn run(invocation: cli::Invocation) -> Exit {
     let console = Console { output: invocation.output, interrupt: Interrupt::listen() };
     let pool = rayon::ThreadPoolBuilder::new().num_threads(invocation.threads).build();
     let report = match pool {
-        Ok(pool) => pool.install(|| answer(invocation.request, &console)),
+        Ok(pool) => pool.install(|| answer(invocation.request, invocation.project.as_deref(), &console)),
         Err(error) => Err(Failure::io("threads", &error)),
     };
     match report {
@@ -58,7 +65,12 @@ fn run(invocation: cli::Invocation) -> Exit {
     }
 }
 
-fn answer(request: commands::Request, console: &Console) -> Result<Box<dyn Report>, Failure> {
+fn answer(
+    mut request: commands::Request,
+    project: Option<&Path>,
+    console: &Console,
+) -> Result<Box<dyn Report>, Failure> {
+    commands::resolve::resolve(&mut request, project)?;
     commands::run(request, console, &|words| answer_words(words, console))
 }
 
@@ -66,5 +78,5 @@ fn answer(request: commands::Request, console: &Console) -> Result<Box<dyn Repor
 fn answer_words(words: Vec<String>, console: &Console) -> Result<Box<dyn Report>, Failure> {
     let line = std::iter::once("zemtak".to_owned()).chain(words);
     let invocation = cli::parse(line.map(OsString::from)).map_err(|message| message.failure())?;
-    answer(invocation.request, console)
+    answer(invocation.request, invocation.project.as_deref(), console)
 }

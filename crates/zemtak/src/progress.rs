@@ -1,7 +1,10 @@
-//! What a terminal shows of a build: a bar on standard error for each phase that takes over half a second.
+//! What is told of a build under way, on standard error: a bar for each phase that takes over half a second where that is a
+//! terminal, or an event a line for a program.
 
+use crate::document::Document;
 use crate::interrupt::Interrupt;
-use indicatif::{HumanDuration, MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
+use indicatif::{HumanDuration, MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState};
+use serde_json::json;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::io::IsTerminal;
@@ -10,7 +13,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use zemtak_build::{Observer, Phase, format};
 
 /// How long a phase goes on before it is shown.
@@ -25,15 +28,30 @@ pub struct Watcher<'a> {
     laying_out: AtomicBool,
     /// `None` where nothing is to be shown.
     bars: Option<Bars>,
+    /// `None` where no program follows.
+    lines: Option<Lines>,
+}
+
+/// How progress is told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum ProgressStyle {
+    /// Bars, on a terminal.
+    #[default]
+    Auto,
+    /// Events, on a line each.
+    Json,
+    /// Not at all.
+    None,
 }
 
 impl<'a> Watcher<'a> {
     /// An observer that shows progress where standard error is a terminal and stops the build on Ctrl-C.
     #[must_use]
-    pub fn new(interrupt: &'a Interrupt, quiet: bool) -> Self {
-        let shown = !quiet && std::io::stderr().is_terminal();
+    pub fn new(interrupt: &'a Interrupt, quiet: bool, style: ProgressStyle) -> Self {
+        let shown = style == ProgressStyle::Auto && !quiet && std::io::stderr().is_terminal();
         let bars = shown.then(Bars::default);
-        Self { interrupt, quiet, take_best: false, laying_out: AtomicBool::new(false), bars }
+        let lines = (style == ProgressStyle::Json).then(Lines::default);
+        Self { interrupt, quiet, take_best: false, laying_out: AtomicBool::new(false), bars, lines }
     }
 
     /// Takes Ctrl-C during the search for a layout as the wish to go on with the best so far.
@@ -55,11 +73,17 @@ impl Observer for Watcher<'_> {
         if let Some(bars) = &self.bars {
             bars.begin(phase, total);
         }
+        if let Some(lines) = &self.lines {
+            lines.begin(phase, total);
+        }
     }
 
     fn advanced(&self, phase: Phase) {
         if let Some(bars) = &self.bars {
             bars.advance(phase);
+        }
+        if let Some(lines) = &self.lines {
+            lines.advance(phase);
         }
     }
 
@@ -72,6 +96,9 @@ impl Observer for Watcher<'_> {
         }
         if let Some(bars) = &self.bars {
             bars.end(phase);
+        }
+        if let Some(lines) = &self.lines {
+            lines.end(phase);
         }
     }
 
@@ -88,6 +115,66 @@ impl Observer for Watcher<'_> {
 
     fn layout_is_good_enough(&self) -> bool {
         self.take_best && self.interrupt.asked()
+    }
+}
+
+/// How long there is at least between two lines about a phase, but for its end.
+const PAUSE: Duration = Duration::from_millis(100);
+
+/// The phases under way, told on a line each.
+#[derive(Default)]
+struct Lines(Mutex<BTreeMap<Phase, Counted>>);
+
+struct Counted {
+    done: u64,
+    total: Option<usize>,
+    told: Instant,
+}
+
+impl Counted {
+    fn tell(&self, phase: Phase, ended: bool) {
+        let event = json!({ "phase": code(phase), "done": self.done, "total": self.total, "ended": ended });
+        eprintln!("{}", Document::event("progress", event).line());
+    }
+}
+
+impl Lines {
+    fn lock(&self) -> MutexGuard<'_, BTreeMap<Phase, Counted>> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn begin(&self, phase: Phase, total: Option<usize>) {
+        let counted = Counted { done: 0, total, told: Instant::now() };
+        counted.tell(phase, false);
+        self.lock().insert(phase, counted);
+    }
+
+    fn advance(&self, phase: Phase) {
+        if let Some(counted) = self.lock().get_mut(&phase) {
+            counted.done += 1;
+            if counted.told.elapsed() >= PAUSE {
+                counted.told = Instant::now();
+                counted.tell(phase, false);
+            }
+        }
+    }
+
+    fn end(&self, phase: Phase) {
+        if let Some(counted) = self.lock().remove(&phase) {
+            counted.tell(phase, true);
+        }
+    }
+}
+
+/// The name of a phase for programs.
+fn code(phase: Phase) -> &'static str {
+    match phase {
+        Phase::Surveying => "surveying",
+        Phase::Reading => "reading",
+        Phase::LayingOut => "laying_out",
+        Phase::Drawing => "drawing",
+        Phase::Comparing => "comparing",
+        _ => "working",
     }
 }
 
@@ -136,7 +223,7 @@ impl Bar {
         };
         let total = total.map(|total| total as u64);
         let bar = ProgressBar::with_draw_target(total, ProgressDrawTarget::hidden());
-        if let Ok(style) = ProgressStyle::with_template(template) {
+        if let Ok(style) = indicatif::ProgressStyle::with_template(template) {
             bar.set_style(style.with_key("left", left));
         }
         bar.set_message(words(phase));

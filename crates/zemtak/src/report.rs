@@ -1,11 +1,12 @@
 //! Telling answers: a person's text or one JSON document on standard output, everything else on standard error.
 
+use crate::document::Document;
 use crate::exit::Exit;
 use crate::notice::{self, Notice};
+use crate::progress::ProgressStyle;
 use anstream::ColorChoice;
 use anstyle::{AnsiColor, Style};
-use serde::Serialize;
-use serde_json::{Value, json};
+use serde_json::Value;
 use std::fmt::Write as _;
 use std::io::{self, Write};
 use zemtak_build::Failure;
@@ -41,6 +42,10 @@ pub trait Report: Send {
 pub struct OutputOptions {
     /// One JSON document instead of text.
     pub json: bool,
+    /// How progress is told.
+    pub progress: ProgressStyle,
+    /// Several documents instead, on a line each.
+    pub events: bool,
     /// No progress, no warnings, and no text unless something is wrong.
     pub quiet: bool,
     /// Lists in full.
@@ -68,7 +73,7 @@ impl OutputOptions {
             }
         }
         let written = if self.json && !report.is_document() {
-            print_json(&document(report))
+            print_text(&self.written(&document(report)))
         } else if self.quiet && report.exit() == Exit::Done {
             Ok(())
         } else {
@@ -77,16 +82,39 @@ impl OutputOptions {
         written_or(written, report.exit())
     }
 
+    /// A document as it is printed: by itself, or one of many on a line each.
+    fn written(self, document: &Document) -> String {
+        if self.events { document.line() + "\n" } else { document.text() }
+    }
+
+    /// Prints something that happens while a command is at work, for programs that follow it.
+    pub fn print_event(self, event: &Document) {
+        if self.json {
+            let _ = print_text(&(event.line() + "\n"));
+        }
+    }
+
     /// Prints why there is no answer and says how the process ends.
     #[must_use]
     pub fn print_failure(self, failure: &Failure) -> Exit {
         let written = if self.json {
-            print_json(&failure_document(failure))
+            print_text(&self.written(&Document::of_failure(failure)))
         } else {
             anstream::stderr().write_all(failure_text(failure).as_bytes())
         };
         written_or(written, Exit::of(failure.cause()))
     }
+}
+
+/// An answer as a document.
+#[must_use]
+pub fn document(report: &dyn Report) -> Document {
+    Document::new(report.kind(), report.json(), report.warnings())
+}
+
+/// Writes to standard output.
+fn print_text(text: &str) -> io::Result<()> {
+    io::stdout().lock().write_all(text.as_bytes())
 }
 
 /// Problems of a kind under one heading, each with its place and reason.
@@ -105,44 +133,6 @@ pub fn failure_text(failure: &Failure) -> String {
         }
     }
     out
-}
-
-/// A JSON document of any kind: what it is comes first.
-#[derive(Debug, Clone, Serialize)]
-pub struct Document {
-    /// The version of all documents' shapes.
-    zemtak: u32,
-    kind: &'static str,
-    #[serde(flatten)]
-    answer: Value,
-    #[serde(skip_serializing_if = "Option::is_none")]
-    warnings: Option<Vec<Notice>>,
-}
-
-/// The version of the documents. It changes when a key goes or means something else, not when one is added.
-const VERSION: u32 = 1;
-
-/// An answer as a document.
-#[must_use]
-pub fn document(report: &dyn Report) -> Document {
-    Document { zemtak: VERSION, kind: report.kind(), answer: report.json(), warnings: Some(report.warnings()) }
-}
-
-/// Why there is no answer, as a document.
-#[must_use]
-pub fn failure_document(failure: &Failure) -> Document {
-    let answer = json!({ "exit": Exit::of(failure.cause()).code(), "errors": failure.problems() });
-    Document { zemtak: VERSION, kind: "errors", answer, warnings: None }
-}
-
-/// Prints a JSON document, with a newline at the end.
-///
-/// # Errors
-/// Standard output cannot be written.
-fn print_json(value: &Document) -> io::Result<()> {
-    let mut out = io::stdout().lock();
-    serde_json::to_writer_pretty(&mut out, value)?;
-    out.write_all(b"\n")
 }
 
 /// A reader that has seen enough and closed the pipe is no error.

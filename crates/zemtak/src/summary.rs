@@ -27,6 +27,9 @@ impl SummaryReport<'_> {
     pub fn json(&self) -> Value {
         let mut json = serde_json::to_value(self.0).unwrap_or_default();
         json.as_object_mut().into_iter().for_each(|json| _ = json.remove("warnings"));
+        if !self.0.changes.is_empty() {
+            json["changes"] = self.0.changes.as_slice().into();
+        }
         if let Some(why) = &self.0.why {
             json["why"] = explain::json(why);
         }
@@ -46,10 +49,25 @@ impl SummaryReport<'_> {
         format!("{}: {what}{sprites} on {pages} -> {}", self.0.name, format::name(&self.0.descriptor))
     }
 
+    /// What became of it in a line: what changed, what it is now, and how long it took.
+    #[must_use]
+    pub fn short(&self) -> String {
+        let changes = match &self.0.changes[..] {
+            [] => "built".to_owned(),
+            changes => format::name(&changes.join("; ")),
+        };
+        let sprites = format::count(self.0.sprites, "sprite", "sprites");
+        let pages = format::count(self.0.pages.len(), "page", "pages");
+        format!("{}: {changes} -> {sprites} on {pages} in {:.2} s", self.0.name, self.0.seconds)
+    }
+
     /// For people. What was passed over beside the sources is told once, though several atlases are made of one folder.
     #[must_use]
     pub fn text(&self, verbose: bool, told: &mut PassedOver) -> String {
         let mut out = self.line() + "\n";
+        if self.0.state == State::OutOfDate && !self.0.changes.is_empty() {
+            let _ = writeln!(out, "  changes  {}", format::name(&self.0.changes.join("; ")));
+        }
         if self.0.state == State::Built || verbose || self.0.why.is_some() {
             let _ = writeln!(out, "{}", self.page_table().trim_fmt());
             self.write_lines(&mut out, verbose);

@@ -1,5 +1,6 @@
 //! Building one atlas and its other sizes, as far as it is out of date, up to files that wait for their names.
 
+mod differences;
 mod inputs;
 mod record;
 mod texts;
@@ -39,6 +40,8 @@ pub(crate) struct Options<'a> {
     pub keep: bool,
     /// Explain the layout.
     pub explain: bool,
+    /// Tell how what is built differs from what is in place.
+    pub tell_changes: bool,
 }
 
 /// What a file of an atlas is.
@@ -202,21 +205,23 @@ impl SizeRun<'_> {
         let (LoadedSize { name, settings, loaded }, Self { target, options, context, .. }) = (size, *self);
         let _span = tracing::debug_span!("build", atlas = name).entered();
         let descriptor = options.out.join(format!("{name}{FILE_SUFFIX}"));
-        let former = former_atlas(&descriptor).filter(|_| options.keep);
+        let in_place = if options.keep || options.tell_changes { former_atlas(&descriptor) } else { None };
+        let kept_atlas = in_place.as_ref().filter(|_| options.keep);
         let task = Task {
             name,
             base: (*name != target.name).then_some(target.name.as_str()),
             settings,
             places: &target.places,
             sprites: &loaded.sprites,
-            keep: former.as_ref(),
+            keep: kept_atlas,
         };
         let plan = Plan::new(task, context)?;
         let why = if options.explain { plan.why(context)? } else { None };
         let mut summary = Summary::of(&plan, name);
         summary.mip_cost = plan_cost(&plan, settings, context)?;
-        summary.kept = kept(&plan, former.as_ref(), context)?;
-        let pages = self.draw(&plan, name)?;
+        summary.kept = kept(&plan, kept_atlas, context)?;
+        let former = Former::open(options.out, name, context);
+        let pages = self.draw(&plan, &former)?;
         let atlas = plan.descriptor(&pages);
         let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, options.out)).collect();
         summary.finish(&plan, &atlas, &file_bytes);
@@ -229,28 +234,30 @@ impl SizeRun<'_> {
         let others: Vec<&Output> = before.iter().filter(is_size).collect();
         let (also, templates) = (&settings.also, &self.inputs.templates);
         let texts = Texts { also, templates, idents: &plan.idents(), options, store: context.store };
-        outputs.extend(texts.outputs(atlas, &others)?);
+        outputs.extend(texts.outputs(&atlas, &others)?);
         summary.state = match (outputs.iter().any(|o| o.changed), options.check) {
             (false, _) => State::Unchanged,
             (true, true) => State::OutOfDate,
             (true, false) => State::Built,
         };
+        if options.tell_changes && summary.state != State::Unchanged {
+            summary.changes = differences::between(in_place.as_ref(), &atlas, &plan, &former, &outputs, options.out);
+        }
         summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
         Ok((summary, outputs))
     }
 
     /// Draws the pages that are not in place, and notes what lies on them for the next build.
-    fn draw(&self, plan: &Plan<'_>, name: &str) -> Result<Vec<PageFile<Made>>, NotDrawn> {
+    fn draw(&self, plan: &Plan<'_>, former: &Former) -> Result<Vec<PageFile<Made>>, NotDrawn> {
         let Self { options: Options { out, check, .. }, context, .. } = *self;
         let take = |file: &str, bytes: Vec<u8>| -> Result<Made, Failure> {
             let write = || write::prepare(&out.join(file), &bytes);
             let waiting = if check { None } else { Some(context.timings.time(Stage::Write, write)?) };
             Ok((waiting, bytes.len() as u64))
         };
-        let former = Former::open(out, name, context);
-        let pages = plan.draw(&Put { out, former: &former, take }, context)?;
+        let pages = plan.draw(&Put { out, former, take }, context)?;
         let drawn: Vec<Drawn> = pages.iter().map(|page| page.drawn.clone()).collect();
-        former::note(&drawn, out, name, context);
+        former::note(&drawn, out, plan.name(), context);
         Ok(pages)
     }
 

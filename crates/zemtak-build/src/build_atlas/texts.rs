@@ -29,7 +29,8 @@ impl Texts<'_> {
     ///
     /// # Errors
     /// A template that cannot be used, a number that JSON does not have, or a file that cannot be written.
-    pub fn outputs(&self, mut atlas: Atlas, others: &[&Output]) -> Result<Vec<Output>, Failure> {
+    pub fn outputs(&self, atlas: &Atlas, others: &[&Output]) -> Result<Vec<Output>, Failure> {
+        let mut atlas = atlas.clone();
         let descriptor = format!("{}{FILE_SUFFIX}", atlas.name);
         let text = |atlas: &Atlas| atlas.to_text().map_err(|e| Failure::io(&descriptor, &e));
         let content = store::hash(text(&atlas)?.as_bytes());

@@ -51,6 +51,7 @@ kinds! {
     EmptyPart: "empty_part", "no stored pixels in this part";
     ImageTooLarge: "image_too_large", "image too large for any page";
     Interrupted: "interrupted", "interrupted";
+    EmptyList: "empty_list", "nothing in a list";
     InvalidBox: "invalid_box", "invalid box";
     InvalidCommandLine: "invalid_command_line", "invalid command line";
     InvalidGlob: "invalid_glob", "invalid glob";
@@ -67,6 +68,7 @@ kinds! {
     NoSuchCell: "no_such_cell", "no such cell";
     NotADescriptor: "not_a_descriptor", "not a descriptor";
     NotAFileName: "not_a_file_name", "name that cannot be a file name";
+    NotBuilt: "not_built", "atlas not built yet";
     NotProved: "not_proved", "the encoded picture does not decode to the same pixels";
     NotToml: "not_toml", "not TOML";
     NotUtf8: "not_utf8", "name that is not UTF-8";

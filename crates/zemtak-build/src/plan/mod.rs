@@ -288,6 +288,17 @@ impl<'a> Plan<'a> {
         Shared { twins, empty }
     }
 
+    /// The atlas's name.
+    pub fn name(&self) -> &str {
+        self.task.name
+    }
+
+    /// The hash of what is stored of a sprite.
+    pub fn hash_of(&self, name: &SpriteName) -> Option<store::Hash> {
+        let at = self.task.sprites.binary_search_by(|sprite| sprite.name.cmp(name)).ok()?;
+        Some(self.task.sprites[at].facts.hash)
+    }
+
     /// What was found out about clips.
     #[must_use]
     pub fn clips(&self) -> &clip::FoundClips {

@@ -1,13 +1,12 @@
 //! The descriptor's text: one sprite and one clip a line, keys in order, so that a repack gives a readable diff.
 
 use super::{Atlas, VERSION};
+use crate::json::one_line;
 use serde::de::{Error as _, MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
-use serde_json::ser::Formatter;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
-use std::fmt::{self, Display, LowerExp, Write as _};
-use std::io;
+use std::fmt::{self, Display, Write as _};
 use std::marker::PhantomData;
 
 /// A descriptor that was read, and the keys in it that this version does not know.
@@ -104,21 +103,21 @@ impl Atlas {
             let comma = if key == "clips" { "" } else { "," };
             let _ = writeln!(out, "  \"{key}\": {value}{comma}");
         };
-        line("zemtak", spaced(&self.zemtak)?);
-        line("needs", spaced(&self.needs)?);
-        line("name", spaced(&self.name)?);
+        line("zemtak", one_line(&self.zemtak)?);
+        line("needs", one_line(&self.needs)?);
+        line("name", one_line(&self.name)?);
         if let Some(build) = &self.build_id {
-            line("build_id", spaced(build)?);
+            line("build_id", one_line(build)?);
         }
-        line("scale", spaced(&self.scale)?);
+        line("scale", one_line(&self.scale)?);
         if let Some(base) = &self.base {
-            line("base", spaced(base)?);
+            line("base", one_line(base)?);
         }
-        line("built", spaced(&self.built)?);
+        line("built", one_line(&self.built)?);
         if !self.companions.is_empty() {
             line("companions", block(self.companions.iter().map(|(file, hash)| entry(file, hash)), "{}")?);
         }
-        line("pages", block(self.pages.iter().map(spaced), "[]")?);
+        line("pages", block(self.pages.iter().map(one_line), "[]")?);
         line("sprites", block(self.sprites.iter().map(|(name, s)| entry(name, s)), "{}")?);
         line("clips", block(self.clips.iter().map(|(name, c)| entry(name, c)), "{}")?);
         out.push_str("}\n");
@@ -127,7 +126,7 @@ impl Atlas {
 }
 
 fn entry(name: &impl Serialize, value: &impl Serialize) -> Result<String, serde_json::Error> {
-    Ok(format!("{}: {}", spaced(name)?, spaced(value)?))
+    Ok(format!("{}: {}", one_line(name)?, one_line(value)?))
 }
 
 /// One entry a line between brackets.
@@ -138,52 +137,6 @@ fn block(entries: impl Iterator<Item = serde_json::Result<String>>, brackets: &s
         return Ok(brackets.to_owned());
     }
     Ok(format!("{open}\n    {}\n  {close}", lines.join(",\n    ")))
-}
-
-/// A value on one line, with a space after each colon and comma.
-fn spaced(value: &(impl Serialize + ?Sized)) -> Result<String, serde_json::Error> {
-    let mut out = Vec::new();
-    value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, Spaced))?;
-    Ok(String::from_utf8_lossy(&out).into_owned())
-}
-
-struct Spaced;
-
-impl Formatter for Spaced {
-    fn begin_array_value<W: ?Sized + io::Write>(&mut self, writer: &mut W, first: bool) -> io::Result<()> {
-        writer.write_all(if first { b"" } else { b", " })
-    }
-
-    fn begin_object<W: ?Sized + io::Write>(&mut self, writer: &mut W) -> io::Result<()> {
-        writer.write_all(b"{ ")
-    }
-
-    fn end_object<W: ?Sized + io::Write>(&mut self, writer: &mut W) -> io::Result<()> {
-        writer.write_all(b" }")
-    }
-
-    fn begin_object_key<W: ?Sized + io::Write>(&mut self, writer: &mut W, first: bool) -> io::Result<()> {
-        writer.write_all(if first { b"" } else { b", " })
-    }
-
-    fn begin_object_value<W: ?Sized + io::Write>(&mut self, writer: &mut W) -> io::Result<()> {
-        writer.write_all(b": ")
-    }
-
-    fn write_f32<W: ?Sized + io::Write>(&mut self, writer: &mut W, value: f32) -> io::Result<()> {
-        shortest(writer, value)
-    }
-
-    fn write_f64<W: ?Sized + io::Write>(&mut self, writer: &mut W, value: f64) -> io::Result<()> {
-        shortest(writer, value)
-    }
-}
-
-/// The shortest decimal text that reads back as the same number: 16, not 16.0. An exponent only where it saves a line of
-/// zeros.
-fn shortest<W: ?Sized + io::Write>(writer: &mut W, value: impl Display + LowerExp) -> io::Result<()> {
-    let plain = value.to_string();
-    if plain.len() > 24 { write!(writer, "{value:e}") } else { writer.write_all(plain.as_bytes()) }
 }
 
 /// Reads a map and refuses a key that comes twice.

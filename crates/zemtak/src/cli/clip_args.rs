@@ -20,7 +20,7 @@ enum ClipCommand {
     #[command(after_help = "Examples:\n  zemtak clip list build/night.zemtak.json\n  \
         zemtak clip list build/night.zemtak.json --json")]
     List {
-        /// The descriptor, NAME.zemtak.json
+        /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
         descriptor: PathBuf,
     },
     /// The steps of a clip with their start and end times
@@ -39,7 +39,7 @@ enum ClipCommand {
 
 #[derive(Debug, Args)]
 struct OfArgs {
-    /// The descriptor, NAME.zemtak.json
+    /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     descriptor: PathBuf,
     /// The clip
     clip: String,

@@ -13,10 +13,10 @@ use zemtak_core::geometry::{Rect, Size};
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Of what")]
 struct SubjectArgs {
-    /// The descriptor, NAME.zemtak.json
+    /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     #[arg(required_unless_present = "page", conflicts_with = "page")]
     descriptor: Option<PathBuf>,
-    /// Sprites by name or glob [default: all]
+    /// Sprites by name or glob, - for a list on standard input [default: all]
     #[arg(value_name = "NAME")]
     names: Vec<String>,
     /// All sprites of a clip in the order of its steps; repeatable
@@ -143,7 +143,7 @@ struct DrawArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Many at once")]
 struct BatchArgs {
-    /// A CSV or JSON file of placements: sprite, x, y, and angle, scale, scale_x, scale_y, flip, tint
+    /// A CSV or JSON file of placements, or - for standard input: sprite, x, y, and angle, scale, scale_x, scale_y, flip, tint
     #[arg(long, value_name = "FILE", requires = "descriptor", conflicts_with_all = ["names", "clip", "part"])]
     list: Option<PathBuf>,
     /// Keep the order instead of sorting by page

@@ -10,6 +10,7 @@ mod values;
 
 use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
+use crate::progress::ProgressStyle;
 use crate::report::{OutputOptions, written_or};
 use anstream::ColorChoice;
 use cache_args::CacheArgs;
@@ -33,6 +34,10 @@ pub struct Invocation {
     pub output: OutputOptions,
     /// How many threads work; 0 for one per core.
     pub threads: usize,
+    /// The project file that was named.
+    pub project: Option<PathBuf>,
+    /// The folder to work in.
+    pub folder: Option<PathBuf>,
 }
 
 /// Help, a version, or what is wrong with a command line.
@@ -70,10 +75,14 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
     let words = negative_times(words.into_iter().collect());
     let json = words.iter().any(|w| w == "--json");
     let parsed = CommandLine::try_parse_from(words).map_err(|error| Message { error, json })?;
+    // A watch is followed line by line.
+    let events = matches!(parsed.command, Command::Watch(_));
     Ok(Invocation {
-        output: parsed.global.output(),
+        output: OutputOptions { events, ..parsed.global.output() },
         threads: parsed.global.jobs.map_or(0, usize::from),
-        request: parsed.command.into_request(parsed.global.project),
+        request: parsed.command.into_request(parsed.global.project.clone()),
+        project: parsed.global.project,
+        folder: parsed.global.folder,
     })
 }
 
@@ -116,15 +125,28 @@ struct GlobalArgs {
     /// Print lists in full; -vv also logs each phase to standard error, -vvv each stage of each file
     #[arg(short, long, global = true, action = clap::ArgAction::Count)]
     verbose: u8,
+    /// How to tell progress on standard error: bars on a terminal, a JSON document a line, or nothing
+    #[arg(long, global = true, value_name = "HOW", default_value = "auto", hide_possible_values = true)]
+    progress: Progress,
     /// When to use colour; NO_COLOR is heeded
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     color: When,
     /// The project file or its folder [default: the nearest zemtak.toml, here or above]
     #[arg(long, global = true, value_name = "FILE")]
     project: Option<PathBuf>,
+    /// Work as if started in this folder
+    #[arg(short = 'C', long = "folder", global = true, value_name = "DIR")]
+    folder: Option<PathBuf>,
     /// Number of worker threads [default: one per core]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     jobs: Option<u16>,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum Progress {
+    Auto,
+    Json,
+    None,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]
@@ -155,7 +177,8 @@ enum Command {
     Pack(Box<PackArgs>),
     /// Pack, and pack again whenever something changes
     ///
-    /// Takes the options of pack. After an error it keeps watching, and the last good build stays in place. Ctrl-C ends it.
+    /// Takes the options of pack; --png is fast by default, whatever the project file says. After an error it keeps watching, and
+    /// the last good build stays in place. With --json it prints one document a line. Ctrl-C ends it.
     #[command(after_help = "Examples:\n  zemtak watch\n  zemtak watch art -o build --name night --settle 200")]
     Watch(Box<WatchArgs>),
     /// Prove an atlas: files, numbers, gutters, and every pixel against its source
@@ -236,7 +259,7 @@ struct NewArgs {
 
 #[derive(Debug, Args)]
 struct VerifyArgs {
-    /// The descriptor, NAME.zemtak.json
+    /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     descriptor: PathBuf,
     /// The folder of the sources, which sprite names are relative to
     #[arg(long, value_name = "ROOT")]
@@ -282,7 +305,20 @@ impl GlobalArgs {
             When::Never => ColorChoice::Never,
         };
         let verbose = self.verbose > 0;
-        OutputOptions { json: self.json, quiet: self.quiet, verbose, log: self.verbose.saturating_sub(1), colour }
+        let progress = match self.progress {
+            Progress::Auto => ProgressStyle::Auto,
+            Progress::Json => ProgressStyle::Json,
+            Progress::None => ProgressStyle::None,
+        };
+        OutputOptions {
+            json: self.json,
+            events: false,
+            progress,
+            quiet: self.quiet,
+            verbose,
+            log: self.verbose.saturating_sub(1),
+            colour,
+        }
     }
 }
 

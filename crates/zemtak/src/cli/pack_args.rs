@@ -24,9 +24,15 @@ pub(super) struct WatchArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct PackArgs {
-    /// Write nothing; exit with 1 if something is out of date
+    /// Write nothing; exit with 1 if something is out of date, and say why
     #[arg(long, conflicts_with_all = ["fresh", "keep"])]
     check: bool,
+    /// Write nothing; say what would be built
+    #[arg(long, conflicts_with = "check")]
+    dry_run: bool,
+    /// Exit with 1 if there are warnings; what was built stays
+    #[arg(long)]
+    strict: bool,
     /// Rebuild everything, ignoring what earlier builds remembered
     #[arg(long)]
     fresh: bool,
@@ -39,7 +45,7 @@ pub(super) struct PackArgs {
 
 #[derive(Debug, Args)]
 struct BuildArgs {
-    /// Folders and image files; without any, the atlases of the project file
+    /// Folders and image files, - for a list on standard input; without any, the atlases of the project file
     #[arg(value_name = "PATH")]
     paths: Vec<PathBuf>,
     /// Output folder for descriptors and pages [default: the project file's, else build]
@@ -191,10 +197,13 @@ struct FileArgs {
 
 impl WatchArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> watch::WatchRequest {
-        watch::WatchRequest {
-            settle: Duration::from_millis(self.settle.into()),
-            pack: self.build.into_request(project),
+        let mut pack = self.build.into_request(project);
+        pack.pack.tell_changes = true;
+        let fast = pack.pack.keys.png.is_none();
+        if fast {
+            pack.pack.keys.png = Some(PngEffort::Fast);
         }
+        watch::WatchRequest { settle: Duration::from_millis(self.settle.into()), pack, fast }
     }
 }
 
@@ -202,6 +211,8 @@ impl PackArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut request = self.build.into_request(project);
         (request.pack.check, request.pack.fresh, request.pack.force) = (self.check, self.fresh, self.force);
+        (request.dry_run, request.strict) = (self.dry_run, self.strict);
+        request.pack.tell_changes = self.check || self.dry_run;
         request
     }
 }
@@ -219,7 +230,7 @@ impl BuildArgs {
         let mut pack = PackRequest::of_paths(self.paths).keys(keys);
         (pack.project, pack.root, pack.out, pack.name) = (project, self.root, self.out, self.name);
         (pack.explain, pack.keep) = (self.why, self.keep);
-        pack::PackCommand { pack, take_best: self.take_best, timings: self.timings }
+        pack::PackCommand { pack, take_best: self.take_best, timings: self.timings, dry_run: false, strict: false }
     }
 }
 

@@ -80,7 +80,7 @@ impl GridArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct CutArgs {
-    /// An image, or a descriptor NAME.zemtak.json whose pages are cut
+    /// An image, or a descriptor NAME.zemtak.json or an atlas of the project whose pages are cut
     #[arg(value_name = "SHEET")]
     sheet: PathBuf,
     /// Output folder for the sprites
@@ -165,9 +165,9 @@ impl PatternArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct ListArgs {
-    /// The descriptor, NAME.zemtak.json
+    /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     descriptor: PathBuf,
-    /// Sprites by name or glob [default: all]
+    /// Sprites by name or glob, - for a list on standard input [default: all]
     #[arg(value_name = "NAME")]
     names: Vec<String>,
     /// The sprites of a clip; repeatable
@@ -183,7 +183,7 @@ impl ListArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct DescribeArgs {
-    /// The descriptor, NAME.zemtak.json
+    /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     descriptor: PathBuf,
     /// The sprite
     name: String,

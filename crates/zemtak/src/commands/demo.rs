@@ -1,7 +1,8 @@
 //! `zemtak demo`: writes the Moth Courier project out and runs the job on it, step by step.
 
+use crate::document::Document;
 use crate::exit::Exit;
-use crate::report::{Document, Report, document};
+use crate::report::{Report, document};
 use include_dir::{Dir, include_dir};
 use serde_json::{Value, json};
 use std::fmt::Write as _;

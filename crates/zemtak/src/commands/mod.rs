@@ -11,6 +11,7 @@ pub mod pack;
 pub mod pattern;
 pub mod quad;
 pub mod rehearse;
+pub mod resolve;
 pub mod schema;
 pub mod uv;
 pub mod verify;

@@ -18,14 +18,17 @@ pub struct PackCommand {
     pub take_best: bool,
     /// Tell where the time goes.
     pub timings: bool,
+    /// Only tell what would be built.
+    pub dry_run: bool,
+    /// Whether warnings are a failed check.
+    pub strict: bool,
 }
 
 /// What was built, ready to be told.
 #[derive(Debug)]
 pub struct PackReport {
     packed: Packed,
-    check: bool,
-    timings: bool,
+    request: PackCommand,
 }
 
 /// Builds what is out of date. Files are put in place when everything has succeeded.
@@ -33,7 +36,9 @@ pub struct PackReport {
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
-    let packed = request.pack.run(&console.watcher().taking_best(request.take_best))?;
+    let mut pack = request.pack.clone();
+    pack.check |= request.dry_run;
+    let packed = pack.run(&console.watcher().taking_best(request.take_best))?;
     Ok(PackReport::new(packed, request))
 }
 
@@ -41,7 +46,7 @@ impl PackReport {
     /// What is to be told of a build.
     #[must_use]
     pub fn new(packed: Packed, request: &PackCommand) -> Self {
-        Self { packed, check: request.pack.check, timings: request.timings }
+        Self { packed, request: request.clone() }
     }
 
     /// Whether any atlas was written.
@@ -50,10 +55,15 @@ impl PackReport {
         self.packed.wrote()
     }
 
-    /// The same, told with a line for each atlas that was built.
+    /// Whether nothing was to be written.
+    fn checks(&self) -> bool {
+        self.request.pack.check || self.request.dry_run
+    }
+
+    /// The same, told with a line for each atlas that was built and without warnings that were told before.
     #[must_use]
-    pub fn in_short(self) -> impl Report {
-        InShort(self)
+    pub fn in_short(self, told: Vec<Notice>) -> impl Report {
+        InShort { report: self, told }
     }
 }
 
@@ -61,14 +71,19 @@ impl Report for PackReport {
     fn text(&self, verbose: bool) -> String {
         let Packed { atlases, seconds, spent, .. } = &self.packed;
         let mut told = PassedOver::new();
-        let mut out: String = atlases.iter().map(|s| SummaryReport(s).text(verbose, &mut told)).collect();
-        if atlases.len() > 1 || self.check {
+        let full = verbose || self.request.dry_run;
+        let text = |s: &Summary| SummaryReport(s).text(full && s.state != State::Unchanged || verbose, &mut told);
+        let mut out: String = atlases.iter().map(text).collect();
+        if atlases.len() > 1 || self.checks() {
             let built = atlases.iter().filter(|s| s.state != State::Unchanged).count();
-            let word = if self.check { "out of date" } else { "built" };
+            let word = if self.checks() { "out of date" } else { "built" };
             let unchanged = atlases.len() - built;
             out.push_str(&format!("{built} {word}, {unchanged} unchanged in {seconds:.2} s\n"));
         }
-        if self.timings {
+        if self.request.dry_run {
+            out.push_str("nothing was written\n");
+        }
+        if self.request.timings {
             out.push_str(&timings::text(spent));
         }
         out
@@ -77,7 +92,7 @@ impl Report for PackReport {
     fn json(&self) -> Value {
         let atlases: Vec<Value> = self.packed.atlases.iter().map(|s| SummaryReport(s).json()).collect();
         let mut json = json!({ "atlases": atlases, "seconds": self.packed.seconds });
-        if self.timings {
+        if self.request.timings {
             json["timings_ms"] = timings::json(&self.packed.spent);
         }
         json
@@ -93,30 +108,33 @@ impl Report for PackReport {
     }
 
     fn exit(&self) -> Exit {
-        if self.check && self.packed.out_of_date() { Exit::Found } else { Exit::Done }
+        let found = self.request.pack.check && self.packed.out_of_date();
+        if found || (self.request.strict && !self.warnings().is_empty()) { Exit::Found } else { Exit::Done }
     }
 }
 
 /// A repack as `zemtak watch` tells it.
-struct InShort(PackReport);
+struct InShort {
+    report: PackReport,
+    told: Vec<Notice>,
+}
 
 impl Report for InShort {
     fn text(&self, _: bool) -> String {
-        let Packed { atlases, seconds, .. } = &self.0.packed;
-        let built = atlases.iter().filter(|s| s.state == State::Built);
-        let lines: String = built.map(|s| format!("{} in {seconds:.2} s\n", SummaryReport(s).line())).collect();
+        let built = self.report.packed.atlases.iter().filter(|s| s.state == State::Built);
+        let lines: String = built.map(|s| SummaryReport(s).short() + "\n").collect();
         if lines.is_empty() { "all is well again, and nothing had to be written\n".into() } else { lines }
     }
 
     fn json(&self) -> Value {
-        self.0.json()
+        self.report.json()
     }
 
     fn kind(&self) -> &'static str {
-        self.0.kind()
+        self.report.kind()
     }
 
     fn warnings(&self) -> Vec<Notice> {
-        self.0.warnings()
+        self.report.warnings().into_iter().filter(|warning| !self.told.contains(warning)).collect()
     }
 }

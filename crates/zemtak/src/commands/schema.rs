@@ -29,6 +29,9 @@ schemas! {
     "rehearse",
     "uv",
     "verify",
+    "changed",
+    "watching",
+    "progress",
     "watch",
 }
 

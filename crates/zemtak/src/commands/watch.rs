@@ -2,10 +2,13 @@
 
 use super::pack::{self, PackReport};
 use crate::console::Console;
-use crate::report::Report;
+use crate::document::Document;
+use crate::notice::Notice;
+use crate::report::{OutputOptions, Report};
 use serde_json::{Value, json};
+use std::path::PathBuf;
 use std::time::Duration;
-use zemtak_build::{Failure, format, watch};
+use zemtak_build::{Failure, WatchEvent, format, watch};
 
 /// What to pack, again and again.
 #[derive(Debug, Clone, PartialEq)]
@@ -14,6 +17,8 @@ pub struct WatchRequest {
     pub pack: pack::PackCommand,
     /// How long nothing must change before a pack, so that a file is whole that is being written.
     pub settle: Duration,
+    /// Whether PNG pages are written fast since nothing else was asked for.
+    pub fast: bool,
 }
 
 /// How often builds came out well and not, until Ctrl-C.
@@ -23,6 +28,8 @@ pub struct WatchReport {
     failures: usize,
     /// What is wrong now.
     wrong: Option<Failure>,
+    /// Warnings that were told, and still hold.
+    told: Vec<Notice>,
 }
 
 /// Packs until Ctrl-C. A build that fails is told and survived; the last good one stays.
@@ -31,30 +38,59 @@ pub struct WatchReport {
 /// Files cannot be watched at all.
 pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Failure> {
     let mut watched = WatchReport::default();
+    let output = console.output;
     let watcher = console.watcher().taking_best(request.pack.take_best);
-    watch(&request.pack.pack, request.settle, &watcher, |built| match built {
-        Ok(packed) => watched.tell(PackReport::new(packed, &request.pack), console),
-        Err(failure) => watched.tell_failure(failure, console),
+    watch(&request.pack.pack, request.settle, &watcher, |event| match event {
+        WatchEvent::Watching(places) => tell_places(&places, request.fast && watched.builds == 0, output),
+        WatchEvent::Changed(paths) => tell_changed(&paths, output),
+        WatchEvent::Built(Ok(packed)) => watched.tell(PackReport::new(*packed, &request.pack), output),
+        WatchEvent::Built(Err(failure)) => watched.tell_failure(failure, output),
+        _ => {}
     })?;
     Ok(watched)
 }
 
+fn paths_text(paths: &[PathBuf]) -> Vec<String> {
+    paths.iter().map(|path| format::path(path)).collect()
+}
+
+fn tell_places(places: &[PathBuf], fast: bool, output: OutputOptions) {
+    let places = paths_text(places);
+    output.print_event(&Document::event("watching", json!({ "places": places })));
+    if !output.json && !output.quiet {
+        let fast = if fast { "; PNG pages are written fast, 'zemtak pack' makes them smaller" } else { "" };
+        eprintln!("watching {}{fast}; Ctrl-C ends it", format::first_of(&places));
+    }
+}
+
+fn tell_changed(paths: &[PathBuf], output: OutputOptions) {
+    if paths.is_empty() {
+        return;
+    }
+    let paths = paths_text(paths);
+    output.print_event(&Document::event("changed", json!({ "paths": paths })));
+    if !output.json && !output.quiet {
+        eprintln!("changed: {}", format::first_of(&paths));
+    }
+}
+
 impl WatchReport {
-    fn tell(&mut self, report: PackReport, console: &Console) {
+    fn tell(&mut self, report: PackReport, output: OutputOptions) {
         let mended = self.wrong.take().is_some();
         self.builds += 1;
+        let told = std::mem::replace(&mut self.told, report.warnings());
         if self.builds == 1 {
-            let _ = console.output.print(&report);
+            let _ = output.print(&report);
         } else if report.wrote() || mended {
-            let _ = console.output.print(&report.in_short());
+            let _ = output.print(&report.in_short(told));
         }
     }
 
-    /// What goes on being wrong is told once.
-    fn tell_failure(&mut self, failure: Failure, console: &Console) {
-        self.failures += 1;
+    /// What goes on being wrong is told and counted once.
+    fn tell_failure(&mut self, failure: Failure, output: OutputOptions) {
         if self.wrong.as_ref() != Some(&failure) {
-            let _ = console.output.print_failure(&failure);
+            self.failures += 1;
+            let _ = output.print_failure(&failure);
         }
         self.wrong = Some(failure);
     }
@@ -63,7 +99,8 @@ impl WatchReport {
 impl Report for WatchReport {
     fn text(&self, _: bool) -> String {
         let builds = format::count(self.builds, "build", "builds");
-        format!("{builds}, {} that failed\n", format::number(self.failures as u64))
+        let failed = if self.failures > 0 { format!(", {} failed", self.failures) } else { String::new() };
+        format!("{builds}{failed}\n")
     }
 
     fn kind(&self) -> &'static str {

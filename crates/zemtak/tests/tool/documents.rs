@@ -96,8 +96,14 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         examples += 1;
     }
     assert!(examples > 14, "{examples}");
-    // `watch` does not end by itself, and is held to its schema where it is tested.
-    seen.extend(["descriptor".to_owned(), "watch".to_owned()]);
+    let told = folder.zemtak("pack odd -o out --fresh --json --progress json").exits(0).err();
+    for line in told.lines() {
+        seen.insert(hold(&schemas, &serde_json::from_str(line).unwrap(), line));
+    }
+    let end = r#""done": 3, "ended": true, "phase": "reading", "total": 3 }"#;
+    assert!(told.lines().any(|line| line.ends_with(end)), "{told}");
+    // Events of `watch` are held to their schemas where they are tested.
+    seen.extend(["descriptor", "watch", "watching", "changed"].map(str::to_owned));
     assert_eq!(seen, schemas.keys().cloned().collect());
 }
 
@@ -109,4 +115,33 @@ fn every_code_of_an_error_is_in_the_guide() {
     for kind in zemtak_build::ProblemKind::ALL {
         assert!(GUIDE.contains(&format!("| `{}` | {} |\n", kind.code(), kind.words())), "{}", kind.code());
     }
+}
+
+#[cfg(unix)]
+#[test]
+fn a_watch_is_followed_line_by_line() {
+    use std::process::{Command, Stdio};
+    let folder = Folder::new();
+    let schemas = schemas(&folder);
+    let art = std::fs::read(demo_art().join("emblem.png")).unwrap();
+    folder.write("art/a.png", &art);
+    let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
+    command.args(["watch", "art", "--settle", "20", "--json"]).current_dir(folder.path("."));
+    let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
+    let stop = |id: u32| assert!(Command::new("kill").args(["-INT", &id.to_string()]).status().unwrap().success());
+    let (mut kinds, mut built) = (Vec::new(), Vec::new());
+    for line in std::io::BufRead::lines(std::io::BufReader::new(child.stdout.take().unwrap())) {
+        let line = line.unwrap();
+        let event: Value = serde_json::from_str(&line).unwrap();
+        kinds.push(hold(&schemas, &event, &line));
+        match (event["kind"].as_str().unwrap(), built.len()) {
+            ("pack", 0) => folder.write("art/b.png", &art),
+            ("pack", _) => stop(child.id()),
+            _ => continue,
+        }
+        built.push(event["atlases"][0]["changes"].clone());
+    }
+    assert!(child.wait().unwrap().success());
+    assert_eq!(kinds, ["watching", "pack", "changed", "pack", "watch"]);
+    assert_eq!(built, [serde_json::json!(["not built yet"]), serde_json::json!(["1 sprite new (b)"])]);
 }

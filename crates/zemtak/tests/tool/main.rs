@@ -26,4 +26,5 @@ mod ownership;
 mod pack;
 mod project;
 mod rebuild;
+mod scripts;
 mod verify;

@@ -39,6 +39,17 @@ pub enum ClipRequest {
     Render(render::RenderRequest),
 }
 
+impl ClipRequest {
+    /// The descriptor that it is about.
+    pub fn descriptor_mut(&mut self) -> &mut PathBuf {
+        match self {
+            Self::List { descriptor } => descriptor,
+            Self::Table(of) | Self::At { of, .. } => &mut of.descriptor,
+            Self::Render(request) => &mut request.of.descriptor,
+        }
+    }
+}
+
 /// A clip of a descriptor.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Of {

@@ -1,0 +1,107 @@
+//! What stands for something else on a command line: an atlas's name for its descriptor, `-` for a list on standard input.
+
+use super::Request;
+use crate::descriptor::Choice;
+use crate::query::Subject;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+use zemtak_build::project::Project;
+use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
+
+/// Puts paths and names in the place of what stands for them.
+///
+/// # Errors
+/// A name of no atlas, an atlas that is not built yet, or standard input that cannot be read.
+pub fn resolve(request: &mut Request, project: Option<&Path>) -> Result<(), Failure> {
+    if let Some(descriptor) = descriptor_of(request) {
+        *descriptor = locate(descriptor, project)?;
+    }
+    match request {
+        Request::Pack(request) => paths(&mut request.pack.paths),
+        Request::Watch(request) => paths(&mut request.pack.pack.paths),
+        other => choice_of(other).map_or(Ok(()), |choice| names(&mut choice.names)),
+    }
+}
+
+/// The descriptor that a request asks about.
+fn descriptor_of(request: &mut Request) -> Option<&mut PathBuf> {
+    match request {
+        Request::Verify(request) => Some(&mut request.descriptor),
+        Request::List(request) => Some(&mut request.descriptor),
+        Request::Describe(request) => Some(&mut request.descriptor),
+        Request::Clip(request) => Some(request.descriptor_mut()),
+        Request::Cut(request) => Some(&mut request.sheet),
+        Request::Uv(request) => descriptor_in(&mut request.subject),
+        Request::Quad(request) => descriptor_in(&mut request.subject),
+        _ => None,
+    }
+}
+
+fn descriptor_in(subject: &mut Subject) -> Option<&mut PathBuf> {
+    match subject {
+        Subject::Sprites { descriptor, .. } => Some(descriptor),
+        Subject::Bare { .. } => None,
+    }
+}
+
+fn choice_of(request: &mut Request) -> Option<&mut Choice> {
+    let subject = match request {
+        Request::List(request) => return Some(&mut request.choice),
+        Request::Uv(request) => &mut request.subject,
+        Request::Quad(request) => &mut request.subject,
+        _ => return None,
+    };
+    match subject {
+        Subject::Sprites { choice, .. } => Some(choice),
+        Subject::Bare { .. } => None,
+    }
+}
+
+/// The descriptor of an atlas of the project, if that is what is named and no file is called so.
+fn locate(named: &Path, project: Option<&Path>) -> Result<PathBuf, Failure> {
+    let name = named.to_str().filter(|name| Atlas::is_name(name) && !named.exists());
+    let (Some(name), Ok(project)) = (name, Project::open(project)) else { return Ok(named.to_owned()) };
+    let of_atlas = |(atlas, keys): &(String, zemtak_build::settings::Keys)| {
+        let sizes = keys.sizes.iter().flatten().map(|size| format!("{atlas}{}", size.suffix));
+        std::iter::once(atlas.clone()).chain(sizes).collect::<Vec<_>>()
+    };
+    let names: Vec<String> = project.atlases.iter().flat_map(of_atlas).collect();
+    if !names.iter().any(|known| known == name) {
+        let near = format::nearest(name, names.iter().map(String::as_str));
+        let near = near.map(|near| format!("; did you mean {near}?")).unwrap_or_default();
+        let why = format!("there is no such file, and the project has {}{near}", format::first_of(&names));
+        let help = "name a descriptor, NAME.zemtak.json, or an atlas of the project";
+        return Err(Problem::usage(ProblemKind::UnknownAtlas, name, why, help).into());
+    }
+    let descriptor = project.out.join(format!("{name}{FILE_SUFFIX}"));
+    if descriptor.exists() {
+        return Ok(descriptor);
+    }
+    let why = format!("there is no {}", format::path(&descriptor));
+    Err(Problem::usage(ProblemKind::NotBuilt, name, why, "build it with 'zemtak pack'").into())
+}
+
+/// A list on standard input, a line each, in the place of `-`.
+fn names(names: &mut Vec<String>) -> Result<(), Failure> {
+    let Some(at) = names.iter().position(|name| name == "-") else { return Ok(()) };
+    let mut text = String::new();
+    std::io::stdin().read_to_string(&mut text).map_err(|e| Failure::io("standard input", &e))?;
+    let lines: Vec<String> = text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect();
+    if lines.is_empty() {
+        let why = "it holds no names";
+        return Err(Problem::usage(ProblemKind::EmptyList, "standard input", why, "write one name on each line").into());
+    }
+    names.splice(at..=at, lines);
+    Ok(())
+}
+
+fn paths(paths: &mut Vec<PathBuf>) -> Result<(), Failure> {
+    if !paths.iter().any(|path| path == Path::new("-")) {
+        return Ok(());
+    }
+    let mut all: Vec<String> = paths.iter().map(|path| path.to_string_lossy().into_owned()).collect();
+    names(&mut all)?;
+    *paths = all.into_iter().map(PathBuf::from).collect();
+    Ok(())
+}

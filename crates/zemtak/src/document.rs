@@ -1,0 +1,95 @@
+//! Answers as JSON documents: what they are comes first, and lists have one entry a line.
+
+use crate::exit::Exit;
+use crate::notice::Notice;
+use serde::Serialize;
+use serde_json::{Value, json};
+use std::fmt::Write as _;
+use zemtak_build::Failure;
+use zemtak_core::json::one_line;
+
+/// The version of the documents. It changes when a key goes or means something else, not when one is added.
+const VERSION: u32 = 1;
+
+/// A JSON document of any kind.
+#[derive(Debug, Clone, Serialize)]
+pub struct Document {
+    zemtak: u32,
+    kind: &'static str,
+    #[serde(flatten)]
+    answer: Value,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    warnings: Option<Vec<Notice>>,
+}
+
+impl Document {
+    /// An answer of a kind, and what people should know beside it.
+    #[must_use]
+    pub fn new(kind: &'static str, answer: Value, warnings: Vec<Notice>) -> Self {
+        Self { zemtak: VERSION, kind, answer, warnings: Some(warnings) }
+    }
+
+    /// Something that happens while a command is at work.
+    #[must_use]
+    pub fn event(kind: &'static str, what: Value) -> Self {
+        Self { zemtak: VERSION, kind, answer: what, warnings: None }
+    }
+
+    /// Why there is no answer.
+    #[must_use]
+    pub fn of_failure(failure: &Failure) -> Self {
+        let what = json!({ "exit": Exit::of(failure.cause()).code(), "errors": failure.problems() });
+        Self::event("errors", what)
+    }
+
+    /// All of it on one line, without a newline: for streams of events.
+    #[must_use]
+    pub fn line(&self) -> String {
+        one_line(self).unwrap_or_default()
+    }
+
+    /// The text, with a newline at the end: a key a line, and of lists an entry a line.
+    #[must_use]
+    pub fn text(&self) -> String {
+        let mut out = format!("{{\n  \"zemtak\": {},\n  \"kind\": \"{}\"", self.zemtak, self.kind);
+        let warnings = self.warnings.as_ref().map(|warnings| json!(warnings));
+        let answer = self.answer.as_object().into_iter().flatten().map(|(key, value)| (key.as_str(), value));
+        for (key, value) in answer.chain(warnings.iter().map(|warnings| ("warnings", warnings))) {
+            let key = one_line(key).unwrap_or_default();
+            let _ = write!(out, ",\n  {key}: {}", entries(value));
+        }
+        out.push_str("\n}\n");
+        out
+    }
+}
+
+/// A value: lists of anything but numbers with one entry a line.
+fn entries(value: &Value) -> String {
+    match value.as_array() {
+        Some(list) if !list.is_empty() && !list.iter().all(Value::is_number) => {
+            let lines: Vec<String> = list.iter().map(|entry| one_line(entry).unwrap_or_default()).collect();
+            format!("[\n    {}\n  ]", lines.join(",\n    "))
+        }
+        _ => one_line(value).unwrap_or_default(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_document_reads_back_and_has_a_line_for_each_entry() {
+        let answer =
+            json!({ "uv": [{ "sprite": "a\n", "rect": [0, 0.5] }, { "sprite": "b" }], "size": [3, 4], "no": [] });
+        let document = Document::new("uv", answer, vec![Notice::of_all("x", "y")]);
+        let text = document.text();
+        let lines =
+            "\n  \"uv\": [\n    { \"rect\": [0, 0.5], \"sprite\": \"a\\n\" },\n    { \"sprite\": \"b\" }\n  ],\n";
+        assert!(text.contains(lines) && text.contains("\n  \"size\": [3, 4],\n"), "{text}");
+        let read: Value = serde_json::from_str(&text).unwrap();
+        assert_eq!(read, serde_json::to_value(&document).unwrap());
+        assert_eq!(serde_json::from_str::<Value>(&document.line()).unwrap(), read);
+        assert!(!document.line().contains('\n'));
+    }
+}
