@@ -85,7 +85,7 @@ mod tests {
         let document = Document::new("uv", answer, vec![Notice::of_all("x", "y")]);
         let text = document.text();
         let lines =
-            "\n  \"uv\": [\n    { \"rect\": [0, 0.5], \"sprite\": \"a\\n\" },\n    { \"sprite\": \"b\" }\n  ],\n";
+            "\n  \"uv\": [\n    { \"sprite\": \"a\\n\", \"rect\": [0, 0.5] },\n    { \"sprite\": \"b\" }\n  ],\n";
         assert!(text.contains(lines) && text.contains("\n  \"size\": [3, 4],\n"), "{text}");
         let read: Value = serde_json::from_str(&text).unwrap();
         assert_eq!(read, serde_json::to_value(&document).unwrap());

@@ -5,10 +5,10 @@ use crate::format;
 use crate::former::Former;
 use crate::plan::Plan;
 use std::path::Path;
-use zemtak_core::atlas::{Atlas, Page, Sprite};
+use zemtak_core::atlas::{Atlas, Clip, Page, Sprite};
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Rect;
-use zemtak_core::name::SpriteName;
+use zemtak_core::name::{ClipName, SpriteName};
 
 /// What differs, in words; the settings first, then sprites, clips, pages and files.
 pub(super) fn between(
@@ -22,9 +22,7 @@ pub(super) fn between(
     let Some(old) = old else { return vec!["not built yet".into()] };
     let mut told = settings(old, new);
     told.extend(sprites(old, new, plan, former));
-    let clips = new.clips.iter().filter(|(name, clip)| old.clips.get(*name) != Some(clip)).count();
-    let gone = old.clips.keys().filter(|name| !new.clips.contains_key(*name)).count();
-    told.extend(counted("clip", "clips", &[(clips, "new or changed", &[]), (gone, "gone", &[])]));
+    told.extend(clips(old, new));
     if old.pages.len() != new.pages.len() {
         told.push(format!("{} -> {}", format::count(old.pages.len(), "page", "pages"), new.pages.len()));
     }
@@ -84,20 +82,26 @@ fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option
         })
     };
     let changed = names(new.sprites.iter().filter(otherwise).map(|(name, _)| name).collect());
-    counted(
-        "sprite",
-        "sprites",
-        &[(came.len(), "new", &came), (changed.len(), "changed", &changed), (went.len(), "gone", &went)],
-    )
+    counted("sprite", "sprites", &[("new", &came), ("changed", &changed), ("gone", &went)])
+}
+
+/// Clips that came, went, or are played otherwise.
+fn clips(old: &Atlas, new: &Atlas) -> Option<String> {
+    let names = |names: Vec<&ClipName>| names.into_iter().map(ToString::to_string).collect::<Vec<_>>();
+    let came = names(new.clips.keys().filter(|name| !old.clips.contains_key(*name)).collect());
+    let went = names(old.clips.keys().filter(|name| !new.clips.contains_key(*name)).collect());
+    let otherwise = |(name, clip): &(&ClipName, &Clip)| old.clips.get(*name).is_some_and(|before| before != *clip);
+    let changed = names(new.clips.iter().filter(otherwise).map(|(name, _)| name).collect());
+    counted("clip", "clips", &[("new", &came), ("changed", &changed), ("gone", &went)])
 }
 
 /// `1 sprite new (moth/9), 2 changed (lamp, reed)`; nothing for nothing.
-fn counted(one: &str, many: &str, parts: &[(usize, &str, &[String])]) -> Option<String> {
+fn counted(one: &str, many: &str, parts: &[(&str, &[String])]) -> Option<String> {
     let mut told = Vec::new();
-    for (count, what, names) in parts.iter().filter(|(count, ..)| *count > 0) {
-        let counted = if told.is_empty() { format::count(*count, one, many) } else { format::number(*count as u64) };
-        let names = if names.is_empty() { String::new() } else { format!(" ({})", format::first_of(names)) };
-        told.push(format!("{counted} {what}{names}"));
+    for (what, names) in parts.iter().filter(|(_, names)| !names.is_empty()) {
+        let count = names.len();
+        let counted = if told.is_empty() { format::count(count, one, many) } else { format::number(count as u64) };
+        told.push(format!("{counted} {what} ({})", format::first_of(names)));
     }
     (!told.is_empty()).then(|| told.join(", "))
 }

@@ -352,7 +352,7 @@ mod tests {
             points = { lamp = [3, 4] }
             stretch = [1, 2, 3, 1]
             tags = ["winged"]
-            user = { speed = 2.5 }
+            user = { speed = 2.5, alike = ["b", { z = 1, a = 2 }] }
             fps = 12"#;
         std::fs::write(folder("zemtak.toml"), project).unwrap();
         let packed = PackRequest::of_project(folder("zemtak.toml")).out(folder("out")).run(&()).unwrap();
@@ -365,13 +365,13 @@ mod tests {
             .collect();
         let expected = [
             "dc0394c7615e2e45 night-half.csv",
-            "dcef00dc6215153d night-half.rs",
-            "22fa9dae6bb9479a night-half.h",
-            "24142e0a0b01499c night-half.zemtak.json",
+            "7ada761f5e032ab7 night-half.rs",
+            "8bffdacff382a030 night-half.h",
+            "6ba1ff5be333a160 night-half.zemtak.json",
             "a90129463bd71ca7 night.csv",
-            "1535162dba1b8f3c night.rs",
-            "b604ce6c143ef455 night.h",
-            "420a6f500f07f43e night.zemtak.json",
+            "4d6c0cc4d08cfa67 night.rs",
+            "0469da30cbe5ac46 night.h",
+            "dc5212a4797c0c54 night.zemtak.json",
         ];
         assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (3, 4, &expected.map(str::to_owned)[..]));
     }

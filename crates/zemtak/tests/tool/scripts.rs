@@ -99,7 +99,7 @@ fn a_check_says_what_differs_and_a_dry_run_what_would_come() {
     std::fs::remove_file(folder.path("game/art/moth/0.png")).unwrap();
     configure(&folder, "gutter = 4\nmargin = 1");
     let told = "gutter 2 -> 4; margin 0 -> 1; 1 sprite new (moth/3), 1 changed (moth/1), 1 gone (moth/0); \
-                1 clip new or changed";
+                1 clip changed (moth)";
     assert_eq!(why("pack --check"), [told, told]);
     assert_eq!(folder.everything("game/build"), before);
     let json = folder.zemtak("-C game pack --check --json").exits(1).json();

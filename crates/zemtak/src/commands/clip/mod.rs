@@ -87,14 +87,31 @@ fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
     })
 }
 
-/// Nanoseconds as people read them: `1.25 s`, `80 ms`; of a clip that stands still, `for ever`.
-pub(super) fn time(nanoseconds: i64) -> String {
-    if nanoseconds >= FOREVER {
-        return "for ever".into();
-    }
+/// Nanoseconds to the last one: `1.25 s`, `16.683333 ms`.
+fn exact_time(nanoseconds: i64) -> String {
     #[expect(clippy::cast_precision_loss, reason = "for people")]
     let ms = nanoseconds as f64 / 1e6;
     if nanoseconds.abs() >= SECOND { format!("{} s", ms / 1e3) } else { format!("{ms} ms") }
+}
+
+/// Nanoseconds as people read them: `16.7 ms`, `667 ms`, `2,133 ms`, `2 h`; of a clip that stands still, `for ever`.
+pub(super) fn time(nanoseconds: i64) -> String {
+    const TENTH: u64 = 100_000;
+    if nanoseconds >= FOREVER {
+        return "for ever".into();
+    }
+    let sign = if nanoseconds < 0 { "-" } else { "" };
+    let tenths = (nanoseconds.unsigned_abs() + TENTH / 2) / TENTH;
+    let ms = (tenths + 5) / 10;
+    match ms {
+        _ if tenths < 1000 && tenths % 10 > 0 => format!("{sign}{}.{} ms", tenths / 10, tenths % 10),
+        0..10_000 => format!("{sign}{} ms", format::number(ms)),
+        _ if ms % 3_600_000 == 0 => format!("{sign}{} h", format::number(ms / 3_600_000)),
+        _ => {
+            let part = format!(".{:03}", ms % 1000);
+            format!("{sign}{}{} s", format::number(ms / 1000), part.trim_end_matches('0').trim_end_matches('.'))
+        }
+    }
 }
 
 /// All clips.
@@ -265,7 +282,7 @@ impl Report for At {
                 (0.., _) => format!("played {times}"),
                 (_, _) => format!("{times} before the beginning"),
             };
-            let _ = writeln!(out, "{}: step {}, {}, {played}", time(*at), shown.step, format::name(sprite));
+            let _ = writeln!(out, "{}: step {}, {}, {played}", exact_time(*at), shown.step, format::name(sprite));
         }
         out
     }
@@ -281,5 +298,22 @@ impl Report for At {
             })
         };
         json!({ "clip": self.name, "at": self.shown.iter().map(shown).collect::<Vec<_>>() })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_have_the_digits_that_people_read() {
+        let told = [0, 1, 49_999, 50_000, 16_683_333, 80_000_000, 99_960_000, 666_666_667, 2_133_333_334, -5_000_000];
+        let expected = ["0 ms", "0 ms", "0 ms", "0.1 ms", "16.7 ms", "80 ms", "100 ms", "667 ms", "2,133 ms", "-5 ms"];
+        assert_eq!(told.map(time), expected);
+        assert_eq!(
+            [10_000_000_000, 12_345_600_000, 7_200 * SECOND, FOREVER].map(time),
+            ["10 s", "12.346 s", "2 h", "for ever"]
+        );
+        assert_eq!([16_683_333, 36_000 * SECOND].map(exact_time), ["16.683333 ms", "36000 s"]);
     }
 }
