@@ -104,9 +104,9 @@ pub(super) fn time(nanoseconds: i64) -> String {
     let tenths = (nanoseconds.unsigned_abs() + TENTH / 2) / TENTH;
     let ms = (tenths + 5) / 10;
     match ms {
-        _ if tenths < 1000 && tenths % 10 > 0 => format!("{sign}{}.{} ms", tenths / 10, tenths % 10),
+        _ if tenths < 1000 && !tenths.is_multiple_of(10) => format!("{sign}{}.{} ms", tenths / 10, tenths % 10),
         0..10_000 => format!("{sign}{} ms", format::number(ms)),
-        _ if ms % 3_600_000 == 0 => format!("{sign}{} h", format::number(ms / 3_600_000)),
+        _ if ms.is_multiple_of(3_600_000) => format!("{sign}{} h", format::number(ms / 3_600_000)),
         _ => {
             let part = format!(".{:03}", ms % 1000);
             format!("{sign}{}{} s", format::number(ms / 1000), part.trim_end_matches('0').trim_end_matches('.'))
