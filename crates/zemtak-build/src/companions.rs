@@ -75,7 +75,8 @@ pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
 
 fn stray(folder: &Path, name: &str, atlas: &Atlas) -> Option<Result<Stray, Problem>> {
     let named = atlas.companions.get(name);
-    let own_form = || name.strip_prefix(&atlas.name).is_some_and(|rest| [".csv", ".h", ".c", ".rs"].contains(&rest));
+    let own_form =
+        || name.strip_prefix(&atlas.name).is_some_and(|rest| [".csv", ".clips.csv", ".h", ".c", ".rs"].contains(&rest));
     if named.is_none() && !own_form() {
         return None;
     }

@@ -227,7 +227,7 @@ impl SizeRun<'_> {
         summary.finish(&plan, &atlas, &file_bytes);
         self.tell_of_sources(&mut summary, loaded, &plan);
         summary.descriptor = format::path(&descriptor);
-        summary.also = settings.also.iter().map(|also| forms::file_name(also, name)).collect();
+        summary.also = settings.also.iter().flat_map(|also| forms::file_names(also, name)).collect();
         let mut outputs: Vec<Output> = pages.into_iter().map(page_output).collect();
         // A base names the descriptors of its other sizes; those have none.
         let is_size = |o: &&Output| atlas.base.is_none() && o.kind == OutputKind::Descriptor;
@@ -365,14 +365,16 @@ mod tests {
             .collect();
         let expected = [
             "dc0394c7615e2e45 night-half.csv",
-            "7ada761f5e032ab7 night-half.rs",
-            "8bffdacff382a030 night-half.h",
-            "6ba1ff5be333a160 night-half.zemtak.json",
+            "ad1872b43ab11995 night-half.clips.csv",
+            "3e8899b002883cf6 night-half.rs",
+            "f69342ed41197e10 night-half.h",
+            "4e9120bc6050a993 night-half.zemtak.json",
             "a90129463bd71ca7 night.csv",
-            "4d6c0cc4d08cfa67 night.rs",
-            "0469da30cbe5ac46 night.h",
-            "dc5212a4797c0c54 night.zemtak.json",
+            "ad1872b43ab11995 night.clips.csv",
+            "a5e3b2f6c4e2f978 night.rs",
+            "b2a270a84a9ede1b night.h",
+            "5950984906e6efdd night.zemtak.json",
         ];
-        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (3, 4, &expected.map(str::to_owned)[..]));
+        assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (4, 4, &expected.map(str::to_owned)[..]));
     }
 }

@@ -37,8 +37,9 @@ impl Texts<'_> {
         atlas.build_id = Some(format::hex(&content[..8]));
         let mut outputs = Vec::new();
         for also in self.also {
-            let (file, text) = forms::write(also, &atlas, self.templates, self.idents)?;
-            outputs.push(self.output(file, &text, OutputKind::Form)?);
+            for (file, text) in forms::write(also, &atlas, self.templates, self.idents)? {
+                outputs.push(self.output(file, &text, OutputKind::Form)?);
+            }
         }
         let companions = outputs.iter().chain(others.iter().copied());
         atlas.companions = companions.map(|o| (o.file.clone(), store::written(&o.hash))).collect();

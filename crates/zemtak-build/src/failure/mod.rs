@@ -7,11 +7,12 @@ pub use kind::ProblemKind;
 use crate::format;
 use serde::Serialize;
 use serde::ser::{SerializeStruct, Serializer};
+use std::collections::HashSet;
 use std::fmt;
 use zemtak_core::codec::EncodeError;
 
 /// One thing that is wrong.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Problem {
     /// What is wrong.
     pub what: ProblemKind,
@@ -26,7 +27,7 @@ pub struct Problem {
 }
 
 /// Who can do something about a problem, the gravest last.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Cause {
     /// The request or the project file asks for something that cannot be.
@@ -50,7 +51,9 @@ impl Failure {
     #[must_use]
     pub fn all(mut problems: Vec<Problem>) -> Self {
         debug_assert!(!problems.is_empty());
-        problems.dedup();
+        // Several atlases may have one template, or one root.
+        let mut told = HashSet::new();
+        problems.retain(|problem| told.insert(problem.clone()));
         Self { problems }
     }
 

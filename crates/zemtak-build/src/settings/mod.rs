@@ -290,6 +290,8 @@ pub enum Also {
     Rust,
     /// The same as a C header.
     C,
+    /// The source file that holds the header's tables.
+    CSource,
     /// A template of the user's own.
     Template(PathBuf),
 }
@@ -302,8 +304,9 @@ impl FromStr for Also {
             None if text == "csv" => Ok(Self::Csv),
             None if text == "rust" => Ok(Self::Rust),
             None if text == "c" => Ok(Self::C),
+            None if text == "c-source" => Ok(Self::CSource),
             Some(("template", path)) if !path.is_empty() => Ok(Self::Template(path.into())),
-            _ => Err("one of csv, rust, c, template:FILE".into()),
+            _ => Err("one of csv, rust, c, c-source, template:FILE".into()),
         }
     }
 }
@@ -314,6 +317,7 @@ impl fmt::Display for Also {
             Self::Csv => f.write_str("csv"),
             Self::Rust => f.write_str("rust"),
             Self::C => f.write_str("c"),
+            Self::CSource => f.write_str("c-source"),
             Self::Template(path) => write!(f, "template:{}", path.display()),
         }
     }

@@ -208,7 +208,9 @@ fn output_clashes(targets: &[Target]) -> Vec<Problem> {
         for (name, who) in names_of(target) {
             outputs.entry(format!("{name}{FILE_SUFFIX}")).or_default().push(format!("the descriptor of {who}"));
             for also in &target.settings.also {
-                outputs.entry(forms::file_name(also, &name)).or_default().push(format!("{also} of {who}"));
+                for file in forms::file_names(also, &name) {
+                    outputs.entry(file).or_default().push(format!("{also} of {who}"));
+                }
                 if *also == Also::C {
                     let prefix = format!("{}_... in C", name.replace('-', "_"));
                     outputs.entry(prefix).or_default().push(format!("the header of {who}"));

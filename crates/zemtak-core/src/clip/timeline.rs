@@ -237,6 +237,19 @@ impl Timeline {
         lowest_terms(num, den)
     }
 
+    /// How long a turn is shown, exactly, in ticks; one that is never reached, no time.
+    #[must_use]
+    pub fn ticks_of(&self, turn: usize) -> i64 {
+        if turn < self.turns() { self.starts[turn + 1] - self.starts[turn] } else { 0 }
+    }
+
+    /// In how many ticks a nanosecond is counted, so that all times of the clip are whole: the number above the line of its
+    /// rate.
+    #[must_use]
+    pub fn ticks_per_nanosecond(&self) -> i64 {
+        self.scale
+    }
+
     /// What is shown at a time in nanoseconds. Times below 0 count backwards from the end of a period; a clip that plays
     /// once shows its first step then.
     #[must_use]

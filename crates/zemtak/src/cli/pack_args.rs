@@ -187,7 +187,7 @@ struct FileArgs {
     /// How page files are named: plain, or hashed by content [default: plain]
     #[arg(long, value_name = "HOW", value_parser = word::<PageNames>(), hide_possible_values = true)]
     names: Option<PageNames>,
-    /// Write beside the descriptor: csv, rust, c or template:FILE; repeatable
+    /// Write beside the descriptor: csv, rust, c, c-source or template:FILE; repeatable
     #[arg(long, value_name = "FORM")]
     also: Vec<Also>,
     /// The same atlas again at another size, as -half=0.5 or -double=2:pixel; repeatable

@@ -18,6 +18,7 @@ mod cache;
 mod clips;
 mod coordinates;
 mod documents;
+mod forms;
 mod hostile;
 mod layout;
 mod manners;

@@ -33,8 +33,8 @@ fn names(folder: &Folder) -> Vec<String> {
 fn files_that_a_build_no_longer_writes_go_unless_somebody_changed_them() {
     let folder = project();
     folder.zemtak("pack").exits(0);
-    let all =
-        ["csv", "h", "names.txt", "rs", "zemtak.json"].map(|end| [format!("night-half.{end}"), format!("night.{end}")]);
+    let all = ["clips.csv", "csv", "h", "names.txt", "rs", "zemtak.json"]
+        .map(|end| [format!("night-half.{end}"), format!("night.{end}")]);
     let mut all = all.concat();
     all.extend(["night-0.png".into(), "night-half-0.png".into()]);
     all.sort();
@@ -48,7 +48,7 @@ fn files_that_a_build_no_longer_writes_go_unless_somebody_changed_them() {
     let run = folder.zemtak("pack").exits(0);
     let told = "1 file of an earlier build changed since and stayed: night.rs; delete what you do not need";
     assert!(run.err().contains(told), "{}", run.err());
-    assert_eq!(names(&folder), ["night-0.png", "night.csv", "night.rs", "night.zemtak.json"]);
+    assert_eq!(names(&folder), ["night-0.png", "night.clips.csv", "night.csv", "night.rs", "night.zemtak.json"]);
     // What no descriptor names is still known for what it is.
     folder.write("build/night.h", header);
     folder.write("build/night.c", "/* somebody's own */\n");
@@ -84,7 +84,10 @@ fn companions_are_held_to_what_was_written() {
         assert!(text.starts_with(&line), "{file}: {text}");
     }
     let files: Vec<&String> = descriptor["companions"].as_object().unwrap().keys().collect();
-    assert_eq!(files, ["night-half.zemtak.json", "night.csv", "night.h", "night.names.txt", "night.rs"]);
+    assert_eq!(
+        files,
+        ["night-half.zemtak.json", "night.clips.csv", "night.csv", "night.h", "night.names.txt", "night.rs"]
+    );
 }
 
 #[test]
