@@ -25,6 +25,7 @@ pub mod summary;
 pub mod timings;
 pub mod values;
 pub mod vertices;
+pub mod wrap;
 
 use crate::console::Console;
 use crate::exit::Exit;

@@ -4,6 +4,7 @@ use crate::document::Document;
 use crate::exit::Exit;
 use crate::notice::{self, Notice};
 use crate::progress::ProgressStyle;
+use crate::wrap;
 use anstream::ColorChoice;
 use anstyle::{AnsiColor, Style};
 use serde_json::Value;
@@ -69,7 +70,8 @@ impl OutputOptions {
             let warnings = if report.tells_warnings() { Vec::new() } else { report.warnings() };
             for warning in notice::lines(&warnings, self.verbose) {
                 let yellow = Style::new().fg_color(Some(AnsiColor::Yellow.into())).bold();
-                let _ = writeln!(anstream::stderr(), "{yellow}warning{yellow:#}: {warning}");
+                let line = wrap::for_stderr(&format!("{yellow}warning{yellow:#}: {warning}"));
+                let _ = writeln!(anstream::stderr(), "{line}");
             }
         }
         let written = if self.json && !report.is_document() {
@@ -100,7 +102,7 @@ impl OutputOptions {
         let written = if self.json {
             print_text(&self.written(&Document::of_failure(failure)))
         } else {
-            anstream::stderr().write_all(failure_text(failure).as_bytes())
+            anstream::stderr().write_all(wrap::for_stderr(&failure_text(failure)).as_bytes())
         };
         written_or(written, Exit::of(failure.cause()))
     }

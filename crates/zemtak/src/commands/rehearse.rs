@@ -93,7 +93,7 @@ impl Rehearsed {
 
     fn milliseconds(&self, frames: u64) -> String {
         let fps = u64::from(self.scenario.fps);
-        format!("{} ms", (frames * 1000 + fps / 2) / fps)
+        format!("{} ms", format::number((frames * 1000 + fps / 2) / fps))
     }
 
     /// The same scenes in three ways.
@@ -108,7 +108,7 @@ impl Rehearsed {
         line("bytes loaded", &|f| format::bytes(f.loaded_bytes));
         line("peak", &|f| format::bytes(f.peak_bytes));
         line("evictions", &|f| format::number(f.evictions));
-        line("binds a frame", &|f| a_frame(f.binds, f.frames));
+        line("binds per frame", &|f| a_frame(f.binds, f.frames));
         line("waiting, in all", &|f| f.ready.map_or("for ever".into(), |frames| self.milliseconds(frames)));
         line("not there when drawn", &|f| format::number(f.absent));
         line("decoding, on this machine", &|f| {

@@ -19,6 +19,7 @@ mod clips;
 mod coordinates;
 mod documents;
 mod forms;
+mod guide;
 mod hostile;
 mod layout;
 mod manners;

@@ -1,0 +1,45 @@
+//! Lines broken between words where a terminal would break them anywhere.
+
+use std::io::IsTerminal;
+use terminal_size::{Width, terminal_size_of};
+use textwrap::Options;
+
+/// Lines of standard error, as wide as its terminal; as they are where it is none.
+#[must_use]
+pub fn for_stderr(text: &str) -> String {
+    let stderr = std::io::stderr();
+    match terminal_size_of(&stderr).filter(|_| stderr.is_terminal()) {
+        Some((Width(width), _)) => to_width(text, width.into()),
+        None => text.to_owned(),
+    }
+}
+
+/// Lines at most so wide, where words allow it; what goes on is moved in by two more. Lines that show a file's text stay as
+/// they are, for the marks below them.
+fn to_width(text: &str, width: usize) -> String {
+    let wrap = |line: &str| {
+        let shows_text = line.trim_start().trim_start_matches(|c: char| c.is_ascii_digit()).starts_with(" | ");
+        if shows_text || line.trim_start().starts_with('|') {
+            return line.to_owned();
+        }
+        let lead = line.len() - line.trim_start_matches(' ').len();
+        let (first, next) = (" ".repeat(lead), " ".repeat(lead + 2));
+        let options = Options::new(width.max(20)).initial_indent(&first).subsequent_indent(&next).break_words(false);
+        textwrap::fill(&line[lead..], options.word_splitter(textwrap::WordSplitter::NoHyphenation))
+    };
+    let lines: Vec<String> = text.split('\n').map(wrap).collect();
+    lines.join("\n")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_break_between_words_and_never_within_what_a_file_says() {
+        let text = "warning: one two three four five\n  moth/a-very/long-name/of-a-file.png: why it is so\n    3 | a line of a file that is long\n      | ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^\n";
+        let expected = "warning: one two\n  three four five\n  moth/a-very/long-name/of-a-file.png:\n    why it is so\n    3 | a line of a file that is long\n      | ^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^^\n";
+        assert_eq!(to_width(text, 20), expected);
+        assert_eq!(to_width("\u{1b}[1mbold\u{1b}[0m and plain", 20), "\u{1b}[1mbold\u{1b}[0m and plain");
+    }
+}
