@@ -58,7 +58,11 @@ impl SummaryReport<'_> {
         };
         let sprites = format::count(self.0.sprites, "sprite", "sprites");
         let pages = format::count(self.0.pages.len(), "page", "pages");
-        format!("{}: {changes} -> {sprites} on {pages} in {:.2} s", self.0.name, self.0.seconds)
+        let took = match self.0.seconds * 1000.0 {
+            ms if ms < 999.5 => format!("{ms:.0} ms"),
+            ms => format!("{:.2} s", ms / 1000.0),
+        };
+        format!("{}: {changes} -> {sprites} on {pages} in {took}", self.0.name)
     }
 
     /// For people. What was passed over beside the sources is told once, though several atlases are made of one folder.
