@@ -24,10 +24,15 @@ pub fn name(text: &str) -> String {
     out
 }
 
-/// A path as text: as it is, or with marks where it is not UTF-8.
+/// A path as text: as it is, with bytes that are not UTF-8 as `\\xe9`, so that two such names are told apart.
 #[must_use]
 pub fn path(path: &Path) -> String {
-    path.display().to_string()
+    let mut out = String::new();
+    for chunk in path.as_os_str().as_encoded_bytes().utf8_chunks() {
+        out.push_str(chunk.valid());
+        chunk.invalid().iter().for_each(|byte| _ = write!(out, "\\x{byte:02x}"));
+    }
+    out
 }
 
 /// Line and column of a byte of a text, both from 1, the column in characters.

@@ -128,7 +128,7 @@ pub struct Looked {
 pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look = |source: &Source| {
         let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.store));
-        let looked = looked.map_err(|e| Problem::io(&source.shown, &e))?;
+        let looked = looked.map_err(|e| Problem::io(&format::path(&source.path), &e))?;
         Ok(match looked {
             content::Looked::Known(hash, is_result) => Looked { hash, is_result, bytes: Mutex::default() },
             content::Looked::Read(content) => {
@@ -199,7 +199,7 @@ pub fn load<'a>(
 }
 
 fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
-    let why = format!("{}, {}", a.source.shown, b.source.shown);
+    let why = format!("{}, {}", format::path(&a.source.path), format::path(&b.source.path));
     let help = "rename one: frames of an animated picture are named by its path and their number";
     Problem::bad_input(ProblemKind::SharedSpriteName, a.name.as_str(), why, help)
 }
@@ -335,7 +335,7 @@ impl Sprite<'_> {
 
 fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {
     let content = context.timings.time(Stage::Read, || content::read(&source.path, context.store));
-    content.map_err(|e| Problem::io(&source.shown, &e))
+    content.map_err(|e| Problem::io(&format::path(&source.path), &e))
 }
 
 /// Reads and decodes all frames of an image.
@@ -356,7 +356,7 @@ pub fn decode_sprite(source: &Source) -> Result<Option<DecodedFrames>, Problem> 
 }
 
 fn read_source(source: &Source) -> Result<Content, Problem> {
-    content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&source.shown, &error))
+    content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&format::path(&source.path), &error))
 }
 
 fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, Problem> {
@@ -367,7 +367,7 @@ fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, P
             _ => error.to_string(),
         };
         let help = "repair or replace the file, or take it out of the folder";
-        Problem::bad_input(ProblemKind::UnusableImage, &format::name(&source.shown), why, help)
+        Problem::bad_input(ProblemKind::UnusableImage, &format::path(&source.path), why, help)
     })
 }
 

@@ -72,6 +72,10 @@ pub struct Summary {
     /// How many times the pixels mip levels take.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mip_cost: Option<f64>,
+    /// The pixels of pages with sides of any length, where packing took more memory than loose textures and that would save
+    /// some.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub free_pixels: Option<u64>,
     /// What keeping boxes in place came to.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub kept: Option<Kept>,

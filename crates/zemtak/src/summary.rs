@@ -111,6 +111,11 @@ impl SummaryReport<'_> {
         line("clips", format::number(self.0.clips as u64));
         let (texture, loose) = (format::bytes(self.0.texture_bytes), format::bytes(self.0.loose_bytes));
         line("textures", format!("{loose} loose -> {texture} packed"));
+        if let Some(pixels) = self.0.free_pixels {
+            let now = self.0.texture_bytes / 4;
+            let saved = format::percent(now - pixels, now);
+            line("larger", format!("than loose; --page-shape free would save {saved}"));
+        }
         line("binds", format!("{} loose -> {} packed", format::number(self.0.binds.before as u64), self.0.binds.after));
         if !self.0.also.is_empty() {
             line("also", self.0.also.join(", "));

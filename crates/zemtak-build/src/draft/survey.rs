@@ -124,7 +124,11 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
             });
         match picture {
             Ok(picture) => survey.pictures.push(picture),
-            Err(problem) => survey.unusable.push(Unusable { shown: source.shown.clone(), problem }),
+            // In the project file as seen from there.
+            Err(problem) => {
+                let problem = Problem { place: source.shown.clone(), ..problem };
+                survey.unusable.push(Unusable { shown: source.shown.clone(), problem });
+            }
         }
     }
     Ok(survey)

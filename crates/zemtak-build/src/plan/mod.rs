@@ -19,7 +19,8 @@ use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, StopSignal, Why, lay_out, why,
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, PagePolicy, Place, Shape, StopSignal, Why, lay_out,
+    why,
 };
 use zemtak_core::name::SpriteName;
 
@@ -221,9 +222,11 @@ impl<'a> Plan<'a> {
     pub fn area_without(&self, what: Without, context: Context<'_>) -> Result<u64, Failure> {
         let stop = || context.cancelled();
         let mut request = self.request(&stop);
+        let free = PagePolicy { shape: Shape::Free, ..request.policy.clone() };
         match what {
             Without::Keeping => request.kept = None,
             Without::MipLevels => request.spacing = self.task.settings.plain_spacing,
+            Without::Shape => request.policy = &free,
         }
         let area = lay_out(&request).map_err(|error| self.explain(&error))?.area();
         context.check()?;
@@ -313,6 +316,8 @@ pub enum Without {
     Keeping,
     /// Room for mip levels.
     MipLevels,
+    /// Sides that only some lengths may have.
+    Shape,
 }
 
 /// The folder part of a name.

@@ -26,6 +26,14 @@ mod png_out;
 mod png_proof;
 #[cfg(feature = "decode-qoi")]
 mod qoi;
+#[cfg(any(
+    feature = "decode-png",
+    feature = "decode-jpeg",
+    feature = "decode-qoi",
+    feature = "decode-webp",
+    feature = "image"
+))]
+mod reason;
 #[cfg(feature = "decode-webp")]
 mod webp;
 
@@ -124,7 +132,7 @@ pub enum DecodeError {
     Damaged {
         /// The format by content.
         format: Format,
-        /// The codec's reason.
+        /// What is wrong with it.
         reason: String,
     },
 }
@@ -138,7 +146,7 @@ impl DecodeError {
         feature = "image"
     ))]
     pub(crate) fn damaged(format: Format, reason: impl std::fmt::Display) -> Self {
-        Self::Damaged { format, reason: reason.to_string() }
+        Self::Damaged { format, reason: reason::plain(&reason.to_string()) }
     }
 }
 

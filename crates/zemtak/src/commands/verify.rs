@@ -15,6 +15,9 @@ use zemtak_core::pixels::Pixels;
 use zemtak_core::verify::{self, Defect};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
+/// The code of a sprite without a source.
+const NO_SOURCE: &str = "no_source";
+
 /// What to prove.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct VerifyRequest {
@@ -73,7 +76,15 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
         let compared = compare_with_sources(atlas, &pages, root, beside, &console.watcher())?;
         let difference =
             |d: &Difference| Notice { code: d.code(), about: d.sprite().map(ToString::to_string), text: d.to_string() };
-        proof.defects.extend(compared.differences.iter().map(difference));
+        let missing = compared.differences.iter().filter(|d| d.code() == NO_SOURCE).count();
+        if missing > 1 && missing == proof.sprites {
+            let root = format::path(root);
+            let text =
+                format!("none of the {missing} sprites has a source in {root}: is that the folder of their names?");
+            proof.defects.push(Notice::about(NO_SOURCE, root, text));
+        } else {
+            proof.defects.extend(compared.differences.iter().map(difference));
+        }
         proof.problems.extend(compared.problems);
         proof.not_in_atlas = compared.not_in_atlas;
     }

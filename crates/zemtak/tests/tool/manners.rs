@@ -91,8 +91,8 @@ fn errors_read_like_this() {
     assert_eq!(run.out(), "");
     insta::assert_snapshot!(run.err(), @r#"
     error: unusable image (2)
-      lamp.png: named like PNG, but not an image: it begins with "no lamp"
-      moth.png: bad PNG file: unexpected end of file
+      art/lamp.png: named like PNG, but not an image: it begins with "no lamp"
+      art/moth.png: bad PNG file: it ends too early
       do: repair or replace the file, or take it out of the folder
     "#);
     let run = folder.zemtak("pack art --page-shap free").exits(2);
