@@ -21,6 +21,7 @@ pub mod query;
 mod rehearsal;
 pub mod report;
 pub mod shader;
+pub mod style;
 pub mod summary;
 pub mod timings;
 pub mod values;

@@ -4,9 +4,9 @@ use crate::document::Document;
 use crate::exit::Exit;
 use crate::notice::{self, Notice};
 use crate::progress::ProgressStyle;
+use crate::style::{NAME, ODD, WRONG};
 use crate::wrap;
 use anstream::ColorChoice;
-use anstyle::{AnsiColor, Style};
 use serde_json::Value;
 use std::fmt::Write as _;
 use std::io::{self, Write};
@@ -69,8 +69,7 @@ impl OutputOptions {
         if !self.quiet && !self.json {
             let warnings = if report.tells_warnings() { Vec::new() } else { report.warnings() };
             for warning in notice::lines(&warnings, self.verbose) {
-                let yellow = Style::new().fg_color(Some(AnsiColor::Yellow.into())).bold();
-                let line = wrap::for_stderr(&format!("{yellow}warning{yellow:#}: {warning}"));
+                let line = wrap::for_stderr(&format!("{ODD}warning{ODD:#}: {warning}"));
                 let _ = writeln!(anstream::stderr(), "{line}");
             }
         }
@@ -122,16 +121,15 @@ fn print_text(text: &str) -> io::Result<()> {
 /// Problems of a kind under one heading, each with its place and reason.
 #[must_use]
 pub fn failure_text(failure: &Failure) -> String {
-    let (red, bold) = (Style::new().fg_color(Some(AnsiColor::Red.into())).bold(), Style::new().bold());
     let mut out = String::new();
     for (kind, problems) in failure.by_kind() {
         let count = if problems.len() > 1 { format!(" ({})", problems.len()) } else { String::new() };
-        let _ = writeln!(out, "{red}error{red:#}{bold}: {kind}{count}{bold:#}");
+        let _ = writeln!(out, "{WRONG}error{WRONG:#}{NAME}: {kind}{count}{NAME:#}");
         for problem in &problems {
             let _ = writeln!(out, "  {}", problem.reason());
         }
         if let Some(help) = problems.first().map(|p| p.help).filter(|h| !h.is_empty()) {
-            let _ = writeln!(out, "  {bold}do:{bold:#} {help}");
+            let _ = writeln!(out, "  {NAME}do:{NAME:#} {help}");
         }
     }
     out

@@ -1,6 +1,7 @@
 //! What is told of a built atlas.
 
 use crate::explain;
+use crate::style::{NAME, ODD};
 use comfy_table::{CellAlignment, Table};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -42,11 +43,11 @@ impl SummaryReport<'_> {
         let sprites = format::count(self.0.sprites, "sprite", "sprites");
         let pages = format::count(self.0.pages.len(), "page", "pages");
         let what = match self.0.state {
-            State::Unchanged => "unchanged, ",
-            State::OutOfDate => "out of date, would be ",
-            State::Built => "",
+            State::Unchanged => "unchanged, ".to_owned(),
+            State::OutOfDate => format!("{ODD}out of date{ODD:#}, would be "),
+            State::Built => String::new(),
         };
-        format!("{}: {what}{sprites} on {pages} -> {}", self.0.name, format::name(&self.0.descriptor))
+        format!("{NAME}{}{NAME:#}: {what}{sprites} on {pages} -> {}", self.0.name, format::name(&self.0.descriptor))
     }
 
     /// What became of it in a line: what changed, what it is now, and how long it took.
@@ -62,7 +63,7 @@ impl SummaryReport<'_> {
             ms if ms < 999.5 => format!("{ms:.0} ms"),
             ms => format!("{:.2} s", ms / 1000.0),
         };
-        format!("{}: {changes} -> {sprites} on {pages} in {took}", self.0.name)
+        format!("{NAME}{}{NAME:#}: {changes} -> {sprites} on {pages} in {took}", self.0.name)
     }
 
     /// For people. What was passed over beside the sources is told once, though several atlases are made of one folder.

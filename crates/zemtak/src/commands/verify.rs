@@ -5,12 +5,13 @@ use crate::descriptor;
 use crate::exit::Exit;
 use crate::notice::Notice;
 use crate::report::{Report, failure_text};
+use crate::style::{NAME, WRONG};
 use rayon::prelude::*;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Difference, Failure, Problem, compare_with_sources, format};
+use zemtak_build::{Comparison, Difference, Failure, Problem, compare_with_sources, format};
 use zemtak_core::pixels::Pixels;
 use zemtak_core::verify::{self, Defect};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
@@ -73,22 +74,28 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     if let Some(root) = &request.against {
         // Pages in a folder below the root are no sources.
         let beside = request.descriptor.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let compared = compare_with_sources(atlas, &pages, root, beside, &console.watcher())?;
-        let difference =
-            |d: &Difference| Notice { code: d.code(), about: d.sprite().map(ToString::to_string), text: d.to_string() };
+        proof.add_comparison(root, compare_with_sources(atlas, &pages, root, beside, &console.watcher())?);
+    }
+    Ok(proof)
+}
+
+impl Proof {
+    /// What the sources say. A folder in which no sprite has a source is told once.
+    fn add_comparison(&mut self, root: &Path, compared: Comparison) {
         let missing = compared.differences.iter().filter(|d| d.code() == NO_SOURCE).count();
-        if missing > 1 && missing == proof.sprites {
+        if missing > 1 && missing == self.sprites {
             let root = format::path(root);
             let text =
                 format!("none of the {missing} sprites has a source in {root}: is that the folder of their names?");
-            proof.defects.push(Notice::about(NO_SOURCE, root, text));
+            self.defects.push(Notice::about(NO_SOURCE, root, text));
         } else {
-            proof.defects.extend(compared.differences.iter().map(difference));
+            let about = |d: &Difference| d.sprite().map(ToString::to_string);
+            let notice = |d: &Difference| Notice { code: d.code(), about: about(d), text: d.to_string() };
+            self.defects.extend(compared.differences.iter().map(notice));
         }
-        proof.problems.extend(compared.problems);
-        proof.not_in_atlas = compared.not_in_atlas;
+        self.problems.extend(compared.problems);
+        self.not_in_atlas = compared.not_in_atlas;
     }
-    Ok(proof)
 }
 
 fn defect(defect: &Defect) -> Notice {
@@ -133,11 +140,11 @@ impl Report for Proof {
         let pages = format::count(self.pages, "page", "pages");
         let descriptor = format::name(&format::path(&self.descriptor));
         if self.exit() == Exit::Done {
-            let _ = writeln!(out, "{descriptor}: {sprites} on {pages}, all as promised");
+            let _ = writeln!(out, "{NAME}{descriptor}{NAME:#}: {sprites} on {pages}, all as promised");
             let _ = writeln!(out, "  files, sizes, hashes, numbers, gutters and rings are as the descriptor says");
         } else {
             let count = format::count(self.defects.len(), "defect", "defects");
-            let _ = writeln!(out, "{descriptor}: {sprites} on {pages}, {count}");
+            let _ = writeln!(out, "{NAME}{descriptor}{NAME:#}: {sprites} on {pages}, {WRONG}{count}{WRONG:#}");
             let most = if verbose { usize::MAX } else { 50 };
             for defect in self.defects.iter().take(most) {
                 let _ = writeln!(out, "  {}", format::name(&defect.text));

@@ -131,3 +131,12 @@ fn descriptors_that_cannot_be_trusted_are_told_with_their_place() {
     assert!(run.err().contains("6 |   \"scale\": yes,\n      |            ^\n"), "{}", run.err());
     folder.zemtak("verify build/none.zemtak.json").exits(4);
 }
+
+/// A wrong folder was told once for every sprite.
+#[test]
+fn a_folder_without_any_source_is_told_once() {
+    let folder = packed("");
+    folder.write("elsewhere/x.png", png(&blob(9, 9, [1, 2, 3])));
+    let told = folder.zemtak("verify build/night.zemtak.json --against elsewhere").exits(1).out();
+    assert!(told.contains("1 defect\n  none of the ") && told.contains("has a source in elsewhere: is that"), "{told}");
+}
