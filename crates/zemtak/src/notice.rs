@@ -69,3 +69,18 @@ pub fn lines(notices: &[Notice], verbose: bool) -> Vec<String> {
     }
     lines
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn of_many_of_a_kind_a_few_are_told_and_how_many_more_there_are() {
+        let of = |code, count: usize| (0..count).map(move |n| Notice::of_all(code, format!("{code} {n}")));
+        let notices: Vec<Notice> = of("a", 1).chain(of("b", 4)).chain(of("c", 5)).chain(of("a", 1)).collect();
+        let told = lines(&notices, false);
+        let more = "and 2 more of this kind (-v lists them)";
+        assert_eq!(told, ["a 0", "a 0", "b 0", "b 1", "b 2", "b 3", "c 0", "c 1", "c 2", more]);
+        assert_eq!(lines(&notices, true).len(), 11);
+    }
+}

@@ -69,6 +69,15 @@ fn companions_are_held_to_what_was_written() {
     let proof = folder.zemtak("verify build/night.zemtak.json").exits(1);
     let told = "  night.h was changed since it was written\n  night.names.txt is not of the descriptor's build\n";
     assert!(proof.out().contains(told) && proof.out().contains("2 defects"), "{}", proof.out());
+    // The header of the build before, which somebody carried back.
+    folder.zemtak("pack --fresh").exits(0);
+    let header = folder.read("build/night.h");
+    let before = String::from_utf8_lossy(&header).split(", build ").nth(1).unwrap()[..16].to_owned();
+    folder.write("art/moth/1.png", png(&blob(12, 9, [4, 5, 6])));
+    folder.zemtak("pack").exits(0);
+    folder.write("build/night.h", header);
+    let proof = folder.zemtak("verify build/night.zemtak.json").exits(1).out();
+    assert!(proof.contains(&format!("  night.h is of build {before}, not of the descriptor's\n")), "{proof}");
     // All forms and both descriptors of one build say so.
     folder.zemtak("pack --fresh").exits(0);
     let id = folder.zemtak("verify build/night.zemtak.json").exits(0);
