@@ -236,9 +236,9 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak describe build/night.zemtak.json moth/fly/03\n  \
         zemtak describe build/night.zemtak.json emblem --json")]
     Describe(DescribeArgs),
-    /// Print the JSON Schema of a file that zemtak writes
+    /// Print the JSON Schema of the descriptor, or of an answer with --json
     #[command(
-        after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema descriptor > descriptor.schema.json"
+        after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema pack > pack.schema.json"
     )]
     Schema(SchemaArgs),
 }
