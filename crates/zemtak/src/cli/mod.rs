@@ -237,9 +237,7 @@ enum Command {
         zemtak describe build/night.zemtak.json emblem --json")]
     Describe(DescribeArgs),
     /// Print the JSON Schema of the descriptor, or of an answer with --json
-    #[command(
-        after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema pack > pack.schema.json"
-    )]
+    #[command(after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema pack > pack.schema.json")]
     Schema(SchemaArgs),
 }
 
