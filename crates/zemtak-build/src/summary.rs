@@ -72,8 +72,8 @@ pub struct Summary {
     /// How many times the pixels mip levels take.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mip_cost: Option<f64>,
-    /// The pixels of pages with sides of any length, where packing took more memory than loose textures and that would save
-    /// some.
+    /// The pixels that pages with sides of any length come to, about, where packing took more memory than loose textures and
+    /// that could save some.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub free_pixels: Option<u64>,
     /// What keeping boxes in place came to.

@@ -115,7 +115,7 @@ impl SummaryReport<'_> {
         if let Some(pixels) = self.0.free_pixels {
             let now = self.0.texture_bytes / 4;
             let saved = format::percent(now - pixels, now);
-            line("larger", format!("than loose; --page-shape free would save {saved}"));
+            line("larger", format!("than loose; --page-shape free may save about {saved}, --why tries it"));
         }
         line("binds", format!("{} loose -> {} packed", format::number(self.0.binds.before as u64), self.0.binds.after));
         if !self.0.also.is_empty() {

@@ -227,7 +227,7 @@ impl SizeRun<'_> {
         let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, options.out)).collect();
         summary.finish(&plan, &atlas, &file_bytes);
         self.tell_of_sources(&mut summary, loaded, &plan);
-        summary.free_pixels = free_pixels(&plan, settings, &summary, context)?;
+        summary.free_pixels = free_pixels(&plan, settings, &summary);
         summary.descriptor = format::path(&descriptor);
         summary.also = settings.also.iter().flat_map(|also| forms::file_names(also, name)).collect();
         let mut outputs: Vec<Output> = pages.into_iter().map(page_output).collect();
@@ -297,21 +297,11 @@ fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) ->
     Ok(Some(ratio(plan.area(), plan.area_without(Without::MipLevels, context)?)))
 }
 
-/// What pages with sides of any length would come to, where packing made the textures larger. Only tried where it takes no
-/// time.
-fn free_pixels(
-    plan: &Plan<'_>,
-    settings: &AtlasSettings,
-    summary: &Summary,
-    context: Context<'_>,
-) -> Result<Option<u64>, Failure> {
-    const FEW: usize = 100;
+/// What pages with sides of any length come to, about, where packing made the textures larger and those could be smaller.
+fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, summary: &Summary) -> Option<u64> {
     let bound = settings.page.shape == Shape::Free || settings.page.fixed.is_some() || settings.page.count.is_some();
-    if bound || summary.texture_bytes <= summary.loose_bytes || summary.sprites > FEW {
-        return Ok(None);
-    }
-    let pixels = plan.area_without(Without::Shape, context)?;
-    Ok(Some(pixels).filter(|pixels| *pixels < plan.area()))
+    let larger = !bound && summary.texture_bytes > summary.loose_bytes;
+    larger.then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())
 }
 
 fn kept(plan: &Plan<'_>, former: Option<&Atlas>, context: Context<'_>) -> Result<Option<Kept>, Failure> {

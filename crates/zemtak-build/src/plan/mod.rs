@@ -19,8 +19,7 @@ use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, PagePolicy, Place, Shape, StopSignal, Why, lay_out,
-    why,
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, StopSignal, Why, lay_out, why,
 };
 use zemtak_core::name::SpriteName;
 
@@ -222,15 +221,21 @@ impl<'a> Plan<'a> {
     pub fn area_without(&self, what: Without, context: Context<'_>) -> Result<u64, Failure> {
         let stop = || context.cancelled();
         let mut request = self.request(&stop);
-        let free = PagePolicy { shape: Shape::Free, ..request.policy.clone() };
         match what {
             Without::Keeping => request.kept = None,
             Without::MipLevels => request.spacing = self.task.settings.plain_spacing,
-            Without::Shape => request.policy = &free,
         }
         let area = lay_out(&request).map_err(|error| self.explain(&error))?.area();
         context.check()?;
         Ok(area)
+    }
+
+    /// The pixels of all boxes with their rings and a gutter each: about what pages with sides of any length come to.
+    #[must_use]
+    pub fn cells_area(&self) -> u64 {
+        let around = u64::from(2 * self.task.settings.spacing.extrude + self.task.settings.spacing.gutter);
+        let cell = |place: &Place| (u64::from(place.rect.w) + around) * (u64::from(place.rect.h) + around);
+        self.layout.places.iter().map(cell).sum()
     }
 
     /// The pixels of all pages together.
@@ -316,8 +321,6 @@ pub enum Without {
     Keeping,
     /// Room for mip levels.
     MipLevels,
-    /// Sides that only some lengths may have.
-    Shape,
 }
 
 /// The folder part of a name.
