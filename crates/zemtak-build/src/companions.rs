@@ -62,7 +62,7 @@ impl fmt::Display for Stray {
 /// One, in its place, for each that cannot be read.
 #[must_use]
 pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
-    let folder = descriptor.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let folder = format::folder_of(descriptor);
     let mut names: Vec<String> = std::fs::read_dir(folder)
         .into_iter()
         .flatten()
@@ -75,9 +75,7 @@ pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
 
 fn stray(folder: &Path, name: &str, atlas: &Atlas) -> Option<Result<Stray, Problem>> {
     let named = atlas.companions.get(name);
-    let own_form =
-        || name.strip_prefix(&atlas.name).is_some_and(|rest| [".csv", ".clips.csv", ".h", ".c", ".rs"].contains(&rest));
-    if named.is_none() && !own_form() {
+    if named.is_none() && !forms::is_name_of_form(name, &atlas.name) {
         return None;
     }
     let file = name.to_owned();

@@ -35,6 +35,12 @@ pub fn path(path: &Path) -> String {
     out
 }
 
+/// The folder that a file lies in; `.` for one that is named alone.
+#[must_use]
+pub fn folder_of(file: &Path) -> &Path {
+    file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
 /// Line and column of a byte of a text, both from 1, the column in characters.
 #[must_use]
 pub fn line_and_column(text: &str, at: usize) -> (usize, usize) {
@@ -131,6 +137,11 @@ pub fn lines_indented(text: &str, by: usize) -> String {
 
 /// How alike two words are at least of which one is offered for the other.
 const ALIKE: f64 = 0.75;
+
+/// `; did you mean lamp?` where a word is like another one, else nothing.
+pub fn did_you_mean<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> String {
+    nearest(word, words).map_or_else(String::new, |near| format!("; did you mean {}?", name(near)))
+}
 
 /// The word that is most like another.
 #[must_use]

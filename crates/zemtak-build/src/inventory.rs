@@ -17,23 +17,34 @@ struct Naming {
     companions: BTreeMap<String, String>,
 }
 
-/// The files that descriptors in a folder name: pages, layers and companions.
-#[must_use]
-pub fn named(folder: &Path) -> Written {
-    let mut files = Written::new();
-    for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
-        if entry.file_name().to_str().is_some_and(|name| name.ends_with(FILE_SUFFIX)) {
-            let text = std::fs::read(entry.path()).unwrap_or_default();
-            files.extend(named_by(&text));
-        }
-    }
-    files
+/// The results in a folder.
+#[derive(Debug, Default)]
+pub struct Inventory {
+    /// The files that descriptors name: pages, layers and companions.
+    pub named: Written,
+    /// Whether every descriptor there could be read: where one cannot, it may name files that stand nowhere else.
+    pub whole: bool,
 }
 
-/// The files that one descriptor names; none where it is not one.
-#[must_use]
-pub fn named_by(descriptor: &[u8]) -> Written {
-    let Ok(naming) = serde_json::from_slice::<Naming>(descriptor) else { return Written::new() };
+impl Inventory {
+    /// Reads the descriptors in a folder.
+    #[must_use]
+    pub fn of(folder: &Path) -> Self {
+        let mut inventory = Self { whole: true, ..Self::default() };
+        for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
+            if entry.file_name().to_str().is_some_and(|name| name.ends_with(FILE_SUFFIX)) {
+                match std::fs::read(entry.path()).ok().and_then(|text| serde_json::from_slice(&text).ok()) {
+                    Some(naming) => inventory.named.extend(named_by(naming)),
+                    None => inventory.whole = false,
+                }
+            }
+        }
+        inventory
+    }
+}
+
+/// The files that one descriptor names.
+fn named_by(naming: Naming) -> Written {
     let of_page = |page: Page| {
         let layers = page.layers.into_values().map(|layer| (layer.file, layer.hash));
         layers.chain([(page.file, page.hash)]).collect::<Vec<_>>()

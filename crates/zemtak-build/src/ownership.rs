@@ -24,8 +24,6 @@ pub enum ResultKind {
     Descriptor,
     /// A descriptor in another form.
     Form,
-    /// Anything that has no room for a mark.
-    Unmarked,
 }
 
 impl ResultKind {
@@ -35,7 +33,6 @@ impl ResultKind {
             Self::Picture(mark) => Mark::of(head) == Some(mark),
             Self::Descriptor => is_descriptor(head),
             Self::Form => forms::is_form(head),
-            Self::Unmarked => false,
         }
     }
 }

@@ -4,6 +4,7 @@ use crate::build_atlas::{BuiltAtlas, Options, Output, begin, finish};
 use crate::context::Context;
 use crate::failure::{Cause, Failure};
 use crate::inputs::Inputs;
+use crate::inventory::Written;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
 use crate::pages::NotDrawn;
@@ -115,25 +116,24 @@ impl Run<'_> {
             let _ = store.save();
         }
         let built = built.map_err(|error| failed(error, out))?;
-        self.check_ownership(&built, &store)?;
+        let ours = place::ours(out, &built, &store);
+        if let Some(ours) = &ours {
+            self.check_ownership(&built, ours)?;
+        }
         if self.options.check {
             return Ok((built, None));
         }
-        self.timings.time(Stage::Write, || place::place(out, built, &store, self.observer))
+        self.timings.time(Stage::Write, || place::place(out, built, ours, &store, self.observer))
     }
 
     /// Refuses to write over files that are not ours.
-    fn check_ownership(&self, built: &[BuiltAtlas], store: &FileStore) -> Result<(), Failure> {
-        let changed: Vec<&Output> = built.iter().flat_map(|atlas| &atlas.outputs).filter(|o| o.changed).collect();
-        if changed.is_empty() {
-            return Ok(());
-        }
+    fn check_ownership(&self, built: &[BuiltAtlas], ours: &Written) -> Result<(), Failure> {
         let sources = self.targets.iter().flat_map(|target| target.sources.files.iter().map(|s| s.path.clone()));
         let templates = self.targets.iter().flat_map(Target::templates);
         let inputs: Vec<PathBuf> = sources.chain(templates).chain(self.inputs.files.iter().cloned()).collect();
-        let out = self.options.out;
-        let ownership = Ownership { out, ours: &place::ours(out, store), inputs: &inputs, force: self.force };
-        ownership.check(changed.into_iter().map(|output| (output.file.as_str(), output.kind.result())))
+        let ownership = Ownership { out: self.options.out, ours, inputs: &inputs, force: self.force };
+        let changed = built.iter().flat_map(|atlas| &atlas.outputs).filter(|output| output.changed);
+        ownership.check(changed.map(|output| (output.file.as_str(), output.kind.result())))
     }
 
     /// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid

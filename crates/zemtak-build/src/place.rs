@@ -5,10 +5,11 @@ use crate::content;
 use crate::context::check;
 use crate::failure::Failure;
 use crate::format;
-use crate::inventory::{self, Written};
+use crate::inventory::{Inventory, Written};
 use crate::observer::Observer;
 use crate::store::{FileStore, Hash, Key, Store};
 use crate::warning::Warning;
+use std::collections::BTreeSet;
 use std::path::Path;
 use zemtak_core::atlas::FILE_SUFFIX;
 
@@ -17,12 +18,18 @@ fn key() -> Hash {
     Key::new("wrote", &[]).finish()
 }
 
-/// The files of ours in a folder: those that descriptors there name, and those that the store has noted.
-pub(crate) fn ours(out: &Path, store: &dyn Store) -> Written {
-    let noted = store.get(&key()).and_then(|bytes| serde_json::from_slice(&bytes).ok());
-    let mut ours: Written = noted.unwrap_or_default();
-    ours.extend(inventory::named(out));
-    ours
+/// The files of ours in a folder, if there is anything to do there: those that descriptors name, and those that the store has
+/// noted.
+pub(crate) fn ours(out: &Path, made: &[BuiltAtlas], store: &dyn Store) -> Option<Written> {
+    let mut noted: Written =
+        store.get(&key()).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
+    let outputs = || made.iter().flat_map(|m| &m.outputs);
+    let new: BTreeSet<&String> = outputs().map(|output| &output.file).collect();
+    if outputs().all(|output| !output.changed) && noted.keys().all(|file| new.contains(file)) {
+        return None;
+    }
+    noted.extend(Inventory::of(out).named);
+    Some(noted)
 }
 
 /// Renames all files into place, pages first, each descriptor after its pages; then removes files of ours that no
@@ -30,50 +37,56 @@ pub(crate) fn ours(out: &Path, store: &dyn Store) -> Written {
 pub(crate) fn place(
     out: &Path,
     mut made: Vec<BuiltAtlas>,
+    ours: Option<Written>,
     store: &FileStore,
     observer: &dyn Observer,
 ) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
-    let outputs = || made.iter().flat_map(|m| &m.outputs);
-    let new: Written =
-        outputs().filter(|o| o.kind != OutputKind::Descriptor).map(|o| (o.file.clone(), o.hash)).collect();
-    let remember = |files: &Written| store.put(key(), serde_json::to_vec(files).unwrap_or_default());
-    let old = ours(out, store);
-    let changes = outputs().any(|o| o.waiting.is_some()) || old.keys().any(|file| !new.contains_key(file));
     let mut left = Vec::new();
-    let mut there = old;
-    if changes {
+    if let Some(mut ours) = ours {
         check(observer)?;
+        let outputs = made.iter().flat_map(|m| &m.outputs).filter(|o| o.kind != OutputKind::Descriptor);
+        let new: Written = outputs.map(|o| (o.file.clone(), o.hash)).collect();
+        let remember = |files: &Written| store.put(key(), serde_json::to_vec(files).unwrap_or_default());
         // Noted before it is done: should this build be killed, the next one knows which files are ours.
-        let mut all = there.clone();
+        let mut all = ours.clone();
         all.extend(new.clone());
         remember(&all);
         store.save()?;
-        let waiting = |made: &mut Vec<BuiltAtlas>, page: bool| -> Vec<_> {
-            let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == page);
-            outputs.filter_map(|o: &mut Output| o.waiting.take()).collect()
-        };
-        for file in waiting(&mut made, true).into_iter().chain(waiting(&mut made, false)) {
-            file.commit()?;
-        }
-        there = remove_old(out, there, store, &mut left)?;
+        commit(&mut made)?;
+        remove_old(out, &mut ours, store, &mut left)?;
+        ours.extend(new);
+        remember(&ours);
     }
-    there.extend(new);
-    remember(&there);
     made.iter().for_each(|m| m.remember(store));
     store.save()?;
     let left = (!left.is_empty()).then_some(Warning::LeftBehind { files: left });
     Ok((made, left))
 }
 
-/// Removes files that no descriptor names, if they are byte for byte what we wrote; the others go into `left`. Gives those
-/// that are named.
-fn remove_old(out: &Path, mut old: Written, store: &FileStore, left: &mut Vec<String>) -> Result<Written, Failure> {
+/// Puts all files that wait in their places, pages first.
+fn commit(made: &mut [BuiltAtlas]) -> Result<(), Failure> {
+    for pages in [true, false] {
+        let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == pages);
+        for file in outputs.filter_map(|output: &mut Output| output.waiting.take()) {
+            file.commit()?;
+        }
+    }
+    Ok(())
+}
+
+/// Removes files that no descriptor names, if they are byte for byte what we wrote; the others go into `left`. Keeps those
+/// that are named, and all of them where a descriptor cannot be read.
+fn remove_old(out: &Path, ours: &mut Written, store: &FileStore, left: &mut Vec<String>) -> Result<(), Failure> {
     loop {
-        let named = inventory::named(out);
-        let unnamed: Written;
-        (old, unnamed) = old.into_iter().partition(|(file, _)| named.contains_key(file));
+        let Inventory { named, whole } = Inventory::of(out);
+        if !whole {
+            return Ok(());
+        }
+        let (kept, unnamed) = std::mem::take(ours).into_iter().partition(|(file, _)| named.contains_key(file));
+        *ours = kept;
         // With a descriptor go the files that it named.
         let mut again = false;
+        let unnamed: Written = unnamed;
         for (file, hash) in unnamed {
             let path = out.join(&file);
             let Ok(there) = content::hash(&path, store) else { continue };
@@ -85,7 +98,7 @@ fn remove_old(out: &Path, mut old: Written, store: &FileStore, left: &mut Vec<St
             }
         }
         if !again {
-            return Ok(old);
+            return Ok(());
         }
     }
 }

@@ -4,7 +4,7 @@ use crate::failure::{Cause, Failure};
 use crate::inputs::Inputs;
 use crate::observer::Observer;
 use crate::request::{PackRequest, Packed};
-use crate::sources;
+use crate::{format, sources};
 use notify_debouncer_full::notify::{EventKind, RecommendedWatcher, RecursiveMode};
 use notify_debouncer_full::{DebounceEventResult, Debouncer, RecommendedCache, new_debouncer};
 use std::collections::{BTreeMap, BTreeSet};
@@ -150,11 +150,7 @@ impl Places {
 /// Folders, and whether what lies below them counts too. Files are watched by the folder that they lie in, since editors
 /// put new files in their place.
 fn places(inputs: &Inputs) -> BTreeMap<PathBuf, RecursiveMode> {
-    let folder_of = |file: &PathBuf| {
-        let folder = file.parent().filter(|folder| !folder.as_os_str().is_empty());
-        folder.unwrap_or(Path::new(".")).to_owned()
-    };
-    let files = inputs.files.iter().map(|file| (folder_of(file), RecursiveMode::NonRecursive));
+    let files = inputs.files.iter().map(|file| (format::folder_of(file).to_owned(), RecursiveMode::NonRecursive));
     let art = inputs.art.iter().map(|path| (path.clone(), RecursiveMode::Recursive));
     files.chain(art).collect()
 }

@@ -4,7 +4,6 @@ use crate::exit::Exit;
 use crate::notice::Notice;
 use serde::Serialize;
 use serde_json::{Value, json};
-use std::fmt::Write as _;
 use zemtak_build::Failure;
 use zemtak_core::json::one_line;
 
@@ -51,15 +50,10 @@ impl Document {
     /// The text, with a newline at the end: a key a line, and of lists an entry a line.
     #[must_use]
     pub fn text(&self) -> String {
-        let mut out = format!("{{\n  \"zemtak\": {},\n  \"kind\": \"{}\"", self.zemtak, self.kind);
-        let warnings = self.warnings.as_ref().map(|warnings| json!(warnings));
-        let answer = self.answer.as_object().into_iter().flatten().map(|(key, value)| (key.as_str(), value));
-        for (key, value) in answer.chain(warnings.iter().map(|warnings| ("warnings", warnings))) {
-            let key = one_line(key).unwrap_or_default();
-            let _ = write!(out, ",\n  {key}: {}", entries(value));
-        }
-        out.push_str("\n}\n");
-        out
+        let whole = serde_json::to_value(self).unwrap_or_default();
+        let line = |(key, value): (&String, &Value)| format!("  {}: {}", json!(key), entries(value));
+        let lines: Vec<String> = whole.as_object().into_iter().flatten().map(line).collect();
+        format!("{{\n{}\n}}\n", lines.join(",\n"))
     }
 }
 

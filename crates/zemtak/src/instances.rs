@@ -97,8 +97,7 @@ fn read_csv(file: impl Read, wrong: &mut Wrong, take: Take<'_>) {
         }
     };
     for column in header.iter().filter(|column| !COLUMNS.contains(column)) {
-        let near =
-            format::nearest(column, COLUMNS.into_iter()).map_or(String::new(), |n| format!("; did you mean {n}?"));
+        let near = format::did_you_mean(column, COLUMNS.into_iter());
         wrong.note("1", format!("the first line names an unknown column '{}'{near}", format::name(column)));
     }
     for column in COLUMNS[..3].iter().filter(|column| !header.iter().any(|h| h == **column)) {

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use std::fmt;
-use zemtak_build::{Problem, Warning, format};
+use zemtak_build::{Difference, Problem, Warning, format};
 
 /// A warning, a finding or a defect.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -38,6 +38,13 @@ impl Notice {
 impl From<&Warning> for Notice {
     fn from(warning: &Warning) -> Self {
         Self { code: warning.code(), about: warning.about().map(str::to_owned), text: warning.to_string() }
+    }
+}
+
+impl From<Difference> for Notice {
+    fn from(difference: Difference) -> Self {
+        let about = difference.sprite().map(ToString::to_string);
+        Self { code: difference.code(), about, text: difference.to_string() }
     }
 }
 

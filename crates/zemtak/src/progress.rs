@@ -26,10 +26,14 @@ pub struct Watcher<'a> {
     /// Whether Ctrl-C during the search for a layout means to go on with the best so far.
     take_best: bool,
     laying_out: AtomicBool,
-    /// `None` where nothing is to be shown.
-    bars: Option<Bars>,
-    /// `None` where no program follows.
-    lines: Option<Lines>,
+    shown: Shown,
+}
+
+/// Where progress is told.
+enum Shown {
+    Nowhere,
+    Bars(Bars),
+    Lines(Lines),
 }
 
 /// How progress is told.
@@ -48,10 +52,12 @@ impl<'a> Watcher<'a> {
     /// An observer that shows progress where standard error is a terminal and stops the build on Ctrl-C.
     #[must_use]
     pub fn new(interrupt: &'a Interrupt, quiet: bool, style: ProgressStyle) -> Self {
-        let shown = style == ProgressStyle::Auto && !quiet && std::io::stderr().is_terminal();
-        let bars = shown.then(Bars::default);
-        let lines = (style == ProgressStyle::Json).then(Lines::default);
-        Self { interrupt, quiet, take_best: false, laying_out: AtomicBool::new(false), bars, lines }
+        let shown = match style {
+            ProgressStyle::Json => Shown::Lines(Lines::default()),
+            ProgressStyle::Auto if !quiet && std::io::stderr().is_terminal() => Shown::Bars(Bars::default()),
+            ProgressStyle::Auto | ProgressStyle::None => Shown::Nowhere,
+        };
+        Self { interrupt, quiet, take_best: false, laying_out: AtomicBool::new(false), shown }
     }
 
     /// Takes Ctrl-C during the search for a layout as the wish to go on with the best so far.
@@ -70,20 +76,18 @@ impl Observer for Watcher<'_> {
         if phase == Phase::LayingOut {
             self.laying_out.store(true, Ordering::SeqCst);
         }
-        if let Some(bars) = &self.bars {
-            bars.begin(phase, total);
-        }
-        if let Some(lines) = &self.lines {
-            lines.begin(phase, total);
+        match &self.shown {
+            Shown::Bars(bars) => bars.begin(phase, total),
+            Shown::Lines(lines) => lines.begin(phase, total),
+            Shown::Nowhere => {}
         }
     }
 
     fn advanced(&self, phase: Phase) {
-        if let Some(bars) = &self.bars {
-            bars.advance(phase);
-        }
-        if let Some(lines) = &self.lines {
-            lines.advance(phase);
+        match &self.shown {
+            Shown::Bars(bars) => bars.advance(phase),
+            Shown::Lines(lines) => lines.advance(phase),
+            Shown::Nowhere => {}
         }
     }
 
@@ -94,11 +98,10 @@ impl Observer for Watcher<'_> {
             }
             self.laying_out.store(false, Ordering::SeqCst);
         }
-        if let Some(bars) = &self.bars {
-            bars.end(phase);
-        }
-        if let Some(lines) = &self.lines {
-            lines.end(phase);
+        match &self.shown {
+            Shown::Bars(bars) => bars.end(phase),
+            Shown::Lines(lines) => lines.end(phase),
+            Shown::Nowhere => {}
         }
     }
 

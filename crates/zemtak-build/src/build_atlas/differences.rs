@@ -4,11 +4,12 @@ use super::Output;
 use crate::format;
 use crate::former::Former;
 use crate::plan::Plan;
+use std::collections::BTreeMap;
 use std::path::Path;
-use zemtak_core::atlas::{Atlas, Clip, Page, Sprite};
+use zemtak_core::atlas::{Atlas, Page, Sprite};
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Rect;
-use zemtak_core::name::{ClipName, SpriteName};
+use zemtak_core::name::SpriteName;
 
 /// What differs, in words; the settings first, then sprites, clips, pages and files.
 pub(super) fn between(
@@ -20,16 +21,16 @@ pub(super) fn between(
     out: &Path,
 ) -> Vec<String> {
     let Some(old) = old else { return vec!["not built yet".into()] };
-    let mut told = settings(old, new);
-    told.extend(sprites(old, new, plan, former));
-    told.extend(clips(old, new));
+    let mut all = settings(old, new);
+    all.extend(sprites(old, new, plan, former));
+    all.extend(told("clip", "clips", &old.clips, &new.clips, |_, before, now| before != now));
     if old.pages.len() != new.pages.len() {
-        told.push(format!("{} -> {}", format::count(old.pages.len(), "page", "pages"), new.pages.len()));
+        all.push(format!("{} -> {}", format::count(old.pages.len(), "page", "pages"), new.pages.len()));
     }
-    if told.is_empty() {
-        told.extend(files(outputs, out));
+    if all.is_empty() {
+        all.extend(files(outputs, out));
     }
-    told
+    all
 }
 
 /// Keys that are said to be otherwise, as the descriptors tell.
@@ -64,9 +65,6 @@ fn settings(old: &Atlas, new: &Atlas) -> Vec<String> {
 
 /// Sprites that came, went, or look or are placed otherwise. Where they lie on a page does not count.
 fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option<String> {
-    let names = |names: Vec<&SpriteName>| names.into_iter().map(ToString::to_string).collect::<Vec<_>>();
-    let came = names(new.sprites.keys().filter(|name| !old.sprites.contains_key(*name)).collect());
-    let went = names(old.sprites.keys().filter(|name| !new.sprites.contains_key(*name)).collect());
     let placed = |sprite: &Sprite| {
         let mut placed = sprite.clone();
         (placed.page, placed.rect, placed.turned) = (0, Rect::at(0, 0, sprite.upright()), false);
@@ -74,34 +72,35 @@ fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option
         placed
     };
     let stored = former.hashes();
-    let otherwise = |(name, sprite): &(&SpriteName, &Sprite)| {
-        old.sprites.get(*name).is_some_and(|before| {
-            let stored = stored.get(&(before.page, before.rect)).copied();
-            let other = stored.is_some_and(|stored| plan.hash_of(name) != Some(stored));
-            other || placed(before) != placed(sprite)
-        })
+    let otherwise = |name: &SpriteName, before: &Sprite, now: &Sprite| {
+        let stored = stored.get(&(before.page, before.rect)).copied();
+        stored.is_some_and(|stored| plan.hash_of(name) != Some(stored)) || placed(before) != placed(now)
     };
-    let changed = names(new.sprites.iter().filter(otherwise).map(|(name, _)| name).collect());
-    counted("sprite", "sprites", &[("new", &came), ("changed", &changed), ("gone", &went)])
+    told("sprite", "sprites", &old.sprites, &new.sprites, otherwise)
 }
 
-/// Clips that came, went, or are played otherwise.
-fn clips(old: &Atlas, new: &Atlas) -> Option<String> {
-    let names = |names: Vec<&ClipName>| names.into_iter().map(ToString::to_string).collect::<Vec<_>>();
-    let came = names(new.clips.keys().filter(|name| !old.clips.contains_key(*name)).collect());
-    let went = names(old.clips.keys().filter(|name| !new.clips.contains_key(*name)).collect());
-    let otherwise = |(name, clip): &(&ClipName, &Clip)| old.clips.get(*name).is_some_and(|before| before != *clip);
-    let changed = names(new.clips.iter().filter(otherwise).map(|(name, _)| name).collect());
-    counted("clip", "clips", &[("new", &came), ("changed", &changed), ("gone", &went)])
-}
-
-/// `1 sprite new (moth/9), 2 changed (lamp, reed)`; nothing for nothing.
-fn counted(one: &str, many: &str, parts: &[(&str, &[String])]) -> Option<String> {
+/// What came, what is otherwise, and what went: `1 sprite new (moth/9), 2 changed (lamp, reed)`; nothing for nothing.
+fn told<K: Ord + ToString, V>(
+    one: &str,
+    many: &str,
+    old: &BTreeMap<K, V>,
+    new: &BTreeMap<K, V>,
+    otherwise: impl Fn(&K, &V, &V) -> bool,
+) -> Option<String> {
+    let lacking = |of: &BTreeMap<K, V>, other: &BTreeMap<K, V>| -> Vec<String> {
+        of.keys().filter(|name| !other.contains_key(*name)).map(ToString::to_string).collect()
+    };
+    let changed = new.iter().filter(|(name, now)| old.get(*name).is_some_and(|before| otherwise(name, before, now)));
+    let changed = changed.map(|(name, _)| name.to_string()).collect();
     let mut told = Vec::new();
-    for (what, names) in parts.iter().filter(|(_, names)| !names.is_empty()) {
-        let count = names.len();
-        let counted = if told.is_empty() { format::count(count, one, many) } else { format::number(count as u64) };
-        told.push(format!("{counted} {what} ({})", format::first_of(names)));
+    for (what, names) in [("new", lacking(new, old)), ("changed", changed), ("gone", lacking(old, new))] {
+        let count = match names.len() {
+            0 => continue,
+            // The first one says of what.
+            count if told.is_empty() => format::count(count, one, many),
+            count => format::number(count as u64),
+        };
+        told.push(format!("{count} {what} ({})", format::first_of(&names)));
     }
     (!told.is_empty()).then(|| told.join(", "))
 }

@@ -46,6 +46,12 @@ pub fn file_names(also: &Also, atlas: &str) -> Vec<String> {
     }
 }
 
+/// Whether a file of this name is a form of an atlas, other than of a template.
+pub(crate) fn is_name_of_form(file: &str, atlas: &str) -> bool {
+    let forms = [Also::Csv, Also::Rust, Also::C, Also::CSource];
+    forms.iter().flat_map(|form| file_names(form, atlas)).any(|name| name == file)
+}
+
 /// How the first line of C and Rust begins, after the comment does.
 const MARK: &str = "Zemtak: atlas ";
 

@@ -3,6 +3,7 @@
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::WrittenClip;
+use crate::targets::unknown_step;
 use std::collections::BTreeSet;
 use zemtak_core::clip::FoundClips;
 use zemtak_core::name::{ClipName, SpriteName};
@@ -19,7 +20,8 @@ pub fn add(
 ) -> Result<(), Failure> {
     let mut problems = Vec::new();
     let mut added = BTreeSet::new();
-    for WrittenClip { name, place, steps, .. } in clips {
+    for written in clips {
+        let WrittenClip { name, place, steps, .. } = written;
         let clip = ClipName::new(name);
         if !added.insert(name) {
             let why = format!("an earlier clip is called {} too", format::name(name));
@@ -31,22 +33,11 @@ pub fn add(
         };
         let steps: Vec<SpriteName> = steps.iter().map(own).collect();
         for step in steps.iter().filter(|step| !step.as_str().contains(':') && !names.contains(*step)) {
-            problems.push(unknown(place, name, step, names));
+            let near = format::did_you_mean(step.as_str(), names.iter().map(SpriteName::as_str));
+            problems.push(unknown_step(written, step.as_str(), &format!("the atlas has no such sprite{near}")));
         }
         found.same_number.retain(|(of, _)| *of != clip);
         found.clips.insert(clip, steps);
     }
     Failure::unless(problems, ())
-}
-
-fn unknown(place: &str, clip: &str, step: &SpriteName, names: &BTreeSet<SpriteName>) -> Problem {
-    let near = format::nearest(step.as_str(), names.iter().map(SpriteName::as_str));
-    let near = near.map(|near| format!("; did you mean {}?", format::name(near))).unwrap_or_default();
-    let why = format!("clip {}: the atlas has no sprite {}{near}", format::name(clip), format::name(step.as_str()));
-    Problem::usage(
-        ProblemKind::UnknownStep,
-        place,
-        why,
-        "name a sprite of the atlas, or atlas:sprite for one of another atlas",
-    )
 }

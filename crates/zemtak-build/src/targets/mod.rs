@@ -2,6 +2,8 @@
 
 mod steps;
 
+pub(crate) use steps::unknown_step;
+
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::project::Project;
 use crate::settings::{Also, AtlasSettings, Keys, OtherSize, Pattern, Places};

@@ -21,7 +21,7 @@ pub(crate) fn unknown(targets: &[Target], known: &[&str]) -> Vec<Problem> {
                     None if known.contains(&atlas) => None,
                     None => Some(format!("there is no atlas {}", format::name(atlas))),
                 };
-                problems.extend(why.map(|why| problem(clip, step, &why)));
+                problems.extend(why.map(|why| unknown_step(clip, step, &why)));
             }
         }
     }
@@ -34,21 +34,17 @@ fn missing(target: &Target, other: &Target, sprite: &str) -> Option<String> {
     // Frames of animated pictures are named by the picture and a number.
     let frame = || sprite.rsplit_once('/').is_some_and(|(picture, _)| names.contains(picture));
     if !names.contains(sprite) && !frame() {
-        let near = format::nearest(sprite, names.iter().copied());
-        let near = near.map(|near| format!("; did you mean {}:{}?", other.name, format::name(near)));
-        return Some(format!("atlas {} has no such sprite{}", other.name, near.unwrap_or_default()));
+        let near = format::did_you_mean(sprite, names.iter().copied());
+        return Some(format!("atlas {} has no such sprite{near}", other.name));
     }
     let has = |suffix: &String| other.settings.sizes.iter().any(|size| size.suffix == *suffix);
     let suffix = target.settings.sizes.iter().map(|size| &size.suffix).find(|suffix| !has(suffix))?;
     Some(format!("atlas {} has no size {suffix}, which this atlas has", other.name))
 }
 
-fn problem(clip: &WrittenClip, step: &str, why: &str) -> Problem {
+/// A step of a clip that is no sprite, and why.
+pub(crate) fn unknown_step(clip: &WrittenClip, step: &str, why: &str) -> Problem {
     let why = format!("clip {}: {}: {why}", format::name(&clip.name), format::name(step));
-    Problem::usage(
-        ProblemKind::UnknownStep,
-        &clip.place,
-        why,
-        "name a sprite of the atlas, or atlas:sprite for one of another atlas",
-    )
+    let help = "name a sprite of the atlas, or atlas:sprite for one of another atlas";
+    Problem::usage(ProblemKind::UnknownStep, &clip.place, why, help)
 }

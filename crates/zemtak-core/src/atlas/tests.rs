@@ -10,8 +10,8 @@ fn name(text: &str) -> SpriteName {
 pub(crate) fn full() -> Atlas {
     let hash = format!("blake3:{}", "0f".repeat(32));
     let page = Page {
-        extrude: None,
-        sampling: SamplingHints { safe_mips: Some(-1), ..SamplingHints::default() },
+        extrude: Some(0),
+        sampling: SamplingHints { wrap: Wrap::Repeat, safe_mips: Some(-1), ..SamplingHints::default() },
         layers: BTreeMap::from([(
             "normal".into(),
             Layer {
@@ -22,7 +22,7 @@ pub(crate) fn full() -> Atlas {
                 hash: hash.clone(),
             },
         )]),
-        ..Page::new("night-0.png", Size::new(512, 256), hash)
+        ..Page::new("night-0.png", Size::new(512, 256), hash.clone())
     };
     let rect = Rect::new(35, 1, 28, 30);
     let sprite = Sprite {
@@ -47,8 +47,8 @@ pub(crate) fn full() -> Atlas {
         steps: vec![step("moth/2", None), step("day:sun", Some(1.5))],
     };
     Atlas {
-        build_id: None,
-        companions: BTreeMap::new(),
+        build_id: Some("0123456789abcdef".into()),
+        companions: BTreeMap::from([("night.h".into(), hash)]),
         zemtak: VERSION,
         needs: vec![],
         name: "night".into(),
@@ -157,6 +157,10 @@ fn every_number_that_cannot_be_right_is_found() {
         ("height", |a| a.pages[0].height = u32::MAX),
         ("sampling.mips", |a| a.pages[0].sampling.mips = 0),
         ("sampling.safe_mips", |a| a.pages[0].sampling.safe_mips = Some(-2)),
+        ("ring that repeats", |a| a.pages[0].extrude = Some(1)),
+        ("no ring", |a| a.pages[0].sampling.wrap = Wrap::Clamp),
+        ("companion elsewhere", |a| a.companions = BTreeMap::from([("../x.h".into(), String::new())])),
+        ("companion below", |a| a.companions = BTreeMap::from([("x/x.h".into(), String::new())])),
         ("hash", |a| a.pages[0].hash = "blake3:00".into()),
         ("page", |a| sprite(a).page = 1),
         ("box without width", |a| sprite(a).rect.w = 0),

@@ -17,13 +17,6 @@ pub enum Mark {
     Rehearsal,
 }
 
-const ALL: [(Mark, &str); 4] = [
-    (Mark::Page, "Zemtak page"),
-    (Mark::Clip, "Zemtak clip"),
-    (Mark::Pattern, "Zemtak pattern"),
-    (Mark::Rehearsal, "Zemtak rehearsal"),
-];
-
 /// The keyword of the text chunk.
 pub(super) const KEYWORD: &str = "Software";
 
@@ -31,14 +24,20 @@ impl Mark {
     /// The text in the file.
     #[must_use]
     pub fn text(self) -> &'static str {
-        ALL.iter().find(|(mark, _)| *mark == self).map_or("", |(_, text)| text)
+        match self {
+            Self::Page => "Zemtak page",
+            Self::Clip => "Zemtak clip",
+            Self::Pattern => "Zemtak pattern",
+            Self::Rehearsal => "Zemtak rehearsal",
+        }
     }
 
     /// The mark of a picture; the file's first 4 KiB will do. `None` for a picture that this tool did not make.
     #[must_use]
     pub fn of(file: &[u8]) -> Option<Self> {
         let text = if file.starts_with(PNG) { png_text(&file[PNG.len()..]) } else { gif_comment(file) }?;
-        ALL.iter().find(|(_, known)| known.as_bytes() == text).map(|(mark, _)| *mark)
+        let all = [Self::Page, Self::Clip, Self::Pattern, Self::Rehearsal];
+        all.into_iter().find(|mark| mark.text().as_bytes() == text)
     }
 
     /// Whether a picture so marked is a result and never a sprite. A test pattern may well be packed.

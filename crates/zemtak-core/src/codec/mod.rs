@@ -26,13 +26,7 @@ mod png_out;
 mod png_proof;
 #[cfg(feature = "decode-qoi")]
 mod qoi;
-#[cfg(any(
-    feature = "decode-png",
-    feature = "decode-jpeg",
-    feature = "decode-qoi",
-    feature = "decode-webp",
-    feature = "image"
-))]
+#[cfg(feature = "decode")]
 mod reason;
 #[cfg(feature = "decode-webp")]
 mod webp;
@@ -138,13 +132,7 @@ pub enum DecodeError {
 }
 
 impl DecodeError {
-    #[cfg(any(
-        feature = "decode-png",
-        feature = "decode-jpeg",
-        feature = "decode-qoi",
-        feature = "decode-webp",
-        feature = "image"
-    ))]
+    #[cfg(feature = "decode")]
     pub(crate) fn damaged(format: Format, reason: impl std::fmt::Display) -> Self {
         Self::Damaged { format, reason: reason::plain(&reason.to_string()) }
     }

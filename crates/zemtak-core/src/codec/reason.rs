@@ -1,39 +1,36 @@
 //! What is wrong with a file, in words for a person: what libraries say is for those who wrote them.
 
-/// Pieces of libraries' texts, in small letters, and what they mean. The first that is found counts.
-const MEANINGS: [(&str, &str); 22] = [
-    ("unexpected end", "it ends too early"),
-    ("unexpectedeof", "it ends too early"),
-    ("not enough bytes", "it ends too early"),
-    ("buffer end", "it ends too early"),
-    ("insufficientinput", "it ends too early"),
-    ("insufficient input", "it ends too early"),
-    ("failed to fill whole buffer", "it ends too early"),
-    ("exhausted", "it ends too early"),
-    ("truncated", "it ends too early"),
-    ("missing iend", "it ends too early"),
-    ("no more bytes", "it ends too early"),
-    ("crc", "a checksum does not fit its data, so it was damaged"),
-    ("checksum", "a checksum does not fit its data, so it was damaged"),
-    ("adler", "a checksum does not fit its data, so it was damaged"),
-    ("deflate", "its compressed data is damaged"),
-    ("zlib", "its compressed data is damaged"),
-    ("lzw", "its compressed data is damaged"),
-    ("bitstream", "its compressed data is damaged"),
-    ("huffman", "its compressed data is damaged"),
-    ("invalid signature", "it does not begin as such a file does"),
-    ("signature", "it does not begin as such a file does"),
-    ("limits", "it asks for more memory than is allowed"),
+/// What libraries' texts mean, and pieces by which they are known, in small letters. The first that is found counts.
+const MEANINGS: [(&str, &[&str]); 5] = [
+    (
+        "it ends too early",
+        &[
+            "unexpected end",
+            "unexpectedeof",
+            "not enough bytes",
+            "no more bytes",
+            "buffer end",
+            "whole buffer",
+            "insufficientinput",
+            "exhausted",
+            "truncated",
+            "missing iend",
+        ],
+    ),
+    ("a checksum does not fit its data, so it was damaged", &["crc", "checksum", "adler"]),
+    ("its compressed data is damaged", &["deflate", "zlib", "lzw", "bitstream", "huffman"]),
+    ("it does not begin as such a file does", &["signature"]),
+    ("it asks for more memory than is allowed", &["limits"]),
 ];
 
 /// The reason for a person.
 pub(crate) fn plain(library: &str) -> String {
     let small = library.to_lowercase();
-    let known = MEANINGS.iter().find(|(piece, _)| small.contains(piece)).map(|(_, meaning)| *meaning);
+    let known = MEANINGS.iter().find(|(_, pieces)| pieces.iter().any(|piece| small.contains(piece)));
     // Braces and underscores are what `Debug` prints, colons what paths of types have.
     let inner = library.contains(['{', '}', '_', '[', '(']) || library.contains("::");
     match known {
-        Some(meaning) => meaning.to_owned(),
+        Some((meaning, _)) => (*meaning).to_owned(),
         None if inner => "its data is damaged".to_owned(),
         None => library.to_owned(),
     }

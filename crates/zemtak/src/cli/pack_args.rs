@@ -210,9 +210,10 @@ impl WatchArgs {
 impl PackArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut request = self.build.into_request(project);
-        (request.pack.check, request.pack.fresh, request.pack.force) = (self.check, self.fresh, self.force);
+        (request.pack.fresh, request.pack.force) = (self.fresh, self.force);
         (request.dry_run, request.strict) = (self.dry_run, self.strict);
-        request.pack.tell_changes = self.check || self.dry_run;
+        request.pack.check = self.check || self.dry_run;
+        request.pack.tell_changes = request.pack.check;
         request
     }
 }

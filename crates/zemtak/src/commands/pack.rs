@@ -18,7 +18,7 @@ pub struct PackCommand {
     pub take_best: bool,
     /// Tell where the time goes.
     pub timings: bool,
-    /// Only tell what would be built.
+    /// Whether what is out of date is no failed check.
     pub dry_run: bool,
     /// Whether warnings are a failed check.
     pub strict: bool,
@@ -36,9 +36,7 @@ pub struct PackReport {
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
-    let mut pack = request.pack.clone();
-    pack.check |= request.dry_run;
-    let packed = pack.run(&console.watcher().taking_best(request.take_best))?;
+    let packed = request.pack.run(&console.watcher().taking_best(request.take_best))?;
     Ok(PackReport::new(packed, request))
 }
 
@@ -55,11 +53,6 @@ impl PackReport {
         self.packed.wrote()
     }
 
-    /// Whether nothing was to be written.
-    fn checks(&self) -> bool {
-        self.request.pack.check || self.request.dry_run
-    }
-
     /// The same, told with a line for each atlas that was built and without warnings that were told before.
     #[must_use]
     pub fn in_short(self, told: Vec<Notice>) -> impl Report {
@@ -71,12 +64,12 @@ impl Report for PackReport {
     fn text(&self, verbose: bool) -> String {
         let Packed { atlases, seconds, spent, .. } = &self.packed;
         let mut told = PassedOver::new();
-        let full = verbose || self.request.dry_run;
-        let text = |s: &Summary| SummaryReport(s).text(full && s.state != State::Unchanged || verbose, &mut told);
+        let full = |s: &Summary| verbose || (self.request.dry_run && s.state != State::Unchanged);
+        let text = |s: &Summary| SummaryReport(s).text(full(s), &mut told);
         let mut out: String = atlases.iter().map(text).collect();
-        if atlases.len() > 1 || self.checks() {
+        if atlases.len() > 1 || self.request.pack.check {
             let built = atlases.iter().filter(|s| s.state != State::Unchanged).count();
-            let word = if self.checks() { "out of date" } else { "built" };
+            let word = if self.request.pack.check { "out of date" } else { "built" };
             let unchanged = atlases.len() - built;
             out.push_str(&format!("{built} {word}, {unchanged} unchanged in {seconds:.2} s\n"));
         }
@@ -108,7 +101,8 @@ impl Report for PackReport {
     }
 
     fn exit(&self) -> Exit {
-        let found = self.request.pack.check && self.packed.out_of_date();
+        let check = self.request.pack.check && !self.request.dry_run;
+        let found = check && self.packed.out_of_date();
         if found || (self.request.strict && !self.warnings().is_empty()) { Exit::Found } else { Exit::Done }
     }
 }

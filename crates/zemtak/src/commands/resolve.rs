@@ -6,6 +6,7 @@ use crate::query::Subject;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 use zemtak_build::project::Project;
+use zemtak_build::settings::Keys;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 
@@ -58,28 +59,32 @@ fn choice_of(request: &mut Request) -> Option<&mut Choice> {
     }
 }
 
-/// The descriptor of an atlas of the project, if that is what is named and no file is called so.
+/// The descriptor of an atlas of the project, if that is what is named and no file is called so. A folder of that name is no
+/// descriptor.
 fn locate(named: &Path, project: Option<&Path>) -> Result<PathBuf, Failure> {
-    let name = named.to_str().filter(|name| Atlas::is_name(name) && !named.exists());
-    let (Some(name), Ok(project)) = (name, Project::open(project)) else { return Ok(named.to_owned()) };
-    let of_atlas = |(atlas, keys): &(String, zemtak_build::settings::Keys)| {
+    let name = named.to_str().filter(|name| Atlas::is_name(name) && !named.is_file());
+    let (Some(name), true) = (name, Project::locate(project).is_ok()) else { return Ok(named.to_owned()) };
+    let project = Project::open(project)?;
+    let of_atlas = |(atlas, keys): &(String, Keys)| {
         let sizes = keys.sizes.iter().flatten().map(|size| format!("{atlas}{}", size.suffix));
         std::iter::once(atlas.clone()).chain(sizes).collect::<Vec<_>>()
     };
     let names: Vec<String> = project.atlases.iter().flat_map(of_atlas).collect();
-    if !names.iter().any(|known| known == name) {
-        let near = format::nearest(name, names.iter().map(String::as_str));
-        let near = near.map(|near| format!("; did you mean {near}?")).unwrap_or_default();
-        let why = format!("there is no such file, and the project has {}{near}", format::first_of(&names));
-        let help = "name a descriptor, NAME.zemtak.json, or an atlas of the project";
-        return Err(Problem::usage(ProblemKind::UnknownAtlas, name, why, help).into());
-    }
     let descriptor = project.out.join(format!("{name}{FILE_SUFFIX}"));
-    if descriptor.exists() {
-        return Ok(descriptor);
+    match names.iter().any(|known| known == name) {
+        true if descriptor.exists() => Ok(descriptor),
+        true => {
+            let why = format!("there is no {}", format::path(&descriptor));
+            Err(Problem::usage(ProblemKind::NotBuilt, name, why, "build it with 'zemtak pack'").into())
+        }
+        false if named.exists() => Ok(named.to_owned()),
+        false => {
+            let near = format::did_you_mean(name, names.iter().map(String::as_str));
+            let why = format!("there is no such file, and the project has {}{near}", format::first_of(&names));
+            let help = "name a descriptor, NAME.zemtak.json, or an atlas of the project";
+            Err(Problem::usage(ProblemKind::UnknownAtlas, name, why, help).into())
+        }
     }
-    let why = format!("there is no {}", format::path(&descriptor));
-    Err(Problem::usage(ProblemKind::NotBuilt, name, why, "build it with 'zemtak pack'").into())
 }
 
 /// A list on standard input, a line each, in the place of `-`.

@@ -12,6 +12,7 @@ macro_rules! schemas {
 
 schemas! {
     "descriptor",
+    "changed",
     "clip-at",
     "clip-list",
     "clip-render",
@@ -25,14 +26,13 @@ schemas! {
     "new",
     "pack",
     "pattern",
+    "progress",
     "quad",
     "rehearse",
     "uv",
     "verify",
-    "changed",
-    "watching",
-    "progress",
     "watch",
+    "watching",
 }
 
 /// The names of all schemas: the descriptor, then the kinds of answers.

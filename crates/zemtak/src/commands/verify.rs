@@ -16,9 +16,6 @@ use zemtak_core::pixels::Pixels;
 use zemtak_core::verify::{self, Defect};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
-/// The code of a sprite without a source.
-const NO_SOURCE: &str = "no_source";
-
 /// What to prove.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct VerifyRequest {
@@ -58,12 +55,12 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     };
     let unknown = |key: &String| Notice::about("unknown_key", key, format!("unknown key {key}"));
     proof.defects.extend(file.unknown_keys().iter().map(unknown));
-    proof.defects.extend(verify::spacing(atlas).iter().map(defect));
+    proof.defects.extend(verify::spacing(atlas).into_iter().map(defect));
     let pages = read_pages(&file, &mut proof);
     let spaced = proof.defects.is_empty();
     for (index, page) in pages.iter().enumerate().filter(|_| spaced) {
         let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
-        proof.defects.extend(defects.map(|d| defect(&d)));
+        proof.defects.extend(defects.map(defect));
     }
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
         match stray {
@@ -73,7 +70,7 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     }
     if let Some(root) = &request.against {
         // Pages in a folder below the root are no sources.
-        let beside = request.descriptor.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let beside = format::folder_of(&request.descriptor);
         proof.add_comparison(root, compare_with_sources(atlas, &pages, root, beside, &console.watcher())?);
     }
     Ok(proof)
@@ -82,24 +79,22 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
 impl Proof {
     /// What the sources say. A folder in which no sprite has a source is told once.
     fn add_comparison(&mut self, root: &Path, compared: Comparison) {
-        let missing = compared.differences.iter().filter(|d| d.code() == NO_SOURCE).count();
+        let missing = compared.differences.iter().filter(|d| matches!(d, Difference::NoSource { .. })).count();
         if missing > 1 && missing == self.sprites {
             let root = format::path(root);
             let text =
                 format!("none of the {missing} sprites has a source in {root}: is that the folder of their names?");
-            self.defects.push(Notice::about(NO_SOURCE, root, text));
+            self.defects.push(Notice::about("no_source", root, text));
         } else {
-            let about = |d: &Difference| d.sprite().map(ToString::to_string);
-            let notice = |d: &Difference| Notice { code: d.code(), about: about(d), text: d.to_string() };
-            self.defects.extend(compared.differences.iter().map(notice));
+            self.defects.extend(compared.differences.into_iter().map(Notice::from));
         }
         self.problems.extend(compared.problems);
         self.not_in_atlas = compared.not_in_atlas;
     }
 }
 
-fn defect(defect: &Defect) -> Notice {
-    Notice { code: defect.code(), about: defect.sprite().map(ToString::to_string), text: defect.to_string() }
+fn defect(defect: Defect) -> Notice {
+    Difference::Defect(defect).into()
 }
 
 /// The pages that are whole; what is wrong with the others goes into the proof.

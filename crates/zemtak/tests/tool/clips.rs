@@ -233,14 +233,18 @@ fn events_and_steps_of_other_atlases_are_written_and_played() {
         .write("zemtak.toml", project(r#"["things:lump", "menu:lamp", "things:lamp/00"]"#).replace("-half\"", "-h\""));
     let run = folder.zemtak("pack").exits(2);
     for why in [
-        "clip journey: things:lump: atlas things has no such sprite; did you mean things:lamp?",
+        "clip journey: things:lump: atlas things has no such sprite; did you mean lamp?",
         "menu:lamp: there is no atlas menu",
     ] {
         assert!(run.err().contains(why), "{}", run.err());
     }
     folder.write("zemtak.toml", project(r#"["moth/9"]"#));
     let run = folder.zemtak("pack").exits(2);
-    assert!(run.err().contains("clip journey: the atlas has no sprite moth/9; did you mean moth/"), "{}", run.err());
+    assert!(
+        run.err().contains("clip journey: moth/9: the atlas has no such sprite; did you mean moth/"),
+        "{}",
+        run.err()
+    );
     // A clip that is written out takes the place of one that names make; events beyond its end are told.
     folder.write(
         "zemtak.toml",

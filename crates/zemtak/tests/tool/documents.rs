@@ -117,6 +117,36 @@ fn every_code_of_an_error_is_in_the_guide() {
     }
 }
 
+/// The literals that follow a word in a source text, up to an end.
+fn literals<'t>(text: &'t str, word: &str, end: &str) -> Vec<&'t str> {
+    let part = |after: &'t str| after.split(end).next().unwrap().split('"').skip(1).step_by(2).collect::<Vec<_>>();
+    text.split(word).skip(1).flat_map(part).collect()
+}
+
+/// Those of warnings and defects stand in the code where they are told.
+#[test]
+fn every_code_of_a_warning_or_a_defect_is_in_the_guide() {
+    let crates = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap();
+    let mut seen = 0;
+    for entry in walkdir::WalkDir::new(crates).into_iter().map(Result::unwrap) {
+        let is_source = entry.path().extension().is_some_and(|e| e == "rs") && !entry.path().ends_with("kind.rs");
+        if !is_source || entry.path().components().any(|part| part.as_os_str() == "tests") {
+            continue;
+        }
+        let text = std::fs::read_to_string(entry.path()).unwrap();
+        let code = text.split("#[cfg(test)]").next().unwrap();
+        let mut codes = literals(code, "fn code(&self) -> &'static str", "\n    }\n");
+        for told in ["Notice::about(", "Notice::of_all(", "Notice::of_problem("] {
+            codes.extend(literals(code, told, ","));
+        }
+        for code in codes {
+            assert!(GUIDE.contains(&format!("`{code}`")), "{code} of {}", entry.path().display());
+            seen += 1;
+        }
+    }
+    assert!(seen > 40, "{seen}");
+}
+
 #[cfg(unix)]
 #[test]
 fn a_watch_is_followed_line_by_line() {

@@ -195,3 +195,25 @@ fn every_command_replaces_its_own_files_and_others_only_by_force() {
     // Other numbers make another buffer, which nothing tells from somebody's own file.
     folder.zemtak("quad build/night.zemtak.json moth/1 --as buffer -o q.bin --at 5,5").exits(2);
 }
+
+/// A descriptor with the marks of a merge in it names nothing, and the pages of its atlas would go.
+#[test]
+fn nothing_goes_while_a_descriptor_cannot_be_read() {
+    let folder = project();
+    folder.zemtak("pack").exits(0);
+    folder.zemtak("pack art --name other -o build").exits(0);
+    let whole = folder.read("build/other.zemtak.json");
+    folder.write("build/other.zemtak.json", [b"<<<<<<< ours\n", &whole[..]].concat());
+    configure(&folder, "[]", "[]");
+    folder.zemtak("pack").exits(0);
+    assert!(folder.exists("build/other-0.png") && folder.exists("build/night.h"));
+    // Once it can, what nobody names goes.
+    folder.write("build/other.zemtak.json", whole);
+    folder.write("art/moth/1.png", png(&blob(12, 9, [4, 5, 6])));
+    folder.zemtak("pack").exits(0);
+    assert!(
+        folder.exists("build/other-0.png")
+            && !folder.exists("build/night.h")
+            && !folder.exists("build/night-half-0.png")
+    );
+}

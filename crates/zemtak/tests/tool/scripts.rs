@@ -54,6 +54,14 @@ fn an_atlas_of_the_project_is_named_in_place_of_its_descriptor() {
     }
     let unknown = folder.zemtak("-C game list nigth").exits(2).err();
     assert!(unknown.contains("the project has night, night-half, things; did you mean night?"), "{unknown}");
+    // A folder of that name is no descriptor; a project file that is wrong is told and not passed over.
+    folder.write("game/night/readme.txt", "");
+    assert_eq!(
+        folder.zemtak("-C game describe night moth/1").exits(0).out(),
+        folder.zemtak("describe game/build/night.zemtak.json moth/1").exits(0).out()
+    );
+    folder.write("game/wrong/zemtak.toml", "format = 1\n[atlas.night]\ngutre = 2\n");
+    assert!(folder.zemtak("-C game/wrong list night").exits(2).err().contains("did you mean 'gutter'?"));
     // Outside of a project a name is a path that is not there, and a folder that is not there is told.
     let outside = folder.zemtak("list night").exits(4).err();
     assert!(outside.contains("  night: no such file or folder"), "{outside}");
