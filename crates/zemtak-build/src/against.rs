@@ -4,6 +4,7 @@ use crate::context::check;
 use crate::failure::{Failure, Problem};
 use crate::load;
 use crate::observer::{Observer, Phase, Progress};
+use crate::ownership;
 use crate::settings::Keyword;
 use crate::sources::{self, Source, SourceSearch};
 use rayon::prelude::*;
@@ -25,7 +26,7 @@ pub struct Comparison {
     pub differences: Vec<Difference>,
     /// Sources that cannot be read.
     pub problems: Vec<Problem>,
-    /// Images below the root that are no sprites of this atlas.
+    /// Images below the root that are no sprites of this atlas, but for pictures that this tool drew.
     pub not_in_atlas: usize,
 }
 
@@ -106,7 +107,8 @@ pub fn compare_with_sources(
             }
         }
     }
-    comparison.not_in_atlas = by_name.len() - of_source.len();
+    let others = by_name.values().filter(|source| !of_source.contains_key(&source.name));
+    comparison.not_in_atlas = others.filter(|source| !ownership::is_result(&source.path)).count();
     let of_source: Vec<(&Source, Vec<Pair<'_>>)> = of_source.into_values().collect();
     let progress = Progress::begin(observer, Phase::Comparing, Some(of_source.len()));
     let results: Vec<Result<Vec<Difference>, Problem>> = of_source

@@ -43,6 +43,7 @@ impl Inputs {
         let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
         let out = out.unwrap_or(&project.out).to_owned();
         let mut inputs = Self { art: BTreeSet::new(), files: BTreeSet::from([project.path.clone()]), out };
+        inputs.files.extend(project.also.iter().map(|path| project.folder.join(path)));
         for (_, keys) in &project.atlases {
             let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
             inputs.art.insert(root);

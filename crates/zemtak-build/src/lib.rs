@@ -41,6 +41,7 @@ mod former;
 pub mod forms;
 mod inputs;
 mod inventory;
+mod joint;
 mod load;
 mod lock;
 mod observer;

@@ -41,6 +41,12 @@ pub trait Observer: Sync {
         let _ = phase;
     }
 
+    /// How far a long search for a layout has come: the part of its work that is done, and the part of the smallest page so
+    /// far that sprites fill, both 0 to 1. A layout may take several searches, one for each page and each effort.
+    fn searched(&self, done: f64, filled: Option<f64>) {
+        let _ = (done, filled);
+    }
+
     /// Another build is at work in the folder for results, and this one waits for it: that of a process, where it is known.
     /// Told once a wait, after half a second.
     fn waits_for(&self, folder: &Path, process: Option<u32>) {

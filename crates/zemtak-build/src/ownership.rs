@@ -48,16 +48,22 @@ fn is_descriptor(head: &[u8]) -> bool {
 /// # Errors
 /// Where the file cannot be read.
 pub fn may_replace(path: &Path, kind: ResultKind) -> io::Result<bool> {
-    let head = match File::open(path) {
-        Ok(file) => {
-            let mut head = Vec::new();
-            file.take(HEAD).read_to_end(&mut head)?;
-            head
-        }
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(true),
-        Err(error) => return Err(error),
-    };
-    Ok(kind.is(&head))
+    match head(path) {
+        Ok(head) => Ok(kind.is(&head)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(true),
+        Err(error) => Err(error),
+    }
+}
+
+/// Whether a file is a picture that a build or another command drew, and so never a sprite.
+pub(crate) fn is_result(path: &Path) -> bool {
+    head(path).ok().and_then(|head| Mark::of(&head)).is_some_and(Mark::is_result)
+}
+
+fn head(path: &Path) -> io::Result<Vec<u8>> {
+    let mut head = Vec::new();
+    File::open(path)?.take(HEAD).read_to_end(&mut head)?;
+    Ok(head)
 }
 
 /// What the results of a build meet.

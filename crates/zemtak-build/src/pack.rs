@@ -1,8 +1,8 @@
 //! A whole build: all atlases of a request, each as far as it is out of date.
 
-use crate::build_atlas::{BuiltAtlas, Options, Output, begin, finish};
+use crate::build_atlas::{BuiltAtlas, Options, Output, TextPlace, begin, finish};
 use crate::context::Context;
-use crate::failure::{Cause, Failure};
+use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
 use crate::inventory::Written;
 use crate::observer::Observer;
@@ -11,10 +11,10 @@ use crate::pages::NotDrawn;
 use crate::project::Project;
 use crate::request::{OutputFile, PackRequest, Packed};
 use crate::store::{FileStore, Store};
-use crate::targets::{self, Target, Targets};
+use crate::targets::{self, Joint, Target, Targets};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
-use crate::{format, lock, place};
+use crate::{format, joint, lock, place};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
@@ -45,6 +45,7 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
     let any_built = AtomicBool::new(false);
     let run = Run {
         targets: &targets.targets,
+        joint: &targets.joint,
         inputs: &inputs,
         force: request.force,
         options,
@@ -58,11 +59,14 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
     }
     let (built, left) = built?;
     let file = |of: &Output| OutputFile { path: out.join(&of.file), hash: of.hash, changed: of.changed };
-    let files = built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
+    let (atlases, joint) = built.split_at(targets.targets.len());
+    let files_of = |built: &[BuiltAtlas]| built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
+    let (files, joint) = (files_of(atlases), files_of(joint));
     Ok(Packed {
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
         warnings: targets.warnings.into_iter().chain(left).collect(),
         files,
+        joint,
         inputs,
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
@@ -79,14 +83,26 @@ fn targets(request: &PackRequest) -> Result<(Inputs, Targets), Failure> {
         let targets = targets::of_project(&project, name, &inputs.out, keys)?;
         return Ok((inputs, targets));
     }
+    Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
     let inputs = Inputs::of_paths(paths, out);
     let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone())?;
     Ok((inputs, targets))
 }
 
+/// Where a path is not there, but an atlas of the project at hand has that name.
+fn meant_for_atlas(path: &Path) -> Option<Problem> {
+    let name = path.to_str().filter(|_| !path.exists())?;
+    let project = Project::open(None).ok()?;
+    project.atlases.iter().any(|(atlas, _)| atlas == name).then(|| {
+        let why = "there is no such folder, but an atlas of the project has that name";
+        Problem::usage(ProblemKind::NothingToPack, name, why, "to build that atlas alone, write --name before it")
+    })
+}
+
 /// A build under way.
 struct Run<'a> {
     targets: &'a [Target],
+    joint: &'a Joint,
     inputs: &'a Inputs,
     /// Whether files that are not ours may be replaced.
     force: bool,
@@ -115,7 +131,9 @@ impl Run<'_> {
             // What was learnt of the other atlases holds all the same. Where it cannot be saved, it is learnt once more.
             let _ = store.save();
         }
-        let built = built.map_err(|error| failed(error, out))?;
+        let mut built = built.map_err(|error| failed(error, out))?;
+        let texts = TextPlace { out, store: &store, check: self.options.check };
+        built.push(joint::build(self.joint, &built, texts)?);
         let ours = place::ours(out, &built, &store);
         if let Some(ours) = &ours {
             self.check_ownership(&built, ours)?;
@@ -129,7 +147,7 @@ impl Run<'_> {
     /// Refuses to write over files that are not ours.
     fn check_ownership(&self, built: &[BuiltAtlas], ours: &Written) -> Result<(), Failure> {
         let sources = self.targets.iter().flat_map(|target| target.sources.files.iter().map(|s| s.path.clone()));
-        let templates = self.targets.iter().flat_map(Target::templates);
+        let templates = self.targets.iter().flat_map(Target::templates).chain(self.joint.templates.iter().cloned());
         let inputs: Vec<PathBuf> = sources.chain(templates).chain(self.inputs.files.iter().cloned()).collect();
         let ownership = Ownership { out: self.options.out, ours, inputs: &inputs, force: self.force };
         let changed = built.iter().flat_map(|atlas| &atlas.outputs).filter(|output| output.changed);

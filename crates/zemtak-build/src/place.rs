@@ -53,7 +53,7 @@ pub(crate) fn place(
         remember(&all);
         store.save()?;
         commit(&mut made)?;
-        remove_old(out, &mut ours, store, &mut left)?;
+        remove_old(out, &mut ours, &new, store, &mut left)?;
         ours.extend(new);
         remember(&ours);
     }
@@ -74,15 +74,22 @@ fn commit(made: &mut [BuiltAtlas]) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Removes files that no descriptor names, if they are byte for byte what we wrote; the others go into `left`. Keeps those
+/// Removes files that are neither `new` nor named by a descriptor, if they are byte for byte what we wrote; the others go into `left`. Keeps those
 /// that are named, and all of them where a descriptor cannot be read.
-fn remove_old(out: &Path, ours: &mut Written, store: &FileStore, left: &mut Vec<String>) -> Result<(), Failure> {
+fn remove_old(
+    out: &Path,
+    ours: &mut Written,
+    new: &Written,
+    store: &FileStore,
+    left: &mut Vec<String>,
+) -> Result<(), Failure> {
     loop {
         let Inventory { named, whole } = Inventory::of(out);
         if !whole {
             return Ok(());
         }
-        let (kept, unnamed) = std::mem::take(ours).into_iter().partition(|(file, _)| named.contains_key(file));
+        let wanted = |file: &String| named.contains_key(file) || new.contains_key(file);
+        let (kept, unnamed) = std::mem::take(ours).into_iter().partition(|(file, _)| wanted(file));
         *ours = kept;
         // With a descriptor go the files that it named.
         let mut again = false;

@@ -108,6 +108,8 @@ pub struct Packed {
     pub warnings: Vec<Warning>,
     /// The files of all atlases; of each atlas the pages first, the descriptor last.
     pub files: Vec<OutputFile>,
+    /// Files made of all atlases together.
+    pub joint: Vec<OutputFile>,
     /// What it was built from.
     pub inputs: Inputs,
     /// How long it took.
@@ -129,15 +131,19 @@ pub struct OutputFile {
 }
 
 impl Packed {
-    /// Whether any atlas was written.
+    fn joint_changed(&self) -> bool {
+        self.joint.iter().any(|file| file.changed)
+    }
+
+    /// Whether anything was written.
     #[must_use]
     pub fn wrote(&self) -> bool {
-        self.atlases.iter().any(|s| s.state == State::Built)
+        self.atlases.iter().any(|s| s.state == State::Built) || self.joint_changed()
     }
 
     /// Whether a check found something out of date.
     #[must_use]
     pub fn out_of_date(&self) -> bool {
-        self.atlases.iter().any(|s| s.state == State::OutOfDate)
+        self.atlases.iter().any(|s| s.state == State::OutOfDate) || self.joint_changed()
     }
 }

@@ -1,7 +1,7 @@
 //! How densely and how fast the layout engine fills pages, beside what it is to reach.
 //!
 //! `cargo bench -p zemtak-core --features parallel --bench layout` runs all of it with quick effort; after `--` stand
-//! the efforts (`quick`, `normal`, `high`) and the parts (`free`, `squares`, `cut`, `pow2`, `pages`, `growth`) to run
+//! the efforts (`quick`, `normal`, `high`) and the parts (`free`, `few`, `squares`, `cut`, `pow2`, `pages`, `growth`) to run
 //! instead, and `n=19` for the squares up to one size only. `high` takes hours for all seeds: a number after `--` is how many of the 20 sets of each kind are used.
 
 #![allow(
@@ -153,8 +153,29 @@ impl Run {
         }
     }
 
+    fn few(&self) {
+        println!("rectangles     upright     time   longest     turning     time   longest");
+        for count in [4, 6, 8, 10, 12, 13] {
+            let run = |may_turn: bool| {
+                let mut longest: f64 = 0.0;
+                let (mut filled, mut all) = (0.0, 0.0);
+                for seed in 0..self.seeds {
+                    let items = set(count, seed, may_turn);
+                    let (layout, time) = self.lay_out(&items, &one_free_page(2.0));
+                    (longest, all) = (longest.max(time), all + time);
+                    filled += area(&items) as f64 / layout.area() as f64;
+                }
+                let seeds = self.seeds as f64;
+                format!("{:>7.2} %  {:>6.3} s  {longest:>6.3} s", filled / seeds * 100.0, all / seeds)
+            };
+            println!("{count:>10}   {}   {}", run(false), run(true));
+        }
+    }
+
     fn squares(&self) {
         let best = [
+            (6, 99),
+            (7, 154),
             (8, 210),
             (9, 300),
             (10, 405),
@@ -257,8 +278,9 @@ fn main() {
     let efforts = [("quick", Effort::Quick), ("normal", Effort::Normal), ("high", Effort::High)];
     let none = !efforts.iter().any(|(word, _)| wants(word));
     type Part = (&'static str, fn(&Run));
-    let parts: [Part; 6] = [
+    let parts: [Part; 7] = [
         ("free", Run::free),
+        ("few", Run::few),
         ("squares", Run::squares),
         ("cut", Run::cut),
         ("pow2", Run::pow2),

@@ -91,6 +91,14 @@ impl Observer for Watcher<'_> {
         }
     }
 
+    fn searched(&self, done: f64, filled: Option<f64>) {
+        match &self.shown {
+            Shown::Bars(bars) => bars.search(done, filled),
+            Shown::Lines(lines) => lines.search(done, filled),
+            Shown::Nowhere => {}
+        }
+    }
+
     fn ended(&self, phase: Phase) {
         if phase == Phase::LayingOut {
             if self.searches() {
@@ -132,11 +140,16 @@ struct Counted {
     done: u64,
     total: Option<usize>,
     told: Instant,
+    /// How far a search is, and how full its best page.
+    search: Option<(f64, Option<f64>)>,
 }
 
 impl Counted {
     fn tell(&self, phase: Phase, ended: bool) {
-        let event = json!({ "phase": code(phase), "done": self.done, "total": self.total, "ended": ended });
+        let mut event = json!({ "phase": code(phase), "done": self.done, "total": self.total, "ended": ended });
+        if let Some((done, filled)) = self.search {
+            event["search"] = json!({ "done": rounded(done), "filled": filled.map(rounded) });
+        }
         eprintln!("{}", Document::event("progress", event).line());
     }
 }
@@ -147,14 +160,23 @@ impl Lines {
     }
 
     fn begin(&self, phase: Phase, total: Option<usize>) {
-        let counted = Counted { done: 0, total, told: Instant::now() };
+        let counted = Counted { done: 0, total, told: Instant::now(), search: None };
         counted.tell(phase, false);
         self.lock().insert(phase, counted);
     }
 
     fn advance(&self, phase: Phase) {
+        self.update(phase, |counted| counted.done += 1);
+    }
+
+    fn search(&self, done: f64, filled: Option<f64>) {
+        self.update(Phase::LayingOut, |counted| counted.search = Some((done, filled)));
+    }
+
+    /// Changes what is known of a phase, and tells it unless something was told just now.
+    fn update(&self, phase: Phase, change: impl FnOnce(&mut Counted)) {
         if let Some(counted) = self.lock().get_mut(&phase) {
-            counted.done += 1;
+            change(counted);
             if counted.told.elapsed() >= PAUSE {
                 counted.told = Instant::now();
                 counted.tell(phase, false);
@@ -167,6 +189,11 @@ impl Lines {
             counted.tell(phase, true);
         }
     }
+}
+
+/// A share with as many digits as tell anything.
+fn rounded(share: f64) -> f64 {
+    (share * 10_000.0).round() / 10_000.0
 }
 
 /// The name of a phase for programs.
@@ -201,6 +228,14 @@ impl Bars {
     fn advance(&self, phase: Phase) {
         if let Some(bar) = self.lock().get(&phase) {
             bar.bar.inc(1);
+        }
+    }
+
+    fn search(&self, done: f64, filled: Option<f64>) {
+        if let Some(bar) = self.lock().get(&Phase::LayingOut) {
+            let filled = filled.map_or(String::new(), |filled| format!(", {:.1} % filled", filled * 100.0));
+            let message = format!("{}, {:.0} % of the work{filled}", words(Phase::LayingOut), done * 100.0);
+            bar.bar.set_message(message);
         }
     }
 

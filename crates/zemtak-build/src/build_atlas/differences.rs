@@ -1,6 +1,6 @@
 //! Why an atlas is out of date: how it differs from the one that is in place.
 
-use super::Output;
+use super::{Output, OutputKind};
 use crate::format;
 use crate::former::Former;
 use crate::plan::Plan;
@@ -105,11 +105,15 @@ fn told<K: Ord + ToString, V>(
     (!told.is_empty()).then(|| told.join(", "))
 }
 
-/// Files that are missing or not as they were written, where nothing else differs.
+/// Files that are missing or not as they were written, where nothing else differs. The descriptor names the others, so it alone
+/// is no news beside them.
 fn files(outputs: &[Output], out: &Path) -> Vec<String> {
     let told = |output: &Output| {
         let there = out.join(&output.file).exists();
         format!("{} {}", output.file, if there { "is not as this build writes it" } else { "is missing" })
     };
-    outputs.iter().filter(|output| output.changed).map(told).collect()
+    let (descriptors, others): (Vec<&Output>, Vec<&Output>) =
+        outputs.iter().filter(|output| output.changed).partition(|output| output.kind == OutputKind::Descriptor);
+    let news = if others.is_empty() { descriptors } else { others };
+    news.into_iter().map(told).collect()
 }

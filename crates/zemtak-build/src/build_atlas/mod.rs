@@ -5,6 +5,8 @@ mod inputs;
 mod record;
 mod texts;
 
+pub use texts::TextPlace;
+
 use crate::context::Context;
 use crate::explain::Explained;
 use crate::failure::Failure;
@@ -89,6 +91,8 @@ pub struct BuiltAtlas {
     pub summaries: Vec<Summary>,
     /// All files; of each atlas the pages first, the descriptor last.
     pub outputs: Vec<Output>,
+    /// The atlas as its descriptor has it, if anything of it was worked out anew.
+    pub atlas: Option<Atlas>,
     /// Under which key to remember what, once all files are in place.
     record: Option<(Hash, Vec<u8>)>,
 }
@@ -115,7 +119,7 @@ pub struct Begun<'a> {
 
 enum Ready<'a> {
     /// It is as it was.
-    Unchanged(BuiltAtlas),
+    Unchanged(Box<BuiltAtlas>),
     /// It and its other sizes, each with its sprites.
     Loaded(Vec<LoadedSize<'a>>),
 }
@@ -140,7 +144,7 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>)
     let state = match former {
         Some(built) => {
             tracing::debug!("all of it is as the last build left it");
-            Ready::Unchanged(built)
+            Ready::Unchanged(Box::new(built))
         }
         None => Ready::Loaded(load_sizes(target, &inputs, context)?),
     };
@@ -170,14 +174,15 @@ fn load_sizes<'a>(
 pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> Result<BuiltAtlas, NotDrawn> {
     let Begun { target, mut started, inputs, from, key, state } = begun;
     let sizes = match state {
-        Ready::Unchanged(built) => return Ok(built),
+        Ready::Unchanged(built) => return Ok(*built),
         Ready::Loaded(sizes) => sizes,
     };
     let run = SizeRun { target, inputs: &inputs, options, context };
     let mut built = BuiltAtlas::default();
     // The atlas itself comes last, since its descriptor names those of its other sizes.
     for size in sizes.iter().rev() {
-        let (mut summary, outputs) = run.build(size, &built.outputs)?;
+        let BuiltSize { mut summary, atlas, outputs } = run.build(size, &built.outputs)?;
+        built.atlas = Some(atlas);
         summary.seconds = started.elapsed().as_secs_f64();
         built.summaries.push(summary);
         built.outputs.extend(outputs);
@@ -197,12 +202,20 @@ struct SizeRun<'a> {
     context: Context<'a>,
 }
 
+/// An atlas built at one of its sizes.
+struct BuiltSize {
+    summary: Summary,
+    /// As its descriptor has it.
+    atlas: Atlas,
+    outputs: Vec<Output>,
+}
+
 /// A page that was made: the file that waits, if it is to be put in place, and how many bytes it has.
 type Made = (Option<PendingFile>, u64);
 
 impl SizeRun<'_> {
     /// Builds the atlas at one of its sizes. `before` are the files of the sizes that were built before it.
-    fn build(&self, size: &LoadedSize<'_>, before: &[Output]) -> Result<(Summary, Vec<Output>), NotDrawn> {
+    fn build(&self, size: &LoadedSize<'_>, before: &[Output]) -> Result<BuiltSize, NotDrawn> {
         let (LoadedSize { name, settings, loaded }, Self { target, options, context, .. }) = (size, *self);
         let _span = tracing::debug_span!("build", atlas = name).entered();
         let descriptor = options.out.join(format!("{name}{FILE_SUFFIX}"));
@@ -235,8 +248,10 @@ impl SizeRun<'_> {
         let is_size = |o: &&Output| atlas.base.is_none() && o.kind == OutputKind::Descriptor;
         let others: Vec<&Output> = before.iter().filter(is_size).collect();
         let (also, templates) = (&settings.also, &self.inputs.templates);
-        let texts = Texts { also, templates, idents: &plan.idents(), options, store: context.store };
-        outputs.extend(texts.outputs(&atlas, &others)?);
+        let place = TextPlace { out: options.out, store: context.store, check: options.check };
+        let texts = Texts { also, templates, idents: &plan.idents(), place };
+        let (atlas, written) = texts.outputs(&atlas, &others)?;
+        outputs.extend(written);
         summary.state = match (outputs.iter().any(|o| o.changed), options.check) {
             (false, _) => State::Unchanged,
             (true, true) => State::OutOfDate,
@@ -246,7 +261,7 @@ impl SizeRun<'_> {
             summary.changes = differences::between(in_place.as_ref(), &atlas, &plan, &former, &outputs, options.out);
         }
         summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
-        Ok((summary, outputs))
+        Ok(BuiltSize { summary, atlas, outputs })
     }
 
     /// Draws the pages that are not in place, and notes what lies on them for the next build.

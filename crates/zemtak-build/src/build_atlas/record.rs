@@ -50,6 +50,6 @@ pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, store: &d
     Some(BuiltAtlas {
         summaries: summaries.collect(),
         outputs: record.files.into_iter().map(output).collect(),
-        record: None,
+        ..BuiltAtlas::default()
     })
 }

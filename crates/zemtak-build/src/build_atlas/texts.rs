@@ -1,6 +1,6 @@
 //! The descriptor and what is written beside it: who belongs to which build.
 
-use super::{Options, Output, OutputKind};
+use super::{Output, OutputKind};
 use crate::content;
 use crate::failure::Failure;
 use crate::forms::{self, Idents};
@@ -8,7 +8,7 @@ use crate::settings::Also;
 use crate::store::{self, Store};
 use crate::{format, write};
 use std::collections::BTreeMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 
 /// What texts are made with.
@@ -19,17 +19,17 @@ pub(super) struct Texts<'a> {
     pub templates: &'a BTreeMap<PathBuf, String>,
     /// Constants that rules give.
     pub idents: &'a Idents,
-    pub options: Options<'a>,
-    pub store: &'a dyn Store,
+    /// Where they go.
+    pub place: TextPlace<'a>,
 }
 
 impl Texts<'_> {
     /// The descriptor's other forms, then the descriptor, which names them and `others` with their hashes. All of them say
-    /// of which build they are.
+    /// of which build they are. Also gives the atlas as the descriptor has it.
     ///
     /// # Errors
     /// A template that cannot be used, a number that JSON does not have, or a file that cannot be written.
-    pub fn outputs(&self, atlas: &Atlas, others: &[&Output]) -> Result<Vec<Output>, Failure> {
+    pub fn outputs(&self, atlas: &Atlas, others: &[&Output]) -> Result<(Atlas, Vec<Output>), Failure> {
         let mut atlas = atlas.clone();
         let descriptor = format!("{}{FILE_SUFFIX}", atlas.name);
         let text = |atlas: &Atlas| atlas.to_text().map_err(|e| Failure::io(&descriptor, &e));
@@ -38,21 +38,43 @@ impl Texts<'_> {
         let mut outputs = Vec::new();
         for also in self.also {
             for (file, text) in forms::write(also, &atlas, self.templates, self.idents)? {
-                outputs.push(self.output(file, &text, OutputKind::Form)?);
+                outputs.push(self.place.put(file, &text, OutputKind::Form)?);
             }
         }
         let companions = outputs.iter().chain(others.iter().copied());
         atlas.companions = companions.map(|o| (o.file.clone(), store::written(&o.hash))).collect();
         let text = text(&atlas)?;
-        outputs.push(self.output(descriptor, &text, OutputKind::Descriptor)?);
-        Ok(outputs)
+        outputs.push(self.place.put(descriptor, &text, OutputKind::Descriptor)?);
+        Ok((atlas, outputs))
+    }
+}
+
+/// Where texts go.
+#[derive(Clone, Copy)]
+pub struct TextPlace<'a> {
+    /// The folder for results.
+    pub out: &'a Path,
+    /// What is known of the files there.
+    pub store: &'a dyn Store,
+    /// Whether nothing is to be written.
+    pub check: bool,
+}
+
+impl TextPlace<'_> {
+    /// A file of text, unless it is in place already.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub fn put(self, file: String, text: &str, kind: OutputKind) -> Result<Output, Failure> {
+        let (path, hash) = (self.out.join(&file), store::hash(text.as_bytes()));
+        let changed = !content::hash(&path, self.store).is_ok_and(|there| there == hash);
+        let waiting = if changed && !self.check { Some(write::prepare(&path, text.as_bytes())?) } else { None };
+        Ok(Output { file, hash, kind, waiting, changed })
     }
 
-    /// A file of text, unless it is in place already.
-    fn output(&self, file: String, text: &str, kind: OutputKind) -> Result<Output, Failure> {
-        let (path, hash) = (self.options.out.join(&file), store::hash(text.as_bytes()));
-        let changed = !content::hash(&path, self.store).is_ok_and(|there| there == hash);
-        let waiting = if changed && !self.options.check { Some(write::prepare(&path, text.as_bytes())?) } else { None };
-        Ok(Output { file, hash, kind, waiting, changed })
+    /// A file that stays, if it is there.
+    pub fn as_it_is(self, file: String, kind: OutputKind) -> Option<Output> {
+        let hash = content::hash(&self.out.join(&file), self.store).ok()?;
+        Some(Output { file, hash, kind, waiting: None, changed: false })
     }
 }

@@ -38,12 +38,14 @@ pub fn file_names(also: &Also, atlas: &str) -> Vec<String> {
         Also::Rust => vec![format!("{atlas}.rs")],
         Also::C => vec![format!("{atlas}.h")],
         Also::CSource => vec![format!("{atlas}.c")],
-        Also::Template(path) => {
-            let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-            let plain = TEMPLATE_ENDS.iter().find_map(|end| name.strip_suffix(end)).unwrap_or(&name);
-            vec![format!("{atlas}.{plain}")]
-        }
+        Also::Template(path) => vec![format!("{atlas}.{}", name_of_template(path))],
     }
+}
+
+/// A template's name without the ending that makes it one.
+pub(crate) fn name_of_template(path: &Path) -> String {
+    let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+    TEMPLATE_ENDS.iter().find_map(|end| name.strip_suffix(end)).map(str::to_owned).unwrap_or(name)
 }
 
 /// Whether a file of this name is a form of an atlas, other than of a template.
@@ -96,6 +98,20 @@ pub fn write(
 
 /// A template with the whole descriptor as its data, and what docs/forms.md lists beside that.
 fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<String, Failure> {
+    fill_in(name, template, data_of(atlas, idents, &|word| template.contains(word))?)
+}
+
+/// A template with all atlases of a project as its data.
+///
+/// # Errors
+/// What is wrong with the template, and where.
+pub(crate) fn joint(name: &str, template: &str, atlases: &[Atlas]) -> Result<String, Failure> {
+    // Constants belong to an atlas's rules, of which its descriptor knows nothing.
+    let of_each = atlases.iter().map(|atlas| data_of(atlas, &Idents::new(), &|_| false));
+    fill_in(name, template, context! { atlases => of_each.collect::<Result<Vec<Value>, Failure>>()? })
+}
+
+fn fill_in(name: &str, template: &str, data: Value) -> Result<String, Failure> {
     let mut environment = template::environment().map_err(|e| Failure::io(name, &e))?;
     environment.add_filter("quoted", |text: &str| quoted(text));
     environment.add_filter("c_quoted", |text: &str| c_quoted(text));
@@ -109,15 +125,18 @@ fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<
     environment.add_filter("hex", |text: &str| format::hex(text.as_bytes()));
     environment.add_filter("decimal", decimal);
     environment.add_filter("tojson", |value: &Value| one_line(value).map_err(|error| no_json(&error)));
+    environment.render_named_str(name, template, data).map_err(|error| unusable(name, template, &error).into())
+}
+
+/// What a template can use of an atlas. Names that would share a constant are wrong only where constants are `wanted`.
+fn data_of(atlas: &Atlas, idents: &Idents, wanted: &dyn Fn(&str) -> bool) -> Result<Value, Failure> {
     let (sprites, clips) = (data::sprites(atlas), data::clips(atlas)?);
     let sprites_by_bytes: BTreeMap<&str, _> = sprites.iter().map(|(name, data)| (name.as_str(), data)).collect();
     let clips_by_bytes: BTreeMap<&str, _> = clips.iter().map(|(name, data)| (name.as_str(), data)).collect();
-    // Names that would share a constant are wrong only where constants are written.
-    let wanted = |word: &str| template.contains(word);
     let of_sprites = wanted("constants").then(|| constants(&atlas.name, sprites_by_bytes.keys().copied(), idents));
     let none = Idents::new();
     let of_clips = wanted("clip_constants").then(|| constants(&atlas.name, clips_by_bytes.keys().copied(), &none));
-    let data = context! {
+    Ok(context! {
         sprites => Value::from(Serde(&sprites)),
         clips => Value::from(Serde(&clips)),
         constants => Value::from(Serde(of_sprites.transpose()?.unwrap_or_default())),
@@ -125,8 +144,7 @@ fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<
         by_bytes => Value::from(Serde(sprites_by_bytes.into_iter().collect::<Vec<_>>())),
         clips_by_bytes => Value::from(Serde(clips_by_bytes.into_iter().collect::<Vec<_>>())),
         ..Value::from(Serde(atlas))
-    };
-    environment.render_named_str(name, template, data).map_err(|error| unusable(name, template, &error).into())
+    })
 }
 
 /// A number with a point, as C and Rust want one of a floating type.

@@ -19,7 +19,8 @@ use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, StopSignal, Why, lay_out, why,
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, ProgressSink, SearchProgress, StopSignal,
+    Why, lay_out, why,
 };
 use zemtak_core::name::SpriteName;
 
@@ -139,7 +140,8 @@ impl<'a> Plan<'a> {
             good_enough.fetch_or(enough, Ordering::Relaxed);
             enough || context.cancelled()
         };
-        let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop)));
+        let told = |progress: SearchProgress| context.observer.searched(progress.done, progress.filled);
+        let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop, &told)));
         self.cut_short = good_enough.into_inner();
         tracing::debug!(boxes = self.items.len(), cut_short = self.cut_short, "laid out");
         drop(progress);
@@ -192,13 +194,18 @@ impl<'a> Plan<'a> {
         Err(Problem::usage(ProblemKind::PageTooLarge, "", why, "ask for smaller pages").into())
     }
 
-    fn request<'r>(&'r self, stop: &'r (dyn Fn() -> bool + Sync)) -> LayoutRequest<'r> {
+    fn request<'r>(
+        &'r self,
+        stop: &'r (dyn Fn() -> bool + Sync),
+        told: &'r (dyn Fn(SearchProgress) + Sync),
+    ) -> LayoutRequest<'r> {
         let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
         LayoutRequest {
             arrangement: *layout,
             effort: *effort,
             kept: self.kept.as_ref(),
             stop: Some(StopSignal::new(stop)),
+            progress: Some(ProgressSink::new(told)),
             ..LayoutRequest::new(&self.items, *spacing, page)
         }
     }
@@ -208,8 +215,11 @@ impl<'a> Plan<'a> {
     /// # Errors
     /// An interruption.
     pub fn why(&self, context: Context<'_>) -> Result<Option<Why>, Failure> {
+        let progress = context.progress(Phase::LayingOut, None);
         let stop = || context.cancelled();
-        let why = why(&self.request(&stop), &self.layout).map_err(|error| self.explain(&error))?;
+        let told = |progress: SearchProgress| context.observer.searched(progress.done, progress.filled);
+        let why = why(&self.request(&stop, &told), &self.layout).map_err(|error| self.explain(&error))?;
+        drop(progress);
         context.check()?;
         Ok(why)
     }
@@ -220,7 +230,7 @@ impl<'a> Plan<'a> {
     /// An interruption.
     pub fn area_without(&self, what: Without, context: Context<'_>) -> Result<u64, Failure> {
         let stop = || context.cancelled();
-        let mut request = self.request(&stop);
+        let mut request = self.request(&stop, &|_| ());
         match what {
             Without::Keeping => request.kept = None,
             Without::MipLevels => request.spacing = self.task.settings.plain_spacing,

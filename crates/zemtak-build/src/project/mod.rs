@@ -5,8 +5,8 @@ mod keys;
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
-use crate::settings::Keys;
-use crate::toml_text::{self, FileKind, Text};
+use crate::settings::{Also, Keys};
+use crate::toml_text::{self, FileKind, Text, Value};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::Atlas;
 
@@ -20,7 +20,7 @@ const KIND: FileKind = FileKind {
     name: "a project file",
     help: "fix the project file; docs/project.md lists all keys",
     tables: &[
-        ("at the top of the file", &["format", "out"]),
+        ("at the top of the file", &["format", "out", "also"]),
         (
             "in an atlas, [atlas.NAME], or in [defaults]",
             &[
@@ -71,6 +71,8 @@ pub struct Project {
     pub folder: PathBuf,
     /// Where results go, below that folder.
     pub out: PathBuf,
+    /// Templates of files that are made of all atlases together.
+    pub also: Vec<PathBuf>,
     /// The atlases in the order of the file, with the defaults merged in.
     pub atlases: Vec<(String, Keys)>,
 }
@@ -122,6 +124,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
         text.wrong(ProblemKind::MissingKey, 0..0, &format!("the first line must be 'format = {FORMAT}'"));
     }
     let out = table.read("out", |v| text.path(v)).unwrap_or_else(|| "build".into());
+    let also = table.read("also", |v| text.list(v, |v| template(&text, v))).unwrap_or_default();
     let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
     let mut atlases = Vec::new();
     if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
@@ -138,7 +141,21 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     }
     atlases.sort_by_key(|(at, ..)| *at);
     let atlases = atlases.into_iter().map(|(_, name, keys)| (name, keys)).collect();
-    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, atlases })
+    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, atlases })
+}
+
+/// A form of all atlases together: a template of the user's own.
+fn template(text: &Text<'_>, value: &Value<'_>) -> Option<PathBuf> {
+    match text.parsed::<Also>(value, "a text")? {
+        Also::Template(path) => Some(path),
+        other => {
+            let why = format!(
+                "{other} is a form of one atlas: name it in [atlas.NAME] or [defaults]; here stand template:FILE"
+            );
+            text.wrong(ProblemKind::InvalidValue, value.span(), &why);
+            None
+        }
+    }
 }
 
 #[cfg(test)]

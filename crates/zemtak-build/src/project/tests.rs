@@ -171,7 +171,8 @@ fn a_key_in_the_wrong_table_says_where_it_belongs() {
                 "in an entry of sizes = [{ ... }]" => format!("[[atlas.a.rule]]\nmatch = \"*\"\n{key} = 1\n"),
                 _ => format!("[atlas.a]\nsizes = [{{ suffix = \"-b\", factor = 2, {key} = 1 }}]\n"),
             };
-            told(&wrong(&format!("format = 1\n{elsewhere}")), key, home);
+            let homes = KIND.tables.iter().filter(|(_, keys)| keys.contains(key)).map(|(home, _)| *home);
+            told(&wrong(&format!("format = 1\n{elsewhere}")), key, &homes.collect::<Vec<_>>().join(" or "));
             // And there it is a key, whatever is wrong with its value.
             let at_home = match *home {
                 "at the top of the file" => format!("{key} = false\n[atlas.a]\n"),

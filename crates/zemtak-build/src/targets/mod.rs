@@ -44,11 +44,29 @@ impl Target {
     }
 }
 
+/// Files to make of all atlases of a project together.
+#[derive(Debug, Default)]
+pub struct Joint {
+    /// The templates.
+    pub templates: Vec<PathBuf>,
+    /// The names of all atlases of the project, also of those that are not built this time.
+    pub atlases: Vec<String>,
+}
+
+impl Joint {
+    /// The files' names, each with the template that makes it.
+    pub fn files(&self) -> impl Iterator<Item = (String, &Path)> {
+        self.templates.iter().map(|path| (forms::name_of_template(path), path.as_path()))
+    }
+}
+
 /// The atlases of a run.
 #[derive(Debug, Default)]
 pub struct Targets {
     /// In the order in which they are built.
     pub targets: Vec<Target>,
+    /// What to make of all of them together.
+    pub joint: Joint,
     /// What is odd about the project.
     pub warnings: Vec<Warning>,
 }
@@ -76,8 +94,8 @@ pub fn of_paths(
     let mut warnings = Vec::new();
     idle_globs(&name, &keys, &found, &mut warnings);
     let target = Target { name, places: keys.places.clone(), settings: keys.settle(), sources, folder: ".".into() };
-    Failure::unless(output_clashes(std::slice::from_ref(&target)), ())?;
-    Ok(Targets { targets: vec![target], warnings })
+    Failure::unless(output_clashes(std::slice::from_ref(&target), &Joint::default()), ())?;
+    Ok(Targets { targets: vec![target], warnings, ..Targets::default() })
 }
 
 /// The atlases of a project; only one if it is named. What the command line says wins.
@@ -102,8 +120,12 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
         }
     }
     problems.dedup();
-    problems.extend(output_clashes(&all.targets));
-    let known: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
+    all.joint = Joint {
+        templates: project.also.iter().map(|path| project.folder.join(path)).collect(),
+        atlases: project.atlases.iter().map(|(name, _)| name.clone()).collect(),
+    };
+    problems.extend(output_clashes(&all.targets, &all.joint));
+    let known: Vec<&str> = all.joint.atlases.iter().map(String::as_str).collect();
     problems.extend(steps::unknown(&all.targets, &known));
     if only.is_none() && problems.is_empty() {
         let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
@@ -204,8 +226,11 @@ fn names_of(target: &Target) -> impl Iterator<Item = (String, String)> {
 }
 
 /// Files that two atlases, or one twice, would write, and C headers that define the same.
-fn output_clashes(targets: &[Target]) -> Vec<Problem> {
+fn output_clashes(targets: &[Target], joint: &Joint) -> Vec<Problem> {
     let mut outputs: BTreeMap<String, Vec<String>> = BTreeMap::new();
+    for (file, template) in joint.files() {
+        outputs.entry(file).or_default().push(format!("template:{} of all atlases", format::path(template)));
+    }
     for target in targets {
         for (name, who) in names_of(target) {
             outputs.entry(format!("{name}{FILE_SUFFIX}")).or_default().push(format!("the descriptor of {who}"));

@@ -3,9 +3,10 @@
 use super::beam::{BeamParams, Task, fit_all};
 use super::effort::Effort;
 use super::error::LayoutError;
+use super::exact::{self, Verdict};
 use super::fill::{Orientation, Placed, Weights, fill};
 use super::policy::PagePolicy;
-use super::request::{Item, Layout, LayoutRequest, Place, StopSignal};
+use super::request::{Item, Layout, LayoutRequest, Place, ProgressSink, StopSignal};
 use super::sampler::Load;
 use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};
@@ -22,6 +23,7 @@ pub(super) struct Cells<'a> {
     items: &'a [Item],
     spacing: Spacing,
     stop: Option<StopSignal<'a>>,
+    progress: Option<ProgressSink<'a>>,
     classes: Vec<Class>,
     orientations: Vec<Orientation>,
     /// The same with width and height exchanged, for filling a page along its height.
@@ -43,6 +45,15 @@ struct Class {
 pub(super) struct Filled {
     pub(super) size: Size,
     pub(super) puts: Vec<Placed>,
+    /// Whether it is proved that no smaller page holds the same cells.
+    pub(super) smallest: bool,
+}
+
+impl Filled {
+    /// A page of which it is not known whether a smaller one would do.
+    pub(super) fn new(size: Size, puts: Vec<Placed>) -> Self {
+        Self { size, puts, smallest: false }
+    }
 }
 
 /// What a set of cells asks of a page at least: the pixels, and the least width and height that hold every cell.
@@ -73,7 +84,7 @@ pub(super) struct Try {
 impl<'a> Cells<'a> {
     /// The items of `which`. Refuses those that fit on no allowed page.
     pub(super) fn new(request: &LayoutRequest<'a>, policy: &PagePolicy, which: &[usize]) -> Result<Self, LayoutError> {
-        let LayoutRequest { items, spacing, stop, .. } = *request;
+        let LayoutRequest { items, spacing, stop, progress, .. } = *request;
         let mut by_size: BTreeMap<(Size, bool, Option<usize>), Vec<usize>> = BTreeMap::new();
         let mut unfit = Vec::new();
         let (largest, pages) = (policy.largest(), policy.largest_pages());
@@ -104,7 +115,7 @@ impl<'a> Cells<'a> {
             let content = members.iter().map(ringed).fold(Size::new(0, 0), largest);
             Class { size, content, may_turn, group, members }
         });
-        Ok(Self { items, spacing, stop, classes: classes.collect(), orientations, flipped })
+        Ok(Self { items, spacing, stop, progress, classes: classes.collect(), orientations, flipped })
     }
 
     pub(super) fn spacing(&self) -> Spacing {
@@ -114,6 +125,11 @@ impl<'a> Cells<'a> {
     /// Whether the search was asked to come to an end.
     pub(super) fn stopped(&self) -> bool {
         self.stop.is_some_and(StopSignal::is_set)
+    }
+
+    /// Tells that a search has done so much of its work, and the pixels of its cells and of the best page so far.
+    pub(super) fn tell(&self, done: u64, of: u64, filled: Option<(u64, u64)>) {
+        self.progress.into_iter().for_each(|progress| progress.tell(done, of, filled));
     }
 
     /// Whether some cells must share a page.
@@ -170,7 +186,7 @@ impl<'a> Cells<'a> {
         let (room, spare) = self.spare(need, size)?;
         let mut rest = left.to_vec();
         let puts = fill(&self.orientations, &mut rest, room, weights, Some(spare))?;
-        rest.iter().all(|&n| n == 0).then_some(Filled { size, puts })
+        rest.iter().all(|&n| n == 0).then(|| Filled::new(size, puts))
     }
 
     /// A beam over everything in `left`, which has this `need`; it must all fit. Also gives the work it was.
@@ -180,8 +196,14 @@ impl<'a> Cells<'a> {
         let orientations = if flipped { &self.flipped } else { &self.orientations };
         let outcome = fit_all(Task { orientations, left, room: room.stored(flipped), spare, weights, params });
         let upright = |put: Placed| if flipped { Placed { x: put.y, y: put.x, ..put } } else { put };
-        let filled = outcome.puts.map(|puts| Filled { size, puts: puts.into_iter().map(upright).collect() });
+        let filled = outcome.puts.map(|puts| Filled::new(size, puts.into_iter().map(upright).collect()));
         (filled, outcome.work)
+    }
+
+    /// Whether everything in `left`, which has this `need`, fits on a page at all, and the work it was to find out.
+    pub(super) fn try_exactly(&self, left: &[u32], need: Need, size: Size, budget: u64) -> (Verdict, u64) {
+        let Some((room, _)) = self.spare(need, size) else { return (Verdict::Cannot, 0) };
+        exact::fits(&self.orientations, left, room, budget)
     }
 
     /// The smallest allowed page round what was put down.
@@ -193,7 +215,7 @@ impl<'a> Cells<'a> {
         let (w, h) = filled.puts.iter().map(far).fold((0, 0), |a, b| (a.0.max(b.0), a.1.max(b.1)));
         let size = policy.smallest_round(self.spacing.page_round(Size::new(w, h)));
         let smaller = policy.allows(size) && size.area() < filled.size.area();
-        Filled { size: if smaller { size } else { filled.size }, puts: filled.puts.clone() }
+        Filled { size: if smaller { size } else { filled.size }, ..filled.clone() }
     }
 
     /// As many pixels of `left` as a page of `size` takes, over several tastes; `left` is counted down.
@@ -209,7 +231,7 @@ impl<'a> Cells<'a> {
         let best = tries.into_iter().reduce(|best, next| if next.0 > best.0 { next } else { best });
         let (_, rest, puts) = best.filter(|(placed, ..)| *placed > 0)?;
         left.copy_from_slice(&rest);
-        Some(Filled { size, puts })
+        Some(Filled::new(size, puts))
     }
 
     /// Back from cells to boxes: every put takes the next member of its class.

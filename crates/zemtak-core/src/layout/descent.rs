@@ -13,6 +13,9 @@ pub(super) struct Descent<'a> {
     pub(super) best: Filled,
     pub(super) bound: u64,
     pub(super) sampler: Sampler,
+    /// How much work beams may do in all, and how much of it is done.
+    pub(super) work: u64,
+    pub(super) done: u64,
 }
 
 impl Descent<'_> {
@@ -20,10 +23,16 @@ impl Descent<'_> {
         self.best.size.area().saturating_sub(self.bound)
     }
 
-    /// Keeps what is smaller than the best; whether it is.
+    /// Counts work, and tells how far the search is.
+    pub(super) fn did(&mut self, work: u64) {
+        self.done += work;
+        self.cells.tell(self.done, self.work, Some((self.need.area, self.best.size.area())));
+    }
+
+    /// Keeps what is smaller than the best, if such a page is allowed; whether it is.
     pub(super) fn better(&mut self, found: &Filled) -> bool {
         let tight = self.cells.tight(self.policy, found);
-        let better = tight.size.area() < self.best.size.area();
+        let better = tight.size.area() < self.best.size.area() && self.policy.allows(tight.size);
         if better {
             self.best = tight;
         }

@@ -60,6 +60,11 @@ impl Effort {
         if cells > BEAM_CELLS { 0 } else { self.of(3_600_000, 34_000_000, 300_000_000) }
     }
 
+    /// How many staircases may be looked at to prove that no page is smaller.
+    pub(super) fn looks(self) -> u64 {
+        self.of(20_000, 300_000, 4_000_000)
+    }
+
     /// How many states a beam over `cells` cells keeps, more or less.
     pub(super) fn states(self, cells: usize) -> usize {
         let all = usize::try_from(self.of(2_500, 7_500, 60_000)).unwrap_or(usize::MAX);

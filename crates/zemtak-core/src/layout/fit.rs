@@ -2,7 +2,9 @@
 
 use super::cells::{BATCH, Cells, Filled, Try};
 use super::effort::Effort;
+use super::exact::Verdict;
 use super::fill::Weights;
+use super::proof::FEWEST;
 use super::sampler::Sampler;
 use crate::geometry::Size;
 use crate::par;
@@ -15,9 +17,22 @@ pub(super) struct Fit<'a> {
 }
 
 impl Fit<'_> {
-    /// Everything in `left` on one page of `size`: by passes, and where those do not find a way by beams.
+    /// Everything in `left` on one page of `size`: by passes, and where those do not find a way by going through every
+    /// layout of few cells, or by beams.
     pub(super) fn all(&self, left: &[u32], size: Size) -> Option<Filled> {
-        self.by_passes(left, size).or_else(|| self.by_beams(left, size))
+        let need = self.cells.need(left);
+        if let Some(found) = self.by_passes(left, size) {
+            return Some(found);
+        }
+        let (verdict, _) = match need.cells {
+            ..=FEWEST => self.cells.try_exactly(left, need, size, self.effort.looks()),
+            _ => (Verdict::Unknown, 0),
+        };
+        match verdict {
+            Verdict::Fits(puts) => Some(Filled::new(size, puts)),
+            Verdict::Cannot => None,
+            Verdict::Unknown => self.by_beams(left, size),
+        }
     }
 
     pub(super) fn by_passes(&self, left: &[u32], size: Size) -> Option<Filled> {
@@ -33,7 +48,8 @@ impl Fit<'_> {
 
     pub(super) fn by_beams(&self, left: &[u32], size: Size) -> Option<Filled> {
         let need = self.cells.need(left);
-        let mut budget = self.effort.beam_work(need.cells);
+        let work = self.effort.beam_work(need.cells);
+        let mut budget = work;
         let mut sampler = Sampler::new(need.load(), self.effort.states(need.cells));
         while budget > 0 && !self.cells.stopped() {
             let tries: Vec<Try> = (0..BATCH)
@@ -51,6 +67,7 @@ impl Fit<'_> {
             }
             // Nothing was tried at all: the page is too small in itself.
             budget = if spent == 0 { 0 } else { budget.saturating_sub(spent) };
+            self.cells.tell(work - budget, work, None);
         }
         None
     }

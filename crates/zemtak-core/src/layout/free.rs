@@ -6,6 +6,7 @@ use super::descent::Descent;
 use super::effort::Effort;
 use super::fill::Weights;
 use super::policy::{PagePolicy, Shape};
+use super::proof::FEWEST;
 use super::rng::Rng;
 use super::sampler::Sampler;
 use crate::geometry::Size;
@@ -25,10 +26,22 @@ pub(super) fn smallest(
 ) -> Option<Filled> {
     let need = cells.need(left);
     let best = known.or_else(|| first(cells, policy, left))?;
+    if best.smallest {
+        return Some(best);
+    }
     let sampler = Sampler::new(need.load(), effort.states(need.cells));
-    let mut search = Descent { cells, policy, left, need, best, bound: policy.least_area(cells, need), sampler };
+    let (bound, mut work) = (policy.least_area(cells, need), effort.beam_work(need.cells));
+    let mut search = Descent { cells, policy, left, need, best, bound, sampler, work, done: 0 };
     search.by_passes(effort);
-    let work = effort.beam_work(search.need.cells);
+    if need.cells <= FEWEST {
+        search.best.smallest = search.by_proof(effort.looks());
+        if search.best.smallest {
+            return Some(search.best);
+        }
+        // Half of what may be done went into the proof.
+        work /= 2;
+        search.work = work;
+    }
     if search.need.cells <= FEW && effort == Effort::High {
         search.by_beams(work / 3);
         if !search.by_sweep(work) {
@@ -80,6 +93,7 @@ impl Descent<'_> {
             }
             // Pages that are not allowed cost a little too, or this might never end.
             budget = budget.saturating_sub(spent + 1000);
+            self.did(spent + 1000);
         }
     }
 

@@ -12,6 +12,7 @@ mod check;
 mod descent;
 mod effort;
 mod error;
+mod exact;
 mod families;
 mod fill;
 mod fit;
@@ -20,6 +21,7 @@ mod holes;
 mod keep;
 mod pages;
 mod policy;
+mod proof;
 mod request;
 mod rng;
 mod rows;
@@ -37,12 +39,12 @@ pub use check::{LayoutFault, check};
 pub use effort::Effort;
 pub use error::LayoutError;
 pub use policy::{PagePolicy, Prefer, Shape};
-pub use request::{Arrangement, Item, Kept, Layout, LayoutRequest, Place, StopSignal};
+pub use request::{Arrangement, Item, Kept, Layout, LayoutRequest, Place, ProgressSink, SearchProgress, StopSignal};
 pub use spacing::Spacing;
 pub use why::{Bound, Change, Outlook, Trial, Why, why};
 
 /// Changes whenever the same request comes to another layout.
-pub const LAYOUT_VERSION: u32 = 2;
+pub const LAYOUT_VERSION: u32 = 3;
 
 #[cfg(test)]
 mod part_tests;

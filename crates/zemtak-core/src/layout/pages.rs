@@ -40,6 +40,9 @@ impl<'a> Search<'a> {
 
     /// Whether no layout can be better.
     pub(super) fn proven(&self, pages: &[Filled]) -> bool {
+        if self.policy.count.is_none_or(|count| count == 1) && matches!(pages, [page] if page.smallest) {
+            return true;
+        }
         let need = self.cells.need(&self.cells.all());
         let bytes: u64 = pages.iter().map(|p| p.size.area()).sum();
         bytes <= self.policy.least_of_all(self.cells, need)
@@ -132,7 +135,7 @@ impl<'a> Search<'a> {
         let parted = order.into_iter().find_map(|at| Some((at, self.halves(&pages[at])?)));
         let Some((at, halves)) = parted else { return false };
         let halves = halves.map(|puts| {
-            let part = Filled { size: pages[at].size, puts };
+            let part = Filled::new(pages[at].size, puts);
             let smallest = self.smallest(&self.cells.counts(&part.puts), None);
             smallest.unwrap_or(part)
         });

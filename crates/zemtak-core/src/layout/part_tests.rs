@@ -165,10 +165,11 @@ fn a_sweep_comes_to_the_smallest_page_of_few_cells() {
     let left = cells.all();
     let need = cells.need(&left);
     // To begin with, a page that is known to hold them with room to spare.
-    let best = Filled { size: Size::new(20, 23), puts: Vec::new() };
+    let best = Filled::new(Size::new(20, 23), Vec::new());
     let bound = policy.least_area(&cells, need);
     let sampler = Sampler::new(need.load(), 1);
-    let mut search = Descent { cells: &cells, policy: &policy, left: &left, need, best, bound, sampler };
+    let mut search =
+        Descent { cells: &cells, policy: &policy, left: &left, need, best, bound, sampler, work: 0, done: 0 };
     assert!(search.by_sweep(20_000_000));
     assert_eq!(search.best.size.area(), 405);
     assert!(!search.by_sweep(1000), "too few states to find anything");

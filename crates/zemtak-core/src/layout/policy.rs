@@ -183,6 +183,11 @@ impl PagePolicy {
         self.widened(size)
     }
 
+    /// The highest page of a width, as far as largest size and aspect go.
+    pub(super) fn highest(&self, w: u32) -> u32 {
+        times(w, self.aspect).min(self.max.h)
+    }
+
     /// The largest multiple of the step up to `side`.
     pub(super) fn step_down(&self, side: u32) -> u32 {
         side - side % self.step

@@ -121,6 +121,40 @@ impl fmt::Debug for StopSignal<'_> {
     }
 }
 
+/// How far a search for a layout has come. One layout may take several searches: for each page, and with more and more
+/// effort.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
+pub struct SearchProgress {
+    /// The part of its work that the search has done, 0 to 1.
+    pub done: f64,
+    /// The part of the smallest page so far that cells fill; none before there is one.
+    pub filled: Option<f64>,
+}
+
+/// Where searches tell how far they have come. It is told now and then, from one thread at a time.
+#[derive(Clone, Copy)]
+pub struct ProgressSink<'a>(&'a (dyn Fn(SearchProgress) + Sync));
+
+impl<'a> ProgressSink<'a> {
+    /// One that calls `told`.
+    pub fn new(told: &'a (dyn Fn(SearchProgress) + Sync)) -> Self {
+        Self(told)
+    }
+
+    pub(super) fn tell(self, done: u64, of: u64, filled: Option<(u64, u64)>) {
+        #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
+        let part = |part: u64, whole: u64| (part as f64 / whole.max(1) as f64).min(1.0);
+        (self.0)(SearchProgress { done: part(done, of), filled: filled.map(|(cells, page)| part(cells, page)) });
+    }
+}
+
+impl fmt::Debug for ProgressSink<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("ProgressSink")
+    }
+}
+
 /// What is asked of [`lay_out`](super::lay_out).
 #[derive(Debug, Clone, Copy)]
 pub struct LayoutRequest<'a> {
@@ -138,6 +172,8 @@ pub struct LayoutRequest<'a> {
     pub kept: Option<&'a Kept>,
     /// Once this says so the search comes to an end with the best so far. The result then depends on when that was.
     pub stop: Option<StopSignal<'a>>,
+    /// Where long searches tell how far they have come. Nowhere by default.
+    pub progress: Option<ProgressSink<'a>>,
 }
 
 impl<'a> LayoutRequest<'a> {
@@ -145,6 +181,6 @@ impl<'a> LayoutRequest<'a> {
     #[must_use]
     pub fn new(items: &'a [Item], spacing: Spacing, policy: &'a PagePolicy) -> Self {
         let (arrangement, effort) = (Arrangement::default(), Effort::default());
-        Self { items, spacing, policy, arrangement, effort, kept: None, stop: None }
+        Self { items, spacing, policy, arrangement, effort, kept: None, stop: None, progress: None }
     }
 }

@@ -40,8 +40,10 @@ impl Descent<'_> {
                 BeamParams { states, segment: mean * segment / 100, rank: mean / 20, head: 0, skip: 8, choices: 8 };
             let tries =
                 pages.iter().flat_map(|&size| ways.iter().map(move |&flipped| Try { size, flipped, weights, params }));
-            for tries in tries.collect::<Vec<_>>().chunks(BATCH) {
-                self.try_side_by_side(tries);
+            let tries: Vec<Try> = tries.collect();
+            for batch in tries.chunks(BATCH) {
+                self.try_side_by_side(batch);
+                self.did(budget / 3 * batch.len() as u64 / tries.len() as u64);
             }
         }
         swept

@@ -60,7 +60,7 @@ struct BuildArgs {
     /// Keep every box that can stay where it is, so that a patch stays small
     #[arg(long)]
     keep: bool,
-    /// Explain the layout: what it cannot go below, and what other options would give
+    /// Explain the layout: what it cannot go below, and what other options would give, for which up to four more are searched
     #[arg(long)]
     why: bool,
     /// On Ctrl-C during the layout search, continue with the best layout so far
@@ -85,7 +85,7 @@ struct LayoutArgs {
     /// How boxes are arranged [default: dense]
     #[arg(long, value_name = "HOW", value_parser = word::<Arrangement>())]
     layout: Option<Arrangement>,
-    /// Layout search effort: about 0.1, 1 or 10 seconds for 1,000 sprites [default: quick]
+    /// Layout search effort: up to about 0.2, 2 or 15 seconds a layout of 1,000 sprites [default: quick]
     #[arg(long, value_name = "WORK", value_parser = word::<Effort>())]
     effort: Option<Effort>,
     /// What goes on one page together: nothing, or all steps of a clip [default: none]

@@ -7,7 +7,7 @@ use crate::report::Report;
 use crate::summary::{PassedOver, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
-use zemtak_build::{Failure, PackRequest, Packed, State, Summary};
+use zemtak_build::{Failure, OutputFile, PackRequest, Packed, State, Summary, format};
 
 /// What to pack, and what to tell of it.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -67,6 +67,14 @@ impl Report for PackReport {
         let full = |s: &Summary| verbose || (self.request.dry_run && s.state != State::Unchanged);
         let text = |s: &Summary| SummaryReport(s).text(full(s), &mut told);
         let mut out: String = atlases.iter().map(text).collect();
+        for file in self.packed.joint.iter().filter(|file| verbose || file.changed) {
+            let state = match (file.changed, self.request.pack.check) {
+                (false, _) => "unchanged",
+                (true, true) => "out of date",
+                (true, false) => "built",
+            };
+            out.push_str(&format!("{} of all atlases: {state}\n", format::path(&file.path)));
+        }
         if atlases.len() > 1 || self.request.pack.check {
             let built = atlases.iter().filter(|s| s.state != State::Unchanged).count();
             let word = if self.request.pack.check { "out of date" } else { "built" };
@@ -85,6 +93,10 @@ impl Report for PackReport {
     fn json(&self) -> Value {
         let atlases: Vec<Value> = self.packed.atlases.iter().map(|s| SummaryReport(s).json()).collect();
         let mut json = json!({ "atlases": atlases, "seconds": self.packed.seconds });
+        if !self.packed.joint.is_empty() {
+            let file = |f: &OutputFile| json!({ "file": format::path(&f.path), "changed": f.changed });
+            json["of_all_atlases"] = self.packed.joint.iter().map(file).collect();
+        }
         if self.request.timings {
             json["timings_ms"] = timings::json(&self.packed.spent);
         }

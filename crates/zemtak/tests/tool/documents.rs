@@ -1,6 +1,6 @@
 //! Answers as JSON: held to the schemas that the tool prints, as are the examples of the guide.
 
-use crate::fixtures::{Folder, demo_art};
+use crate::fixtures::{Folder, blob, demo_art, png};
 use jsonschema::Validator;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -102,6 +102,21 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
     }
     let end = r#""phase": "reading", "done": 3, "total": 3, "ended": true }"#;
     assert!(told.lines().any(|line| line.ends_with(end)), "{told}");
+    // A long search says how far it is and what it has found so far.
+    (0..24).for_each(|n| {
+        folder.write(&format!("many/{n}.png"), png(&blob(20 + n * 37 % 41, 15 + n * 53 % 47, [9, 9, 9])));
+    });
+    let line = "pack many -o out --page-shape free --effort normal --progress json";
+    let told: Vec<Value> =
+        folder.zemtak(line).exits(0).err().lines().map(|l| serde_json::from_str(l).unwrap()).collect();
+    let searches: Vec<&Value> = told.iter().filter(|event| event["search"].is_object()).collect();
+    searches.iter().for_each(|event| assert_eq!(hold(&schemas, event, line), "progress"));
+    let part = |event: &Value, key: &str| event["search"][key].as_f64().unwrap();
+    assert!(searches.iter().any(|event| part(event, "done") > 0.0 && part(event, "done") < 1.0), "{told:?}");
+    assert!(
+        searches.is_sorted_by_key(|event| part(event, "filled")) && part(searches[0], "filled") > 0.8,
+        "{searches:?}"
+    );
     // Events of `watch` are held to their schemas where they are tested.
     seen.extend(["descriptor", "watch", "watching", "changed"].map(str::to_owned));
     assert_eq!(seen, schemas.keys().cloned().collect());

@@ -406,3 +406,49 @@ fn no_cell_of_a_table_begins_a_formula() {
     assert_eq!(first_cells("build/art.csv").len(), 10);
     assert!(first_cells("build/art.csv").iter().all(|cell| !cell.starts_with(['=', '@', '-', '+'])));
 }
+
+/// Games keep one list of all sprites: no two atlases' files need be joined by hand.
+#[test]
+fn one_template_makes_a_file_of_all_atlases() {
+    let also = "also = [\"template:index.json.jinja\"]\n";
+    let atlases = "[atlas.moth]\ntake = [\"moth/**\"]\n[atlas.rest]\nleave = [\"moth/**\"]\n";
+    let folder = project(atlases);
+    folder.write("zemtak.toml", format!("format = 1\n{also}[defaults]\nroot = \"art\"\n{atlases}"));
+    let each = "{% for atlas in atlases %}{% for name, s in atlas.sprites | items %}\
+                {{ name | tojson }}: [{{ atlas.name | tojson }}, {{ s.page }}, {{ s.box }}, {{ atlas.build_id | tojson }}],\n\
+                {% endfor %}{% endfor %}";
+    folder.write("index.json.jinja", format!("{{\n{each}\"\": null }}\n"));
+    let index = || serde_json::from_slice::<Value>(&folder.read("build/index.json")).unwrap();
+    let expected = || {
+        let mut all = json!({ "": null });
+        for name in ["moth", "rest"] {
+            let atlas = descriptor(&folder, name);
+            for (sprite, of) in atlas["sprites"].as_object().unwrap() {
+                all[sprite] = json!([name, of["page"], of["box"], atlas["build_id"]]);
+            }
+        }
+        all
+    };
+    folder.write("build/index.json", "mine");
+    assert!(folder.zemtak("pack").exits(2).err().contains("build/index.json: it was not written by zemtak"));
+    std::fs::remove_file(folder.path("build/index.json")).unwrap();
+    assert!(folder.zemtak("pack").exits(0).out().contains("build/index.json of all atlases: built"));
+    assert_eq!(index(), expected());
+    folder.zemtak("pack --check").exits(0);
+    folder.write("art/moth/new.png", png(&blob(30, 20, [9, 90, 200])));
+    assert!(folder.zemtak("pack --check").exits(1).out().contains("build/index.json of all atlases: out of date"));
+    // Also where only one atlas is built.
+    assert!(folder.zemtak("pack moth").exits(2).err().contains("write --name before it"));
+    folder.zemtak("pack --name moth").exits(0);
+    assert_eq!(index(), expected());
+    assert!(index().get("moth/new").is_some());
+    std::fs::remove_file(folder.path("build/index.json")).unwrap();
+    assert_eq!(folder.zemtak("pack --check --json").exits(1).json()["of_all_atlases"][0]["changed"], true);
+    folder.zemtak("pack").exits(0);
+    // What the project file no longer asks for goes; a file that somebody changed stays.
+    folder.write("zemtak.toml", format!("format = 1\n[defaults]\nroot = \"art\"\n{atlases}"));
+    folder.zemtak("pack").exits(0);
+    assert!(!folder.path("build/index.json").exists());
+    folder.write("zemtak.toml", format!("format = 1\nalso = [\"csv\"]\n[defaults]\nroot = \"art\"\n{atlases}"));
+    assert!(folder.zemtak("pack").exits(2).err().contains("csv is a form of one atlas"));
+}

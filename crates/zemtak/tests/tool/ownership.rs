@@ -151,6 +151,8 @@ fn pictures_that_commands_drew_are_no_sprites_and_test_patterns_are() {
             (3.into(), serde_json::json!({ "": 3, "more": 1 }))
         );
     }
+    let verified = folder.zemtak("verify build/night.zemtak.json --against art --json").exits(0).json();
+    assert_eq!(verified["images_not_in_atlas"], 0);
     std::fs::remove_file(folder.path("zemtak.toml")).unwrap();
     let new = folder.zemtak("new art --json").exits(0).json();
     assert_eq!((new["images"].clone(), new["own_pictures"].clone()), (3.into(), 4.into()));

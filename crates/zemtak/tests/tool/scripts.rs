@@ -121,6 +121,8 @@ fn a_check_says_what_differs_and_a_dry_run_what_would_come() {
     assert_eq!(why("pack --check"), ["night-0.png is missing"]);
     folder.write("game/build/night-0.png", "broken");
     assert_eq!(why("pack --check"), ["night-0.png is not as this build writes it"]);
+    folder.zemtak("-C game pack -q").exits(0);
+    assert_eq!(why("pack --check --name things --also c"), ["things.h is missing"]);
 }
 
 #[test]
