@@ -272,7 +272,7 @@ fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pix
 }
 
 /// `moth/fly` and 3 give `moth/fly/03`.
-fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
+pub(crate) fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
     SpriteName::new(&format!("{image}/{frame:02}"))
 }
 
@@ -351,8 +351,20 @@ pub fn decode_source(source: &Source) -> Result<DecodedFrames, Problem> {
 /// # Errors
 /// As [`decode_source`].
 pub fn decode_sprite(source: &Source) -> Result<Option<DecodedFrames>, Problem> {
+    Ok(decode_with_content(source)?.map(|(_, decoded)| decoded))
+}
+
+/// The same with the file's bytes.
+///
+/// # Errors
+/// As [`decode_source`].
+pub(crate) fn decode_with_content(source: &Source) -> Result<Option<(Vec<u8>, DecodedFrames)>, Problem> {
     let content = read_source(source)?;
-    if content.is_result() { Ok(None) } else { decode_content(source, &content).map(Some) }
+    if content.is_result() {
+        return Ok(None);
+    }
+    let decoded = decode_content(source, &content)?;
+    Ok(Some((content.bytes, decoded)))
 }
 
 fn read_source(source: &Source) -> Result<Content, Problem> {

@@ -247,7 +247,7 @@ fn is_image(file: &Met) -> io::Result<bool> {
 /// Whether a file is no image, but one of ours that may lie among the sources: nobody wonders that it is not packed.
 fn is_ours(path: &Path) -> bool {
     let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
-    name == crate::project::FILE || name == crate::store::FILE || name.ends_with(FILE_SUFFIX)
+    [crate::project::FILE, crate::store::FILE, crate::lock::FILE].contains(&name) || name.ends_with(FILE_SUFFIX)
 }
 
 fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
@@ -262,7 +262,12 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
     match parts.filter(|_| below.to_str().is_some()) {
         Some(parts) if parts.iter().any(|part| part.contains(':')) => {
             let why = "'atlas:name' is how a sprite of an atlas is named, so its own name has no colon";
-            Err(Problem::bad_input(ProblemKind::ColonInName, &shown, why, "rename the file or its folder"))
+            Err(Problem::bad_input(
+                ProblemKind::ColonInName,
+                &format::path(&file.path),
+                why,
+                "rename the file or its folder",
+            ))
         }
         Some(parts) => Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown }),
         None => Err(Problem::bad_input(

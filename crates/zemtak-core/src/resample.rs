@@ -60,7 +60,7 @@ impl FromStr for Factor {
 
     /// Reads a decimal number such as `0.5`, exactly.
     fn from_str(text: &str) -> Result<Self, Self::Err> {
-        const WRONG: &str = "a decimal number from 1/64 to 64 with at most six places, as 0.5";
+        const WRONG: &str = "a decimal number from 1/64 to 64 with at most six places, such as 0.5";
         let (whole, part) = text.split_once('.').unwrap_or((text, ""));
         let digits = |t: &str| t.len() <= 6 && t.bytes().all(|b| b.is_ascii_digit());
         if whole.is_empty() || !digits(whole) || !digits(part) {

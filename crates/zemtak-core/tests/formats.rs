@@ -193,7 +193,7 @@ fn a_picture_is_refused_by_its_header_before_memory_is_taken() {
 #[test]
 fn marked_pictures_are_known_again_and_no_others() {
     let picture = Pixels::transparent(Size::new(3, 2)).unwrap();
-    for mark in [Mark::Page, Mark::Clip, Mark::Pattern, Mark::Rehearsal] {
+    for mark in [Mark::Page, Mark::Clip, Mark::Pattern, Mark::Rehearsal, Mark::View] {
         for effort in [PngEffort::Fast, PngEffort::Balanced, PngEffort::Small] {
             let file = encode_marked_png(&picture, effort, mark).unwrap();
             assert_eq!(Mark::of(&file), Some(mark));

@@ -83,7 +83,7 @@ pub enum Reason {
     #[error("the alias leads back to itself")]
     AliasLoop,
     /// An id was made by another cache.
-    #[error("the id is of another cache")]
+    #[error("the id belongs to another cache")]
     ForeignId,
     /// The pump is gone, and with it all textures.
     #[error("the pump has been dropped, and all textures with it")]
@@ -92,7 +92,7 @@ pub enum Reason {
     #[error("waiting on the thread that pumps would never end: wait with the pump instead")]
     OnPumpThread,
     /// A decoder broke off.
-    #[error("decoding it broke off; this is a fault of the decoder")]
+    #[error("the decoder crashed on it; this is a bug in the decoder")]
     BrokeOff,
 }
 

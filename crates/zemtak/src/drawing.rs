@@ -53,6 +53,32 @@ impl Drawing {
         }
     }
 
+    /// Draws the edge of a rectangle, a pixel wide, inside it.
+    pub fn outline(&mut self, area: geometry::Rect, colour: Colour) {
+        let geometry::Rect { x, y, w, h } = area;
+        let (right, bottom) = ((x + w).saturating_sub(1), (y + h).saturating_sub(1));
+        for side in [(x, y, w, 1), (x, bottom, w, 1), (x, y, 1, h), (right, y, 1, h)] {
+            self.fill(geometry::Rect::new(side.0, side.1, side.2, side.3), colour);
+        }
+    }
+
+    /// Lays a picture over what is there, its top left at a place.
+    pub fn paste(&mut self, pixels: &Pixels, [x, y]: [u32; 2]) {
+        let (width, height) = (self.picture.width(), self.picture.height());
+        let columns = pixels.size().w.min(width.saturating_sub(x)) as usize;
+        for row in (0..pixels.size().h).take_while(|row| y + row < height) {
+            let first = ((y + row) as usize * width as usize + x as usize) * 4;
+            let below = self.picture.data_mut()[first..].chunks_exact_mut(4);
+            for (below, above) in below.zip(pixels.row(row).chunks_exact(4)).take(columns) {
+                let alpha = u32::from(above[3]);
+                for (below, above) in below.iter_mut().zip(&above[..3]) {
+                    let mixed = (u32::from(*above) * alpha + u32::from(*below) * (255 - alpha) + 127) / 255;
+                    *below = u8::try_from(mixed).unwrap_or(u8::MAX);
+                }
+            }
+        }
+    }
+
     /// Writes a line of text; gives where it ends.
     pub fn write(&mut self, text: &str, line: Line) -> u32 {
         let scaled = self.font.as_scaled(PxScale::from(line.size));

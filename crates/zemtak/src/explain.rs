@@ -47,7 +47,7 @@ struct Explanation<'a>(&'a Explained);
 
 impl Explanation<'_> {
     fn text(&self) -> String {
-        let mut out = String::from("why it is that large\n");
+        let mut out = String::from("why it is this large\n");
         let mut line = |key: &str, value: String| {
             let _ = writeln!(out, "  {key:<9}{value}");
         };

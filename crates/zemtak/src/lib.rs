@@ -6,6 +6,7 @@
 pub mod cli;
 pub mod commands;
 pub mod console;
+mod contact_sheet;
 pub mod descriptor;
 pub mod document;
 pub mod drawing;

@@ -29,7 +29,7 @@ pub fn check<'p>(
 /// A file that is there and would be lost.
 #[must_use]
 pub fn stranger(out: &Path) -> Problem {
-    let why = "it is there already, and was not written by zemtak";
+    let why = "it already exists and was not written by zemtak";
     Problem::usage(ProblemKind::WouldOverwrite, &format::path(out), why, "name another file, or say --force")
 }
 

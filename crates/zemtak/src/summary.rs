@@ -89,11 +89,11 @@ impl SummaryReport<'_> {
         for (folder, count) in &self.0.own_pictures {
             let count = format::count(*count, "picture", "pictures");
             let folder = if folder.is_empty() { "." } else { folder };
-            let _ = writeln!(out, "  passed   {count} of an earlier build in {} passed over", format::name(folder));
+            let _ = writeln!(out, "  passed   over {count} of an earlier build in {}", format::name(folder));
         }
         if self.0.skipped_files > 0 {
-            let count = format::count(self.0.skipped_files, "file is", "files are");
-            let _ = writeln!(out, "  skipped  {count} no image");
+            let count = format::count(self.0.skipped_files, "file that is no image", "files that are no images");
+            let _ = writeln!(out, "  skipped  {count}");
         }
     }
 

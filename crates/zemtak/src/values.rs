@@ -24,7 +24,7 @@ pub fn tint(text: &str) -> Result<[u8; 4], String> {
     let byte = |at: usize| digits.and_then(|d| u8::from_str_radix(d.get(at..at + 2).unwrap_or("ff"), 16).ok());
     match (byte(0), byte(2), byte(4), byte(6)) {
         (Some(r), Some(g), Some(b), Some(a)) => Ok([r, g, b, a]),
-        _ => Err("a tint is #rrggbb or #rrggbbaa, as #ffc860 or #ffffff80".into()),
+        _ => Err("a tint is #rrggbb or #rrggbbaa, such as #ffc860 or #ffffff80".into()),
     }
 }
 

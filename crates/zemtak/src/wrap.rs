@@ -14,6 +14,16 @@ pub fn for_stderr(text: &str) -> String {
     }
 }
 
+/// The same of standard output.
+#[must_use]
+pub fn for_stdout(text: &str) -> String {
+    let stdout = std::io::stdout();
+    match terminal_size_of(&stdout).filter(|_| stdout.is_terminal()) {
+        Some((Width(width), _)) => to_width(text, width.into()),
+        None => text.to_owned(),
+    }
+}
+
 /// Lines at most so wide, where words allow it; what goes on is moved in by two more. Lines that show a file's text stay as
 /// they are, for the marks below them.
 fn to_width(text: &str, width: usize) -> String {

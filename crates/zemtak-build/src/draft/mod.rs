@@ -75,7 +75,7 @@ impl NewProject {
         // Shown as it would be typed.
         let file = if folder == Path::new(".") { project::FILE.into() } else { folder.join(project::FILE) };
         if file.symlink_metadata().is_ok() {
-            let why = "it is there already, and may hold somebody's work";
+            let why = "it already exists and may hold somebody's work";
             let help = "move it away if you want a new one";
             return Err(Problem::usage(ProblemKind::WouldOverwrite, &format::path(&file), why, help).into());
         }
@@ -310,7 +310,7 @@ fn by_style(group: Group<'_>) -> Vec<Group<'_>> {
         prefix: group.prefix.clone(),
         take,
         leave: Vec::new(),
-        reason: format!("The {word} art of {}: it wants another filter than the rest.", group.name),
+        reason: format!("The {word} art of {}: it needs a different filter from the rest.", group.name),
         units: parted,
     };
     vec![Group { leave, units: stay, ..group }, other]

@@ -143,7 +143,8 @@ fn same_name(source: &Source, first: &str) -> Problem {
 /// Why an image fits on no page that devices take.
 fn too_large(picture: &Picture) -> Option<Problem> {
     let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * spacing().extrude);
-    let why = format!("{largest} pixels are more than the {most} a side that fit on the largest page devices take");
+    let why =
+        format!("{largest} pixels are more than the {most} a side that fit on the largest page that devices support");
     let problem = || Problem::bad_input(ProblemKind::ImageTooLarge, &picture.shown, why, "make it smaller");
     (largest.w.max(largest.h) > most).then(problem)
 }

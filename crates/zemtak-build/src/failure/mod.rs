@@ -199,7 +199,7 @@ impl Problem {
                 what: ProblemKind::NotProved,
                 place: place.into(),
                 why: format!("{why}; it was not written"),
-                help: "this is an error in zemtak itself: please report it with the images",
+                help: "this is a bug in zemtak: please report it with the images",
                 cause: Cause::Io,
             },
             error => Self::bad_input(ProblemKind::CannotEncode, place, error.to_string(), help),

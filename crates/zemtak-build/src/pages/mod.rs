@@ -208,7 +208,7 @@ impl Plan<'_> {
     }
 
     fn internal(&self, page: usize, error: &dyn std::error::Error) -> Failure {
-        let help = "this is an error in zemtak itself: please report it with the images";
+        let help = "this is a bug in zemtak: please report it with the images";
         Problem::bad_input(ProblemKind::CannotDrawPage, &self.page_title(page), error.to_string(), help).into()
     }
 

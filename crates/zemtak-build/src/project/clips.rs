@@ -61,7 +61,7 @@ fn events<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Events> {
 }
 
 fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
-    let what = "a number from 0 on of up to nine digits, or a ratio such as \"60000/1001\"";
+    let what = "a number of up to nine digits, 0 or more, or a ratio such as \"60000/1001\"";
     let rate = match value.get_ref().as_str() {
         Some(ratio) => Rate::Ratio(ratio.to_owned()),
         None => Rate::Number(text.number(value, what, |n| n >= 0.0)?),
@@ -78,7 +78,7 @@ fn rate(text: &Text<'_>, value: &Value<'_>) -> Option<Rate> {
 }
 
 fn durations(text: &Text<'_>, value: &Value<'_>) -> Option<Vec<f64>> {
-    let one = |v: &Value<'_>| text.number(v, "a number of milliseconds from 0 on", |n| n >= 0.0);
+    let one = |v: &Value<'_>| text.number(v, "a number of milliseconds, 0 or more", |n| n >= 0.0);
     if !value.get_ref().is_array() {
         return one(value).map(|ms| vec![ms]);
     }

@@ -150,7 +150,7 @@ fn template(text: &Text<'_>, value: &Value<'_>) -> Option<PathBuf> {
         Also::Template(path) => Some(path),
         other => {
             let why = format!(
-                "{other} is a form of one atlas: name it in [atlas.NAME] or [defaults]; here stand template:FILE"
+                "{other} is a form of one atlas: name it in [atlas.NAME] or [defaults]; here only template:FILE can stand"
             );
             text.wrong(ProblemKind::InvalidValue, value.span(), &why);
             None

@@ -258,7 +258,7 @@ impl FromStr for OtherSize {
 
     /// Reads `-half=0.5` or `-double=2:pixel`.
     fn from_str(text: &str) -> Result<Self, String> {
-        let wrong = || "a suffix, '=' and a factor, as -half=0.5 or -double=2:pixel".to_owned();
+        let wrong = || "a suffix, '=' and a factor, such as -half=0.5 or -double=2:pixel".to_owned();
         let (suffix, rest) = text.split_once('=').ok_or_else(wrong)?;
         let (factor, kind) = rest.split_once(':').unwrap_or((rest, Resample::default().word()));
         Self::new(suffix, factor, Resample::of(kind).ok_or_else(wrong)?)
@@ -273,7 +273,7 @@ impl OtherSize {
     pub fn new(suffix: &str, factor: &str, resample: Resample) -> Result<Self, String> {
         let letter = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_' || c == '-';
         if suffix.is_empty() || !suffix.chars().all(letter) {
-            return Err("a suffix has only a-z, 0-9, _ and -, and at least one of them".into());
+            return Err("a suffix may only contain a-z, 0-9, _ and -, and needs at least one of them".into());
         }
         let factor: Factor = factor.parse().map_err(|why: &str| format!("a factor is {why}"))?;
         Ok(Self { suffix: suffix.to_owned(), scale: Scale { factor, resample } })

@@ -204,7 +204,7 @@ impl Atlas {
             wrong.push("it has no steps".to_owned());
         }
         if clip.fps.as_ref().is_some_and(|rate| !rate.is_valid()) {
-            wrong.push("its fps is neither a number from 0 on nor a ratio such as \"60000/1001\"".to_owned());
+            wrong.push("its fps is neither a number, 0 or more, nor a ratio such as \"60000/1001\"".to_owned());
         }
         for (i, step) in clip.steps.iter().enumerate() {
             if !self.sprites.contains_key(&step.sprite) && !step.sprite.as_str().contains(':') {

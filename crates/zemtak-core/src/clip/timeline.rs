@@ -36,10 +36,10 @@ pub enum ClipError {
     #[error("all steps together take no time")]
     NoTime,
     /// A rate is below 0.
-    #[error("a rate is not below 0")]
+    #[error("a rate cannot be negative")]
     Rate,
     /// A step has a duration that cannot be.
-    #[error("the duration of step {0} is not a number from 0 up, or too long")]
+    #[error("the duration of step {0} is negative, no number, or too long")]
     Duration(usize),
     /// A text is no ratio.
     #[error("'{0}' is neither a number of up to nine digits nor a ratio such as 60000/1001")]

@@ -15,6 +15,8 @@ pub enum Mark {
     Pattern,
     /// What a rehearsal came to.
     Rehearsal,
+    /// Sprites or pages drawn for people to look at.
+    View,
 }
 
 /// The keyword of the text chunk.
@@ -29,6 +31,7 @@ impl Mark {
             Self::Clip => "Zemtak clip",
             Self::Pattern => "Zemtak pattern",
             Self::Rehearsal => "Zemtak rehearsal",
+            Self::View => "Zemtak view",
         }
     }
 
@@ -36,7 +39,7 @@ impl Mark {
     #[must_use]
     pub fn of(file: &[u8]) -> Option<Self> {
         let text = if file.starts_with(PNG) { png_text(&file[PNG.len()..]) } else { gif_comment(file) }?;
-        let all = [Self::Page, Self::Clip, Self::Pattern, Self::Rehearsal];
+        let all = [Self::Page, Self::Clip, Self::Pattern, Self::Rehearsal, Self::View];
         all.into_iter().find(|mark| mark.text().as_bytes() == text)
     }
 

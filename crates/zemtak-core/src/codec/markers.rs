@@ -82,3 +82,63 @@ pub(super) fn turned_by_exif(exif: &[u8]) -> bool {
     };
     orientation().is_some_and(|o| (2..=8).contains(&o))
 }
+
+/// How a PNG stores its pixels.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct PngKind {
+    /// Bits of a sample: 1, 2, 4, 8 or 16.
+    pub bits: u8,
+    /// What samples mean.
+    pub colour: PngColour,
+    /// Whether rows are interlaced.
+    pub interlaced: bool,
+}
+
+/// What the samples of a PNG mean.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum PngColour {
+    /// Grey.
+    Grey,
+    /// Red, green, blue.
+    Rgb,
+    /// Indices into a palette.
+    Palette,
+    /// Grey and alpha.
+    GreyAlpha,
+    /// Red, green, blue, alpha.
+    Rgba,
+}
+
+impl PngColour {
+    /// Its name in words.
+    #[must_use]
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Grey => "grey",
+            Self::Rgb => "RGB",
+            Self::Palette => "palette",
+            Self::GreyAlpha => "grey and alpha",
+            Self::Rgba => "RGBA",
+        }
+    }
+}
+
+impl PngKind {
+    /// What the header of a PNG says; nothing where it is none.
+    #[must_use]
+    pub fn of(bytes: &[u8]) -> Option<Self> {
+        // The signature, then the first chunk: length, type, width, height.
+        let header = bytes.strip_prefix(b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR")?;
+        let [bits, colour, _, _, interlaced] = header.get(8..13)? else { return None };
+        let colour = match colour {
+            0 => PngColour::Grey,
+            2 => PngColour::Rgb,
+            3 => PngColour::Palette,
+            4 => PngColour::GreyAlpha,
+            6 => PngColour::Rgba,
+            _ => return None,
+        };
+        Some(Self { bits: *bits, colour, interlaced: *interlaced == 1 })
+    }
+}

@@ -36,7 +36,7 @@ pub use encode::{EncodeError, Encoded, Unproved};
 pub use format::Format;
 pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
 pub use mark::Mark;
-pub use markers::Ignored;
+pub use markers::{Ignored, PngColour, PngKind};
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
 pub use moving_out::TimedPicture;
 #[cfg(feature = "encode-apng")]

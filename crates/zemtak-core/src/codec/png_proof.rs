@@ -125,7 +125,7 @@ fn zlib_stream(file: &[u8], size: Size) -> Result<Vec<u8>, Unproved> {
         let body = after.get(..length + 4).ok_or_else(|| bad("a chunk is cut short"))?;
         let (sum, after) = after[length + 4..].split_first_chunk::<4>().ok_or_else(|| bad("a chunk is cut short"))?;
         if crc32(body) != u32::from_be_bytes(*sum) {
-            return Err(bad("a chunk has a wrong sum"));
+            return Err(bad("a chunk has a wrong checksum"));
         }
         let (kind, data) = body.split_at(4);
         match (expected, kind) {

@@ -17,9 +17,9 @@ const MEANINGS: [(&str, &[&str]); 5] = [
             "missing iend",
         ],
     ),
-    ("a checksum does not fit its data, so it was damaged", &["crc", "checksum", "adler"]),
+    ("a checksum does not match its data: the file is damaged", &["crc", "checksum", "adler"]),
     ("its compressed data is damaged", &["deflate", "zlib", "lzw", "bitstream", "huffman"]),
-    ("it does not begin as such a file does", &["signature"]),
+    ("it does not begin like such a file", &["signature"]),
     ("it asks for more memory than is allowed", &["limits"]),
 ];
 

@@ -96,16 +96,16 @@ impl PagePolicy {
         let no = |why: String| Err(LayoutError::NoPage(why));
         let sides = self.fixed.unwrap_or(self.max);
         if sides.w == 0 || sides.h == 0 || sides.w > LONGEST_SIDE || sides.h > LONGEST_SIDE {
-            return no(format!("sides go from 1 to {LONGEST_SIDE}, not {sides}"));
+            return no(format!("sides must be 1 to {LONGEST_SIDE}, not {sides}"));
         }
         if self.step == 0 {
-            return no("a step of 0 has no multiples".into());
+            return no("the step must be at least 1".into());
         }
         if !(self.aspect >= 1.0 && self.aspect.is_finite()) {
-            return no(format!("an aspect of {} is below 1", self.aspect));
+            return no(format!("the aspect must be at least 1, not {}", self.aspect));
         }
         if self.count == Some(0) {
-            return no("0 pages hold nothing".into());
+            return no("the page count must be at least 1".into());
         }
         if spacing.gutter.max(spacing.margin).max(spacing.extrude) > LONGEST_SIDE {
             return no(format!("gutter, margin and extrusion go up to {LONGEST_SIDE}"));

@@ -4,6 +4,7 @@ mod cache_args;
 mod clip_args;
 mod coords_args;
 mod pack_args;
+mod scan_args;
 mod sheet_args;
 mod usage;
 mod values;
@@ -20,6 +21,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
 use coords_args::{QuadArgs, UvArgs};
 use pack_args::{PackArgs, WatchArgs};
+use scan_args::ScanArgs;
 use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -167,6 +169,12 @@ enum Command {
     /// atlases, pixel art or smooth art by colours and edges, clips by the numbers in names. Edit it as you like.
     #[command(after_help = "Examples:\n  zemtak new\n  zemtak new games/moth-courier")]
     New(NewArgs),
+    /// Look at images before packing: what is there, what will bite, what packing would come to
+    ///
+    /// Findings come by kind with what to do about each. Without folders it looks at those of the project's atlases, or at this one.
+    /// Nothing is written but what --png asks for.
+    #[command(after_help = "Examples:\n  zemtak scan art\n  zemtak scan art --strict --png art.png")]
+    Scan(ScanArgs),
     /// Pack sprites into texture pages and write the descriptor
     ///
     /// Every image below the given folders becomes a sprite, named by its path without extension. One atlas is built of
@@ -276,6 +284,7 @@ impl Command {
         match self {
             Self::Demo(args) => Request::Demo(demo::DemoRequest { folder: args.dir }),
             Self::New(args) => Request::New(new::NewRequest { folder: args.dir }),
+            Self::Scan(args) => Request::Scan(args.into_request(project)),
             Self::Pack(args) => Request::Pack(Box::new(args.into_request(project))),
             Self::Watch(args) => Request::Watch(Box::new(args.into_request(project))),
             Self::Verify(VerifyArgs { descriptor, against }) => {

@@ -29,14 +29,14 @@ pub(super) fn space() -> clap::builder::RangedI64ValueParser<u32> {
 }
 
 pub(super) fn atlas_name(text: &str) -> Result<String, String> {
-    if Atlas::is_name(text) { Ok(text.to_owned()) } else { Err("a name has only a-z, 0-9, _ and -".into()) }
+    if Atlas::is_name(text) { Ok(text.to_owned()) } else { Err("a name may only contain a-z, 0-9, _ and -".into()) }
 }
 
 pub(super) fn page_size(text: &str) -> Result<Size, String> {
     let sides = text.split_once('x').and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)));
     match sides {
         Some((w @ 1..=LONGEST_SIDE, h @ 1..=LONGEST_SIDE)) => Ok(Size::new(w, h)),
-        _ => Err(format!("width and height as in 2048x1024, each from 1 to {LONGEST_SIDE}")),
+        _ => Err(format!("width and height, such as 2048x1024, each from 1 to {LONGEST_SIDE}")),
     }
 }
 
@@ -57,16 +57,16 @@ pub(super) fn any_size(text: &str) -> Result<Size, String> {
     let sides = text.split_once('x').and_then(|(w, h)| Some((w.parse().ok()?, h.parse().ok()?)));
     match sides {
         Some((w @ 1.., h @ 1..)) => Ok(Size::new(w, h)),
-        _ => Err("width and height as in 512x256, each at least 1".into()),
+        _ => Err("width and height, such as 512x256, each at least 1".into()),
     }
 }
 
 pub(super) fn rect(text: &str) -> Result<Rect, String> {
-    numbers(text).map(Rect::from).ok_or_else(|| "x,y,w,h in whole pixels, as 34,2,28,30".into())
+    numbers(text).map(Rect::from).ok_or_else(|| "x,y,w,h in whole pixels, such as 34,2,28,30".into())
 }
 
 pub(super) fn part(text: &str) -> Result<Part, String> {
-    let help = || "x,y,w,h in whole canvas pixels, as 8,0,16,32; w and h at least 1".to_owned();
+    let help = || "x,y,w,h in whole canvas pixels, such as 8,0,16,32; w and h at least 1".to_owned();
     let [x, y, w, h]: [i64; 4] = numbers(text).ok_or_else(help)?;
     let sides = u32::try_from(w).ok().zip(u32::try_from(h).ok()).filter(|(w, h)| *w > 0 && *h > 0);
     match (i32::try_from(x), i32::try_from(y), sides) {
@@ -76,12 +76,12 @@ pub(super) fn part(text: &str) -> Result<Part, String> {
 }
 
 pub(super) fn point(text: &str) -> Result<[f64; 2], String> {
-    let [x, y]: [f64; 2] = numbers(text).ok_or("x,y as 120,64.5")?;
+    let [x, y]: [f64; 2] = numbers(text).ok_or("x,y, such as 120,64.5")?;
     if x.is_finite() && y.is_finite() { Ok([x, y]) } else { Err("x,y as finite numbers".into()) }
 }
 
 pub(super) fn pixel(text: &str) -> Result<[u32; 2], String> {
-    numbers(text).ok_or_else(|| "x,y in whole pixels, as 120,64".into())
+    numbers(text).ok_or_else(|| "x,y in whole pixels, such as 120,64".into())
 }
 
 /// One factor for both axes, or two.
@@ -89,21 +89,24 @@ pub(super) fn scale(text: &str) -> Result<[f64; 2], String> {
     let both = |one: f64| [one; 2];
     let scale = numbers::<1, f64>(text).map(|[one]| both(one)).or_else(|| numbers(text));
     let usable = |scale: &[f64; 2]| scale.iter().all(|s| s.is_finite() && *s != 0.0);
-    scale.filter(usable).ok_or_else(|| "a factor as 2, or one for each axis as 2,1.5; not 0".into())
+    scale.filter(usable).ok_or_else(|| "a factor such as 2, or one for each axis such as 2,1.5; not 0".into())
 }
 
 /// A size on the screen, which may have fractions.
 pub(super) fn room(text: &str) -> Result<[f64; 2], String> {
     let sides = text.split_once('x').and_then(|(w, h)| Some([w.parse().ok()?, h.parse().ok()?]));
     let usable = |room: &[f64; 2]| room.iter().all(|side: &f64| side.is_finite() && *side > 0.0);
-    sides.filter(usable).ok_or_else(|| "width and height as in 64x64, each above 0".into())
+    sides.filter(usable).ok_or_else(|| "width and height, such as 64x64, each above 0".into())
 }
 
 pub(super) fn shrink(text: &str) -> Result<f64, String> {
-    crate::values::number(text).ok().filter(|s| *s >= 0.0).ok_or_else(|| "a number of texels from 0, as 0.5".into())
+    crate::values::number(text)
+        .ok()
+        .filter(|s| *s >= 0.0)
+        .ok_or_else(|| "a number of texels from 0, such as 0.5".into())
 }
 
 /// Columns and rows.
 pub(super) fn counts(text: &str) -> Result<[u32; 2], String> {
-    any_size(text).map(|size| [size.w, size.h]).map_err(|_| "columns and rows as in 8x4, each at least 1".into())
+    any_size(text).map(|size| [size.w, size.h]).map_err(|_| "columns and rows, such as 8x4, each at least 1".into())
 }

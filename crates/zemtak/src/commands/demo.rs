@@ -38,7 +38,8 @@ struct DemoStep {
 }
 
 /// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
-const STEPS: [(&str, &[&str]); 12] = [
+const STEPS: [(&str, &[&str]); 13] = [
+    ("Look at what came in, before any packing.", &["scan", "DIR/art"]),
     (
         "Pack the sprites into a texture page and write the descriptor.",
         &["pack", "DIR/art", "-o", "DIR/build", "--name", "night"],
@@ -118,7 +119,7 @@ fn write_project(folder: &Path) -> Result<usize, Failure> {
         std::fs::read(folder.join(file.path())).is_ok_and(|there| there != file.contents())
     };
     let problems = files.iter().copied().filter(differs).map(|file| {
-        let why = "it is there already with other contents";
+        let why = "it already exists with different contents";
         Problem::usage(ProblemKind::WouldOverwrite, &format::path(&folder.join(file.path())), why, "name a new folder")
     });
     Failure::unless(problems.collect(), ())?;

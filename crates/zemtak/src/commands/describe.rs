@@ -43,7 +43,7 @@ pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
     let [(name, sprite)] = chosen.as_slice() else {
         let names: Vec<String> = chosen.iter().map(|(n, _)| format::name(n.as_str())).collect();
         let why = format!("{} sprites match: {}", names.len(), format::first_of(&names));
-        let help = "name one of them; 'zemtak list' shows many";
+        let help = "name one of them; 'zemtak list' shows them all";
         return Err(Problem::usage(ProblemKind::SeveralMatch, &format::name(&request.name), why, help).into());
     };
     let page = atlas.pages[sprite.page].clone();

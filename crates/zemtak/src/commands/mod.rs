@@ -12,6 +12,7 @@ pub mod pattern;
 pub mod quad;
 pub mod rehearse;
 pub mod resolve;
+pub mod scan;
 pub mod schema;
 pub mod uv;
 pub mod verify;
@@ -34,6 +35,8 @@ pub enum Request {
     Demo(demo::DemoRequest),
     /// Write a project file for the images that are there.
     New(new::NewRequest),
+    /// Look at images before packing.
+    Scan(scan::ScanCommand),
     /// Compute texture coordinates.
     Uv(uv::UvRequest),
     /// Compute vertices.
@@ -67,6 +70,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Verify(request) => Box::new(verify::run(&request, console)?),
         Request::Demo(request) => Box::new(demo::run(&request, console.output.verbose, runner)?),
         Request::New(request) => Box::new(new::run(&request, console)?),
+        Request::Scan(request) => Box::new(scan::run(&request, console)?),
         Request::Uv(request) => Box::new(uv::run(&request)?),
         Request::Quad(request) => Box::new(quad::run(&request)?),
         Request::Grid(request) => Box::new(grid::run(&request)?),

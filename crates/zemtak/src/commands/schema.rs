@@ -29,6 +29,7 @@ schemas! {
     "progress",
     "quad",
     "rehearse",
+    "scan",
     "uv",
     "verify",
     "watch",

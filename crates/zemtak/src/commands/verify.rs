@@ -82,8 +82,9 @@ impl Proof {
         let missing = compared.differences.iter().filter(|d| matches!(d, Difference::NoSource { .. })).count();
         if missing > 1 && missing == self.sprites {
             let root = format::path(root);
-            let text =
-                format!("none of the {missing} sprites has a source in {root}: is that the folder of their names?");
+            let text = format!(
+                "none of the {missing} sprites has a source in {root}: is that the folder that their names are relative to?"
+            );
             self.defects.push(Notice::about("no_source", root, text));
         } else {
             self.defects.extend(compared.differences.into_iter().map(Notice::from));

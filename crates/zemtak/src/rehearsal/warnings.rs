@@ -22,7 +22,7 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
     warnings.extend(run.scenes.iter().filter_map(|played| held_on(scenario, played)));
     warnings.extend(run.scenes.iter().filter_map(|played| scattered(scenario, played)));
     if run.misuses > 0 {
-        let text = format!("{} draws of textures that are not there: a fault of zemtak, please report it", run.misuses);
+        let text = format!("{} draws of textures that are not there: a bug in zemtak, please report it", run.misuses);
         warnings.push(Notice::of_all("misuse", text));
     }
     // A scene that is played twice is told of once.

@@ -151,7 +151,7 @@ fn a_packed_atlas_cut_by_its_descriptor_is_its_sources() {
         folder.zemtak("cut build/night.zemtak.json -o back").exits(0);
         folder.write("back/emblem.png", "mine");
         let run = folder.zemtak("cut build/night.zemtak.json -o back").exits(2);
-        assert!(run.err().contains("emblem.png: it is there already, and was not written by zemtak"), "{}", run.err());
+        assert!(run.err().contains("emblem.png: it already exists and was not written by zemtak"), "{}", run.err());
         folder.zemtak("cut build/night.zemtak.json -o back --force").exits(0);
         assert_eq!(pictures(&folder.path("back")), sources, "{options}");
     }

@@ -60,6 +60,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         (format!("verify {night} --against {}", art.display()), 0),
         (format!("verify {night} --against odd"), 1),
         ("demo".into(), 0),
+        ("scan bad odd --png seen.png".into(), 0),
         ("new bad".into(), 0),
         (format!("uv {night} moth/fly/03 --as corners --v-up --part 0,0,30,30"), 0),
         (format!("uv {night} moth/** --as unorm16 --shrink 40"), 0),
@@ -189,4 +190,13 @@ fn a_watch_is_followed_line_by_line() {
     assert!(child.wait().unwrap().success());
     assert_eq!(kinds, ["watching", "pack", "changed", "pack", "watch"]);
     assert_eq!(built, [serde_json::json!(["not built yet"]), serde_json::json!(["1 sprite new (b)"])]);
+}
+
+/// Programs go by the kinds of findings too.
+#[test]
+fn every_kind_of_finding_is_in_the_guide() {
+    for kind in zemtak_build::FindingKind::ALL {
+        let row = format!("| `{}` | {} | {} |\n", kind.code(), kind.severity().code(), kind.words()[1]);
+        assert!(GUIDE.contains(&row), "docs/json.md lacks\n{row}");
+    }
 }

@@ -28,5 +28,6 @@ mod ownership;
 mod pack;
 mod project;
 mod rebuild;
+mod scan;
 mod scripts;
 mod verify;

@@ -62,7 +62,7 @@ fn what_is_wrong_with_a_command_line_is_told_like_everything_else() {
         ),
         ("pack --gutter x", "invalid value\n  --gutter <PIXELS>: 'x' is not a whole number"),
         ("pack --jobs 0", "invalid value\n  --jobs <N>: 0 is out of range: expected 1 to 1024"),
-        ("pack --page-max 12", "--page-max <WxH>: expected width and height as in 2048x1024"),
+        ("pack --page-max 12", "--page-max <WxH>: expected width and height, such as 2048x1024"),
         ("uv", "missing argument\n  <DESCRIPTOR>: it is required"),
         ("pack --gutter", "missing value\n  --gutter <PIXELS>: expected a value"),
         ("pack --margin 1 --margin 2", "conflicting options\n  --margin <PIXELS>: it was given twice"),
@@ -98,7 +98,7 @@ fn errors_read_like_this() {
     let run = folder.zemtak("pack art --page-shap free").exits(2);
     assert!(run.err().contains("--page-shape"), "{}", run.err());
     let run = folder.zemtak("pack art --page-max 0x9 --json").exits(2);
-    assert!(run.json()["errors"][0]["why"].as_str().unwrap().contains("width and height as in 2048x1024"));
+    assert!(run.json()["errors"][0]["why"].as_str().unwrap().contains("width and height, such as 2048x1024"));
 }
 
 #[test]
@@ -135,7 +135,7 @@ fn the_demo_runs_twice_and_leaves_changed_files_alone() {
         first.out()
     );
     assert!(first.out().contains("equals its source"));
-    folder.zemtak("demo --json").exits(0).json()["steps"][1]["answer"]["holds"].as_bool().filter(|h| *h).unwrap();
+    folder.zemtak("demo --json").exits(0).json()["steps"][2]["answer"]["holds"].as_bool().filter(|h| *h).unwrap();
     assert_eq!(folder.everything("moth-courier/art"), {
         let here = Folder::new();
         here.zemtak("demo other").exits(0);
@@ -143,7 +143,7 @@ fn the_demo_runs_twice_and_leaves_changed_files_alone() {
     });
     folder.write("moth-courier/art/emblem.png", "mine");
     let run = folder.zemtak("demo").exits(2);
-    assert!(run.err().contains("emblem.png: it is there already with other contents"), "{}", run.err());
+    assert!(run.err().contains("emblem.png: it already exists with different contents"), "{}", run.err());
     assert_eq!(folder.read("moth-courier/art/emblem.png"), b"mine");
 }
 
@@ -185,7 +185,7 @@ fn a_sprite_name_has_no_colon() {
     let folder = Folder::new();
     folder.write("art/moth: fly.png", png(&blob(9, 9, [1, 2, 3])));
     let told = folder.zemtak("pack art").exits(3);
-    assert!(told.err().contains("error: sprite name with a colon\n  moth: fly.png: "), "{}", told.err());
+    assert!(told.err().contains("error: sprite name with a colon\n  art/moth: fly.png: "), "{}", told.err());
 }
 
 #[test]

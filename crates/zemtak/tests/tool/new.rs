@@ -78,7 +78,7 @@ fn smooth_art_beside_pixel_art_gets_an_atlas_and_a_filter_of_its_own() {
     );
     assert_eq!(built["atlases"][0]["sprites"], 10);
     let again = folder.zemtak("new").exits(2);
-    assert!(again.err().contains("zemtak.toml: it is there already"), "{}", again.err());
+    assert!(again.err().contains("zemtak.toml: it already exists"), "{}", again.err());
 }
 
 #[test]

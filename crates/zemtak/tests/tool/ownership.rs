@@ -187,7 +187,7 @@ fn every_command_replaces_its_own_files_and_others_only_by_force() {
         let drawn = folder.read(file);
         folder.write(file, b"mine");
         let run = folder.zemtak(line).exits(2);
-        assert!(run.err().contains("it is there already, and was not written by zemtak"), "{line}\n{}", run.err());
+        assert!(run.err().contains("it already exists and was not written by zemtak"), "{line}\n{}", run.err());
         assert_eq!(folder.read(file), b"mine");
         folder.zemtak(&format!("{line} --force")).exits(0);
         assert_eq!(folder.read(file), drawn, "{line}");

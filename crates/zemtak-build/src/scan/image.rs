@@ -1,0 +1,180 @@
+//! One image: what is visible of it, and what its file carries.
+
+use super::finding::{FindingItem, FindingKind, Findings};
+use crate::failure::Problem;
+use crate::format;
+use crate::load;
+use crate::settings::AtlasSettings;
+use crate::sources::Source;
+use crate::store::{self, Hash};
+use std::path::PathBuf;
+use zemtak_core::codec::{Format, Ignored, PngKind};
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
+
+/// How many bands of rows a sprite's visible pixels are told apart by; see [`super::twins`].
+pub(super) const BANDS: usize = 8;
+
+/// Pixels with less alpha can hardly be seen.
+const FAINT: u8 = 8;
+
+/// At most so many visible pixels are a speck, where the canvas has at least so many.
+const SPECK: (u64, u64) = (4, 256);
+
+/// A sprite, as a build with default settings would take it.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ScannedSprite {
+    /// Its name.
+    pub name: SpriteName,
+    /// The path of its file below the root.
+    pub file: String,
+    /// Which frame of the file it is.
+    pub frame: usize,
+    /// The format by content.
+    pub format: Format,
+    /// How a PNG stores its samples.
+    pub png: Option<PngKind>,
+    /// The size of the canvas.
+    pub canvas: Size,
+    /// The visible box on it; nothing where nothing is visible.
+    pub visible: Option<Rect>,
+    /// Whether every pixel is opaque.
+    pub opaque: bool,
+    /// The clip that it would be a step of.
+    pub sequence: Option<String>,
+    /// The file, as it would be typed.
+    pub path: PathBuf,
+    /// The hash of the visible pixels.
+    pub(super) content: Hash,
+    /// The hashes of bands of the visible pixels.
+    pub(super) bands: [u64; BANDS],
+    pub(super) most_alpha: u8,
+    pub(super) hidden_colour: bool,
+    ignored: Vec<Ignored>,
+}
+
+impl ScannedSprite {
+    /// Its pixels, read once more: kept for all sprites they would take gigabytes. Nothing if its file has changed meanwhile.
+    #[must_use]
+    pub fn pixels(&self) -> Option<Pixels> {
+        let source = Source { name: self.name.clone(), path: self.path.clone(), shown: self.file.clone() };
+        let mut decoded = load::decode_source(&source).ok()?;
+        (self.frame < decoded.frames.len()).then(|| decoded.frames.swap_remove(self.frame).pixels)
+    }
+}
+
+/// What came of a look at a file.
+pub(super) enum Looked {
+    /// A picture that a build or another command drew.
+    Result,
+    /// No image that can be used.
+    Unusable(Problem),
+    /// An image.
+    Image { format: Format, sprites: Vec<ScannedSprite> },
+}
+
+pub(super) fn look(source: &Source) -> Looked {
+    let (content, decoded) = match load::decode_with_content(source) {
+        Ok(Some(both)) => both,
+        Ok(None) => return Looked::Result,
+        Err(problem) => return Looked::Unusable(problem),
+    };
+    let animated = decoded.frames.len() > 1;
+    let ignored: Vec<Ignored> = decoded.ignored.iter().copied().collect();
+    let sprite = |(frame, of): (usize, &zemtak_core::codec::Frame)| {
+        let pixels = &of.pixels;
+        let visible = pixels.visible_box(1);
+        let alphas = || pixels.as_bytes().chunks_exact(4).map(|pixel| pixel[3]);
+        let mut shown = visible.and_then(|part| pixels.crop(part));
+        // Colour that nobody sees makes no difference.
+        shown.iter_mut().for_each(Pixels::clear_hidden_colour);
+        ScannedSprite {
+            name: if animated { load::frame_name(&source.name, frame) } else { source.name.clone() },
+            file: source.shown.clone(),
+            frame,
+            format: decoded.format,
+            png: PngKind::of(&content),
+            canvas: pixels.size(),
+            visible,
+            opaque: alphas().all(|alpha| alpha == 255),
+            sequence: None,
+            path: source.path.clone(),
+            content: store::hash(shown.as_ref().map_or(&[], Pixels::as_bytes)),
+            bands: shown.as_ref().map_or([0; BANDS], bands),
+            most_alpha: alphas().max().unwrap_or(0),
+            hidden_colour: pixels.as_bytes().chunks_exact(4).any(|p| p[3] == 0 && p[..3] != [0; 3]),
+            ignored: ignored.clone(),
+        }
+    };
+    let sprites = decoded.frames.iter().enumerate().map(sprite).collect();
+    Looked::Image { format: decoded.format, sprites }
+}
+
+/// The hash of each eighth of the rows; 0 where it has one colour only, by which nothing is told apart.
+fn bands(pixels: &Pixels) -> [u64; BANDS] {
+    let rows = pixels.size().h as usize;
+    std::array::from_fn(|n| {
+        let [from, to] = [n, n + 1].map(|n| u32::try_from(rows * n / BANDS).unwrap_or(0));
+        let band = (from..to).flat_map(|y| pixels.row(y)).copied().collect::<Vec<u8>>();
+        let plain = band.chunks_exact(4).all(|pixel| *pixel == band[..4]);
+        let hash = store::hash(&band);
+        if plain { 0 } else { u64::from_le_bytes(std::array::from_fn(|i| hash[i])) }
+    })
+}
+
+/// What is to be told of single sprites and their files.
+pub(super) fn find(sprites: &[ScannedSprite], settings: &AtlasSettings, findings: &mut Findings) {
+    let most = settings.page.max;
+    for sprite in sprites {
+        let name = sprite.name.as_str();
+        let mut tell = |kind, detail: Option<String>| {
+            findings.add(kind, FindingItem { about: vec![name.to_owned()], detail });
+        };
+        match sprite.visible {
+            None => tell(FindingKind::Empty, None),
+            Some(part) => {
+                let ring = 2 * settings.spacing.extrude;
+                let ringed = Size::new(part.w + ring, part.h + ring);
+                if !ringed.fits_in(most) {
+                    tell(
+                        FindingKind::TooLarge,
+                        Some(format!("{}, with its ring {}; a page has {most}", part.size(), ringed)),
+                    );
+                }
+                if part.size().area() <= SPECK.0 && sprite.canvas.area() >= SPECK.1 {
+                    tell(FindingKind::Speck, Some(format!("{} on {}", part.size(), sprite.canvas)));
+                } else if sprite.most_alpha < FAINT {
+                    tell(FindingKind::Faint, Some(format!("alpha up to {} of 255", sprite.most_alpha)));
+                }
+            }
+        }
+        if sprite.hidden_colour {
+            tell(FindingKind::HiddenColour, None);
+        }
+    }
+    for sprite in sprites.iter().filter(|sprite| sprite.frame == 0) {
+        of_file(sprite, findings);
+    }
+}
+
+fn of_file(sprite: &ScannedSprite, findings: &mut Findings) {
+    let file = format::path(&sprite.path);
+    let extension = sprite.path.extension().and_then(|e| e.to_str()).and_then(Format::of_extension);
+    if extension.is_some_and(|named| named != sprite.format) {
+        findings.add(FindingKind::WrongExtension, FindingItem::with(&file, format!("is {}", sprite.format)));
+    }
+    if sprite.png.is_some_and(|png| png.bits == 16) {
+        findings.add(FindingKind::SixteenBits, FindingItem::of(&file));
+    }
+    for ignored in &sprite.ignored {
+        let kind = match ignored {
+            Ignored::ColourProfile => FindingKind::ColourProfile,
+            Ignored::Gamma => FindingKind::Gamma,
+            Ignored::Orientation => FindingKind::Orientation,
+            _ => continue,
+        };
+        findings.add(kind, FindingItem::of(&file));
+    }
+}

@@ -1,0 +1,160 @@
+//! A look at images before any packing: what is there, what will bite, and what packing would come to.
+
+mod finding;
+mod forecast;
+mod image;
+mod sequences;
+mod twins;
+
+pub use finding::{Finding, FindingItem, FindingKind, Severity};
+pub use forecast::Forecast;
+pub use image::ScannedSprite;
+
+use crate::context::check;
+use crate::failure::{Failure, Problem, ProblemKind};
+use crate::format;
+use crate::inputs::Inputs;
+use crate::observer::{Observer, Phase, Progress};
+use crate::project::Project;
+use crate::settings::{AtlasSettings, Keys};
+use crate::sources::{self, SourceSearch};
+use finding::Findings;
+use image::Looked;
+use rayon::prelude::*;
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+/// What to look at.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct ScanRequest {
+    /// Folders and image files. Without any, the folders of the project's atlases, or else the working folder.
+    pub paths: Vec<PathBuf>,
+    /// The project file, or else the nearest one.
+    pub project: Option<PathBuf>,
+}
+
+/// What was seen.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct Scan {
+    /// The folders and files that were looked at, as they would be typed.
+    pub places: Vec<String>,
+    /// All sprites, sorted by name: frames of animated images one by one.
+    pub sprites: Vec<ScannedSprite>,
+    /// How many image files of each format can be used.
+    pub formats: BTreeMap<String, usize>,
+    /// How many files are no images.
+    pub skipped: usize,
+    /// What somebody should know, the worst first.
+    pub findings: Vec<Finding>,
+    /// What packing all of it into one atlas with default settings comes to; nothing where no sprite fits a page.
+    pub forecast: Option<Forecast>,
+}
+
+impl ScanRequest {
+    /// Looks at every image. Nothing is written.
+    ///
+    /// # Errors
+    /// There is no image, a folder cannot be looked through, or the observer cancels.
+    pub fn run(&self, observer: &dyn Observer) -> Result<Scan, Failure> {
+        let (paths, out) = self.places()?;
+        let settings = Keys::default().settle();
+        let mut seen = Seen::default();
+        for paths in in_groups(&paths) {
+            seen.look(&paths, out.as_deref(), observer)?;
+        }
+        seen.scan(&paths, &settings, observer)
+    }
+
+    /// The paths to look at, and the folder for results.
+    fn places(&self) -> Result<(Vec<PathBuf>, Option<PathBuf>), Failure> {
+        if !self.paths.is_empty() {
+            return Ok((self.paths.clone(), None));
+        }
+        let there = self.project.is_some() || Project::locate(None).is_ok();
+        if !there {
+            return Ok((vec![".".into()], None));
+        }
+        let inputs = Inputs::of_project(&Project::open(self.project.as_deref())?, None);
+        // One root may lie in another.
+        let inner = |path: &PathBuf| inputs.art.iter().any(|other| other != path && path.starts_with(other));
+        Ok((inputs.art.iter().filter(|path| !inner(path)).cloned().collect(), Some(inputs.out)))
+    }
+}
+
+/// Each folder for itself, as names are relative to it; single files together.
+fn in_groups(paths: &[PathBuf]) -> Vec<Vec<PathBuf>> {
+    let (folders, files): (Vec<_>, Vec<_>) = paths.iter().cloned().partition(|path| path.is_dir());
+    folders.into_iter().map(|folder| vec![folder]).chain((!files.is_empty()).then_some(files)).collect()
+}
+
+/// What was seen so far.
+#[derive(Default)]
+struct Seen {
+    sprites: Vec<ScannedSprite>,
+    formats: BTreeMap<String, usize>,
+    skipped: usize,
+    findings: Findings,
+}
+
+impl Seen {
+    fn look(&mut self, paths: &[PathBuf], out: Option<&Path>, observer: &dyn Observer) -> Result<(), Failure> {
+        let search = SourceSearch { paths: paths.to_vec(), root: None, leave_out: out.map(Path::to_owned) };
+        let found = sources::find(&search)?;
+        let selected = found.select(None, &[]);
+        self.skipped += selected.skipped;
+        let below = |folder: &str| match paths {
+            [root] if root.is_dir() => format::path(&root.join(folder)),
+            _ => folder.to_owned(),
+        };
+        let own = selected
+            .own
+            .iter()
+            .map(|(folder, count)| FindingItem::with(&below(folder), format::count(*count, "picture", "pictures")));
+        own.for_each(|item| self.findings.add(FindingKind::OwnPicture, item));
+        selected.problems.iter().for_each(|problem| self.findings.refused(problem));
+        let progress = Progress::begin(observer, Phase::Surveying, Some(selected.files.len()));
+        let looked: Vec<Option<Looked>> = selected
+            .files
+            .par_iter()
+            .map(|source| {
+                let looked = if observer.cancelled() { None } else { Some(image::look(source)) };
+                progress.advance();
+                looked
+            })
+            .collect();
+        check(observer)?;
+        for (source, looked) in selected.files.iter().zip(looked.into_iter().flatten()) {
+            match looked {
+                Looked::Result => {
+                    self.findings.add(FindingKind::OwnPicture, FindingItem::of(&format::path(&source.path)));
+                }
+                Looked::Unusable(problem) => self.findings.refused(&problem),
+                Looked::Image { format, sprites } => {
+                    *self.formats.entry(format.to_string()).or_default() += 1;
+                    self.sprites.extend(sprites);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn scan(mut self, paths: &[PathBuf], settings: &AtlasSettings, observer: &dyn Observer) -> Result<Scan, Failure> {
+        let places: Vec<String> = paths.iter().map(|path| format::path(path)).collect();
+        if self.sprites.is_empty() && self.findings.is_empty() {
+            let why =
+                format!("there is no image; {} passed over", format::count(self.skipped, "file was", "files were"));
+            let help = "name a folder with images";
+            return Err(Problem::usage(ProblemKind::NothingToPack, &places.join(", "), why, help).into());
+        }
+        self.sprites.sort_by(|a, b| a.name.cmp(&b.name));
+        sequences::find(&mut self.sprites, &mut self.findings);
+        image::find(&self.sprites, settings, &mut self.findings);
+        twins::find(&self.sprites, &mut self.findings, observer);
+        check(observer)?;
+        let forecast = forecast::forecast(&self.sprites, settings, observer);
+        check(observer)?;
+        let Self { sprites, formats, skipped, findings } = self;
+        Ok(Scan { places, sprites, formats, skipped, findings: findings.all(), forecast })
+    }
+}

@@ -1,0 +1,92 @@
+//! Sprites that show the same, or nearly.
+
+use super::finding::{FindingItem, FindingKind, Findings};
+use super::image::{BANDS, ScannedSprite};
+use crate::format;
+use crate::observer::Observer;
+use crate::store::Hash;
+use rayon::prelude::*;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::pixels::Pixels;
+
+/// Near twins have at least half of their bands in common.
+const COMMON_BANDS: usize = BANDS / 2;
+
+/// A band that more sprites share tells nothing, as where figures stand on the same ground.
+const MOST_SHARING: usize = 40;
+
+/// So many pairs are held against each other at most.
+const MOST_PAIRS: usize = 4000;
+
+/// So many pixels may differ between near twins, or a two-hundredth of them where that is less, but one always.
+const MOST_PIXELS: u64 = 12;
+
+pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, observer: &dyn Observer) {
+    let mut sets: BTreeMap<(Size, Hash), Vec<&ScannedSprite>> = BTreeMap::new();
+    for sprite in sprites {
+        if let Some(part) = sprite.visible {
+            sets.entry((part.size(), sprite.content)).or_default().push(sprite);
+        }
+    }
+    for set in sets.values().filter(|set| set.len() > 1) {
+        let places: BTreeSet<_> =
+            set.iter().map(|sprite| (sprite.canvas, sprite.visible.map(|v| (v.x, v.y)))).collect();
+        let kind = if places.len() > 1 { FindingKind::MovedTwins } else { FindingKind::Twins };
+        let about = set.iter().map(|sprite| sprite.name.to_string()).collect();
+        findings.add(kind, FindingItem { about, detail: None });
+    }
+    let different: Vec<&ScannedSprite> = sets.values().map(|set| set[0]).collect();
+    let pairs = alike(&different);
+    let near = pairs.par_iter().filter(|_| !observer.cancelled()).filter_map(|[a, b]| compare(a, b));
+    near.collect::<Vec<FindingItem>>().into_iter().for_each(|item| findings.add(FindingKind::NearTwins, item));
+}
+
+/// Pairs of sprites of one size that have most of their rows in common.
+fn alike<'s>(sprites: &[&'s ScannedSprite]) -> Vec<[&'s ScannedSprite; 2]> {
+    let mut by_band: BTreeMap<(Size, usize, u64), Vec<usize>> = BTreeMap::new();
+    for (at, sprite) in sprites.iter().enumerate() {
+        let size = sprite.visible.map(Rect::size).unwrap_or_default();
+        for (n, band) in sprite.bands.iter().enumerate().filter(|(_, band)| **band != 0) {
+            by_band.entry((size, n, *band)).or_default().push(at);
+        }
+    }
+    let mut common: HashMap<(usize, usize), usize> = HashMap::new();
+    for sharing in by_band.values().filter(|sharing| sharing.len() <= MOST_SHARING) {
+        for (i, a) in sharing.iter().enumerate() {
+            sharing[i + 1..].iter().for_each(|b| *common.entry((*a, *b)).or_default() += 1);
+        }
+    }
+    let mut pairs: Vec<(usize, usize)> =
+        common.into_iter().filter(|(_, bands)| *bands >= COMMON_BANDS).map(|(pair, _)| pair).collect();
+    pairs.sort_unstable();
+    pairs.truncate(MOST_PAIRS);
+    pairs.into_iter().map(|(a, b)| [sprites[a], sprites[b]]).collect()
+}
+
+/// How many pixels differ, if they are few.
+fn compare(a: &ScannedSprite, b: &ScannedSprite) -> Option<FindingItem> {
+    let ([of_a, of_b], size) = ([shown(a)?, shown(b)?], a.visible?.size());
+    let pixels = of_a.as_bytes().chunks_exact(4).zip(of_b.as_bytes().chunks_exact(4));
+    let mut different = (0_u64..).zip(pixels).filter(|(_, (p, q))| p != q).map(|(at, _)| at);
+    let first = different.next()?;
+    let count = 1 + different.count() as u64;
+    let most = (size.area() / 200).clamp(1, MOST_PIXELS);
+    let w = u64::from(size.w);
+    (count <= most).then(|| FindingItem {
+        about: vec![a.name.to_string(), b.name.to_string()],
+        detail: Some(format!(
+            "{}, the first at ({}, {}) of the visible box",
+            format::count(usize::try_from(count).unwrap_or(usize::MAX), "pixel", "pixels"),
+            first % w,
+            first / w
+        )),
+    })
+}
+
+/// The visible pixels.
+fn shown(sprite: &ScannedSprite) -> Option<Pixels> {
+    let mut shown = sprite.pixels()?.crop(sprite.visible?)?;
+    shown.clear_hidden_colour();
+    Some(shown)
+}
