@@ -21,7 +21,7 @@ use crate::sources::{self, SourceSearch};
 use finding::Findings;
 use image::Looked;
 use rayon::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 /// What to look at.
@@ -77,7 +77,9 @@ impl ScanRequest {
         }
         let inputs = Inputs::of_project(&Project::open(self.project.as_deref())?, None);
         // One root may lie in another.
-        let inner = |path: &PathBuf| inputs.art.iter().any(|other| other != path && path.starts_with(other));
+        let clean = |path: &PathBuf| sources::clean(path).unwrap_or_else(|_| path.clone());
+        let all: BTreeSet<PathBuf> = inputs.art.iter().map(clean).collect();
+        let inner = |path: &PathBuf| all.iter().any(|other| *other != clean(path) && clean(path).starts_with(other));
         Ok((inputs.art.iter().filter(|path| !inner(path)).cloned().collect(), Some(inputs.out)))
     }
 }
