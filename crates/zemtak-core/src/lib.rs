@@ -21,6 +21,7 @@ pub mod codec;
 #[cfg(feature = "pack")]
 pub mod compose;
 pub mod coords;
+pub mod diff;
 pub mod geometry;
 pub mod glob;
 #[cfg(feature = "pack")]

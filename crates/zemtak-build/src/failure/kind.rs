@@ -66,6 +66,7 @@ kinds! {
     MissingValue: "missing_value", "missing value";
     NamesTooAlike: "names_too_alike", "sprite names that differ only in case or Unicode composition";
     NoSuchCell: "no_such_cell", "no such cell";
+    NoSuchPage: "no_such_page", "no such page";
     NotADescriptor: "not_a_descriptor", "not a descriptor";
     NotAFileName: "not_a_file_name", "name that cannot be a file name";
     NotBuilt: "not_built", "atlas not built yet";

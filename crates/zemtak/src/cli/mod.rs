@@ -3,11 +3,13 @@
 mod cache_args;
 mod clip_args;
 mod coords_args;
+mod diff_args;
 mod pack_args;
 mod scan_args;
 mod sheet_args;
 mod usage;
 mod values;
+mod view_args;
 
 use crate::commands::{Request, demo, new, schema, verify};
 use crate::exit::Exit;
@@ -20,11 +22,13 @@ use clap::error::ErrorKind;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
 use coords_args::{QuadArgs, UvArgs};
+use diff_args::DiffArgs;
 use pack_args::{PackArgs, WatchArgs};
 use scan_args::ScanArgs;
 use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
 use std::ffi::OsString;
 use std::path::PathBuf;
+use view_args::ViewArgs;
 use zemtak_build::Failure;
 
 /// A parsed command line.
@@ -195,6 +199,17 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak verify build/night.zemtak.json\n  \
         zemtak verify build/night.zemtak.json --against art")]
     Verify(VerifyArgs),
+    /// Draw an atlas: its pages with boxes, names and pivots, or every sprite on its canvas
+    #[command(
+        after_help = "Examples:\n  zemtak view build/night.zemtak.json --png night.png\n  zemtak view scene --as sprites --png sprites.png"
+    )]
+    View(ViewArgs),
+    /// What a repack changed: sprites, clips, pages, and what a player downloads anew
+    ///
+    /// Exits with 1 if anything differs. Colour that nobody sees does not count.
+    #[command(after_help = "Examples:\n  zemtak diff released/night.zemtak.json build/night.zemtak.json\n  \
+        zemtak diff old/scene.zemtak.json scene --png changed.png")]
+    Diff(DiffArgs),
     /// Texture coordinates of sprites and of parts of them, in the form that your game needs
     ///
     /// For sprites of a descriptor, or for bare numbers. Corners are those of the upright picture, also where it is stored
@@ -290,6 +305,8 @@ impl Command {
             Self::Verify(VerifyArgs { descriptor, against }) => {
                 Request::Verify(verify::VerifyRequest { descriptor, against })
             }
+            Self::View(args) => Request::View(args.into_request()),
+            Self::Diff(args) => Request::Diff(args.into_request()),
             Self::Uv(args) => Request::Uv(args.into_request()),
             Self::Quad(args) => Request::Quad(Box::new(args.into_request())),
             Self::Grid(args) => Request::Grid(args.into_request()),

@@ -30,6 +30,9 @@ pub(super) struct PackArgs {
     /// Write nothing; say what would be built
     #[arg(long, conflicts_with = "check")]
     dry_run: bool,
+    /// Say how each atlas differs from the one that was in its place, and what a player downloads anew
+    #[arg(long, conflicts_with_all = ["check", "dry_run"])]
+    diff: bool,
     /// Exit with 1 if there are warnings; what was built stays
     #[arg(long)]
     strict: bool,
@@ -211,7 +214,7 @@ impl PackArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut request = self.build.into_request(project);
         (request.pack.fresh, request.pack.force) = (self.fresh, self.force);
-        (request.dry_run, request.strict) = (self.dry_run, self.strict);
+        (request.dry_run, request.strict, request.diff) = (self.dry_run, self.strict, self.diff);
         request.pack.check = self.check || self.dry_run;
         request.pack.tell_changes = request.pack.check;
         request
@@ -231,7 +234,8 @@ impl BuildArgs {
         let mut pack = PackRequest::of_paths(self.paths).keys(keys);
         (pack.project, pack.root, pack.out, pack.name) = (project, self.root, self.out, self.name);
         (pack.explain, pack.keep) = (self.why, self.keep);
-        pack::PackCommand { pack, take_best: self.take_best, timings: self.timings, dry_run: false, strict: false }
+        let (take_best, timings) = (self.take_best, self.timings);
+        pack::PackCommand { pack, take_best, timings, ..pack::PackCommand::default() }
     }
 }
 

@@ -4,6 +4,7 @@ pub mod clip;
 pub mod cut;
 pub mod demo;
 pub mod describe;
+pub mod diff;
 pub mod grid;
 pub mod list;
 pub mod new;
@@ -16,6 +17,7 @@ pub mod scan;
 pub mod schema;
 pub mod uv;
 pub mod verify;
+pub mod view;
 pub mod watch;
 
 use crate::console::Console;
@@ -53,6 +55,10 @@ pub enum Request {
     Clip(clip::ClipRequest),
     /// All values of a sprite.
     Describe(describe::DescribeRequest),
+    /// Draw an atlas.
+    View(view::ViewRequest),
+    /// Compare two atlases.
+    Diff(diff::DiffRequest),
     /// Play a scenario against the cache.
     Rehearse(rehearse::RehearseRequest),
     /// Print a JSON Schema.
@@ -79,6 +85,8 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::List(request) => Box::new(list::run(&request)?),
         Request::Clip(request) => clip::run(&request)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
+        Request::View(request) => Box::new(view::run(&request)?),
+        Request::Diff(request) => Box::new(diff::run(&request)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Schema(request) => Box::new(schema::run(&request)),
     })

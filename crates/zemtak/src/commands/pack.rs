@@ -1,13 +1,18 @@
 //! `zemtak pack`: builds the atlases of a project, or one of folders and files.
 
+use super::diff::Difference;
 use crate::console::Console;
 use crate::exit::Exit;
 use crate::notice::Notice;
+use crate::opened::Opened;
 use crate::report::Report;
 use crate::summary::{PassedOver, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::path::Path;
 use zemtak_build::{Failure, OutputFile, PackRequest, Packed, State, Summary, format};
+use zemtak_core::atlas::FILE_SUFFIX;
 
 /// What to pack, and what to tell of it.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -22,6 +27,8 @@ pub struct PackCommand {
     pub dry_run: bool,
     /// Whether warnings are a failed check.
     pub strict: bool,
+    /// Tell how each atlas differs from the one that was in its place.
+    pub diff: bool,
 }
 
 /// What was built, ready to be told.
@@ -29,6 +36,8 @@ pub struct PackCommand {
 pub struct PackReport {
     packed: Packed,
     request: PackCommand,
+    /// How atlases differ from those that were in their places.
+    differences: Vec<Difference>,
 }
 
 /// Builds what is out of date. Files are put in place when everything has succeeded.
@@ -36,15 +45,30 @@ pub struct PackReport {
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
+    let former = if request.diff { in_place(&request.pack) } else { BTreeMap::new() };
     let packed = request.pack.run(&console.watcher().taking_best(request.take_best))?;
-    Ok(PackReport::new(packed, request))
+    let mut report = PackReport::new(packed, request);
+    for summary in report.packed.atlases.iter().filter(|summary| summary.state == State::Built) {
+        if let Some(old) = former.get(&summary.descriptor) {
+            report.differences.push(Difference::between(old, &Opened::read(Path::new(&summary.descriptor))?));
+        }
+    }
+    Ok(report)
+}
+
+/// The atlases that a build may take the place of, by their descriptors. One that cannot be used has nothing to compare.
+fn in_place(pack: &PackRequest) -> BTreeMap<String, Opened> {
+    let out = pack.inputs().out;
+    let files = std::fs::read_dir(&out).into_iter().flatten().flatten().map(|entry| out.join(entry.file_name()));
+    let descriptors = files.filter(|file| file.to_string_lossy().ends_with(FILE_SUFFIX));
+    descriptors.filter_map(|file| Opened::read(&file).ok()).map(|opened| (opened.path.clone(), opened)).collect()
 }
 
 impl PackReport {
     /// What is to be told of a build.
     #[must_use]
     pub fn new(packed: Packed, request: &PackCommand) -> Self {
-        Self { packed, request: request.clone() }
+        Self { packed, request: request.clone(), differences: Vec::new() }
     }
 
     /// Whether any atlas was written.
@@ -81,6 +105,7 @@ impl Report for PackReport {
             let unchanged = atlases.len() - built;
             out.push_str(&format!("{built} {word}, {unchanged} unchanged in {seconds:.2} s\n"));
         }
+        self.differences.iter().for_each(|difference| out.push_str(&difference.text(verbose)));
         if self.request.dry_run {
             out.push_str("nothing was written\n");
         }
@@ -96,6 +121,9 @@ impl Report for PackReport {
         if !self.packed.joint.is_empty() {
             let file = |f: &OutputFile| json!({ "file": format::path(&f.path), "changed": f.changed });
             json["of_all_atlases"] = self.packed.joint.iter().map(file).collect();
+        }
+        if self.request.diff {
+            json["differences"] = self.differences.iter().map(Difference::json).collect();
         }
         if self.request.timings {
             json["timings_ms"] = timings::json(&self.packed.spent);

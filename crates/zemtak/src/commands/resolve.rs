@@ -15,7 +15,7 @@ use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 /// # Errors
 /// A name of no atlas, an atlas that is not built yet, or standard input that cannot be read.
 pub fn resolve(request: &mut Request, project: Option<&Path>) -> Result<(), Failure> {
-    if let Some(descriptor) = descriptor_of(request) {
+    for descriptor in descriptors_of(request) {
         *descriptor = locate(descriptor, project)?;
     }
     match request {
@@ -25,17 +25,19 @@ pub fn resolve(request: &mut Request, project: Option<&Path>) -> Result<(), Fail
     }
 }
 
-/// The descriptor that a request asks about.
-fn descriptor_of(request: &mut Request) -> Option<&mut PathBuf> {
+/// The descriptors that a request asks about.
+fn descriptors_of(request: &mut Request) -> Vec<&mut PathBuf> {
     match request {
-        Request::Verify(request) => Some(&mut request.descriptor),
-        Request::List(request) => Some(&mut request.descriptor),
-        Request::Describe(request) => Some(&mut request.descriptor),
-        Request::Clip(request) => Some(request.descriptor_mut()),
-        Request::Cut(request) => Some(&mut request.sheet),
-        Request::Uv(request) => descriptor_in(&mut request.subject),
-        Request::Quad(request) => descriptor_in(&mut request.subject),
-        _ => None,
+        Request::Verify(request) => vec![&mut request.descriptor],
+        Request::List(request) => vec![&mut request.descriptor],
+        Request::Describe(request) => vec![&mut request.descriptor],
+        Request::View(request) => vec![&mut request.descriptor],
+        Request::Diff(request) => vec![&mut request.old, &mut request.new],
+        Request::Clip(request) => vec![request.descriptor_mut()],
+        Request::Cut(request) => vec![&mut request.sheet],
+        Request::Uv(request) => descriptor_in(&mut request.subject).into_iter().collect(),
+        Request::Quad(request) => descriptor_in(&mut request.subject).into_iter().collect(),
+        _ => Vec::new(),
     }
 }
 

@@ -1,7 +1,7 @@
 //! `zemtak scan`: what is there and what will bite, before any packing.
 
 use crate::console::Console;
-use crate::contact_sheet;
+use crate::contact_sheet::{self, Cell, Head};
 use crate::exit::Exit;
 use crate::notice::Notice;
 use crate::output;
@@ -9,11 +9,13 @@ use crate::report::Report;
 use crate::style::{NAME, ODD, WRONG};
 use crate::wrap;
 use serde_json::{Value, json};
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::{
-    Failure, Finding, FindingItem, Forecast, Scan, ScanRequest, ScannedSprite, Severity, format, write,
+    Failure, Finding, FindingItem, FindingKind, Forecast, Observer, Scan, ScanRequest, ScannedSprite, Severity, format,
+    write,
 };
 use zemtak_core::codec::Mark;
 
@@ -57,13 +59,81 @@ pub fn run(request: &ScanCommand, console: &Console) -> Result<ScanReport, Failu
     let scan = request.scan.run(&watcher)?;
     let sheet = match &request.png {
         Some(png) => {
-            let drawn = contact_sheet::draw(&scan, &watcher)?;
-            write::prepare(png, &drawn.png)?.commit()?;
-            Some((png.clone(), drawn.sprites))
+            let shown = shown(&scan);
+            write::prepare(png, &draw(&scan, &shown, &watcher)?)?.commit()?;
+            Some((png.clone(), shown.len()))
         }
         None => None,
     };
     Ok(ScanReport { scan, request: request.clone(), sheet })
+}
+
+/// What was found of sprites and their files that matters most, by sprite.
+fn found(scan: &Scan) -> BTreeMap<&str, FindingKind> {
+    let matters = scan.findings.iter().filter(|finding| finding.kind.severity() <= Severity::Warning);
+    let mut worst: BTreeMap<&str, FindingKind> = BTreeMap::new();
+    for finding in matters {
+        for about in finding.items.iter().flat_map(|item| &item.about) {
+            worst.entry(about).or_insert(finding.kind);
+        }
+    }
+    let of = |sprite: &ScannedSprite| {
+        let file = format::path(&sprite.path);
+        let names = [Some(sprite.name.as_str()), Some(file.as_str()), sprite.sequence.as_deref()];
+        names.into_iter().flatten().filter_map(|name| worst.get(name).copied()).min()
+    };
+    scan.sprites.iter().filter_map(|sprite| Some((sprite.name.as_str(), of(sprite)?))).collect()
+}
+
+/// The sprites that go on a contact sheet, with what was found of them. Of too many those with findings are taken first.
+fn shown(scan: &Scan) -> Vec<(&ScannedSprite, Option<FindingKind>)> {
+    let found = found(scan);
+    let mut shown: Vec<_> =
+        scan.sprites.iter().map(|sprite| (sprite, found.get(sprite.name.as_str()).copied())).collect();
+    if shown.len() > contact_sheet::MOST {
+        shown.sort_by_key(|(_, found)| found.is_none());
+        shown.truncate(contact_sheet::MOST);
+        shown.sort_by(|a, b| a.0.name.cmp(&b.0.name));
+    }
+    shown
+}
+
+fn draw(
+    scan: &Scan,
+    shown: &[(&ScannedSprite, Option<FindingKind>)],
+    observer: &dyn Observer,
+) -> Result<Vec<u8>, Failure> {
+    let all = scan.sprites.len();
+    let count = format::count(all, "sprite", "sprites");
+    let count = match shown.len() {
+        some if some < all => format!("{some} of {count}, those with findings among them"),
+        _ => count,
+    };
+    let title = format::name(&scan.places.join(", "));
+    let head = Head {
+        title: &title,
+        count: &count,
+        legend: &[("worth a look", contact_sheet::LANTERN), ("a build fails", contact_sheet::WRONG)],
+        notes: "below each name: what was found, or the size of the canvas",
+    };
+    let cell = |(sprite, found): &(&ScannedSprite, Option<FindingKind>)| {
+        if observer.cancelled() {
+            return Err(Failure::interrupted());
+        }
+        let colour = |kind: FindingKind| match kind.severity() {
+            Severity::Error => contact_sheet::WRONG,
+            _ => contact_sheet::LANTERN,
+        };
+        Ok(Cell {
+            name: format::name(sprite.name.as_str()),
+            note: found.map_or_else(|| sprite.canvas.to_string(), |kind| kind.code().replace('_', " ")),
+            mark: found.map(colour),
+            pixels: sprite.pixels(),
+            visible: sprite.visible,
+            pivot: None,
+        })
+    };
+    contact_sheet::draw(&head, shown.len(), shown.iter().map(cell))
 }
 
 /// Cases of a finding that are told at once.
@@ -85,8 +155,7 @@ impl ScanReport {
             line("formats", &of.join(", "));
             line("visible", &format!("{} of all pixels lie in visible boxes", format::percent(visible, canvas)));
         }
-        let sequences: std::collections::BTreeSet<&String> =
-            sprites.iter().filter_map(|s| s.sequence.as_ref()).collect();
+        let sequences: BTreeSet<&String> = sprites.iter().filter_map(|s| s.sequence.as_ref()).collect();
         let steps = sprites.iter().filter(|s| s.sequence.is_some()).count();
         if steps > 0 {
             let steps = format::count(steps, "sprite", "sprites");

@@ -20,6 +20,7 @@ schemas! {
     "cut",
     "demo",
     "describe",
+    "diff",
     "errors",
     "grid",
     "list",
@@ -32,6 +33,7 @@ schemas! {
     "scan",
     "uv",
     "verify",
+    "view",
     "watch",
     "watching",
 }

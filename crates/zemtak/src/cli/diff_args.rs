@@ -1,0 +1,26 @@
+//! The options of `zemtak diff`.
+
+use crate::commands::diff::DiffRequest;
+use crate::output::FORCE;
+use clap::Args;
+use std::path::PathBuf;
+
+#[derive(Debug, Args)]
+pub(super) struct DiffArgs {
+    /// The descriptor as it was
+    old: PathBuf,
+    /// The descriptor as it is
+    new: PathBuf,
+    /// Also draw the pages of both side by side, with what differs framed
+    #[arg(long, value_name = "FILE")]
+    png: Option<PathBuf>,
+    #[arg(long, requires = "png", help = FORCE)]
+    force: bool,
+}
+
+impl DiffArgs {
+    pub(super) fn into_request(self) -> DiffRequest {
+        let Self { old, new, png, force } = self;
+        DiffRequest { old, new, png, force }
+    }
+}

@@ -1,0 +1,31 @@
+//! The options of `zemtak view`.
+
+use super::values::word;
+use crate::commands::view::{Subject, ViewRequest};
+use crate::output::FORCE;
+use clap::Args;
+use std::path::PathBuf;
+
+#[derive(Debug, Args)]
+pub(super) struct ViewArgs {
+    /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+    descriptor: PathBuf,
+    /// Where to draw it
+    #[arg(long, value_name = "FILE")]
+    png: PathBuf,
+    /// What to draw
+    #[arg(long = "as", value_parser = word::<Subject>(), default_value = "pages")]
+    subject: Subject,
+    /// Only this page, from 0 [default: all]
+    #[arg(long, value_name = "N")]
+    page: Option<usize>,
+    #[arg(long, help = FORCE)]
+    force: bool,
+}
+
+impl ViewArgs {
+    pub(super) fn into_request(self) -> ViewRequest {
+        let Self { descriptor, png, subject, page, force } = self;
+        ViewRequest { descriptor, subject, page, png, force }
+    }
+}

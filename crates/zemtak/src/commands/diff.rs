@@ -1,0 +1,283 @@
+//! `zemtak diff`: what a repack changed, and what a player downloads anew.
+
+use crate::diff_picture;
+use crate::exit::Exit;
+use crate::opened::Opened;
+use crate::output;
+use crate::report::Report;
+use crate::style::NAME;
+use serde_json::{Value, json};
+use std::fmt::{Display, Write as _};
+use std::path::PathBuf;
+use zemtak_build::ownership::ResultKind;
+use zemtak_build::{Failure, format, write};
+use zemtak_core::codec::Mark;
+use zemtak_core::diff::{AtlasDiff, PageState, Spot, SpriteChange, compare};
+use zemtak_core::name::SpriteName;
+
+/// Which two atlases, and how to tell of them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DiffRequest {
+    /// The descriptor as it was.
+    pub old: PathBuf,
+    /// The descriptor as it is.
+    pub new: PathBuf,
+    /// Where to draw both pages side by side.
+    pub png: Option<PathBuf>,
+    /// Whether another file may be replaced by it.
+    pub force: bool,
+}
+
+/// What differs between two atlases.
+#[derive(Debug, Clone)]
+pub struct Difference {
+    old: String,
+    new: String,
+    sprites: [usize; 2],
+    diff: AtlasDiff,
+    /// Each page or layer of the new atlas, what became of it, and its bytes.
+    pages: Vec<(String, PageState, u64)>,
+    /// Whether the descriptor has other bytes.
+    descriptor_changed: bool,
+    /// What a player who has the old files downloads, and what all new files come to.
+    download: [u64; 2],
+}
+
+impl Difference {
+    /// Compares two atlases.
+    #[must_use]
+    pub fn between(old: &Opened, new: &Opened) -> Self {
+        let diff = compare(old.side(), new.side());
+        let pages: Vec<(String, PageState, u64)> =
+            diff.pages.iter().map(|(file, state)| (file.clone(), *state, new.size(file))).collect();
+        let descriptor_changed = old.text() != new.text();
+        let anew = pages.iter().filter(|(_, state, _)| *state != PageState::Same).map(|(.., bytes)| bytes).sum::<u64>();
+        let text = if descriptor_changed { new.text().len() as u64 } else { 0 };
+        Self {
+            old: old.path.clone(),
+            new: new.path.clone(),
+            sprites: [old.atlas.sprites.len(), new.atlas.sprites.len()],
+            diff,
+            pages,
+            descriptor_changed,
+            download: [anew + text, new.bytes()],
+        }
+    }
+
+    /// Whether anything differs.
+    #[must_use]
+    pub fn any(&self) -> bool {
+        self.descriptor_changed || !self.diff.is_empty()
+    }
+}
+
+/// The answer of the command.
+pub struct DiffReport {
+    difference: Difference,
+    png: Option<PathBuf>,
+}
+
+/// Compares, and draws if that is asked for.
+///
+/// # Errors
+/// A descriptor or a page cannot be used, or the picture cannot be written.
+pub fn run(request: &DiffRequest) -> Result<DiffReport, Failure> {
+    if let Some(png) = &request.png {
+        let inputs = [request.old.as_path(), request.new.as_path()];
+        output::check(png, ResultKind::Picture(Mark::View), request.force, inputs)?;
+    }
+    let (old, new) = (Opened::read(&request.old)?, Opened::read(&request.new)?);
+    let difference = Difference::between(&old, &new);
+    if let Some(png) = &request.png {
+        output::check_input(png, old.inputs().iter().chain(&new.inputs()).map(PathBuf::as_path))?;
+        let drawn = diff_picture::draw([&old, &new], &difference.diff)?;
+        write::prepare(png, &drawn)?.commit()?;
+    }
+    Ok(DiffReport { difference, png: request.png.clone() })
+}
+
+/// Names that are told at once.
+const FEW: usize = 4;
+
+/// The first few of a list and how many more there are, or all of it.
+fn some(items: &[String], verbose: bool) -> String {
+    if verbose || items.len() <= FEW + 1 {
+        return items.join(", ");
+    }
+    let more = format::number((items.len() - FEW) as u64);
+    format!("{} and {more} more (-v lists them)", items[..FEW].join(", "))
+}
+
+fn names<N: Display>(names: &[N]) -> Vec<String> {
+    names.iter().map(|name| format::name(&name.to_string())).collect()
+}
+
+/// Of each changed sprite what a kind of change comes to in words.
+fn told(diff: &AtlasDiff, words: impl Fn(&SpriteChange) -> Option<String>) -> Vec<String> {
+    let of = |(name, changes): &(SpriteName, Vec<SpriteChange>)| {
+        let words: Vec<String> = changes.iter().filter_map(&words).collect();
+        (!words.is_empty()).then(|| format!("{} ({})", format::name(name.as_str()), words.join(", ")))
+    };
+    diff.changed.iter().filter_map(of).collect()
+}
+
+fn state_words(state: PageState) -> &'static str {
+    match state {
+        PageState::Same => "same",
+        PageState::Changed => "changed",
+        PageState::New => "new",
+    }
+}
+
+impl Difference {
+    /// For people.
+    #[must_use]
+    pub fn text(&self, verbose: bool) -> String {
+        let Self { old, new, diff, .. } = self;
+        let [old, new] = [old, new].map(|path| format::name(path));
+        let mut out = match old == new {
+            true => format!("{NAME}{new}{NAME:#}, before and now\n"),
+            false => format!("{NAME}{old}{NAME:#} -> {NAME}{new}{NAME:#}\n"),
+        };
+        if !self.any() {
+            let _ = writeln!(out, "  the same, byte for byte: {}", format::count(self.sprites[1], "sprite", "sprites"));
+            return out;
+        }
+        let mut line = |key: &str, value: &str| _ = writeln!(out, "  {key:<10}{value}");
+        let [before, after] = self.sprites;
+        let counts = if before == after { format::number(after as u64) } else { format!("{before} -> {after}") };
+        let same = if diff.looks_the_same() { ", all as they were" } else { "" };
+        line("sprites", &format!("{counts}{same}"));
+        let mut list = |key: &str, items: &[String]| {
+            if !items.is_empty() {
+                let count = format::number(items.len() as u64);
+                line(key, &format!("{count}: {}", some(items, verbose)));
+            }
+        };
+        list("came", &names(&diff.came));
+        list("went", &names(&diff.went));
+        let pair = |(from, to): &(SpriteName, SpriteName)| {
+            format!("{} -> {}", format::name(from.as_str()), format::name(to.as_str()))
+        };
+        list("renamed", &diff.renamed.iter().map(pair).collect::<Vec<_>>());
+        list(
+            "repainted",
+            &told(diff, |change| match change {
+                SpriteChange::Repainted { pixels, .. } => {
+                    Some(format::count(usize::try_from(*pixels).unwrap_or(usize::MAX), "pixel", "pixels"))
+                }
+                _ => None,
+            }),
+        );
+        list(
+            "resized",
+            &told(diff, |change| match change {
+                SpriteChange::Resized { from, to } => Some(format!("{from} -> {to}")),
+                _ => None,
+            }),
+        );
+        list(
+            "values",
+            &told(diff, |change| match change {
+                SpriteChange::Values(values) => Some(values.join(", ")),
+                _ => None,
+            }),
+        );
+        let moved = |change: &SpriteChange| matches!(change, SpriteChange::Moved { .. });
+        let movers: Vec<String> = diff
+            .changed
+            .iter()
+            .filter(|(_, changes)| changes.iter().any(moved))
+            .map(|(name, _)| format::name(name.as_str()))
+            .collect();
+        list("moved", &movers);
+        list("clips", &self.clips());
+        let pages: Vec<String> = self
+            .pages
+            .iter()
+            .map(|(file, state, bytes)| {
+                format!("{} {}, {}", format::name(file), state_words(*state), format::bytes(*bytes))
+            })
+            .collect();
+        let gone = diff.pages_gone.iter().map(|file| format!("{} gone", format::name(file)));
+        let pages: Vec<String> = pages.into_iter().chain(gone).collect();
+        line("pages", &some(&pages, verbose));
+        let [anew, all] = self.download;
+        line(
+            "download",
+            &format!("{} of {} for a player who has the old files", format::bytes(anew), format::bytes(all)),
+        );
+        out
+    }
+
+    fn clips(&self) -> Vec<String> {
+        let of = |what: &'static str| {
+            move |name: &zemtak_core::name::ClipName| format!("{} {what}", format::name(name.as_str()))
+        };
+        let changed = self
+            .diff
+            .clips_changed
+            .iter()
+            .map(|(name, values)| format!("{} ({})", format::name(name.as_str()), values.join(", ")));
+        let came = self.diff.clips_came.iter().map(of("came"));
+        came.chain(self.diff.clips_went.iter().map(of("went"))).chain(changed).collect()
+    }
+
+    /// For programs.
+    #[must_use]
+    pub fn json(&self) -> Value {
+        let diff = &self.diff;
+        let spot = |spot: &Spot| json!({ "page": spot.page, "box": spot.rect, "turned": spot.turned });
+        let sprite = |(name, changes): &(SpriteName, Vec<SpriteChange>)| {
+            let mut told = json!({ "sprite": name });
+            for change in changes {
+                match change {
+                    SpriteChange::Moved { from, to } => told["moved"] = json!({ "from": spot(from), "to": spot(to) }),
+                    SpriteChange::Resized { from, to } => told["resized"] = json!({ "from": from, "to": to }),
+                    SpriteChange::Repainted { pixels, area } => {
+                        told["repainted"] = json!({ "pixels": pixels, "area": area });
+                    }
+                    SpriteChange::Values(values) => told["values"] = json!(values),
+                    _ => {}
+                }
+            }
+            told
+        };
+        let page = |(file, state, bytes): &(String, PageState, u64)| json!({ "file": file, "state": state_words(*state), "bytes": bytes });
+        let clip =
+            |(name, values): &(zemtak_core::name::ClipName, Vec<&str>)| json!({ "clip": name, "values": values });
+        let renamed = |(from, to): &(SpriteName, SpriteName)| json!({ "from": from, "to": to });
+        json!({
+            "old": self.old, "new": self.new, "same": !self.any(),
+            "came": diff.came, "went": diff.went, "renamed": diff.renamed.iter().map(renamed).collect::<Vec<_>>(),
+            "changed": diff.changed.iter().map(sprite).collect::<Vec<_>>(),
+            "clips_came": diff.clips_came, "clips_went": diff.clips_went,
+            "clips_changed": diff.clips_changed.iter().map(clip).collect::<Vec<_>>(),
+            "pages": self.pages.iter().map(page).collect::<Vec<_>>(), "pages_gone": diff.pages_gone,
+            "download_bytes": self.download[0], "all_bytes": self.download[1],
+        })
+    }
+}
+
+impl Report for DiffReport {
+    fn text(&self, verbose: bool) -> String {
+        let png = self.png.as_ref().map(|png| format!("  drawn     {}\n", format::name(&format::path(png))));
+        self.difference.text(verbose) + &png.unwrap_or_default()
+    }
+
+    fn json(&self) -> Value {
+        let mut json = self.difference.json();
+        if let Some(png) = &self.png {
+            json["png"] = format::path(png).into();
+        }
+        json
+    }
+
+    fn kind(&self) -> &'static str {
+        "diff"
+    }
+
+    fn exit(&self) -> Exit {
+        if self.difference.any() { Exit::Found } else { Exit::Done }
+    }
+}

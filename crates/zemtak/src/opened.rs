@@ -1,0 +1,80 @@
+//! An atlas with the pixels of its pages.
+
+use crate::descriptor;
+use rayon::prelude::*;
+use std::path::{Path, PathBuf};
+use zemtak_build::{Failure, format};
+use zemtak_core::atlas::Atlas;
+use zemtak_core::diff::Side;
+use zemtak_core::pixels::Pixels;
+use zemtak_runtime::HashCheck;
+
+/// An atlas with the pixels of its pages.
+#[derive(Debug, Clone)]
+pub struct Opened {
+    /// The descriptor, as it was named.
+    pub path: String,
+    /// The atlas.
+    pub atlas: Atlas,
+    /// Its pages.
+    pub pages: Vec<Pixels>,
+    /// The sizes of its files: each page and layer, then the descriptor.
+    files: Vec<(String, u64)>,
+    /// The descriptor's text.
+    text: String,
+    descriptor: PathBuf,
+}
+
+impl Opened {
+    /// Reads a descriptor and all of its pages.
+    ///
+    /// # Errors
+    /// One of them cannot be read or trusted.
+    pub fn read(path: &Path) -> Result<Self, Failure> {
+        let file = descriptor::open(path)?;
+        let atlas = file.atlas().clone();
+        let pages: Result<Vec<Pixels>, _> =
+            (0..atlas.pages.len()).into_par_iter().map(|n| file.read_page(n, HashCheck::Yes)).collect();
+        let pages = pages.map_err(|error| descriptor::explain(&error))?;
+        let folder = format::folder_of(path);
+        let size = |file: &str| std::fs::metadata(folder.join(file)).map_or(0, |meta| meta.len());
+        let named = atlas.pages.iter().flat_map(|page| {
+            [page.file.clone()].into_iter().chain(page.layers.values().map(|layer| layer.file.clone()))
+        });
+        let files = named.map(|file| (file.clone(), size(&file))).collect();
+        let text = std::fs::read_to_string(path).map_err(|e| Failure::io(&format::path(path), &e))?;
+        Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned() })
+    }
+
+    /// The files that it was read from.
+    #[must_use]
+    pub fn inputs(&self) -> Vec<PathBuf> {
+        let folder = format::folder_of(&self.descriptor);
+        let pages = self.files.iter().map(|(file, _)| folder.join(file));
+        pages.chain([self.descriptor.clone()]).collect()
+    }
+
+    /// What is compared.
+    #[must_use]
+    pub fn side(&self) -> Side<'_> {
+        Side { atlas: &self.atlas, pages: &self.pages }
+    }
+
+    /// The bytes of one of its files; 0 where it has none of that name.
+    #[must_use]
+    pub fn size(&self, file: &str) -> u64 {
+        self.files.iter().find(|(name, _)| name == file).map_or(0, |(_, bytes)| *bytes)
+    }
+
+    /// The descriptor's text.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// The bytes of all its files.
+    #[must_use]
+    pub fn bytes(&self) -> u64 {
+        self.files.iter().map(|(_, bytes)| bytes).sum::<u64>() + self.text.len() as u64
+    }
+}

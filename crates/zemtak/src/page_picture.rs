@@ -1,0 +1,197 @@
+//! Pages of an atlas as people want to see them: boxes, names, pivots, and what is left between.
+
+use crate::contact_sheet::{LANTERN, cross, rounded};
+use crate::drawing::{Colour, Drawing, Line};
+use crate::opened::Opened;
+use std::collections::BTreeMap;
+use zemtak_build::{Failure, format};
+use zemtak_core::atlas::{Page, Sprite};
+use zemtak_core::codec::Mark;
+use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
+use zemtak_core::resample::{Resample, Scale, resample};
+
+const NIGHT: Colour = [0x14, 0x18, 0x2c];
+const PANEL: Colour = [0x24, 0x2b, 0x4a];
+const HATCH: Colour = [0x3c, 0x46, 0x72];
+const GROUND: Colour = [0x19, 0x1e, 0x36];
+const TEXT: Colour = [0xf2, 0xf0, 0xf8];
+const FAINT: Colour = [0xa2, 0xa8, 0xc4];
+const BOX: Colour = [0x6f, 0xc2, 0xc9];
+const TURNED: Colour = [0xc9, 0x9a, 0xf0];
+
+const WIDTH: u32 = 1280;
+const MARGIN: u32 = 24;
+const TOP: u32 = 64;
+/// The room for a page.
+const ROOM: Size = Size::new(WIDTH - 2 * MARGIN, 1232);
+const HEAD: u32 = 46;
+/// Small pages are shown up to so many times as large.
+const LARGEST_ZOOM: f64 = 4.0;
+/// The height of names, and the least room that is worth one.
+const NAME: f32 = 12.0;
+const LEAST_NAME: u32 = 30;
+
+/// The sprites of a page by their boxes: of twins all names.
+type Boxes<'a> = BTreeMap<[u32; 4], Vec<(&'a SpriteName, &'a Sprite)>>;
+
+/// Draws some pages of an atlas below each other as a PNG.
+///
+/// # Errors
+/// The picture cannot be made.
+pub fn draw(atlas: &Opened, pages: &[usize]) -> Result<Vec<u8>, Failure> {
+    let zooms: Vec<f64> = pages.iter().map(|&n| zoom(atlas.pages[n].size())).collect();
+    let tall = |(n, zoom): (&usize, &f64)| HEAD + rounded(f64::from(atlas.pages[*n].size().h) * zoom) + 18;
+    let all: u32 = pages.iter().zip(&zooms).map(tall).sum();
+    let mut drawing = Drawing::new(Size::new(WIDTH, TOP + all + 10), NIGHT)?;
+    legend(&mut drawing, atlas);
+    let mut y = TOP;
+    for (n, zoom) in pages.iter().zip(&zooms) {
+        PageDrawing::new(atlas, *n, *zoom, y).draw(&mut drawing);
+        y += tall((n, zoom));
+    }
+    drawing.to_png(Mark::View, "the picture of the pages")
+}
+
+fn zoom(Size { w, h }: Size) -> f64 {
+    let zoom = (f64::from(ROOM.w) / f64::from(w)).min(f64::from(ROOM.h) / f64::from(h)).min(LARGEST_ZOOM);
+    if zoom >= 1.0 { zoom.floor() } else { zoom }
+}
+
+fn legend(drawing: &mut Drawing, atlas: &Opened) {
+    let title = drawing.shortened(&format::name(&atlas.path), 560, 20.0);
+    let mut x = drawing.write(&title, Line { x: MARGIN, y: 36, size: 20.0, colour: TEXT }) + 30;
+    let word = |drawing: &mut Drawing, x: u32, text: &str| {
+        drawing.write(text, Line { x, y: 35, size: 14.0, colour: FAINT }) + 24
+    };
+    for (what, colour) in [("box", BOX), ("stored turned", TURNED)] {
+        drawing.outline(Rect::new(x, 23, 13, 13), colour);
+        x = word(drawing, x + 20, what);
+    }
+    cross(drawing, [x + 6, 29], LANTERN);
+    x = word(drawing, x + 18, "pivot");
+    hatch(drawing, Rect::new(x, 23, 26, 13));
+    word(drawing, x + 33, "empty");
+}
+
+/// Stripes over an area, one pixel wide, that go up to the right.
+fn hatch(drawing: &mut Drawing, area: Rect) {
+    const APART: u32 = 7;
+    drawing.fill(area, GROUND);
+    for y in area.y..area.y + area.h {
+        let first = area.x + (APART - (area.x + y) % APART) % APART;
+        (first..area.x + area.w).step_by(APART as usize).for_each(|x| drawing.fill(Rect::new(x, y, 1, 1), HATCH));
+    }
+}
+
+/// A page on the picture.
+struct PageDrawing<'a> {
+    page: &'a Page,
+    pixels: &'a Pixels,
+    boxes: Boxes<'a>,
+    ring: u32,
+    number: usize,
+    zoom: f64,
+    /// Where its top left is.
+    at: [u32; 2],
+}
+
+impl<'a> PageDrawing<'a> {
+    fn new(atlas: &'a Opened, number: usize, zoom: f64, y: u32) -> Self {
+        let page = &atlas.atlas.pages[number];
+        let mut boxes = Boxes::new();
+        for (name, sprite) in atlas.atlas.sprites.iter().filter(|(_, sprite)| sprite.page == number) {
+            let Rect { x, y, w, h } = sprite.rect;
+            boxes.entry([y, x, w, h]).or_default().push((name, sprite));
+        }
+        let ring = page.extrude.unwrap_or(atlas.atlas.built.extrude);
+        Self { page, pixels: &atlas.pages[number], boxes, ring, number, zoom, at: [MARGIN, y + HEAD] }
+    }
+
+    /// An area of the page on the picture.
+    fn area(&self, Rect { x, y, w, h }: Rect) -> Rect {
+        let on = |axis: usize, at: u32| self.at[axis] + rounded(f64::from(at) * self.zoom);
+        let (left, top) = (on(0, x), on(1, y));
+        Rect::new(left, top, on(0, x + w) - left, on(1, y + h) - top)
+    }
+
+    fn draw(&self, drawing: &mut Drawing) {
+        self.figures(drawing);
+        hatch(drawing, self.area(Rect::at(0, 0, self.pixels.size())));
+        let rects = || self.boxes.values().map(|of| of[0].1.rect);
+        for Rect { x, y, w, h } in rects() {
+            let ring = self.ring;
+            let ringed = Rect::new(x.saturating_sub(ring), y.saturating_sub(ring), w + 2 * ring, h + 2 * ring);
+            drawing.fill(self.area(ringed), PANEL);
+        }
+        let kind = if self.zoom >= 1.0 { Resample::Pixel } else { Resample::Smooth };
+        if let Ok(factor) = format!("{:.6}", self.zoom).parse() {
+            drawing.paste(&resample(self.pixels, Scale { factor, resample: kind }), self.at);
+        }
+        for of in self.boxes.values() {
+            let sprite = of[0].1;
+            drawing.outline(self.area(sprite.rect), if sprite.turned { TURNED } else { BOX });
+        }
+        for of in self.boxes.values() {
+            self.mark(drawing, of);
+        }
+    }
+
+    /// The page's name, and what its pixels go to.
+    fn figures(&self, drawing: &mut Drawing) {
+        let [x, y] = [self.at[0], self.at[1] - HEAD];
+        let size = self.pixels.size();
+        let name = format!("page {}: {}", self.number, format::name(&self.page.file));
+        let end = drawing.write(&name, Line { x, y: y + 20, size: 16.0, colour: TEXT });
+        let rects = || self.boxes.values().map(|of| of[0].1.rect);
+        let boxes: u64 = rects().map(|rect| rect.size().area()).sum();
+        let grown = |rect: Rect| u64::from(rect.w + 2 * self.ring) * u64::from(rect.h + 2 * self.ring);
+        let rings = rects().map(grown).sum::<u64>() - boxes;
+        let left = size.area().saturating_sub(boxes + rings);
+        let part = |pixels: u64| format::percent(pixels, size.area());
+        let sprites: usize = self.boxes.values().map(Vec::len).sum();
+        let told = format!(
+            "{size} pixels, {} in {}; boxes {}, rings {}, empty {}",
+            format::count(sprites, "sprite", "sprites"),
+            format::count(self.boxes.len(), "box", "boxes"),
+            part(boxes),
+            part(rings),
+            part(left)
+        );
+        drawing.write(&told, Line { x: end + 16, y: y + 20, size: 14.0, colour: FAINT });
+        if (self.zoom - 1.0).abs() > 1e-9 {
+            let zoom = format!("shown at {} %", rounded(self.zoom * 100.0));
+            let width = drawing.width(&zoom, 14.0);
+            drawing.write(&zoom, Line { x: WIDTH - MARGIN - width, y: y + 20, size: 14.0, colour: FAINT });
+        }
+    }
+
+    /// The pivot and the name of a box's sprites, where there is room for it.
+    fn mark(&self, drawing: &mut Drawing, of: &[(&SpriteName, &Sprite)]) {
+        let (name, sprite) = of[0];
+        let area = self.area(sprite.rect);
+        let [px, py] = sprite.pivot;
+        let upright = [px - f64::from(sprite.inset[0]), py - f64::from(sprite.inset[1])];
+        // A pixel (i, j) of the upright box lies at (h - 1 - j, i) of the stored one.
+        let [dx, dy] = if sprite.turned { [f64::from(sprite.rect.w) - upright[1], upright[0]] } else { upright };
+        let within = |at: f64, side: u32| (-0.001..=f64::from(side) + 0.001).contains(&at);
+        if within(dx, sprite.rect.w) && within(dy, sprite.rect.h) && area.w.min(area.h) > 12 {
+            let at =
+                |n: usize, from: u32, more: f64| rounded(f64::from(self.at[n]) + (f64::from(from) + more) * self.zoom);
+            cross(drawing, [at(0, sprite.rect.x, dx), at(1, sprite.rect.y, dy)], LANTERN);
+        }
+        let more = if of.len() > 1 { format!(" +{}", of.len() - 1) } else { String::new() };
+        let text = format!("{}{more}", format::name(name.as_str()));
+        let room = area.w.saturating_sub(6);
+        if room < LEAST_NAME || area.h < 28 {
+            return;
+        }
+        let text = drawing.shortened(&text, room, NAME);
+        let width = drawing.width(&text, NAME);
+        if !text.is_empty() {
+            drawing.fill(Rect::new(area.x + 1, area.y + 1, width + 5, 15), NIGHT);
+            drawing.write(&text, Line { x: area.x + 3, y: area.y + 12, size: NAME, colour: TEXT });
+        }
+    }
+}
