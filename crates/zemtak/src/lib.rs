@@ -43,6 +43,7 @@ use zemtak_build::{Failure, format};
 
 /// Runs the tool on the process's command line.
 pub fn main() -> ExitCode {
+    cli::complete();
     let invocation = match cli::parse(std::env::args_os()) {
         Ok(invocation) => invocation,
         Err(message) => return message.print().into(),

@@ -1,5 +1,6 @@
 //! The options of `zemtak clip`.
 
+use super::completions;
 use super::values::word;
 use crate::commands::clip::render::{Behind, Form};
 use crate::commands::clip::{ClipRequest, Of, render};
@@ -21,6 +22,7 @@ enum ClipCommand {
         zemtak clip list build/night.zemtak.json --json")]
     List {
         /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+        #[arg(add = completions::atlases())]
         descriptor: PathBuf,
     },
     /// The steps of a clip with their start and end times
@@ -40,8 +42,10 @@ enum ClipCommand {
 #[derive(Debug, Args)]
 struct OfArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+    #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// The clip
+    #[arg(add = completions::clips())]
     clip: String,
 }
 

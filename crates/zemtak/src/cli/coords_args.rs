@@ -1,5 +1,6 @@
 //! The options of the commands that answer questions about coordinates.
 
+use super::completions;
 use super::values::{any_size, part, point, rect, room, scale, shrink, word};
 use crate::commands::{quad, uv};
 use crate::descriptor::Choice;
@@ -14,13 +15,13 @@ use zemtak_core::geometry::{Rect, Size};
 #[command(next_help_heading = "Of what")]
 struct SubjectArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
-    #[arg(required_unless_present = "page", conflicts_with = "page")]
+    #[arg(required_unless_present = "page", conflicts_with = "page", add = completions::atlases())]
     descriptor: Option<PathBuf>,
     /// Sprites by name or glob, - for a list on standard input [default: all]
-    #[arg(value_name = "NAME")]
+    #[arg(value_name = "NAME", add = completions::sprites())]
     names: Vec<String>,
     /// All sprites of a clip in the order of its steps; repeatable
-    #[arg(long, value_name = "NAME", requires = "descriptor")]
+    #[arg(long, value_name = "NAME", requires = "descriptor", add = completions::clips())]
     clip: Vec<String>,
     /// Instead of a descriptor: the size of a page
     #[arg(long, value_name = "WxH", value_parser = any_size, requires = "rect")]

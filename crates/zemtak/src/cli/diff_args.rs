@@ -1,5 +1,6 @@
 //! The options of `zemtak diff`.
 
+use super::completions;
 use crate::commands::diff::DiffRequest;
 use crate::output::FORCE;
 use clap::Args;
@@ -8,8 +9,10 @@ use std::path::PathBuf;
 #[derive(Debug, Args)]
 pub(super) struct DiffArgs {
     /// The descriptor as it was
+    #[arg(add = completions::atlases())]
     old: PathBuf,
     /// The descriptor as it is
+    #[arg(add = completions::atlases())]
     new: PathBuf,
     /// Also draw the pages of both side by side, with what differs framed
     #[arg(long, value_name = "FILE")]

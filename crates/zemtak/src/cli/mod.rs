@@ -2,6 +2,7 @@
 
 mod cache_args;
 mod clip_args;
+mod completions;
 mod coords_args;
 mod diff_args;
 mod pack_args;
@@ -11,7 +12,7 @@ mod usage;
 mod values;
 mod view_args;
 
-use crate::commands::{Request, demo, new, schema, verify};
+use crate::commands::{Request, demo, new, schema, setup, verify};
 use crate::exit::Exit;
 use crate::progress::ProgressStyle;
 use crate::report::{OutputOptions, written_or};
@@ -19,8 +20,9 @@ use anstream::ColorChoice;
 use cache_args::CacheArgs;
 use clap::builder::PossibleValuesParser;
 use clap::error::ErrorKind;
-use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap::{Args, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
+pub use completions::complete;
 use coords_args::{QuadArgs, UvArgs};
 use diff_args::DiffArgs;
 use pack_args::{PackArgs, WatchArgs};
@@ -80,7 +82,10 @@ impl Message {
 pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Message> {
     let words = negative_times(words.into_iter().collect());
     let json = words.iter().any(|w| w == "--json");
-    let parsed = CommandLine::try_parse_from(words).map_err(|error| Message { error, json })?;
+    let parsed = command()
+        .try_get_matches_from(words)
+        .and_then(|matches| CommandLine::from_arg_matches(&matches))
+        .map_err(|error| Message { error, json })?;
     // A watch is followed line by line.
     let events = matches!(parsed.command, Command::Watch(_));
     Ok(Invocation {
@@ -90,6 +95,22 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
         project: parsed.global.project,
         folder: parsed.global.folder,
     })
+}
+
+/// How the help of a command is put together: its purpose, the examples, then what it takes, and how it ends.
+const HELP: &str = "{about-with-newline}{after-help}\n\n{usage-heading} {usage}\n\n{all-args}\n\n\
+    Exit codes: 0 done, 1 a check found something, 2 wrong usage or project file,\n\
+    \u{20} 3 a bad image or descriptor, or a sprite that cannot fit, 4 reading or writing failed, 130 interrupted\n";
+
+/// All commands, as they are parsed, helped with and completed.
+fn command() -> clap::Command {
+    fn helped(command: clap::Command) -> clap::Command {
+        let names: Vec<String> = command.get_subcommands().map(|sub| sub.get_name().to_owned()).collect();
+        let command =
+            if command.get_after_help().is_some() && names.is_empty() { command.help_template(HELP) } else { command };
+        names.iter().fold(command, |command, name| command.mut_subcommand(name, helped))
+    }
+    helped(CommandLine::command())
 }
 
 /// Puts times of `clip at` that are below 0, such as `-5ms`, into plain milliseconds: with their unit the parser takes them
@@ -259,6 +280,11 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak describe build/night.zemtak.json moth/fly/03\n  \
         zemtak describe build/night.zemtak.json emblem --json")]
     Describe(DescribeArgs),
+    /// Install completions for bash, fish and zsh, and manual pages
+    ///
+    /// Below PREFIX/share, where shells and man look for them. Names of atlases, sprites and clips are completed too.
+    #[command(after_help = "Examples:\n  zemtak setup\n  zemtak setup --prefix /usr/local")]
+    Setup(SetupArgs),
     /// Print the JSON Schema of the descriptor, or of an answer with --json
     #[command(after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema pack > pack.schema.json")]
     Schema(SchemaArgs),
@@ -281,10 +307,20 @@ struct NewArgs {
 #[derive(Debug, Args)]
 struct VerifyArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+    #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// The folder of the sources, which sprite names are relative to
     #[arg(long, value_name = "ROOT")]
     against: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+struct SetupArgs {
+    /// The folder that share lies in [default: .local in the home folder]
+    #[arg(long, value_name = "PREFIX")]
+    prefix: Option<PathBuf>,
+    #[arg(long, help = crate::output::FORCE)]
+    force: bool,
 }
 
 #[derive(Debug, Args)]
@@ -316,6 +352,9 @@ impl Command {
             Self::Cache(args) => Request::Rehearse(args.into_request()),
             Self::List(args) => Request::List(args.into_request()),
             Self::Describe(args) => Request::Describe(args.into_request()),
+            Self::Setup(SetupArgs { prefix, force }) => {
+                Request::Setup(setup::SetupRequest { prefix, files: completions::files(), force })
+            }
             Self::Schema(SchemaArgs { name }) => Request::Schema(schema::SchemaRequest { name }),
         }
     }
@@ -349,7 +388,6 @@ impl GlobalArgs {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use clap::CommandFactory;
     use zemtak_build::settings::Keys;
 
     #[test]

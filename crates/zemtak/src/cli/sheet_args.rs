@@ -1,5 +1,6 @@
 //! The options of the commands about sheets and about single sprites.
 
+use super::completions;
 use super::values::{any_size, counts, pixel, point, word};
 use crate::commands::pattern::NamedKind;
 use crate::commands::{cut, describe, grid, list, pattern};
@@ -166,12 +167,13 @@ impl PatternArgs {
 #[derive(Debug, Args)]
 pub(super) struct ListArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+    #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// Sprites by name or glob, - for a list on standard input [default: all]
-    #[arg(value_name = "NAME")]
+    #[arg(value_name = "NAME", add = completions::sprites())]
     names: Vec<String>,
     /// The sprites of a clip; repeatable
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", add = completions::clips())]
     clip: Vec<String>,
 }
 
@@ -184,8 +186,10 @@ impl ListArgs {
 #[derive(Debug, Args)]
 pub(super) struct DescribeArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+    #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// The sprite
+    #[arg(add = completions::sprites())]
     name: String,
 }
 

@@ -1,5 +1,6 @@
 //! The options of `zemtak view`.
 
+use super::completions;
 use super::values::word;
 use crate::commands::view::{Subject, ViewRequest};
 use crate::output::FORCE;
@@ -9,6 +10,7 @@ use std::path::PathBuf;
 #[derive(Debug, Args)]
 pub(super) struct ViewArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
+    #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// Where to draw it
     #[arg(long, value_name = "FILE")]

@@ -15,6 +15,7 @@ pub mod rehearse;
 pub mod resolve;
 pub mod scan;
 pub mod schema;
+pub mod setup;
 pub mod uv;
 pub mod verify;
 pub mod view;
@@ -61,6 +62,8 @@ pub enum Request {
     Diff(diff::DiffRequest),
     /// Play a scenario against the cache.
     Rehearse(rehearse::RehearseRequest),
+    /// Install completions and manual pages.
+    Setup(setup::SetupRequest),
     /// Print a JSON Schema.
     Schema(schema::SchemaRequest),
 }
@@ -88,6 +91,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::View(request) => Box::new(view::run(&request)?),
         Request::Diff(request) => Box::new(diff::run(&request)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
+        Request::Setup(request) => Box::new(setup::run(request)?),
         Request::Schema(request) => Box::new(schema::run(&request)),
     })
 }

@@ -31,6 +31,7 @@ schemas! {
     "quad",
     "rehearse",
     "scan",
+    "setup",
     "uv",
     "verify",
     "view",

@@ -31,5 +31,6 @@ mod project;
 mod rebuild;
 mod scan;
 mod scripts;
+mod setup;
 mod verify;
 mod view;

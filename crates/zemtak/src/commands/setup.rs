@@ -1,0 +1,87 @@
+//! `zemtak setup`: completions for shells and manual pages, put where they are looked for.
+
+use crate::output;
+use crate::report::Report;
+use serde_json::{Value, json};
+use std::path::PathBuf;
+use zemtak_build::{Failure, Problem, format, write};
+
+/// Where to install what.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SetupRequest {
+    /// The folder that `share` lies in; by default `.local` in the home folder.
+    pub prefix: Option<PathBuf>,
+    /// The files by their paths below it.
+    pub files: Vec<(PathBuf, Vec<u8>)>,
+    /// Whether other files may be replaced.
+    pub force: bool,
+}
+
+/// What was installed.
+#[derive(Debug)]
+pub struct Setup {
+    prefix: PathBuf,
+    files: Vec<PathBuf>,
+    /// How many were not like that before.
+    written: usize,
+}
+
+/// Writes what is not there yet.
+///
+/// # Errors
+/// There is no home folder, other files of these names are there, or something cannot be written.
+pub fn run(request: SetupRequest) -> Result<Setup, Failure> {
+    let home = || Some(PathBuf::from(std::env::var_os("HOME")?).join(".local"));
+    let Some(prefix) = request.prefix.or_else(home) else {
+        let error = std::io::Error::new(std::io::ErrorKind::NotFound, "HOME is not set");
+        return Err(Failure::io("the home folder", &error));
+    };
+    let differs =
+        |(path, bytes): &&(PathBuf, Vec<u8>)| std::fs::read(prefix.join(path)).map_or(true, |there| there != *bytes);
+    let files: Vec<PathBuf> = request.files.iter().map(|(path, _)| path.clone()).collect();
+    let changed: Vec<&(PathBuf, Vec<u8>)> = request.files.iter().filter(differs).collect();
+    let strangers: Vec<Problem> = changed
+        .iter()
+        .map(|(path, _)| prefix.join(path))
+        .filter(|path| !request.force && is_strange(path))
+        .map(|path| output::stranger(&path))
+        .collect();
+    Failure::unless(strangers, ())?;
+    for (path, bytes) in &changed {
+        let target = prefix.join(path);
+        write::make_folder(format::folder_of(&target))?;
+        write::prepare(&target, bytes)?.commit()?;
+    }
+    Ok(Setup { prefix: prefix.clone(), files, written: changed.len() })
+}
+
+/// Whether a file is there that another version of this tool cannot have written: it does not speak of the tool.
+fn is_strange(path: &std::path::Path) -> bool {
+    std::fs::read(path).is_ok_and(|bytes| !String::from_utf8_lossy(&bytes).to_lowercase().contains("zemtak"))
+}
+
+impl Report for Setup {
+    fn text(&self, verbose: bool) -> String {
+        let files = format::count(self.files.len(), "file", "files");
+        let mut out = format!("{}: {files}, {} new\n", format::name(&format::path(&self.prefix)), self.written);
+        if verbose {
+            self.files.iter().for_each(|file| out.push_str(&format!("  {}\n", format::path(file))));
+        }
+        out.push_str("  manual pages: man zemtak, man zemtak-pack and so on\n");
+        out.push_str("  completions for bash, fish and zsh, from the next shell on; zsh looks for them in the folders of fpath:\n");
+        out.push_str(&format!(
+            "    fpath+=({}); autoload -U compinit; compinit\n",
+            format::path(&self.prefix.join("share/zsh/site-functions"))
+        ));
+        out
+    }
+
+    fn json(&self) -> Value {
+        let files: Vec<String> = self.files.iter().map(|file| format::path(file)).collect();
+        json!({ "prefix": format::path(&self.prefix), "files": files, "written": self.written })
+    }
+
+    fn kind(&self) -> &'static str {
+        "setup"
+    }
+}
