@@ -98,13 +98,31 @@ fn cells(picture: &mut Pixels) {
     let columns = w.div_ceil(cell.w);
     let dark = |x: u32, y: u32| (x / cell.w + y / cell.h).is_multiple_of(2);
     fill(picture, |x, y| {
-        let shade = if dark(x, y) { 40 } else { 70 };
-        [shade, part(x / cell.w * cell.w, w) / 2 + shade, part(y / cell.h * cell.h, h) / 2 + shade, 255]
+        // Dark enough everywhere for white digits.
+        let shade = if dark(x, y) { 12 } else { 44 };
+        [shade, part(x / cell.w * cell.w, w) / 4 + shade, part(y / cell.h * cell.h, h) / 3 + shade, 255]
     });
     for row in 0..h.div_ceil(cell.h) {
         for column in 0..columns {
             let room = Rect::new(column * cell.w, row * cell.h, cell.w, cell.h);
-            write(picture, &(row * columns + column).to_string(), room, WHITE);
+            corner(picture, room);
+            write(picture, &(row * columns + column).to_string(), digits_of(room), WHITE);
+        }
+    }
+}
+
+/// The part of a cell that its digits fill: about six tenths, as whole pixels have it.
+fn digits_of(room: Rect) -> Rect {
+    let [w, h] = [room.w, room.h].map(|side| (side * 7 / 10).max(1));
+    Rect::new(room.x + (room.w - w) / 2, room.y + (room.h - h) / 2, w + 2, h + 2)
+}
+
+/// A triangle in the top left corner of a cell, beside its digits: some digits look alike when they are turned, this never.
+fn corner(picture: &mut Pixels, room: Rect) {
+    let side = room.w.min(room.h) / 5;
+    for y in 0..side {
+        for x in 0..side - y {
+            dot(picture, room.x + x, room.y + y, 1, EDGES[3]);
         }
     }
 }
@@ -122,9 +140,9 @@ fn channels(picture: &mut Pixels) {
             _ => [255, 255, 255, 255 - part(y, h)],
         }
     });
-    let (width, height) = (w / 4, h / 3);
+    let (width, height) = (w / 4, h / 2);
     for (i, letter) in (0..).zip(["R", "G", "B", "A"]) {
-        let room = Rect::new(i * width + width / 4, height, width / 2, height);
+        let room = Rect::new(i * width + width / 6, h / 4, width - width / 3, height);
         write(picture, letter, room, if letter == "A" { BLACK } else { WHITE });
     }
 }

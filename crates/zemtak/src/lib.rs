@@ -27,6 +27,7 @@ pub mod report;
 pub mod shader;
 pub mod style;
 pub mod summary;
+pub mod terminal_picture;
 pub mod timings;
 pub mod values;
 pub mod vertices;

@@ -191,10 +191,13 @@ pub(super) struct DescribeArgs {
     /// The sprite
     #[arg(add = completions::sprites())]
     name: String,
+    /// Also show it in the terminal, in 24-bit colour
+    #[arg(long)]
+    picture: bool,
 }
 
 impl DescribeArgs {
     pub(super) fn into_request(self) -> describe::DescribeRequest {
-        describe::DescribeRequest { descriptor: self.descriptor, name: self.name }
+        describe::DescribeRequest { descriptor: self.descriptor, name: self.name, picture: self.picture }
     }
 }

@@ -2,12 +2,15 @@
 
 use crate::descriptor::{self, Choice};
 use crate::report::Report;
+use crate::terminal_picture::{self, Means};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
+use zemtak_core::pixels::Pixels;
+use zemtak_runtime::HashCheck;
 
 /// Which sprite.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -16,6 +19,8 @@ pub struct DescribeRequest {
     pub descriptor: PathBuf,
     /// Its name.
     pub name: String,
+    /// Whether it is shown in the terminal.
+    pub picture: bool,
 }
 
 /// All of a sprite.
@@ -30,6 +35,8 @@ pub struct Described {
     twins: Vec<String>,
     /// Clips that use it: name and numbers of steps.
     clips: Vec<(String, Vec<usize>)>,
+    /// Its pixels on its canvas, if they are to be shown.
+    pixels: Option<Pixels>,
 }
 
 /// Looks it up.
@@ -58,7 +65,13 @@ pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
     let clips = atlas.clips.iter().map(|(n, clip)| (n.to_string(), steps_of(&clip.steps)));
     let clips = clips.filter(|(_, steps)| !steps.is_empty()).collect();
     let sprite = (*sprite).clone();
-    Ok(Described { atlas: atlas.name.clone(), name: name.to_string(), sprite, page, shown, twins, clips })
+    let pixels = match request.picture {
+        true => {
+            sprite.restore(&file.read_page(sprite.page, HashCheck::Yes).map_err(|error| descriptor::explain(&error))?)
+        }
+        false => None,
+    };
+    Ok(Described { atlas: atlas.name.clone(), name: name.to_string(), sprite, page, shown, twins, clips, pixels })
 }
 
 fn pair<T: std::fmt::Display>([a, b]: [T; 2]) -> String {
@@ -117,12 +130,12 @@ impl Described {
         for (v, how) in [("v down", Sampling::default()), ("v up", Self::up())] {
             match area.offset_scale(&how) {
                 Ok(OffsetScale { offset, scale }) => {
-                    let _ = writeln!(out, "  {v:<8} offset {} scale {}", pair(offset), pair(scale));
+                    let _ = writeln!(out, "  {v:<14}offset {} scale {}", pair(offset), pair(scale));
                 }
-                Err(error) => _ = writeln!(out, "  {v:<8} {error}:"),
+                Err(error) => _ = writeln!(out, "  {v:<14}{error}:"),
             }
             let [[a, b, c], [d, e, f]] = area.matrix(&how);
-            let _ = writeln!(out, "           matrix ({a}, {b}, {c}), ({d}, {e}, {f})");
+            let _ = writeln!(out, "                matrix ({a}, {b}, {c}), ({d}, {e}, {f})");
         }
         out
     }
@@ -131,7 +144,9 @@ impl Described {
 impl Report for Described {
     fn text(&self, _: bool) -> String {
         let Page { file, width, height, alpha, sampling, .. } = &self.page;
-        let mut out = format!("{}, a sprite of {}\n", format::name(&self.name), self.atlas);
+        let picture = self.pixels.iter().map(|pixels| terminal_picture::picture(pixels, Means::of_stdout()));
+        let mut out: String = picture.collect();
+        out.push_str(&format!("{}, a sprite of {}\n", format::name(&self.name), self.atlas));
         let alpha = alpha.word();
         let filter = sampling.filter.word();
         let wrap = match sampling.wrap {

@@ -16,6 +16,8 @@ const THERE: Colour = [0x4a, 0x56, 0x84];
 const HELD: Colour = [0xf2, 0xb4, 0x5a];
 const LIMIT: Colour = [0xe0, 0x6c, 0x84];
 const MADE: Colour = [0xff, 0xff, 0xff];
+const DROPPED: Colour = [0x6f, 0xd0, 0xc9];
+const GRID: Colour = [0x2c, 0x33, 0x55];
 
 const WIDTH: u32 = 1280;
 const LEFT: u32 = 300;
@@ -40,6 +42,12 @@ pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
     sheet.textures(run);
     sheet.seconds(scenario, height);
     sheet.drawing.to_png(Mark::Rehearsal, "the chart of --png")
+}
+
+/// The bytes of the textures that somebody holds in a frame.
+fn held_at(run: &Run, frame: u64) -> u64 {
+    let held = |history: &&TextureHistory| history.held.iter().any(|(from, to)| (*from..*to).contains(&frame));
+    run.histories.values().filter(held).map(|history| history.bytes).sum()
 }
 
 struct Sheet {
@@ -74,14 +82,14 @@ impl Sheet {
             self.write(&name, begin + 6, TOP - 10, 15.0, TEXT);
         }
         let mut x = LEFT;
-        for (what, colour) in [("held", HELD), ("there, held by nobody", THERE), ("made", MADE), ("dropped", LIMIT)] {
-            let thin = colour == MADE || colour == LIMIT;
+        for (what, colour) in [("held", HELD), ("there, held by nobody", THERE), ("made", MADE), ("dropped", DROPPED)] {
+            let thin = colour == MADE || colour == DROPPED;
             self.fill(Rect::new(x, 22, if thin { 3 } else { 14 }, 14), colour);
             x = self.write(what, x + 20, 34, 14.0, FAINT) + 26;
         }
     }
 
-    /// The bytes of all textures, and the budget.
+    /// The bytes of all textures, those that are held above the others, and the budget.
     fn memory(&mut self, scenario: &Scenario, run: &Run) {
         let peak = run.resident.iter().copied().max().unwrap_or(0);
         // The budget is drawn where it is near enough to be seen beside what is used.
@@ -89,13 +97,17 @@ impl Sheet {
         let most = peak.max(limit.unwrap_or(0)).max(1);
         let bottom = TOP + CHART;
         let tall = |bytes: u64| u32::try_from(bytes * u64::from(CHART - 16) / most).unwrap_or(0);
+        self.axis(most, bottom, tall);
         for x in LEFT..RIGHT {
             // A column stands for all frames that fall into it: the most of them is what has to fit.
             let frame = |x: u32| u64::from(x - LEFT) * self.frames / u64::from(RIGHT - LEFT);
-            let [from, to] = [frame(x), frame(x + 1).max(frame(x) + 1)].map(|f| usize::try_from(f).unwrap_or(0));
-            let bytes = run.resident.get(from..to.min(run.resident.len())).unwrap_or_default().iter().max();
-            let height = tall(bytes.copied().unwrap_or(0));
-            self.fill(Rect::new(x, bottom - height, 1, height), THERE);
+            let frames = frame(x)..frame(x + 1).max(frame(x) + 1);
+            let bytes =
+                |frame: u64| usize::try_from(frame).ok().and_then(|f| run.resident.get(f)).copied().unwrap_or(0);
+            let Some(worst) = frames.max_by_key(|frame| bytes(*frame)) else { continue };
+            let (all, held) = (tall(bytes(worst)), tall(held_at(run, worst).min(bytes(worst))));
+            self.fill(Rect::new(x, bottom - all, 1, all), THERE);
+            self.fill(Rect::new(x, bottom - all, 1, held), HELD);
         }
         self.write("memory", 24, TOP + 18, 16.0, TEXT);
         self.write(&format!("{} at most", format::bytes(run.all.peak_bytes)), 24, TOP + 42, 14.0, FAINT);
@@ -103,6 +115,18 @@ impl Sheet {
             self.fill(Rect::new(LEFT, bottom - tall(budget), RIGHT - LEFT, 2), LIMIT);
         }
         self.write(&format!("budget {}", format::bytes(scenario.budget)), 24, TOP + 62, 14.0, LIMIT);
+    }
+
+    /// Lines at round numbers of bytes, at most four.
+    fn axis(&mut self, most: u64, bottom: u32, tall: impl Fn(u64) -> u32) {
+        let step = (0..62).map(|n| 1u64 << n).find(|step| most / step <= 4).unwrap_or(most);
+        for bytes in (0..=most / step).map(|n| n * step) {
+            let y = bottom - tall(bytes);
+            self.fill(Rect::new(LEFT, y, RIGHT - LEFT, 1), GRID);
+            let text = format::bytes(bytes);
+            let width = self.drawing.width(&text, 12.0);
+            self.write(&text, LEFT - 10 - width, y + 4, 12.0, FAINT);
+        }
     }
 
     fn textures(&mut self, run: &Run) {
@@ -138,7 +162,7 @@ impl Sheet {
         for (begin, end) in &spans {
             self.fill(Rect::new(self.x(*begin), y + 3, 3, 18), MADE);
             if *end < self.frames {
-                self.fill(Rect::new(self.x(*end), y + 3, 3, 18), LIMIT);
+                self.fill(Rect::new(self.x(*end), y + 3, 3, 18), DROPPED);
             }
         }
     }

@@ -1,0 +1,154 @@
+//! Pictures in a terminal: half blocks in 24-bit colour, or the graphics escape of those that say that they know it.
+
+use anstream::ColorChoice;
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use std::fmt::Write as _;
+use terminal_size::{Width, terminal_size};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+use zemtak_core::resample::{Resample, Scale, resample};
+
+/// Columns where standard output is no terminal that tells its width.
+const USUAL_COLUMNS: u32 = 80;
+
+/// What lies behind half transparent pixels: nobody can tell a terminal's own background.
+const BEHIND: [u8; 3] = [0x14, 0x18, 0x2c];
+
+/// Pixels with less alpha are not drawn.
+const LEAST_ALPHA: u8 = 32;
+
+/// Small pictures are enlarged up to this side where pixels of the screen are drawn.
+const LARGE: u32 = 320;
+
+/// The most bytes of one piece of the graphics escape, in base 64.
+const PIECE: usize = 4096;
+
+/// How a terminal shows pictures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Means {
+    /// Two pixels in a character.
+    HalfBlocks,
+    /// The graphics escape that began with kitty and that others took over: pixels in base 64.
+    Graphics,
+    /// Not at all: colours are not wanted, or the output is no terminal.
+    None,
+}
+
+impl Means {
+    /// What standard output can do, as far as its environment tells.
+    #[must_use]
+    pub fn of_stdout() -> Self {
+        if anstream::AutoStream::choice(&std::io::stdout()) == ColorChoice::Never {
+            return Self::None;
+        }
+        let is = |variable: &str, values: &[&str]| {
+            std::env::var(variable).is_ok_and(|value| values.iter().any(|known| value.to_lowercase().contains(known)))
+        };
+        let knows = is("TERM", &["kitty", "ghostty"]) || is("TERM_PROGRAM", &["wezterm", "ghostty"]);
+        if knows { Self::Graphics } else { Self::HalfBlocks }
+    }
+}
+
+/// A picture as text that draws it, with a newline at the end. Where it cannot be drawn a line says how it could.
+#[must_use]
+pub fn picture(pixels: &Pixels, means: Means) -> String {
+    match means {
+        Means::HalfBlocks => half_blocks(&fitting(pixels, columns())),
+        Means::Graphics => graphics(pixels),
+        Means::None => "no picture without colour; --color always draws one all the same\n".into(),
+    }
+}
+
+fn columns() -> u32 {
+    terminal_size().map_or(USUAL_COLUMNS, |(Width(width), _)| width.into()).max(1)
+}
+
+/// A picture that is no wider than that.
+fn fitting(pixels: &Pixels, columns: u32) -> Pixels {
+    let Size { w, .. } = pixels.size();
+    let factor = format!("{:.6}", f64::from(columns) / f64::from(w.max(1)));
+    match factor.parse() {
+        Ok(factor) if w > columns => resample(pixels, Scale { factor, resample: Resample::Smooth }),
+        _ => pixels.clone(),
+    }
+}
+
+/// A character for each pair of pixels above each other.
+fn half_blocks(pixels: &Pixels) -> String {
+    let Size { w, h } = pixels.size();
+    let seen = |x: u32, y: u32| pixels.get(x, y).filter(|pixel| pixel[3] >= LEAST_ALPHA).map(over_night);
+    let mut out = String::new();
+    for y in (0..h).step_by(2) {
+        let mut line = String::new();
+        for x in 0..w {
+            match (seen(x, y), seen(x, y + 1)) {
+                (None, None) => line.push(' '),
+                (Some([r, g, b]), None) => _ = write!(line, "\x1b[38;2;{r};{g};{b}m▀\x1b[0m"),
+                (None, Some([r, g, b])) => _ = write!(line, "\x1b[38;2;{r};{g};{b}m▄\x1b[0m"),
+                (Some([r, g, b]), Some([s, h, c])) => {
+                    _ = write!(line, "\x1b[38;2;{r};{g};{b};48;2;{s};{h};{c}m▀\x1b[0m");
+                }
+            }
+        }
+        let _ = writeln!(out, "{}", line.trim_end());
+    }
+    out
+}
+
+fn over_night([r, g, b, a]: [u8; 4]) -> [u8; 3] {
+    let mixed = |above: u8, below: u8| {
+        let sum = u32::from(above) * u32::from(a) + u32::from(below) * (255 - u32::from(a));
+        u8::try_from((sum + 127) / 255).unwrap_or(u8::MAX)
+    };
+    [mixed(r, BEHIND[0]), mixed(g, BEHIND[1]), mixed(b, BEHIND[2])]
+}
+
+/// Raw pixels in base 64, piece by piece.
+fn graphics(pixels: &Pixels) -> String {
+    let longest = pixels.size().w.max(pixels.size().h).max(1);
+    let large = (LARGE / longest).clamp(1, 64).to_string().parse();
+    let shown =
+        large.map_or_else(|_| pixels.clone(), |factor| resample(pixels, Scale { factor, resample: Resample::Pixel }));
+    let Size { w, h } = shown.size();
+    let text = STANDARD.encode(shown.as_bytes());
+    let pieces: Vec<&str> = text.as_bytes().chunks(PIECE).filter_map(|piece| std::str::from_utf8(piece).ok()).collect();
+    let mut out = String::new();
+    for (n, piece) in pieces.iter().enumerate() {
+        let more = u8::from(n + 1 < pieces.len());
+        let head = if n == 0 { format!("f=32,s={w},v={h},a=T,m={more}") } else { format!("m={more}") };
+        let _ = write!(out, "\x1b_G{head};{piece}\x1b\\");
+    }
+    out + "\n"
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn two_by_three() -> Pixels {
+        let pixels = [[255, 0, 0, 255], [0; 4], [0, 255, 0, 255], [1, 2, 3, 255], [0; 4], [9, 9, 9, 20]];
+        Pixels::from_rgba(Size::new(2, 3), pixels.concat()).unwrap()
+    }
+
+    #[test]
+    fn a_character_shows_two_pixels_and_nothing_where_nothing_is_visible() {
+        let expected = "\x1b[38;2;255;0;0;48;2;0;255;0m▀\x1b[0m\x1b[38;2;1;2;3m▄\x1b[0m\n\n";
+        assert_eq!(half_blocks(&two_by_three()), expected);
+        assert_eq!(over_night([255, 255, 255, 0]), BEHIND);
+        let wide = Pixels::transparent(Size::new(200, 50)).unwrap();
+        assert_eq!(fitting(&wide, 80).size(), Size::new(80, 20));
+    }
+
+    #[test]
+    fn the_graphics_escape_carries_every_pixel_enlarged() {
+        let text = graphics(&two_by_three());
+        let pieces: Vec<&str> = text.trim_end().split("\x1b\\").filter(|piece| !piece.is_empty()).collect();
+        assert!(pieces[0].starts_with("\x1b_Gf=32,s=128,v=192,a=T,m=1;"), "{}", &pieces[0][..40]);
+        assert!(pieces.last().unwrap().starts_with("\x1b_Gm=0;"));
+        let data: String = pieces.iter().map(|piece| piece.split_once(';').unwrap().1).collect();
+        let bytes = STANDARD.decode(data).unwrap();
+        assert_eq!(bytes.len(), 128 * 192 * 4);
+        assert_eq!((&bytes[..4], &bytes[bytes.len() - 4..]), (&[255, 0, 0, 255][..], &[9, 9, 9, 20][..]));
+    }
+}
