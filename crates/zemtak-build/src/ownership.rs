@@ -14,6 +14,9 @@ use zemtak_core::codec::Mark;
 /// How much of a file shows whose it is.
 const HEAD: u64 = 4096;
 
+/// What stands in the head of a page for a browser.
+const VIEW: &[u8] = br#"<meta name="generator" content="Zemtak view">"#;
+
 /// What a result is to be, and so what it may replace.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
@@ -24,6 +27,8 @@ pub enum ResultKind {
     Descriptor,
     /// A descriptor in another form.
     Form,
+    /// A page for a browser.
+    View,
 }
 
 impl ResultKind {
@@ -33,6 +38,7 @@ impl ResultKind {
             Self::Picture(mark) => Mark::of(head) == Some(mark),
             Self::Descriptor => is_descriptor(head),
             Self::Form => forms::is_form(head),
+            Self::View => head.windows(VIEW.len()).any(|part| part == VIEW),
         }
     }
 }

@@ -272,7 +272,7 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
         Some(parts) => Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown }),
         None => Err(Problem::bad_input(
             ProblemKind::NotUtf8,
-            &shown,
+            &format::path(&file.path),
             "sprite names are text",
             "rename the file or its folder",
         )),

@@ -13,6 +13,7 @@ pub mod document;
 pub mod drawing;
 pub mod exit;
 pub mod explain;
+mod html_view;
 pub mod instances;
 pub mod interrupt;
 pub mod log;

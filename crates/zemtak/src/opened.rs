@@ -46,6 +46,12 @@ impl Opened {
         Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned() })
     }
 
+    /// The descriptor.
+    #[must_use]
+    pub fn descriptor(&self) -> &Path {
+        &self.descriptor
+    }
+
     /// The files that it was read from.
     #[must_use]
     pub fn inputs(&self) -> Vec<PathBuf> {

@@ -268,7 +268,7 @@ fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warni
     left.sort_by(|a, b| a.name.cmp(&b.name));
     let mut warnings = Vec::new();
     if !left.is_empty() {
-        warnings.push(Warning::InNoAtlas { images: left.iter().map(|s| s.shown.clone()).collect() });
+        warnings.push(Warning::InNoAtlas { images: left.iter().map(|s| format::path(&s.path)).collect() });
     }
     let mut several: BTreeMap<Vec<&str>, Vec<String>> = BTreeMap::new();
     for (path, who) in taken.into_iter().filter(|(_, who)| who.len() > 1) {

@@ -220,9 +220,11 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak verify build/night.zemtak.json\n  \
         zemtak verify build/night.zemtak.json --against art")]
     Verify(VerifyArgs),
-    /// Draw an atlas: its pages with boxes, names and pivots, or every sprite on its canvas
+    /// Look at an atlas: a page for a browser, or a picture of its pages or sprites
+    ///
+    /// The page for a browser needs no network and no other file: pages to zoom, layers, search, values, clips that play.
     #[command(
-        after_help = "Examples:\n  zemtak view build/night.zemtak.json --png night.png\n  zemtak view scene --as sprites --png sprites.png"
+        after_help = "Examples:\n  zemtak view build/night.zemtak.json --html night.html\n  zemtak view scene --as sprites --png sprites.png"
     )]
     View(ViewArgs),
     /// What a repack changed: sprites, clips, pages, and what a player downloads anew

@@ -110,6 +110,11 @@ struct Drawn {
 /// Something that is asked for does not exist, a list has entries that cannot be used, or a file cannot be read or
 /// written.
 pub fn run(request: &QuadRequest) -> Result<Quads, Failure> {
+    if let (Some(out), false) = (&request.out, request.form == Form::Buffer) {
+        let why = "only a vertex buffer is written to a file; other forms go to standard output";
+        let help = "add --as buffer, or leave -o out";
+        return Err(Problem::usage(ProblemKind::ConflictingOptions, &format::path(out), why, help).into());
+    }
     let places = look_up(&request.subject, &request.parts)?;
     let mut pages: Vec<String> = Vec::new();
     for place in &places {

@@ -1,12 +1,13 @@
-//! `zemtak view`: an atlas as a picture.
+//! `zemtak view`: an atlas as a picture, or as a page for a browser.
 
 use crate::contact_sheet::{self, Cell, Head, LANTERN};
+use crate::html_view;
 use crate::opened::Opened;
 use crate::output;
 use crate::page_picture;
 use crate::report::Report;
 use serde_json::{Value, json};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format, write};
@@ -39,48 +40,75 @@ pub struct ViewRequest {
     pub subject: Subject,
     /// Only this page.
     pub page: Option<usize>,
-    /// Where to.
-    pub png: PathBuf,
+    /// Where a picture is drawn.
+    pub png: Option<PathBuf>,
+    /// Where a page for a browser is written.
+    pub html: Option<PathBuf>,
     /// Whether another file may be replaced.
     pub force: bool,
 }
 
-/// What was drawn.
+/// What was drawn and written.
 pub struct View {
-    png: String,
+    files: Vec<(&'static str, String, u64)>,
     pages: usize,
     sprites: usize,
     /// How many of them are on the picture.
     shown: usize,
-    bytes: usize,
 }
 
-/// Draws it.
+/// Draws and writes it.
 ///
 /// # Errors
-/// The atlas cannot be read, has no such page, or the picture cannot be written.
+/// The atlas cannot be read, has no such page, or a file cannot be written.
 pub fn run(request: &ViewRequest) -> Result<View, Failure> {
     let inputs = [request.descriptor.as_path()];
-    output::check(&request.png, ResultKind::Picture(Mark::View), request.force, inputs)?;
+    let kinds = [(&request.png, ResultKind::Picture(Mark::View)), (&request.html, ResultKind::View)];
+    for (file, kind) in kinds {
+        file.iter().try_for_each(|file| output::check(file, kind, request.force, inputs))?;
+    }
     let atlas = Opened::read(&request.descriptor)?;
-    output::check_input(&request.png, atlas.inputs().iter().map(PathBuf::as_path))?;
+    for file in request.png.iter().chain(&request.html) {
+        output::check_input(file, atlas.inputs().iter().map(PathBuf::as_path))?;
+    }
+    let pages = chosen(&atlas, request.page)?;
+    let sprites = atlas.atlas.sprites.values().filter(|sprite| pages.contains(&sprite.page)).count();
+    let mut view = View { files: Vec::new(), pages: pages.len(), sprites, shown: sprites };
+    if let Some(png) = &request.png {
+        let drawn = match request.subject {
+            Subject::Pages => page_picture::draw(&atlas, &pages)?,
+            Subject::Sprites => draw_sprites(&atlas, &pages, sprites)?,
+        };
+        if request.subject == Subject::Sprites {
+            view.shown = sprites.min(contact_sheet::MOST);
+        }
+        view.put("png", png, &drawn)?;
+    }
+    if let Some(html) = &request.html {
+        view.put("html", html, html_view::page(&atlas)?.as_bytes())?;
+    }
+    Ok(view)
+}
+
+/// The pages that are asked for.
+fn chosen(atlas: &Opened, page: Option<usize>) -> Result<Vec<usize>, Failure> {
     let count = atlas.pages.len();
-    let pages: Vec<usize> = match request.page {
+    match page {
         Some(page) if page >= count => {
             let why = format!("the atlas has {}, counted from 0", format::count(count, "page", "pages"));
-            return Err(Problem::usage(ProblemKind::NoSuchPage, &page.to_string(), why, "name one of them").into());
+            Err(Problem::usage(ProblemKind::NoSuchPage, &page.to_string(), why, "name one of them").into())
         }
-        Some(page) => vec![page],
-        None => (0..count).collect(),
-    };
-    let on_pages = |page: usize| pages.contains(&page);
-    let sprites = atlas.atlas.sprites.values().filter(|sprite| on_pages(sprite.page)).count();
-    let (drawn, shown) = match request.subject {
-        Subject::Pages => (page_picture::draw(&atlas, &pages)?, sprites),
-        Subject::Sprites => (draw_sprites(&atlas, &pages, sprites)?, sprites.min(contact_sheet::MOST)),
-    };
-    write::prepare(&request.png, &drawn)?.commit()?;
-    Ok(View { png: format::path(&request.png), pages: pages.len(), sprites, shown, bytes: drawn.len() })
+        Some(page) => Ok(vec![page]),
+        None => Ok((0..count).collect()),
+    }
+}
+
+impl View {
+    fn put(&mut self, kind: &'static str, file: &Path, bytes: &[u8]) -> Result<(), Failure> {
+        write::prepare(file, bytes)?.commit()?;
+        self.files.push((kind, format::path(file), bytes.len() as u64));
+        Ok(())
+    }
 }
 
 fn draw_sprites(atlas: &Opened, pages: &[usize], all: usize) -> Result<Vec<u8>, Failure> {
@@ -112,13 +140,24 @@ fn draw_sprites(atlas: &Opened, pages: &[usize], all: usize) -> Result<Vec<u8>, 
 impl Report for View {
     fn text(&self, _: bool) -> String {
         let pages = format::count(self.pages, "page", "pages");
-        let of = if self.shown < self.sprites { format!("the first {} of ", self.shown) } else { String::new() };
         let sprites = format::count(self.sprites, "sprite", "sprites");
-        format!("{}: {of}{sprites} on {pages}, {}\n", format::name(&self.png), format::bytes(self.bytes as u64))
+        let line = |(kind, file, bytes): &(&str, String, u64)| {
+            let of = if *kind == "png" && self.shown < self.sprites {
+                format!("the first {} of ", self.shown)
+            } else {
+                String::new()
+            };
+            format!("{}: {of}{sprites} on {pages}, {}\n", format::name(file), format::bytes(*bytes))
+        };
+        self.files.iter().map(line).collect()
     }
 
     fn json(&self) -> Value {
-        json!({ "png": self.png, "pages": self.pages, "sprites": self.sprites, "shown": self.shown, "bytes": self.bytes })
+        let mut json = json!({ "pages": self.pages, "sprites": self.sprites, "shown": self.shown });
+        for (kind, file, bytes) in &self.files {
+            json[kind] = json!({ "file": file, "bytes": bytes });
+        }
+        json
     }
 
     fn kind(&self) -> &'static str {

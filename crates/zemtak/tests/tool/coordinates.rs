@@ -95,6 +95,9 @@ fn a_batch_comes_out_sorted_by_page_as_promised_byte_for_byte() {
     folder.write("list.csv", &list);
     folder.write("list.json", serde_json::to_string(&entries).unwrap());
     let descriptor = "quad build/night.zemtak.json --v-up";
+    // A file that nothing would be written to was passed over without a word.
+    let told = folder.zemtak(&format!("{descriptor} --list list.csv -o quads.bin")).exits(2).err();
+    assert!(told.contains("quads.bin: only a vertex buffer is written to a file"), "{told}");
     let told = folder.zemtak(&format!("{descriptor} --list list.csv --as buffer -o quads.bin --json")).exits(0).json();
     let listed = folder.zemtak(&format!("{descriptor} --list list.json --json")).exits(0).json();
     let bytes = folder.read("quads.bin");

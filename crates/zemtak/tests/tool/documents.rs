@@ -51,7 +51,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         (format!("{pack} --why --timings --sizes -half=0.5 --also csv"), 0),
         (format!("{pack} --check"), 1),
         ("setup --prefix local".into(), 0),
-        ("view build/night.zemtak.json --png view.png".into(), 0),
+        ("view build/night.zemtak.json --png view.png --html view.html".into(), 0),
         ("diff build/night.zemtak.json build/night-half.zemtak.json --png diff.png".into(), 1),
         (format!("{pack} --keep --mip-levels 1 --turn --diff"), 0),
         (pack, 0),

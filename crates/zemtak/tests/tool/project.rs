@@ -157,7 +157,7 @@ fn odd_globs_rules_and_images_are_warned_of_and_errors_told_all_at_once() {
         "'mooth/**' in take matches no image",
         "the rule for 'bat/**' at zemtak.toml:6:1 never applies",
         "8 images are taken by scene and other: art/moth/fly/00.png",
-        "taken by no atlas: button/map/down.png",
+        "taken by no atlas: art/button/map/down.png",
     ] {
         assert!(warnings.contains(expected), "{expected} is not in\n{warnings}");
     }

@@ -60,3 +60,35 @@ fn boxes_pivots_and_pixels_are_where_the_descriptor_says() {
     folder.zemtak("view a --png art/long.png").exits(2);
     folder.zemtak("view a --png build/a-0.png --force").exits(2);
 }
+
+/// The page for a browser needs nothing but itself, and tells the same as the descriptor; what it does in a browser is tested there.
+#[test]
+fn the_page_for_a_browser_is_complete_in_itself() {
+    let folder = Folder::new();
+    folder.write("art/lamp.png", png(&blob(26, 62, [60, 190, 80])));
+    folder.write("art/moth.png", png(&blob(40, 30, [160, 90, 180])));
+    for format in ["png", "webp --alpha premultiplied"] {
+        folder.zemtak(&format!("pack art -o build --name night --pages-as {format}")).exits(0);
+        folder.zemtak("view build/night.zemtak.json --html night.html").exits(0);
+        let page = String::from_utf8(folder.read("night.html")).unwrap();
+        for outside in ["http:", "https:", "src=", "@import", "url(", "fetch("] {
+            assert!(!page.contains(outside), "{outside}");
+        }
+        let data = page.split("id=\"atlas\">").nth(1).unwrap().split("</script>").next().unwrap();
+        let data: Value = serde_json::from_str(data).unwrap();
+        let descriptor: Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
+        assert_eq!((&data["sprites"], &data["clips"]), (&descriptor["sprites"], &descriptor["clips"]));
+        let picture = data["pages"][0]["data"].as_str().unwrap().strip_prefix("data:image/png;base64,").unwrap();
+        let picture = decoded(&base64::Engine::decode(&base64::engine::general_purpose::STANDARD, picture).unwrap());
+        let b: Vec<u32> = serde_json::from_value(descriptor["sprites"]["lamp"]["box"].clone()).unwrap();
+        let middle = picture.get(b[0] + b[2] / 2, b[1] + b[3] / 2).unwrap();
+        assert_eq!(middle, [60, 190, 80, 255]);
+        // At a soft edge premultiplied colour would be darker than the lamp.
+        let soft = (0..b[2]).filter_map(|x| picture.get(b[0] + x, b[1] + b[3] / 2)).find(|p| (60..200).contains(&p[3]));
+        let [red, green, ..] = soft.unwrap();
+        assert!(red.abs_diff(60) < 4 && green.abs_diff(190) < 4, "{soft:?}");
+    }
+    folder.write("night.html", "<html>mine</html>");
+    folder.zemtak("view build/night.zemtak.json --html night.html").exits(2);
+    folder.zemtak("view build/night.zemtak.json").exits(2);
+}
