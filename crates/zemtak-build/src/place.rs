@@ -74,8 +74,8 @@ fn commit(made: &mut [BuiltAtlas]) -> Result<(), Failure> {
     Ok(())
 }
 
-/// Removes files that are neither `new` nor named by a descriptor, if they are byte for byte what we wrote; the others go into `left`. Keeps those
-/// that are named, and all of them where a descriptor cannot be read.
+/// Removes files that are neither `new` nor named by a descriptor, if they are byte for byte what we wrote; the others go
+/// into `left`. Where a descriptor cannot be read, all stay.
 fn remove_old(
     out: &Path,
     ours: &mut Written,
@@ -89,11 +89,10 @@ fn remove_old(
             return Ok(());
         }
         let wanted = |file: &String| named.contains_key(file) || new.contains_key(file);
-        let (kept, unnamed) = std::mem::take(ours).into_iter().partition(|(file, _)| wanted(file));
-        *ours = kept;
+        let unnamed: Written;
+        (*ours, unnamed) = std::mem::take(ours).into_iter().partition(|(file, _)| wanted(file));
         // With a descriptor go the files that it named.
         let mut again = false;
-        let unnamed: Written = unnamed;
         for (file, hash) in unnamed {
             let path = out.join(&file);
             let Ok(there) = content::hash(&path, store) else { continue };

@@ -50,6 +50,12 @@ pub(crate) fn number_cmp(a: &[u8], b: &[u8]) -> Ordering {
     va.len().cmp(&vb.len()).then_with(|| va.cmp(vb)).then_with(|| a.len().cmp(&b.len()))
 }
 
+/// A name without the digits at its end, and these.
+#[must_use]
+pub fn split_number(name: &str) -> (&str, &str) {
+    name.split_at(name.trim_end_matches(|c: char| c.is_ascii_digit()).len())
+}
+
 macro_rules! name_type {
     ($(#[$doc:meta])* $name:ident) => {
         $(#[$doc])*

@@ -123,6 +123,15 @@ impl Pixels {
         Some(Rect::new(x, top, w, bottom - top + 1))
     }
 
+    /// The visible box and its pixels, without colour that cannot be seen; `None` where nothing is visible.
+    #[must_use]
+    pub fn visible_part(&self) -> Option<(Rect, Self)> {
+        let part = self.visible_box(1)?;
+        let mut pixels = self.crop(part)?;
+        pixels.clear_hidden_colour();
+        Some((part, pixels))
+    }
+
     /// Writes 0 over the colour of pixels with alpha 0, so that what cannot be seen cannot tell two sprites apart.
     pub fn clear_hidden_colour(&mut self) {
         for pixel in self.data.chunks_exact_mut(PIXEL) {

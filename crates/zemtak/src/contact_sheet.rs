@@ -1,23 +1,13 @@
 //! Many sprites on one picture, each with its name, its visible box, its pivot, and a mark where something was found.
 
-use crate::drawing::{Colour, Drawing, Line};
+use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
+use crate::palette::{Colour, FAINT, LANTERN, NIGHT, PANEL, TEAL, TEXT};
 use zemtak_build::Failure;
 use zemtak_core::codec::Mark;
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::pixels::Pixels;
-use zemtak_core::resample::{Resample, Scale, resample};
 
-const NIGHT: Colour = [0x14, 0x18, 0x2c];
-const PANEL: Colour = [0x1f, 0x25, 0x41];
 const PANEL_DARK: Colour = [0x1a, 0x1f, 0x37];
-const TEXT: Colour = [0xe8, 0xe6, 0xf0];
-const FAINT: Colour = [0xa2, 0xa8, 0xc4];
-const VISIBLE: Colour = [0x6f, 0xc2, 0xc9];
-
-/// The colour of what is worth a look, and of pivots.
-pub const LANTERN: Colour = [0xf2, 0xb4, 0x5a];
-/// The colour of what is wrong.
-pub const WRONG: Colour = [0xf0, 0x7c, 0x92];
 
 const WIDTH: u32 = 1280;
 const MARGIN: u32 = 24;
@@ -27,7 +17,7 @@ const CELL: Size = Size::new(112, 142);
 /// The side of the square that a sprite is shown in.
 const ROOM: u32 = 100;
 /// Small sprites are shown up to so many times as large.
-const LARGEST_ZOOM: u32 = 4;
+const LARGEST_ZOOM: f64 = 4.0;
 
 /// Sprites at most on one sheet.
 pub const MOST: usize = 440;
@@ -55,7 +45,7 @@ pub struct Head<'a> {
     /// How many there are.
     pub count: &'a str,
     /// What colours mean.
-    pub legend: &'a [(&'a str, Colour)],
+    pub legend: &'a [(&'a str, Colour, Shown)],
     /// What notes say.
     pub notes: &'a str,
 }
@@ -82,32 +72,30 @@ fn write_head(drawing: &mut Drawing, head: &Head<'_>) {
     let title = drawing.shortened(head.title, 620, 22.0);
     let end = drawing.write(&title, Line { x: MARGIN, y: 38, size: 22.0, colour: TEXT });
     drawing.write(head.count, Line { x: end + 16, y: 38, size: 15.0, colour: FAINT });
-    drawing.outline(Rect::new(MARGIN, 54, 13, 13), VISIBLE);
-    let mut x = drawing.write("visible box", Line { x: MARGIN + 20, y: 66, size: 14.0, colour: FAINT }) + 26;
-    for (what, colour) in head.legend {
-        drawing.fill(Rect::new(x, 54, 13, 13), *colour);
-        x = drawing.write(what, Line { x: x + 20, y: 66, size: 14.0, colour: FAINT }) + 26;
-    }
+    let x = drawing.legend([MARGIN, 66], &[("visible box", TEAL, Shown::Framed)]);
+    let x = drawing.legend([x, 66], head.legend);
     drawing.write(head.notes, Line { x, y: 66, size: 14.0, colour: FAINT });
 }
 
 fn draw_cell(drawing: &mut Drawing, [x, y]: [u32; 2], cell: &Cell) {
     let room = Rect::new(x + 2, y + 2, ROOM + 4, ROOM + 4);
     checker(drawing, room);
-    if let Some((picture, zoom)) = cell.pixels.as_ref().and_then(thumbnail) {
-        let size = picture.size();
+    if let Some(pixels) = &cell.pixels {
+        let picture = scaled(pixels, zoom_to_fit(pixels.size(), Size::new(ROOM, ROOM), LARGEST_ZOOM));
+        let (size, full) = (picture.size(), pixels.size());
+        let zoom = [f64::from(size.w) / f64::from(full.w), f64::from(size.h) / f64::from(full.h)];
         let at = [room.x + (room.w - size.w) / 2, room.y + (room.h - size.h) / 2];
         drawing.paste(&picture, at);
         let place = |x: f64, y: f64| [f64::from(at[0]) + x * zoom[0], f64::from(at[1]) + y * zoom[1]];
         if let Some(part) = cell.visible {
-            let from = place(part.x.into(), part.y.into()).map(rounded);
-            let to = place((part.x + part.w).into(), (part.y + part.h).into()).map(rounded);
+            let from = place(part.x.into(), part.y.into()).map(nearest);
+            let to = place((part.x + part.w).into(), (part.y + part.h).into()).map(nearest);
             let [w, h] = [0, 1].map(|axis| to[axis] - from[axis] + 2);
-            drawing.outline(Rect::new(from[0] - 1, from[1] - 1, w, h), VISIBLE);
+            drawing.outline(Rect::new(from[0] - 1, from[1] - 1, w, h), TEAL);
         }
         let inside = |[x, y]: &[u32; 2]| x.abs_diff(room.x + room.w / 2) < 54 && y.abs_diff(room.y + room.h / 2) < 54;
-        if let Some(pivot) = cell.pivot.map(|[x, y]| place(x, y).map(rounded)).filter(inside) {
-            cross(drawing, pivot, LANTERN);
+        if let Some(pivot) = cell.pivot.map(|[x, y]| place(x, y).map(nearest)).filter(inside) {
+            drawing.cross(pivot, LANTERN);
         }
     }
     cell.mark.into_iter().for_each(|colour| drawing.fill(Rect::new(room.x, room.y, room.w, 3), colour));
@@ -115,22 +103,6 @@ fn draw_cell(drawing: &mut Drawing, [x, y]: [u32; 2], cell: &Cell) {
     drawing.write(&name, Line { x: x + 2, y: y + ROOM + 20, size: 13.0, colour: TEXT });
     let note = drawing.shortened(&cell.note, ROOM + 4, 12.0);
     drawing.write(&note, Line { x: x + 2, y: y + ROOM + 34, size: 12.0, colour: cell.mark.unwrap_or(FAINT) });
-}
-
-/// A small cross round a point.
-pub fn cross(drawing: &mut Drawing, [x, y]: [u32; 2], colour: Colour) {
-    for (colour, w) in [(NIGHT, 3), (colour, 1)] {
-        let half = w / 2;
-        drawing.fill(Rect::new(x.saturating_sub(4), y.saturating_sub(half), 9, w), colour);
-        drawing.fill(Rect::new(x.saturating_sub(half), y.saturating_sub(4), w, 9), colour);
-    }
-}
-
-/// The pixel nearest to a place.
-pub fn rounded(place: f64) -> u32 {
-    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
-    let rounded = place.round() as u32;
-    rounded
 }
 
 fn checker(drawing: &mut Drawing, area: Rect) {
@@ -141,18 +113,4 @@ fn checker(drawing: &mut Drawing, area: Rect) {
             drawing.fill(Rect::new(area.x + column * SQUARE, area.y + row * SQUARE, SQUARE, SQUARE), PANEL_DARK);
         }
     }
-}
-
-/// A picture as large as the room for it allows: whole times as large where it is small. Also gives the factor of each axis.
-fn thumbnail(pixels: &Pixels) -> Option<(Pixels, [f64; 2])> {
-    let Size { w, h } = pixels.size();
-    let longest = w.max(h);
-    let (factor, kind) = if longest <= ROOM {
-        ((ROOM / longest).clamp(1, LARGEST_ZOOM).to_string(), Resample::Pixel)
-    } else {
-        (format!("{:.6}", f64::from(ROOM) / f64::from(longest)), Resample::Smooth)
-    };
-    let scaled = resample(pixels, Scale { factor: factor.parse().ok()?, resample: kind });
-    let zoom = [f64::from(scaled.size().w) / f64::from(w), f64::from(scaled.size().h) / f64::from(h)];
-    Some((scaled, zoom))
 }

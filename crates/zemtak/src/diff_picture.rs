@@ -1,24 +1,19 @@
 //! Two atlases side by side, each page with its counterpart, and what differs framed.
 
-use crate::drawing::{Colour, Drawing, Line};
+use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
 use crate::opened::Opened;
+use crate::palette::{Colour, FAINT, LANTERN, NIGHT, PANEL, TEAL, TEXT, VIOLET, WRONG};
 use std::collections::BTreeMap;
 use zemtak_build::{Failure, format};
 use zemtak_core::codec::Mark;
 use zemtak_core::diff::{AtlasDiff, SpriteChange};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
-use zemtak_core::pixels::Pixels;
-use zemtak_core::resample::{Resample, Scale, resample};
 
-const NIGHT: Colour = [0x14, 0x18, 0x2c];
-const PANEL: Colour = [0x1f, 0x25, 0x41];
-const TEXT: Colour = [0xe8, 0xe6, 0xf0];
-const FAINT: Colour = [0xa2, 0xa8, 0xc4];
-const CAME: Colour = [0x6f, 0xd0, 0xa8];
-const WENT: Colour = [0xf0, 0x7c, 0x92];
-const REPAINTED: Colour = [0xf2, 0xb4, 0x5a];
-const MOVED: Colour = [0x8f, 0xa6, 0xf0];
+const CAME: Colour = TEAL;
+const WENT: Colour = WRONG;
+const REPAINTED: Colour = LANTERN;
+const MOVED: Colour = VIOLET;
 
 const WIDTH: u32 = 1280;
 const MARGIN: u32 = 24;
@@ -26,6 +21,8 @@ const TOP: u32 = 84;
 /// The room for a page.
 const ROOM: Size = Size::new(608, 608);
 const HEAD: u32 = 30;
+/// Small pages are shown up to so many times as large.
+const LARGEST_ZOOM: f64 = 4.0;
 /// Pairs of pages that are drawn at most.
 const MOST: usize = 12;
 
@@ -34,11 +31,14 @@ const MOST: usize = 12;
 /// # Errors
 /// The picture cannot be made.
 pub fn draw(both: [&Opened; 2], diff: &AtlasDiff) -> Result<Vec<u8>, Failure> {
-    let colours =
-        both.map(|side| side.atlas.sprites.keys().filter_map(|name| Some((name, colour(name, diff)?))).collect());
+    let colours = colours(diff);
     let pairs = both[0].pages.len().max(both[1].pages.len());
     let shown = pairs.min(MOST);
-    let zooms: Vec<f64> = (0..shown).map(|n| zoom(both.iter().filter_map(|side| side.pages.get(n)))).collect();
+    let zoom = |n: usize| {
+        let pages = both.iter().filter_map(|side| side.pages.get(n));
+        pages.map(|page| zoom_to_fit(page.size(), ROOM, LARGEST_ZOOM)).fold(LARGEST_ZOOM, f64::min)
+    };
+    let zooms: Vec<f64> = (0..shown).map(zoom).collect();
     let heights: Vec<u32> = (0..shown).map(|n| height(&both, n, zooms[n])).collect();
     let all: u32 = heights.iter().map(|height| height + HEAD + 14).sum();
     let mut drawing = Drawing::new(Size::new(WIDTH, TOP + all + MARGIN), NIGHT)?;
@@ -53,49 +53,39 @@ pub fn draw(both: [&Opened; 2], diff: &AtlasDiff) -> Result<Vec<u8>, Failure> {
     drawing.to_png(Mark::View, "the picture of both atlases")
 }
 
-/// What a sprite's frame says; none where it only may have moved with its page the same.
-fn colour(name: &SpriteName, diff: &AtlasDiff) -> Option<Colour> {
-    if diff.came.contains(name) || diff.renamed.iter().any(|(_, to)| to == name) {
-        return Some(CAME);
+/// The sprites that differ, with the colours of their frames: in the old atlas and in the new one.
+fn colours(diff: &AtlasDiff) -> [BTreeMap<&SpriteName, Colour>; 2] {
+    let (mut old, mut new) = (BTreeMap::new(), BTreeMap::new());
+    old.extend(diff.went.iter().chain(diff.renamed.iter().map(|(from, _)| from)).map(|name| (name, WENT)));
+    new.extend(diff.came.iter().chain(diff.renamed.iter().map(|(_, to)| to)).map(|name| (name, CAME)));
+    for (name, changes) in &diff.changed {
+        let looks =
+            |change: &SpriteChange| matches!(change, SpriteChange::Repainted { .. } | SpriteChange::Resized { .. });
+        let moved = |change: &SpriteChange| matches!(change, SpriteChange::Moved { .. });
+        let colour = match changes.iter().any(looks) {
+            true => Some(REPAINTED),
+            false => changes.iter().any(moved).then_some(MOVED),
+        };
+        old.extend(colour.map(|colour| (name, colour)));
+        new.extend(colour.map(|colour| (name, colour)));
     }
-    if diff.went.contains(name) || diff.renamed.iter().any(|(from, _)| from == name) {
-        return Some(WENT);
-    }
-    let (_, changes) = diff.changed.iter().find(|(changed, _)| changed == name)?;
-    let looks = |change: &SpriteChange| matches!(change, SpriteChange::Repainted { .. } | SpriteChange::Resized { .. });
-    let moved = |change: &SpriteChange| matches!(change, SpriteChange::Moved { .. });
-    if changes.iter().any(looks) { Some(REPAINTED) } else { changes.iter().any(moved).then_some(MOVED) }
-}
-
-/// By how much the pages of a pair are scaled, both alike.
-fn zoom<'p>(pages: impl Iterator<Item = &'p Pixels>) -> f64 {
-    let fits = |page: &Pixels| {
-        let Size { w, h } = page.size();
-        (f64::from(ROOM.w) / f64::from(w)).min(f64::from(ROOM.h) / f64::from(h))
-    };
-    let zoom = pages.map(fits).fold(4.0, f64::min);
-    if zoom >= 1.0 { zoom.floor() } else { zoom }
+    [old, new]
 }
 
 fn height(both: &[&Opened; 2], n: usize, zoom: f64) -> u32 {
-    both.iter().filter_map(|side| side.pages.get(n)).map(|page| scaled(page.size().h, zoom)).max().unwrap_or(0)
-}
-
-fn scaled(side: u32, zoom: f64) -> u32 {
-    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "at most the room for a page")]
-    let scaled = (f64::from(side) * zoom).round() as u32;
-    scaled
+    both.iter()
+        .filter_map(|side| side.pages.get(n))
+        .map(|page| nearest(f64::from(page.size().h) * zoom))
+        .max()
+        .unwrap_or(0)
 }
 
 fn head(drawing: &mut Drawing, both: [&Opened; 2], left_out: usize) {
     let [old, new] = both.map(|side| format::name(&side.path));
     let title = drawing.shortened(&format!("{old} -> {new}"), WIDTH - 2 * MARGIN, 20.0);
     drawing.write(&title, Line { x: MARGIN, y: 38, size: 20.0, colour: TEXT });
-    let mut x = MARGIN;
-    for (what, colour) in [("came", CAME), ("went", WENT), ("other pixels or size", REPAINTED), ("only moved", MOVED)] {
-        drawing.fill(Rect::new(x, 54, 13, 13), colour);
-        x = drawing.write(what, Line { x: x + 20, y: 66, size: 14.0, colour: FAINT }) + 26;
-    }
+    let kinds = [("came", CAME), ("went", WENT), ("other pixels or size", REPAINTED), ("only moved", MOVED)];
+    let x = drawing.legend([MARGIN, 66], &kinds.map(|(what, colour)| (what, colour, Shown::Filled)));
     if left_out > 0 {
         let more = format!("{} more are not drawn", format::count(left_out, "pair of pages", "pairs of pages"));
         drawing.write(&more, Line { x, y: 66, size: 14.0, colour: FAINT });
@@ -119,14 +109,14 @@ fn page(
     let label = format!("{}  {size}", side.atlas.pages[n].file);
     drawing.write(&format::name(&label), Line { x, y: y + 18, size: 14.0, colour: TEXT });
     let top = y + HEAD;
-    drawing.fill(Rect::new(x, top, scaled(size.w, zoom), scaled(size.h, zoom)), PANEL);
-    let kind = if zoom >= 1.0 { Resample::Pixel } else { Resample::Smooth };
-    let picture = format!("{zoom:.6}").parse().ok().map(|factor| resample(pixels, Scale { factor, resample: kind }));
-    picture.iter().for_each(|picture| drawing.paste(picture, [x, top]));
+    let picture = scaled(pixels, zoom);
+    drawing.fill(Rect::at(x, top, picture.size()), PANEL);
+    drawing.paste(&picture, [x, top]);
+    let on = |at: u32| nearest(f64::from(at) * zoom);
     for (name, sprite) in side.atlas.sprites.iter().filter(|(_, sprite)| sprite.page == n) {
         let Some(colour) = colours.get(name) else { continue };
-        let [left, right] = [sprite.rect.x, sprite.rect.x + sprite.rect.w].map(|at| x + scaled(at, zoom));
-        let [above, below] = [sprite.rect.y, sprite.rect.y + sprite.rect.h].map(|at| top + scaled(at, zoom));
+        let [left, right] = [sprite.rect.x, sprite.rect.x + sprite.rect.w].map(|at| x + on(at));
+        let [above, below] = [sprite.rect.y, sprite.rect.y + sprite.rect.h].map(|at| top + on(at));
         for more in 0..2 {
             let area = Rect::new(
                 left.saturating_sub(more),

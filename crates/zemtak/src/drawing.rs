@@ -1,22 +1,32 @@
 //! Drawing charts and sheets: rectangles and lines of text on a picture.
 
+use crate::palette::{Colour, FAINT, NIGHT};
 use ab_glyph::{Font, FontRef, Outline, OutlineCurve, PxScale, ScaleFont};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Transform};
 use zemtak_build::{Failure, Problem, ProblemKind};
 use zemtak_core::codec::{EncodeError, Mark, PngEffort, encode_marked_png};
 use zemtak_core::geometry::{self, Size};
 use zemtak_core::pixels::Pixels;
+use zemtak_core::resample::{Resample, Scale, resample};
 
 /// DejaVu Sans, of which only Latin letters are kept; see labels-licence.txt beside it.
 static LABELS: &[u8] = include_bytes!("../assets/labels.ttf");
-
-/// Red, green, blue.
-pub type Colour = [u8; 3];
 
 /// An opaque picture being drawn. Places are in pixels from the top left.
 pub struct Drawing {
     picture: Pixmap,
     font: FontRef<'static>,
+}
+
+/// How a colour is shown in a legend: as it is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Shown {
+    /// As an area.
+    Filled,
+    /// As a frame.
+    Framed,
+    /// As a cross.
+    Crossed,
 }
 
 /// Where a text is written, how large and in which colour.
@@ -59,6 +69,29 @@ impl Drawing {
         let (right, bottom) = ((x + w).saturating_sub(1), (y + h).saturating_sub(1));
         for side in [(x, y, w, 1), (x, bottom, w, 1), (x, y, 1, h), (right, y, 1, h)] {
             self.fill(geometry::Rect::new(side.0, side.1, side.2, side.3), colour);
+        }
+    }
+
+    /// Explains colours, each by a square and a word, from a place on; gives where that ends. Frames are shown as frames.
+    pub fn legend(&mut self, [mut x, baseline]: [u32; 2], what: &[(&str, Colour, Shown)]) -> u32 {
+        for (word, colour, shown) in what {
+            let square = geometry::Rect::new(x, baseline - 12, 13, 13);
+            match shown {
+                Shown::Filled => self.fill(square, *colour),
+                Shown::Framed => self.outline(square, *colour),
+                Shown::Crossed => self.cross([x + 6, baseline - 6], *colour),
+            }
+            x = self.write(word, Line { x: x + 20, y: baseline, size: 14.0, colour: FAINT }) + 26;
+        }
+        x
+    }
+
+    /// A small cross round a point, seen on any ground.
+    pub fn cross(&mut self, [x, y]: [u32; 2], colour: Colour) {
+        for (colour, w) in [(NIGHT, 3), (colour, 1)] {
+            let half = w / 2;
+            self.fill(geometry::Rect::new(x.saturating_sub(4), y.saturating_sub(half), 9, w), colour);
+            self.fill(geometry::Rect::new(x.saturating_sub(half), y.saturating_sub(4), w, 9), colour);
         }
     }
 
@@ -122,6 +155,29 @@ impl Drawing {
         let encoded = pixels.ok_or(EncodeError::Empty).and_then(|p| encode_marked_png(&p, PngEffort::Balanced, mark));
         encoded.map_err(|error| Problem::not_encoded(what, &error, "please report this").into())
     }
+}
+
+/// A picture so many times as large: with hard pixels where it grows, smooth where it shrinks.
+#[must_use]
+pub fn scaled(pixels: &Pixels, zoom: f64) -> Pixels {
+    let kind = if zoom >= 1.0 { Resample::Pixel } else { Resample::Smooth };
+    let factor = format!("{zoom:.6}").parse();
+    factor.map_or_else(|_| pixels.clone(), |factor| resample(pixels, Scale { factor, resample: kind }))
+}
+
+/// The zoom with which a picture fits in a room, in whole numbers where it grows, and at most so large.
+#[must_use]
+pub fn zoom_to_fit(size: Size, room: Size, most: f64) -> f64 {
+    let zoom = (f64::from(room.w) / f64::from(size.w)).min(f64::from(room.h) / f64::from(size.h)).min(most);
+    if zoom >= 1.0 { zoom.floor() } else { zoom }
+}
+
+/// The pixel nearest to a place.
+#[must_use]
+pub fn nearest(place: f64) -> u32 {
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
+    let nearest = place.round() as u32;
+    nearest
 }
 
 /// A letter's outline on the picture.

@@ -21,6 +21,7 @@ pub mod notice;
 mod opened;
 pub mod output;
 mod page_picture;
+pub mod palette;
 pub mod progress;
 pub mod query;
 mod rehearsal;

@@ -1,8 +1,8 @@
 //! Pages of an atlas as people want to see them: boxes, names, pivots, and what is left between.
 
-use crate::contact_sheet::{LANTERN, cross, rounded};
-use crate::drawing::{Colour, Drawing, Line};
+use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
 use crate::opened::Opened;
+use crate::palette::{Colour, FAINT, LANTERN, NIGHT, TEAL, TEXT, VIOLET};
 use std::collections::BTreeMap;
 use zemtak_build::{Failure, format};
 use zemtak_core::atlas::{Page, Sprite};
@@ -10,16 +10,11 @@ use zemtak_core::codec::Mark;
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
-use zemtak_core::resample::{Resample, Scale, resample};
 
-const NIGHT: Colour = [0x14, 0x18, 0x2c];
-const PANEL: Colour = [0x24, 0x2b, 0x4a];
-const HATCH: Colour = [0x3c, 0x46, 0x72];
+/// The ground of a cell, what is left between cells, and the stripes on that.
+const CELL: Colour = [0x24, 0x2b, 0x4a];
 const GROUND: Colour = [0x19, 0x1e, 0x36];
-const TEXT: Colour = [0xf2, 0xf0, 0xf8];
-const FAINT: Colour = [0xa2, 0xa8, 0xc4];
-const BOX: Colour = [0x6f, 0xc2, 0xc9];
-const TURNED: Colour = [0xc9, 0x9a, 0xf0];
+const HATCH: Colour = [0x3c, 0x46, 0x72];
 
 const WIDTH: u32 = 1280;
 const MARGIN: u32 = 24;
@@ -41,8 +36,8 @@ type Boxes<'a> = BTreeMap<[u32; 4], Vec<(&'a SpriteName, &'a Sprite)>>;
 /// # Errors
 /// The picture cannot be made.
 pub fn draw(atlas: &Opened, pages: &[usize]) -> Result<Vec<u8>, Failure> {
-    let zooms: Vec<f64> = pages.iter().map(|&n| zoom(atlas.pages[n].size())).collect();
-    let tall = |(n, zoom): (&usize, &f64)| HEAD + rounded(f64::from(atlas.pages[*n].size().h) * zoom) + 18;
+    let zooms: Vec<f64> = pages.iter().map(|&n| zoom_to_fit(atlas.pages[n].size(), ROOM, LARGEST_ZOOM)).collect();
+    let tall = |(n, zoom): (&usize, &f64)| HEAD + nearest(f64::from(atlas.pages[*n].size().h) * zoom) + 18;
     let all: u32 = pages.iter().zip(&zooms).map(tall).sum();
     let mut drawing = Drawing::new(Size::new(WIDTH, TOP + all + 10), NIGHT)?;
     legend(&mut drawing, atlas);
@@ -54,25 +49,14 @@ pub fn draw(atlas: &Opened, pages: &[usize]) -> Result<Vec<u8>, Failure> {
     drawing.to_png(Mark::View, "the picture of the pages")
 }
 
-fn zoom(Size { w, h }: Size) -> f64 {
-    let zoom = (f64::from(ROOM.w) / f64::from(w)).min(f64::from(ROOM.h) / f64::from(h)).min(LARGEST_ZOOM);
-    if zoom >= 1.0 { zoom.floor() } else { zoom }
-}
-
 fn legend(drawing: &mut Drawing, atlas: &Opened) {
     let title = drawing.shortened(&format::name(&atlas.path), 560, 20.0);
-    let mut x = drawing.write(&title, Line { x: MARGIN, y: 36, size: 20.0, colour: TEXT }) + 30;
-    let word = |drawing: &mut Drawing, x: u32, text: &str| {
-        drawing.write(text, Line { x, y: 35, size: 14.0, colour: FAINT }) + 24
-    };
-    for (what, colour) in [("box", BOX), ("stored turned", TURNED)] {
-        drawing.outline(Rect::new(x, 23, 13, 13), colour);
-        x = word(drawing, x + 20, what);
-    }
-    cross(drawing, [x + 6, 29], LANTERN);
-    x = word(drawing, x + 18, "pivot");
+    let x = drawing.write(&title, Line { x: MARGIN, y: 36, size: 20.0, colour: TEXT }) + 30;
+    let kinds =
+        [("box", TEAL, Shown::Framed), ("stored turned", VIOLET, Shown::Framed), ("pivot", LANTERN, Shown::Crossed)];
+    let x = drawing.legend([x, 35], &kinds);
     hatch(drawing, Rect::new(x, 23, 26, 13));
-    word(drawing, x + 33, "empty");
+    drawing.write("empty", Line { x: x + 33, y: 35, size: 14.0, colour: FAINT });
 }
 
 /// Stripes over an area, one pixel wide, that go up to the right.
@@ -111,7 +95,7 @@ impl<'a> PageDrawing<'a> {
 
     /// An area of the page on the picture.
     fn area(&self, Rect { x, y, w, h }: Rect) -> Rect {
-        let on = |axis: usize, at: u32| self.at[axis] + rounded(f64::from(at) * self.zoom);
+        let on = |axis: usize, at: u32| self.at[axis] + nearest(f64::from(at) * self.zoom);
         let (left, top) = (on(0, x), on(1, y));
         Rect::new(left, top, on(0, x + w) - left, on(1, y + h) - top)
     }
@@ -123,15 +107,12 @@ impl<'a> PageDrawing<'a> {
         for Rect { x, y, w, h } in rects() {
             let ring = self.ring;
             let ringed = Rect::new(x.saturating_sub(ring), y.saturating_sub(ring), w + 2 * ring, h + 2 * ring);
-            drawing.fill(self.area(ringed), PANEL);
+            drawing.fill(self.area(ringed), CELL);
         }
-        let kind = if self.zoom >= 1.0 { Resample::Pixel } else { Resample::Smooth };
-        if let Ok(factor) = format!("{:.6}", self.zoom).parse() {
-            drawing.paste(&resample(self.pixels, Scale { factor, resample: kind }), self.at);
-        }
+        drawing.paste(&scaled(self.pixels, self.zoom), self.at);
         for of in self.boxes.values() {
             let sprite = of[0].1;
-            drawing.outline(self.area(sprite.rect), if sprite.turned { TURNED } else { BOX });
+            drawing.outline(self.area(sprite.rect), if sprite.turned { VIOLET } else { TEAL });
         }
         for of in self.boxes.values() {
             self.mark(drawing, of);
@@ -161,7 +142,7 @@ impl<'a> PageDrawing<'a> {
         );
         drawing.write(&told, Line { x: end + 16, y: y + 20, size: 14.0, colour: FAINT });
         if (self.zoom - 1.0).abs() > 1e-9 {
-            let zoom = format!("shown at {} %", rounded(self.zoom * 100.0));
+            let zoom = format!("shown at {} %", nearest(self.zoom * 100.0));
             let width = drawing.width(&zoom, 14.0);
             drawing.write(&zoom, Line { x: WIDTH - MARGIN - width, y: y + 20, size: 14.0, colour: FAINT });
         }
@@ -178,8 +159,8 @@ impl<'a> PageDrawing<'a> {
         let within = |at: f64, side: u32| (-0.001..=f64::from(side) + 0.001).contains(&at);
         if within(dx, sprite.rect.w) && within(dy, sprite.rect.h) && area.w.min(area.h) > 12 {
             let at =
-                |n: usize, from: u32, more: f64| rounded(f64::from(self.at[n]) + (f64::from(from) + more) * self.zoom);
-            cross(drawing, [at(0, sprite.rect.x, dx), at(1, sprite.rect.y, dy)], LANTERN);
+                |n: usize, from: u32, more: f64| nearest(f64::from(self.at[n]) + (f64::from(from) + more) * self.zoom);
+            drawing.cross([at(0, sprite.rect.x, dx), at(1, sprite.rect.y, dy)], LANTERN);
         }
         let more = if of.len() > 1 { format!(" +{}", of.len() - 1) } else { String::new() };
         let text = format!("{}{more}", format::name(name.as_str()));

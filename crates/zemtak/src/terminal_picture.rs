@@ -1,5 +1,7 @@
 //! Pictures in a terminal: half blocks in 24-bit colour, or the graphics escape of those that say that they know it.
 
+use crate::drawing::{scaled, zoom_to_fit};
+use crate::palette::{Colour, NIGHT};
 use anstream::ColorChoice;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -7,13 +9,12 @@ use std::fmt::Write as _;
 use terminal_size::{Width, terminal_size};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
-use zemtak_core::resample::{Resample, Scale, resample};
 
 /// Columns where standard output is no terminal that tells its width.
 const USUAL_COLUMNS: u32 = 80;
 
 /// What lies behind half transparent pixels: nobody can tell a terminal's own background.
-const BEHIND: [u8; 3] = [0x14, 0x18, 0x2c];
+const BEHIND: Colour = NIGHT;
 
 /// Pixels with less alpha are not drawn.
 const LEAST_ALPHA: u8 = 32;
@@ -66,12 +67,7 @@ fn columns() -> u32 {
 
 /// A picture that is no wider than that.
 fn fitting(pixels: &Pixels, columns: u32) -> Pixels {
-    let Size { w, .. } = pixels.size();
-    let factor = format!("{:.6}", f64::from(columns) / f64::from(w.max(1)));
-    match factor.parse() {
-        Ok(factor) if w > columns => resample(pixels, Scale { factor, resample: Resample::Smooth }),
-        _ => pixels.clone(),
-    }
+    scaled(pixels, (f64::from(columns) / f64::from(pixels.size().w.max(1))).min(1.0))
 }
 
 /// A character for each pair of pixels above each other.
@@ -106,10 +102,7 @@ fn over_night([r, g, b, a]: [u8; 4]) -> [u8; 3] {
 
 /// Raw pixels in base 64, piece by piece.
 fn graphics(pixels: &Pixels) -> String {
-    let longest = pixels.size().w.max(pixels.size().h).max(1);
-    let large = (LARGE / longest).clamp(1, 64).to_string().parse();
-    let shown =
-        large.map_or_else(|_| pixels.clone(), |factor| resample(pixels, Scale { factor, resample: Resample::Pixel }));
+    let shown = scaled(pixels, zoom_to_fit(pixels.size(), Size::new(LARGE, LARGE), 64.0).max(1.0));
     let Size { w, h } = shown.size();
     let text = STANDARD.encode(shown.as_bytes());
     let pieces: Vec<&str> = text.as_bytes().chunks(PIECE).filter_map(|piece| std::str::from_utf8(piece).ok()).collect();

@@ -6,7 +6,7 @@ use crate::format;
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_core::clip;
 use zemtak_core::glob;
-use zemtak_core::name::SpriteName;
+use zemtak_core::name::{SpriteName, split_number};
 
 /// Beyond so many folders with clips one rule for all of them reads better.
 const MOST_RULES: usize = 8;
@@ -86,10 +86,7 @@ impl Sequence<'_> {
 
     /// What somebody should look at.
     fn odd(&self) -> Option<String> {
-        let number = |p: &&Picture| {
-            let name = p.name.as_str();
-            name[name.trim_end_matches(|c: char| c.is_ascii_digit()).len()..].parse::<u64>().ok()
-        };
+        let number = |p: &&Picture| split_number(p.name.as_str()).1.parse::<u64>().ok();
         let numbers: Vec<u64> = self.steps.iter().filter_map(number).collect();
         let name = format::name(&self.name);
         if let Some(pair) = numbers.windows(2).find(|pair| pair[1] > pair[0] + 1) {

@@ -11,7 +11,7 @@ use rayon::prelude::*;
 use std::collections::HashMap;
 use std::path::Path;
 use zemtak_core::codec::DecodedFrames;
-use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::style::{Style, Traits};
@@ -47,12 +47,11 @@ pub struct FrameBox {
 
 impl FrameBox {
     fn of(frame: &Pixels) -> Self {
-        let visible = frame.visible_box(1).unwrap_or(Rect::new(0, 0, 1, 1));
-        let mut pixels = frame.crop(visible);
-        // Colour that nobody sees makes no difference.
-        pixels.iter_mut().for_each(Pixels::clear_hidden_colour);
-        let content = store::hash(pixels.as_ref().map_or(&[], Pixels::as_bytes));
-        Self { size: visible.size(), content }
+        match frame.visible_part() {
+            Some((part, pixels)) => Self { size: part.size(), content: store::hash(pixels.as_bytes()) },
+            // Stored as one transparent pixel.
+            None => Self { size: Size::new(1, 1), content: store::hash(&[0; 4]) },
+        }
     }
 }
 

@@ -85,11 +85,9 @@ pub(super) fn look(source: &Source) -> Looked {
     let ignored: Vec<Ignored> = decoded.ignored.iter().copied().collect();
     let sprite = |(frame, of): (usize, &zemtak_core::codec::Frame)| {
         let pixels = &of.pixels;
-        let visible = pixels.visible_box(1);
+        let part = pixels.visible_part();
+        let shown = part.as_ref().map(|(_, shown)| shown);
         let alphas = || pixels.as_bytes().chunks_exact(4).map(|pixel| pixel[3]);
-        let mut shown = visible.and_then(|part| pixels.crop(part));
-        // Colour that nobody sees makes no difference.
-        shown.iter_mut().for_each(Pixels::clear_hidden_colour);
         ScannedSprite {
             name: if animated { load::frame_name(&source.name, frame) } else { source.name.clone() },
             file: source.shown.clone(),
@@ -97,12 +95,12 @@ pub(super) fn look(source: &Source) -> Looked {
             format: decoded.format,
             png: PngKind::of(&content),
             canvas: pixels.size(),
-            visible,
+            visible: part.as_ref().map(|(part, _)| *part),
             opaque: alphas().all(|alpha| alpha == 255),
             sequence: None,
             path: source.path.clone(),
-            content: store::hash(shown.as_ref().map_or(&[], Pixels::as_bytes)),
-            bands: shown.as_ref().map_or([0; BANDS], bands),
+            content: store::hash(shown.map_or(&[], Pixels::as_bytes)),
+            bands: shown.map_or([0; BANDS], bands),
             most_alpha: alphas().max().unwrap_or(0),
             hidden_colour: pixels.as_bytes().chunks_exact(4).any(|p| p[3] == 0 && p[..3] != [0; 3]),
             ignored: ignored.clone(),

@@ -6,7 +6,7 @@ use crate::format;
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_core::clip;
 use zemtak_core::geometry::Size;
-use zemtak_core::name::SpriteName;
+use zemtak_core::name::{SpriteName, split_number};
 
 /// Tells each sprite which sequence it belongs to, and what is odd about the sequences.
 pub(super) fn find(sprites: &mut [ScannedSprite], findings: &mut Findings) {
@@ -15,7 +15,7 @@ pub(super) fn find(sprites: &mut [ScannedSprite], findings: &mut Findings) {
     let mut sequence_of: BTreeMap<SpriteName, String> = BTreeMap::new();
     let canvas: BTreeMap<&SpriteName, Size> = sprites.iter().map(|sprite| (&sprite.name, sprite.canvas)).collect();
     for (name, steps) in &found.clips {
-        let numbers: Vec<&str> = steps.iter().map(number).collect();
+        let numbers: Vec<&str> = steps.iter().map(|step| split_number(step.as_str()).1).collect();
         let tell = |detail: String| FindingItem::with(name.as_str(), detail);
         if let Some(detail) = gap(&numbers) {
             findings.add(FindingKind::Gap, tell(detail));
@@ -37,12 +37,6 @@ pub(super) fn find(sprites: &mut [ScannedSprite], findings: &mut Findings) {
     for sprite in sprites {
         sprite.sequence = sequence_of.remove(&sprite.name);
     }
-}
-
-/// The digits at the end of a name.
-fn number(name: &SpriteName) -> &str {
-    let name = name.as_str();
-    &name[name.trim_end_matches(|c: char| c.is_ascii_digit()).len()..]
 }
 
 /// How many numbers are missing, and the first place where one is.

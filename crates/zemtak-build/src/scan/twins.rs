@@ -8,7 +8,6 @@ use crate::store::Hash;
 use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use zemtak_core::geometry::{Rect, Size};
-use zemtak_core::pixels::Pixels;
 
 /// Near twins have at least half of their bands in common.
 const COMMON_BANDS: usize = BANDS / 2;
@@ -66,7 +65,8 @@ fn alike<'s>(sprites: &[&'s ScannedSprite]) -> Vec<[&'s ScannedSprite; 2]> {
 
 /// How many pixels differ, if they are few.
 fn compare(a: &ScannedSprite, b: &ScannedSprite) -> Option<FindingItem> {
-    let ([of_a, of_b], size) = ([shown(a)?, shown(b)?], a.visible?.size());
+    let [(part, of_a), (_, of_b)] = [a.pixels()?.visible_part()?, b.pixels()?.visible_part()?];
+    let size = part.size();
     let pixels = of_a.as_bytes().chunks_exact(4).zip(of_b.as_bytes().chunks_exact(4));
     let mut different = (0_u64..).zip(pixels).filter(|(_, (p, q))| p != q).map(|(at, _)| at);
     let first = different.next()?;
@@ -82,11 +82,4 @@ fn compare(a: &ScannedSprite, b: &ScannedSprite) -> Option<FindingItem> {
             first / w
         )),
     })
-}
-
-/// The visible pixels.
-fn shown(sprite: &ScannedSprite) -> Option<Pixels> {
-    let mut shown = sprite.pixels()?.crop(sprite.visible?)?;
-    shown.clear_hidden_colour();
-    Some(shown)
 }

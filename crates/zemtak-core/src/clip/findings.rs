@@ -2,7 +2,7 @@
 
 use crate::atlas::{Atlas, Clip, Sprite};
 use crate::geometry::Size;
-use crate::name::SpriteName;
+use crate::name::{SpriteName, split_number};
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -94,7 +94,6 @@ pub fn findings(atlas: &Atlas, clip: &Clip) -> Vec<Finding> {
 
 /// A name without its trailing number, and this.
 fn numbered(name: &SpriteName) -> Option<(&str, u64)> {
-    let text = name.as_str();
-    let (key, number) = text.split_at(text.trim_end_matches(|c: char| c.is_ascii_digit()).len());
+    let (key, number) = split_number(name.as_str());
     Some((key, number.parse().ok()?))
 }

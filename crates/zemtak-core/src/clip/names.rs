@@ -1,6 +1,6 @@
 //! Finding clips by the numbers in sprite names.
 
-use crate::name::{ClipName, SpriteName, number_cmp};
+use crate::name::{ClipName, SpriteName, number_cmp, split_number};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// The characters that may stand between a clip's name and a frame number.
@@ -70,11 +70,6 @@ impl FoundClips {
         }
         self.clips.insert(clip, steps.into_iter().map(|(name, _)| name.clone()).collect());
     }
-}
-
-/// A name without its trailing digits, and these.
-fn split_number(name: &str) -> (&str, &str) {
-    name.split_at(name.trim_end_matches(|c: char| c.is_ascii_digit()).len())
 }
 
 /// A name for each key, all different, and none of those that are taken.

@@ -1,6 +1,7 @@
 //! Completing command lines in a shell: names of atlases, sprites and clips too; and what is installed for shells and `man`.
 
 use super::command;
+use crate::commands::setup::MARK;
 use clap_complete::engine::{ArgValueCompleter, CompletionCandidate, PathCompleter, ValueCompleter};
 use clap_complete::env::{CompleteEnv, Shells};
 use clap_mangen::Man;
@@ -79,7 +80,10 @@ pub fn files() -> Vec<(PathBuf, Vec<u8>)> {
         let mut text = Vec::new();
         let shells = Shells::builtins();
         let written = shells.completer(shell)?.write_registration(ASKED, "zemtak", "zemtak", "zemtak", &mut text);
-        written.ok().map(|()| (path.into(), text))
+        written.ok()?;
+        // At the end: zsh wants a line of its own to be the first.
+        text.extend(format!("# {MARK}\n").into_bytes());
+        Some((path.into(), text))
     };
     let mut files: Vec<(PathBuf, Vec<u8>)> = scripts.into_iter().filter_map(script).collect();
     let mut root = command();
@@ -90,7 +94,7 @@ pub fn files() -> Vec<(PathBuf, Vec<u8>)> {
 
 /// The manual page of a command, then those of its commands.
 fn manual(command: &clap::Command, name: &str, files: &mut Vec<(PathBuf, Vec<u8>)>) {
-    let mut page = Vec::new();
+    let mut page = format!(".\\\" {MARK}\n").into_bytes();
     let titled = command.clone().name(name.to_owned()).display_name(name.to_owned());
     if Man::new(titled).manual("Zemtak").render(&mut page).is_ok() {
         files.push((format!("share/man/man1/{name}.1").into(), page));

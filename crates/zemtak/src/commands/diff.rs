@@ -99,24 +99,21 @@ pub fn run(request: &DiffRequest) -> Result<DiffReport, Failure> {
 /// Names that are told at once.
 const FEW: usize = 4;
 
-/// The first few of a list and how many more there are, or all of it.
+/// The first few of a list and how many more there are, or all of it. One more takes no more room than to say so.
 fn some(items: &[String], verbose: bool) -> String {
-    if verbose || items.len() <= FEW + 1 {
-        return items.join(", ");
-    }
-    let more = format::number((items.len() - FEW) as u64);
-    format!("{} and {more} more (-v lists them)", items[..FEW].join(", "))
+    let most = if verbose || items.len() <= FEW + 1 { items.len() } else { FEW };
+    format::some_of(items, most)
 }
 
 fn names<N: Display>(names: &[N]) -> Vec<String> {
-    names.iter().map(|name| format::name(&name.to_string())).collect()
+    names.iter().map(N::to_string).collect()
 }
 
-/// Of each changed sprite what a kind of change comes to in words.
+/// Of each changed sprite what a kind of change comes to in words; its name alone where no word is needed.
 fn told(diff: &AtlasDiff, words: impl Fn(&SpriteChange) -> Option<String>) -> Vec<String> {
     let of = |(name, changes): &(SpriteName, Vec<SpriteChange>)| {
-        let words: Vec<String> = changes.iter().filter_map(&words).collect();
-        (!words.is_empty()).then(|| format!("{} ({})", format::name(name.as_str()), words.join(", ")))
+        let words = changes.iter().find_map(&words)?;
+        Some(if words.is_empty() { name.to_string() } else { format!("{name} ({words})") })
     };
     diff.changed.iter().filter_map(of).collect()
 }
@@ -133,8 +130,7 @@ impl Difference {
     /// For people.
     #[must_use]
     pub fn text(&self, verbose: bool) -> String {
-        let Self { old, new, diff, .. } = self;
-        let [old, new] = [old, new].map(|path| format::name(path));
+        let [old, new] = [&self.old, &self.new].map(|path| format::name(path));
         let mut out = match old == new {
             true => format!("{NAME}{new}{NAME:#}, before and now\n"),
             false => format!("{NAME}{old}{NAME:#} -> {NAME}{new}{NAME:#}\n"),
@@ -144,83 +140,67 @@ impl Difference {
             return out;
         }
         let mut line = |key: &str, value: &str| _ = writeln!(out, "  {key:<10}{value}");
-        let [before, after] = self.sprites;
-        let counts = if before == after { format::number(after as u64) } else { format!("{before} -> {after}") };
-        let same = if diff.looks_the_same() { ", all as they were" } else { "" };
-        line("sprites", &format!("{counts}{same}"));
-        let mut list = |key: &str, items: &[String]| {
-            if !items.is_empty() {
-                let count = format::number(items.len() as u64);
-                line(key, &format!("{count}: {}", some(items, verbose)));
-            }
-        };
-        list("came", &names(&diff.came));
-        list("went", &names(&diff.went));
-        let pair = |(from, to): &(SpriteName, SpriteName)| {
-            format!("{} -> {}", format::name(from.as_str()), format::name(to.as_str()))
-        };
-        list("renamed", &diff.renamed.iter().map(pair).collect::<Vec<_>>());
-        list(
-            "repainted",
-            &told(diff, |change| match change {
-                SpriteChange::Repainted { pixels, .. } => {
-                    Some(format::count(usize::try_from(*pixels).unwrap_or(usize::MAX), "pixel", "pixels"))
-                }
-                _ => None,
-            }),
-        );
-        list(
-            "resized",
-            &told(diff, |change| match change {
-                SpriteChange::Resized { from, to } => Some(format!("{from} -> {to}")),
-                _ => None,
-            }),
-        );
-        list(
-            "values",
-            &told(diff, |change| match change {
-                SpriteChange::Values(values) => Some(values.join(", ")),
-                _ => None,
-            }),
-        );
-        let moved = |change: &SpriteChange| matches!(change, SpriteChange::Moved { .. });
-        let movers: Vec<String> = diff
-            .changed
-            .iter()
-            .filter(|(_, changes)| changes.iter().any(moved))
-            .map(|(name, _)| format::name(name.as_str()))
-            .collect();
-        list("moved", &movers);
-        list("clips", &self.clips());
-        let pages: Vec<String> = self
-            .pages
-            .iter()
-            .map(|(file, state, bytes)| {
-                format!("{} {}, {}", format::name(file), state_words(*state), format::bytes(*bytes))
-            })
-            .collect();
-        let gone = diff.pages_gone.iter().map(|file| format!("{} gone", format::name(file)));
-        let pages: Vec<String> = pages.into_iter().chain(gone).collect();
-        line("pages", &some(&pages, verbose));
-        let [anew, all] = self.download;
-        line(
-            "download",
-            &format!("{} of {} for a player who has the old files", format::bytes(anew), format::bytes(all)),
-        );
+        let [before, after] = self.sprites.map(|count| format::number(count as u64));
+        let same = if self.diff.looks_the_same() { ", all as they were" } else { "" };
+        line("sprites", &if before == after { after + same } else { format!("{before} -> {after}") });
+        for (key, items) in self.lists().iter().filter(|(_, items)| !items.is_empty()) {
+            line(key, &format!("{}: {}", format::number(items.len() as u64), some(items, verbose)));
+        }
+        line("pages", &some(&self.page_words(), verbose));
+        let [anew, all] = self.download.map(format::bytes);
+        line("download", &format!("{anew} of {all} for a player who has the old files"));
         out
     }
 
-    fn clips(&self) -> Vec<String> {
-        let of = |what: &'static str| {
-            move |name: &zemtak_core::name::ClipName| format!("{} {what}", format::name(name.as_str()))
-        };
-        let changed = self
-            .diff
-            .clips_changed
+    /// What differs, by kind.
+    fn lists(&self) -> [(&'static str, Vec<String>); 8] {
+        let diff = &self.diff;
+        let pixels = |n: u64| format::count(usize::try_from(n).unwrap_or(usize::MAX), "pixel", "pixels");
+        [
+            ("came", names(&diff.came)),
+            ("went", names(&diff.went)),
+            ("renamed", diff.renamed.iter().map(|(from, to)| format!("{from} -> {to}")).collect()),
+            (
+                "repainted",
+                told(diff, |change| match change {
+                    SpriteChange::Repainted { pixels: count, .. } => Some(pixels(*count)),
+                    _ => None,
+                }),
+            ),
+            (
+                "resized",
+                told(diff, |change| match change {
+                    SpriteChange::Resized { from, to } => Some(format!("{from} -> {to}")),
+                    _ => None,
+                }),
+            ),
+            (
+                "values",
+                told(diff, |change| match change {
+                    SpriteChange::Values(values) => Some(values.join(", ")),
+                    _ => None,
+                }),
+            ),
+            ("moved", told(diff, |change| matches!(change, SpriteChange::Moved { .. }).then(String::new))),
+            ("clips", self.clip_words()),
+        ]
+    }
+
+    fn clip_words(&self) -> Vec<String> {
+        let AtlasDiff { clips_came, clips_went, clips_changed, .. } = &self.diff;
+        let came = clips_came.iter().map(|name| format!("{name} came"));
+        let went = clips_went.iter().map(|name| format!("{name} went"));
+        came.chain(went)
+            .chain(clips_changed.iter().map(|(name, values)| format!("{name} ({})", values.join(", "))))
+            .collect()
+    }
+
+    fn page_words(&self) -> Vec<String> {
+        let pages = self
+            .pages
             .iter()
-            .map(|(name, values)| format!("{} ({})", format::name(name.as_str()), values.join(", ")));
-        let came = self.diff.clips_came.iter().map(of("came"));
-        came.chain(self.diff.clips_went.iter().map(of("went"))).chain(changed).collect()
+            .map(|(file, state, bytes)| format!("{file} {}, {}", state_words(*state), format::bytes(*bytes)));
+        pages.chain(self.diff.pages_gone.iter().map(|file| format!("{file} gone"))).collect()
     }
 
     /// For programs.

@@ -2,9 +2,11 @@
 
 use crate::console::Console;
 use crate::contact_sheet::{self, Cell, Head};
+use crate::drawing::Shown;
 use crate::exit::Exit;
 use crate::notice::Notice;
 use crate::output;
+use crate::palette::{self, LANTERN};
 use crate::report::Report;
 use crate::style::{NAME, ODD, WRONG};
 use crate::wrap;
@@ -113,7 +115,7 @@ fn draw(
     let head = Head {
         title: &title,
         count: &count,
-        legend: &[("worth a look", contact_sheet::LANTERN), ("a build fails", contact_sheet::WRONG)],
+        legend: &[("worth a look", LANTERN, Shown::Filled), ("a build fails", palette::WRONG, Shown::Filled)],
         notes: "below each name: what was found, or the size of the canvas",
     };
     let cell = |(sprite, found): &(&ScannedSprite, Option<FindingKind>)| {
@@ -121,8 +123,8 @@ fn draw(
             return Err(Failure::interrupted());
         }
         let colour = |kind: FindingKind| match kind.severity() {
-            Severity::Error => contact_sheet::WRONG,
-            _ => contact_sheet::LANTERN,
+            Severity::Error => palette::WRONG,
+            _ => LANTERN,
         };
         Ok(Cell {
             name: format::name(sprite.name.as_str()),

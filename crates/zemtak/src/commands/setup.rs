@@ -3,7 +3,7 @@
 use crate::output;
 use crate::report::Report;
 use serde_json::{Value, json};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use zemtak_build::{Failure, Problem, format, write};
 
 /// Where to install what.
@@ -55,9 +55,12 @@ pub fn run(request: SetupRequest) -> Result<Setup, Failure> {
     Ok(Setup { prefix: prefix.clone(), files, written: changed.len() })
 }
 
-/// Whether a file is there that another version of this tool cannot have written: it does not speak of the tool.
-fn is_strange(path: &std::path::Path) -> bool {
-    std::fs::read(path).is_ok_and(|bytes| !String::from_utf8_lossy(&bytes).to_lowercase().contains("zemtak"))
+/// Stands in a comment in each file that is installed, by which a later version knows it again.
+pub const MARK: &str = "Installed by zemtak setup";
+
+/// Whether a file is there that no version of this tool installed.
+fn is_strange(path: &Path) -> bool {
+    std::fs::read(path).is_ok_and(|bytes| !bytes.windows(MARK.len()).any(|part| part == MARK.as_bytes()))
 }
 
 impl Report for Setup {

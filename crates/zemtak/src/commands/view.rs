@@ -1,10 +1,12 @@
 //! `zemtak view`: an atlas as a picture, or as a page for a browser.
 
-use crate::contact_sheet::{self, Cell, Head, LANTERN};
+use crate::contact_sheet::{self, Cell, Head};
+use crate::drawing::Shown;
 use crate::html_view;
 use crate::opened::Opened;
 use crate::output;
 use crate::page_picture;
+use crate::palette::LANTERN;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
@@ -131,7 +133,7 @@ fn draw_sprites(atlas: &Opened, pages: &[usize], all: usize) -> Result<Vec<u8>, 
     let head = Head {
         title: &title,
         count: &count,
-        legend: &[("pivot", LANTERN)],
+        legend: &[("pivot", LANTERN, Shown::Crossed)],
         notes: "below each name: the size of the canvas",
     };
     contact_sheet::draw(&head, shown, cells)

@@ -3,20 +3,18 @@
 use super::scenario::Scenario;
 use super::stage::{Run, TextureHistory};
 use super::warnings::seconds;
-use crate::drawing::{Colour, Drawing, Line};
+use crate::drawing::{Drawing, Line};
+use crate::palette::{Colour, FAINT, LANTERN, NIGHT, TEAL, TEXT, WRONG};
 use zemtak_build::{Failure, format};
 use zemtak_core::codec::Mark;
 use zemtak_core::geometry::{Rect, Size};
 
-const NIGHT: Colour = [0x14, 0x18, 0x2c];
 const BAND: Colour = [0x1c, 0x21, 0x3b];
-const TEXT: Colour = [0xe8, 0xe6, 0xf0];
-const FAINT: Colour = [0x8d, 0x93, 0xb0];
 const THERE: Colour = [0x4a, 0x56, 0x84];
-const HELD: Colour = [0xf2, 0xb4, 0x5a];
-const LIMIT: Colour = [0xe0, 0x6c, 0x84];
+const HELD: Colour = LANTERN;
+const LIMIT: Colour = WRONG;
 const MADE: Colour = [0xff, 0xff, 0xff];
-const DROPPED: Colour = [0x6f, 0xd0, 0xc9];
+const DROPPED: Colour = TEAL;
 const GRID: Colour = [0x2c, 0x33, 0x55];
 
 const WIDTH: u32 = 1280;

@@ -52,10 +52,11 @@ fn what_is_installed_is_whole_and_replaces_nobody_elses_files() {
     }
     let script = folder.path("local/share/bash-completion/completions/zemtak");
     assert!(Command::new("bash").arg("-n").arg(&script).status().unwrap().success());
-    // A page of an older version may be replaced, a stranger's file not.
-    folder.write("local/share/man/man1/zemtak.1", "an older page of zemtak");
+    // A page of an older version may be replaced, a stranger's file not, though it speaks of the tool.
+    let older = [&folder.read("local/share/man/man1/zemtak.1")[..200], b"and so on"].concat();
+    folder.write("local/share/man/man1/zemtak.1", older);
     assert_eq!(folder.zemtak("setup --prefix local --json").exits(0).json()["written"], 1);
-    folder.write("local/share/man/man1/zemtak-pack.1", "mine");
+    folder.write("local/share/man/man1/zemtak-pack.1", "my notes on zemtak pack");
     let told = folder.zemtak("setup --prefix local").exits(2).err();
     assert!(told.contains("local/share/man/man1/zemtak-pack.1: it already exists"), "{told}");
     folder.zemtak("setup --prefix local --force").exits(0);

@@ -6,7 +6,7 @@ use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
 const BOX: [u8; 4] = [0x6f, 0xc2, 0xc9, 255];
-const TURNED: [u8; 4] = [0xc9, 0x9a, 0xf0, 255];
+const TURNED: [u8; 4] = [0xb4, 0xa0, 0xf0, 255];
 const PIVOT: [u8; 4] = [0xf2, 0xb4, 0x5a, 255];
 
 /// Where the page begins on the picture.
