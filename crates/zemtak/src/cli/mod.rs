@@ -98,7 +98,7 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
 }
 
 /// How the help of a command is put together: its purpose, the examples, then what it takes, and how it ends.
-const HELP: &str = "{about-with-newline}{after-help}\n\n{usage-heading} {usage}\n\n{all-args}\n\n\
+const HELP: &str = "{about}{after-help}\n\n{usage-heading} {usage}\n\n{all-args}\n\n\
     Exit codes: 0 done, 1 a check found something, 2 wrong usage or project file,\n\
     \u{20} 3 a bad image or descriptor, or a sprite that cannot fit, 4 reading or writing failed, 130 interrupted\n";
 
