@@ -1,7 +1,10 @@
 //! The project file `zemtak.toml`: which atlases to build, and how. docs/project.md lists its keys.
 
+mod amend;
 mod clips;
 mod keys;
+
+pub use amend::{Amended, Placement, amend};
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;

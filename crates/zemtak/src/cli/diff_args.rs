@@ -17,13 +17,16 @@ pub(super) struct DiffArgs {
     /// Also draw the pages of both side by side, with what differs framed
     #[arg(long, value_name = "FILE")]
     png: Option<PathBuf>,
-    #[arg(long, requires = "png", help = FORCE)]
+    /// Also write a page for a browser that shows both, with a list of what differs
+    #[arg(long, value_name = "FILE")]
+    html: Option<PathBuf>,
+    #[arg(long, help = FORCE)]
     force: bool,
 }
 
 impl DiffArgs {
     pub(super) fn into_request(self) -> DiffRequest {
-        let Self { old, new, png, force } = self;
-        DiffRequest { old, new, png, force }
+        let Self { old, new, png, html, force } = self;
+        DiffRequest { old, new, png, html, force }
     }
 }

@@ -86,8 +86,12 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
         .try_get_matches_from(words)
         .and_then(|matches| CommandLine::from_arg_matches(&matches))
         .map_err(|error| Message { error, json })?;
-    // A watch is followed line by line.
-    let events = matches!(parsed.command, Command::Watch(_));
+    // What goes on until Ctrl-C is followed line by line.
+    let events = match &parsed.command {
+        Command::Watch(_) => true,
+        Command::View(args) => args.is_live(),
+        _ => false,
+    };
     Ok(Invocation {
         output: OutputOptions { events, ..parsed.global.output() },
         threads: parsed.global.jobs.map_or(0, usize::from),
@@ -212,7 +216,7 @@ enum Command {
     ///
     /// Takes the options of pack; --png is fast by default, whatever the project file says. After an error it keeps watching, and
     /// the last good build stays in place. With --json it prints one document a line. Ctrl-C ends it.
-    #[command(after_help = "Examples:\n  zemtak watch\n  zemtak watch art -o build --name night --settle 200")]
+    #[command(after_help = "Examples:\n  zemtak watch --view\n  zemtak watch art -o build --name night --settle 200")]
     Watch(Box<WatchArgs>),
     /// Prove an atlas: files, numbers, gutters, and every pixel against its source
     ///
@@ -222,16 +226,17 @@ enum Command {
     Verify(VerifyArgs),
     /// Look at an atlas: a page for a browser, or a picture of its pages or sprites
     ///
-    /// The page for a browser needs no network and no other file: pages to zoom, layers, search, values, clips that play.
+    /// The page for a browser needs no network and no other file: pages to zoom, layers, search, values, clips that play, pivots
+    /// set by eye. With --live it is served on this machine and follows each build.
     #[command(
-        after_help = "Examples:\n  zemtak view build/night.zemtak.json --html night.html\n  zemtak view scene --as sprites --png sprites.png"
+        after_help = "Examples:\n  zemtak view build/night.zemtak.json --html night.html\n  zemtak view scene --live"
     )]
     View(ViewArgs),
     /// What a repack changed: sprites, clips, pages, and what a player downloads anew
     ///
     /// Exits with 1 if anything differs. Colour that nobody sees does not count.
     #[command(after_help = "Examples:\n  zemtak diff released/night.zemtak.json build/night.zemtak.json\n  \
-        zemtak diff old/scene.zemtak.json scene --png changed.png")]
+        zemtak diff old/scene.zemtak.json scene --html changed.html")]
     Diff(DiffArgs),
     /// Texture coordinates of sprites and of parts of them, in the form that your game needs
     ///
@@ -343,7 +348,7 @@ impl Command {
             Self::Verify(VerifyArgs { descriptor, against }) => {
                 Request::Verify(verify::VerifyRequest { descriptor, against })
             }
-            Self::View(args) => Request::View(args.into_request()),
+            Self::View(args) => Request::View(args.into_request(project)),
             Self::Diff(args) => Request::Diff(args.into_request()),
             Self::Uv(args) => Request::Uv(args.into_request()),
             Self::Quad(args) => Request::Quad(Box::new(args.into_request())),

@@ -18,6 +18,9 @@ pub(super) struct WatchArgs {
     /// Milliseconds without a change before a build starts
     #[arg(long, value_name = "MS", default_value_t = 100, value_parser = clap::value_parser!(u16).range(10..))]
     settle: u16,
+    /// Also show each build in a browser: serve the page of 'zemtak view' on this machine, at an address that is told
+    #[arg(long)]
+    view: bool,
     #[command(flatten)]
     build: BuildArgs,
 }
@@ -206,7 +209,7 @@ impl WatchArgs {
         if fast {
             pack.pack.keys.png = Some(PngEffort::Fast);
         }
-        watch::WatchRequest { settle: Duration::from_millis(self.settle.into()), pack, fast }
+        watch::WatchRequest { settle: Duration::from_millis(self.settle.into()), pack, fast, view: self.view }
     }
 }
 

@@ -13,11 +13,17 @@ pub(super) struct ViewArgs {
     #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// Draw a picture of it
-    #[arg(long, value_name = "FILE", required_unless_present = "html")]
+    #[arg(long, value_name = "FILE", required_unless_present_any = ["html", "live"])]
     png: Option<PathBuf>,
-    /// Write a page for a browser, complete in itself: zoom, search, values, clips
+    /// Write a page for a browser, complete in itself: zoom, search, values, clips, pivots set by eye
     #[arg(long, value_name = "FILE")]
     html: Option<PathBuf>,
+    /// Serve that page on this machine alone, at an address that is told, and keep it current with each build
+    #[arg(long, conflicts_with = "before")]
+    live: bool,
+    /// Compare with this descriptor on the page: what moved, came, went, changed
+    #[arg(long, value_name = "DESCRIPTOR", requires = "html", add = completions::atlases())]
+    before: Option<PathBuf>,
     /// What to draw on the picture
     #[arg(long = "as", value_parser = word::<Subject>(), default_value = "pages")]
     subject: Subject,
@@ -29,8 +35,13 @@ pub(super) struct ViewArgs {
 }
 
 impl ViewArgs {
-    pub(super) fn into_request(self) -> ViewRequest {
-        let Self { descriptor, png, html, subject, page, force } = self;
-        ViewRequest { descriptor, subject, page, png, html, force }
+    /// Whether it goes on until Ctrl-C.
+    pub(super) fn is_live(&self) -> bool {
+        self.live
+    }
+
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> ViewRequest {
+        let Self { descriptor, png, html, live, before, subject, page, force } = self;
+        ViewRequest { descriptor, subject, page, png, html, before, live, project, force }
     }
 }

@@ -1,19 +1,17 @@
 //! `zemtak diff`: what a repack changed, and what a player downloads anew.
 
 use crate::diff_picture;
+use crate::difference::Difference;
 use crate::exit::Exit;
+use crate::html_view;
 use crate::opened::Opened;
 use crate::output;
 use crate::report::Report;
-use crate::style::NAME;
-use serde_json::{Value, json};
-use std::fmt::{Display, Write as _};
+use serde_json::Value;
 use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, write};
 use zemtak_core::codec::Mark;
-use zemtak_core::diff::{AtlasDiff, PageState, Spot, SpriteChange, compare};
-use zemtak_core::name::SpriteName;
 
 /// Which two atlases, and how to tell of them.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -24,231 +22,54 @@ pub struct DiffRequest {
     pub new: PathBuf,
     /// Where to draw both pages side by side.
     pub png: Option<PathBuf>,
-    /// Whether another file may be replaced by it.
+    /// Where to write a page for a browser that shows both.
+    pub html: Option<PathBuf>,
+    /// Whether another file may be replaced by one of them.
     pub force: bool,
-}
-
-/// What differs between two atlases.
-#[derive(Debug, Clone)]
-pub struct Difference {
-    old: String,
-    new: String,
-    sprites: [usize; 2],
-    diff: AtlasDiff,
-    /// Each page or layer of the new atlas, what became of it, and its bytes.
-    pages: Vec<(String, PageState, u64)>,
-    /// Whether the descriptor has other bytes.
-    descriptor_changed: bool,
-    /// What a player who has the old files downloads, and what all new files come to.
-    download: [u64; 2],
-}
-
-impl Difference {
-    /// Compares two atlases.
-    #[must_use]
-    pub fn between(old: &Opened, new: &Opened) -> Self {
-        let diff = compare(old.side(), new.side());
-        let pages: Vec<(String, PageState, u64)> =
-            diff.pages.iter().map(|(file, state)| (file.clone(), *state, new.size(file))).collect();
-        let descriptor_changed = old.text() != new.text();
-        let anew = pages.iter().filter(|(_, state, _)| *state != PageState::Same).map(|(.., bytes)| bytes).sum::<u64>();
-        let text = if descriptor_changed { new.text().len() as u64 } else { 0 };
-        Self {
-            old: old.path.clone(),
-            new: new.path.clone(),
-            sprites: [old.atlas.sprites.len(), new.atlas.sprites.len()],
-            diff,
-            pages,
-            descriptor_changed,
-            download: [anew + text, new.bytes()],
-        }
-    }
-
-    /// Whether anything differs.
-    #[must_use]
-    pub fn any(&self) -> bool {
-        self.descriptor_changed || !self.diff.is_empty()
-    }
 }
 
 /// The answer of the command.
 pub struct DiffReport {
     difference: Difference,
     png: Option<PathBuf>,
+    html: Option<PathBuf>,
 }
 
 /// Compares, and draws if that is asked for.
 ///
 /// # Errors
-/// A descriptor or a page cannot be used, or the picture cannot be written.
+/// A descriptor or a page cannot be used, or an output cannot be written.
 pub fn run(request: &DiffRequest) -> Result<DiffReport, Failure> {
-    if let Some(png) = &request.png {
-        let inputs = [request.old.as_path(), request.new.as_path()];
-        output::check(png, ResultKind::Picture(Mark::View), request.force, inputs)?;
+    let inputs = [request.old.as_path(), request.new.as_path()];
+    let outputs = [(&request.png, ResultKind::Picture(Mark::View)), (&request.html, ResultKind::View)];
+    for (out, kind) in outputs {
+        out.iter().try_for_each(|out| output::check(out, kind, request.force, inputs))?;
     }
     let (old, new) = (Opened::read(&request.old)?, Opened::read(&request.new)?);
     let difference = Difference::between(&old, &new);
-    if let Some(png) = &request.png {
-        output::check_input(png, old.inputs().iter().chain(&new.inputs()).map(PathBuf::as_path))?;
-        let drawn = diff_picture::draw([&old, &new], &difference.diff)?;
-        write::prepare(png, &drawn)?.commit()?;
-    }
-    Ok(DiffReport { difference, png: request.png.clone() })
-}
-
-/// Names that are told at once.
-const FEW: usize = 4;
-
-/// The first few of a list and how many more there are, or all of it. One more takes no more room than to say so.
-fn some(items: &[String], verbose: bool) -> String {
-    let most = if verbose || items.len() <= FEW + 1 { items.len() } else { FEW };
-    format::some_of(items, most)
-}
-
-fn names<N: Display>(names: &[N]) -> Vec<String> {
-    names.iter().map(N::to_string).collect()
-}
-
-/// Of each changed sprite what a kind of change comes to in words; its name alone where no word is needed.
-fn told(diff: &AtlasDiff, words: impl Fn(&SpriteChange) -> Option<String>) -> Vec<String> {
-    let of = |(name, changes): &(SpriteName, Vec<SpriteChange>)| {
-        let words = changes.iter().find_map(&words)?;
-        Some(if words.is_empty() { name.to_string() } else { format!("{name} ({words})") })
+    let write = |out: &Option<PathBuf>, bytes: &dyn Fn() -> Result<Vec<u8>, Failure>| {
+        let Some(out) = out else { return Ok(()) };
+        output::check_input(out, old.inputs().iter().chain(&new.inputs()).map(PathBuf::as_path))?;
+        write::prepare(out, &bytes()?)?.commit()
     };
-    diff.changed.iter().filter_map(of).collect()
-}
-
-fn state_words(state: PageState) -> &'static str {
-    match state {
-        PageState::Same => "same",
-        PageState::Changed => "changed",
-        PageState::New => "new",
-    }
-}
-
-impl Difference {
-    /// For people.
-    #[must_use]
-    pub fn text(&self, verbose: bool) -> String {
-        let [old, new] = [&self.old, &self.new].map(|path| format::name(path));
-        let mut out = match old == new {
-            true => format!("{NAME}{new}{NAME:#}, before and now\n"),
-            false => format!("{NAME}{old}{NAME:#} -> {NAME}{new}{NAME:#}\n"),
-        };
-        if !self.any() {
-            let _ = writeln!(out, "  the same, byte for byte: {}", format::count(self.sprites[1], "sprite", "sprites"));
-            return out;
-        }
-        let mut line = |key: &str, value: &str| _ = writeln!(out, "  {key:<10}{value}");
-        let [before, after] = self.sprites.map(|count| format::number(count as u64));
-        let same = if self.diff.looks_the_same() { ", all as they were" } else { "" };
-        line("sprites", &if before == after { after + same } else { format!("{before} -> {after}") });
-        for (key, items) in self.lists().iter().filter(|(_, items)| !items.is_empty()) {
-            line(key, &format!("{}: {}", format::number(items.len() as u64), some(items, verbose)));
-        }
-        line("pages", &some(&self.page_words(), verbose));
-        let [anew, all] = self.download.map(format::bytes);
-        line("download", &format!("{anew} of {all} for a player who has the old files"));
-        out
-    }
-
-    /// What differs, by kind.
-    fn lists(&self) -> [(&'static str, Vec<String>); 8] {
-        let diff = &self.diff;
-        let pixels = |n: u64| format::count(usize::try_from(n).unwrap_or(usize::MAX), "pixel", "pixels");
-        [
-            ("came", names(&diff.came)),
-            ("went", names(&diff.went)),
-            ("renamed", diff.renamed.iter().map(|(from, to)| format!("{from} -> {to}")).collect()),
-            (
-                "repainted",
-                told(diff, |change| match change {
-                    SpriteChange::Repainted { pixels: count, .. } => Some(pixels(*count)),
-                    _ => None,
-                }),
-            ),
-            (
-                "resized",
-                told(diff, |change| match change {
-                    SpriteChange::Resized { from, to } => Some(format!("{from} -> {to}")),
-                    _ => None,
-                }),
-            ),
-            (
-                "values",
-                told(diff, |change| match change {
-                    SpriteChange::Values(values) => Some(values.join(", ")),
-                    _ => None,
-                }),
-            ),
-            ("moved", told(diff, |change| matches!(change, SpriteChange::Moved { .. }).then(String::new))),
-            ("clips", self.clip_words()),
-        ]
-    }
-
-    fn clip_words(&self) -> Vec<String> {
-        let AtlasDiff { clips_came, clips_went, clips_changed, .. } = &self.diff;
-        let came = clips_came.iter().map(|name| format!("{name} came"));
-        let went = clips_went.iter().map(|name| format!("{name} went"));
-        came.chain(went)
-            .chain(clips_changed.iter().map(|(name, values)| format!("{name} ({})", values.join(", "))))
-            .collect()
-    }
-
-    fn page_words(&self) -> Vec<String> {
-        let pages = self
-            .pages
-            .iter()
-            .map(|(file, state, bytes)| format!("{file} {}, {}", state_words(*state), format::bytes(*bytes)));
-        pages.chain(self.diff.pages_gone.iter().map(|file| format!("{file} gone"))).collect()
-    }
-
-    /// For programs.
-    #[must_use]
-    pub fn json(&self) -> Value {
-        let diff = &self.diff;
-        let spot = |spot: &Spot| json!({ "page": spot.page, "box": spot.rect, "turned": spot.turned });
-        let sprite = |(name, changes): &(SpriteName, Vec<SpriteChange>)| {
-            let mut told = json!({ "sprite": name });
-            for change in changes {
-                match change {
-                    SpriteChange::Moved { from, to } => told["moved"] = json!({ "from": spot(from), "to": spot(to) }),
-                    SpriteChange::Resized { from, to } => told["resized"] = json!({ "from": from, "to": to }),
-                    SpriteChange::Repainted { pixels, area } => {
-                        told["repainted"] = json!({ "pixels": pixels, "area": area });
-                    }
-                    SpriteChange::Values(values) => told["values"] = json!(values),
-                    _ => {}
-                }
-            }
-            told
-        };
-        let page = |(file, state, bytes): &(String, PageState, u64)| json!({ "file": file, "state": state_words(*state), "bytes": bytes });
-        let clip =
-            |(name, values): &(zemtak_core::name::ClipName, Vec<&str>)| json!({ "clip": name, "values": values });
-        let renamed = |(from, to): &(SpriteName, SpriteName)| json!({ "from": from, "to": to });
-        json!({
-            "old": self.old, "new": self.new, "same": !self.any(),
-            "came": diff.came, "went": diff.went, "renamed": diff.renamed.iter().map(renamed).collect::<Vec<_>>(),
-            "changed": diff.changed.iter().map(sprite).collect::<Vec<_>>(),
-            "clips_came": diff.clips_came, "clips_went": diff.clips_went,
-            "clips_changed": diff.clips_changed.iter().map(clip).collect::<Vec<_>>(),
-            "pages": self.pages.iter().map(page).collect::<Vec<_>>(), "pages_gone": diff.pages_gone,
-            "download_bytes": self.download[0], "all_bytes": self.download[1],
-        })
-    }
+    write(&request.png, &|| diff_picture::draw([&old, &new], &difference.diff))?;
+    write(&request.html, &|| html_view::page_of_both(&old, &new, &difference.json()).map(String::into_bytes))?;
+    Ok(DiffReport { difference, png: request.png.clone(), html: request.html.clone() })
 }
 
 impl Report for DiffReport {
     fn text(&self, verbose: bool) -> String {
-        let png = self.png.as_ref().map(|png| format!("  drawn     {}\n", format::name(&format::path(png))));
-        self.difference.text(verbose) + &png.unwrap_or_default()
+        let line = |(verb, file): (&str, &PathBuf)| format!("  {verb:<10}{}\n", format::name(&format::path(file)));
+        let files = [self.png.as_ref().map(|png| ("drawn", png)), self.html.as_ref().map(|html| ("written", html))];
+        self.difference.text(verbose) + &files.into_iter().flatten().map(line).collect::<String>()
     }
 
     fn json(&self) -> Value {
         let mut json = self.difference.json();
-        if let Some(png) = &self.png {
-            json["png"] = format::path(png).into();
+        for (key, file) in [("png", &self.png), ("html", &self.html)] {
+            if let Some(file) = file {
+                json[key] = format::path(file).into();
+            }
         }
         json
     }

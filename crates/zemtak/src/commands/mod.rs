@@ -88,7 +88,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::List(request) => Box::new(list::run(&request)?),
         Request::Clip(request) => clip::run(&request)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
-        Request::View(request) => Box::new(view::run(&request)?),
+        Request::View(request) => Box::new(view::run(&request, console)?),
         Request::Diff(request) => Box::new(diff::run(&request)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Setup(request) => Box::new(setup::run(request)?),

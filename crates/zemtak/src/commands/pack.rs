@@ -1,7 +1,7 @@
 //! `zemtak pack`: builds the atlases of a project, or one of folders and files.
 
-use super::diff::Difference;
 use crate::console::Console;
+use crate::difference::Difference;
 use crate::exit::Exit;
 use crate::notice::Notice;
 use crate::opened::Opened;

@@ -1,14 +1,19 @@
 //! `zemtak watch`: packs, and packs again whenever a source, a template or the project file changes.
 
 use super::pack::{self, PackReport};
+use super::view::live::tell_address;
 use crate::console::Console;
 use crate::document::Document;
+use crate::live::Live;
 use crate::notice::Notice;
+use crate::opened::Opened;
 use crate::report::{OutputOptions, Report};
 use serde_json::{Value, json};
-use std::path::PathBuf;
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
-use zemtak_build::{Failure, WatchEvent, format, watch};
+use zemtak_build::project::Project;
+use zemtak_build::{Failure, PackRequest, Packed, State, WatchEvent, format, watch};
 
 /// What to pack, again and again.
 #[derive(Debug, Clone, PartialEq)]
@@ -19,6 +24,8 @@ pub struct WatchRequest {
     pub settle: Duration,
     /// Whether PNG pages are written fast since nothing else was asked for.
     pub fast: bool,
+    /// Whether each build is shown in a browser.
+    pub view: bool,
 }
 
 /// How often builds came out well and not, until Ctrl-C.
@@ -35,19 +42,54 @@ pub struct WatchReport {
 /// Packs until Ctrl-C. A build that fails is told and survived; the last good one stays.
 ///
 /// # Errors
-/// Files cannot be watched at all.
+/// Files cannot be watched at all, or the page cannot be served.
 pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Failure> {
     let mut watched = WatchReport::default();
     let output = console.output;
+    let mut shown = if request.view { Some(Shown::start(&request.pack.pack, output)?) } else { None };
     let watcher = console.watcher().taking_best(request.pack.take_best);
     watch(&request.pack.pack, request.settle, &watcher, |event| match event {
         WatchEvent::Watching(places) => tell_places(&places, request.fast && watched.builds == 0, output),
         WatchEvent::Changed(paths) => tell_changed(&paths, output),
-        WatchEvent::Built(Ok(packed)) => watched.tell(PackReport::new(*packed, &request.pack), output),
-        WatchEvent::Built(Err(failure)) => watched.tell_failure(failure, output),
+        WatchEvent::Built(Ok(packed)) => {
+            let failed = shown.as_mut().and_then(|shown| shown.show(&packed).err());
+            watched.tell(PackReport::new(*packed, &request.pack), output);
+            failed.into_iter().for_each(|failure| watched.tell_failure(failure, output));
+        }
+        WatchEvent::Built(Err(failure)) => {
+            shown.iter().for_each(|shown| shown.live.fail(&failure));
+            watched.tell_failure(failure, output);
+        }
         _ => {}
     })?;
     Ok(watched)
+}
+
+/// The page that shows each build.
+struct Shown {
+    live: Live,
+    /// The descriptors that it shows.
+    descriptors: BTreeSet<String>,
+}
+
+impl Shown {
+    fn start(pack: &PackRequest, output: OutputOptions) -> Result<Self, Failure> {
+        let project = if pack.paths.is_empty() { Project::locate(pack.project.as_deref()).ok() } else { None };
+        let live = Live::start(project)?;
+        tell_address(live.root(), output);
+        Ok(Self { live, descriptors: BTreeSet::new() })
+    }
+
+    fn show(&mut self, packed: &Packed) -> Result<(), Failure> {
+        for atlas in &packed.atlases {
+            if atlas.state == State::Built || !self.descriptors.contains(&atlas.descriptor) {
+                self.live.publish(Opened::read(Path::new(&atlas.descriptor))?)?;
+                self.descriptors.insert(atlas.descriptor.clone());
+            }
+        }
+        self.live.mend();
+        Ok(())
+    }
 }
 
 fn paths_text(paths: &[PathBuf]) -> Vec<String> {

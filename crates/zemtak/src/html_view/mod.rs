@@ -4,7 +4,9 @@ use crate::opened::Opened;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use minijinja::{AutoEscape, Environment, context};
+use rayon::prelude::*;
 use serde_json::{Value, json};
+use std::fmt::Write as _;
 use zemtak_build::{Failure, Problem, format};
 use zemtak_core::atlas::{Alpha, Page};
 use zemtak_core::codec::{PngEffort, encode_png};
@@ -14,22 +16,100 @@ use zemtak_core::prepare::straighten;
 
 const PAGE: &str = include_str!("page.html");
 const CSS: &str = include_str!("page.css");
-const JS: &str = include_str!("page.js");
+/// One script, in parts; each may use what those before it declare, and their functions wherever they stand.
+const SCRIPT: [&str; 10] = [
+    include_str!("script/atlas.js"),
+    include_str!("script/stage.js"),
+    include_str!("script/layers.js"),
+    include_str!("script/levels.js"),
+    include_str!("script/lists.js"),
+    include_str!("script/clips.js"),
+    include_str!("script/compare.js"),
+    include_str!("script/place.js"),
+    include_str!("script/live.js"),
+    include_str!("script/start.js"),
+];
 
-/// The page.
+/// What a page shows beside the atlas itself.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Beside<'a> {
+    /// The contents of the atlas before, and what differs as `zemtak diff --json` tells it.
+    pub before: Option<(&'a str, &'a Value)>,
+    /// Where the page is served while builds go on.
+    pub live: Option<&'a Live>,
+}
+
+/// What a page that is served needs to know.
+#[derive(Debug, Clone, Default)]
+pub struct Live {
+    /// Which build of the atlas it is, counted from 1.
+    pub build: u64,
+    /// What differs from the build before, as `zemtak diff --json` tells it.
+    pub news: Option<Value>,
+    /// The atlases that are served.
+    pub atlases: Vec<String>,
+    /// Whether lines can be written into a project file.
+    pub project: bool,
+}
+
+/// The page of an atlas.
+///
+/// # Errors
+/// The page cannot be put together.
+pub fn page(name: &str, contents: &str, beside: &Beside<'_>) -> Result<String, Failure> {
+    // Within a script nothing may look like the end of one.
+    let data = data(contents, beside).replace('<', "\\u003c");
+    let mut environment = Environment::new();
+    environment.set_auto_escape_callback(|_| AutoEscape::None);
+    let filled = context! {
+        title => name,
+        css => CSS,
+        js => SCRIPT.concat(),
+        connect => if beside.live.is_some() { "'self'" } else { "'none'" },
+        compared => beside.before.is_some(),
+        atlas => data,
+    };
+    environment.render_str(PAGE, filled).map_err(|error| Failure::io("the page", &error))
+}
+
+/// The page of an atlas and of the one before it. What differs is as `zemtak diff --json` tells it.
+///
+/// # Errors
+/// A page of one of them cannot be read or encoded.
+pub fn page_of_both(before: &Opened, atlas: &Opened, changes: &Value) -> Result<String, Failure> {
+    let (before, now) = (contents(before)?, contents(atlas)?);
+    page(&atlas.atlas.name, &now, &Beside { before: Some((&before, changes)), live: None })
+}
+
+/// What the page shows, as JSON.
+#[must_use]
+pub fn data(contents: &str, beside: &Beside<'_>) -> String {
+    let mut out = format!("{{{contents}");
+    if let Some((before, changes)) = beside.before {
+        let _ = write!(out, ",\"before\":{{{before}}},\"changes\":{changes}");
+    }
+    if let Some(live) = beside.live {
+        let told = json!({ "atlases": live.atlases, "project": live.project });
+        let _ = write!(out, ",\"build\":{},\"live\":{told}", live.build);
+        if let Some(news) = &live.news {
+            let _ = write!(out, ",\"news\":{news}");
+        }
+    }
+    out + "}"
+}
+
+/// An atlas with the pictures of its pages, as the keys of a JSON object.
 ///
 /// # Errors
 /// A page of the atlas cannot be read or encoded.
-pub fn page(atlas: &Opened) -> Result<String, Failure> {
+pub fn contents(atlas: &Opened) -> Result<String, Failure> {
     let of = &atlas.atlas;
+    let pages: Vec<(&Page, &Pixels)> = of.pages.iter().zip(&atlas.pages).collect();
     let pages: Result<Vec<Value>, Failure> =
-        of.pages.iter().zip(&atlas.pages).map(|(page, pixels)| texture(atlas, page, pixels)).collect();
+        pages.into_par_iter().map(|(page, pixels)| texture(atlas, page, pixels)).collect();
     let failed = |error: serde_json::Error| Failure::io("the page", &std::io::Error::from(error));
-    let text = |value: Result<String, serde_json::Error>| value.map_err(failed);
-    let (sprites, clips) = (text(one_line(&of.sprites))?, text(one_line(&of.clips))?);
-    let data = format!("{{\"pages\":{},\"sprites\":{sprites},\"clips\":{clips}}}", Value::from(pages?));
-    // Within a script nothing may look like the end of one.
-    let data = data.replace('<', "\\u003c");
+    let sprites = one_line(&of.sprites).map_err(failed)?;
+    let clips = one_line(&of.clips).map_err(failed)?;
     let count = |n: usize, one, many| format::count(n, one, many);
     let figures = format!(
         "{} on {}, {}",
@@ -37,14 +117,12 @@ pub fn page(atlas: &Opened) -> Result<String, Failure> {
         count(of.pages.len(), "page", "pages"),
         count(of.clips.len(), "clip", "clips")
     );
-    let files: Vec<String> = of.pages.iter().map(|page| page.file.clone()).collect();
-    let mut environment = Environment::new();
-    environment.set_auto_escape_callback(|_| AutoEscape::None);
-    let filled = context! { title => of.name.clone(), figures, pages => files, css => CSS, js => JS, atlas => data };
-    environment.render_str(PAGE, filled).map_err(|error| Failure::io("the page", &error))
+    let (name, base, scale) = (json!(of.name), json!(of.base.as_ref().unwrap_or(&of.name)), json!(of.scale));
+    let head = format!("\"name\":{name},\"base\":{base},\"scale\":{scale},\"figures\":{}", json!(figures));
+    Ok(format!("{head},\"pages\":{},\"sprites\":{sprites},\"clips\":{clips}", Value::from(pages?)))
 }
 
-/// A page's size and ring, and its picture within the text.
+/// A page's size and rings, and its picture within the text.
 fn texture(atlas: &Opened, page: &Page, pixels: &Pixels) -> Result<Value, Failure> {
     let straight = page.alpha == Alpha::Straight;
     let file = format::folder_of(atlas.descriptor()).join(&page.file);
@@ -64,6 +142,7 @@ fn texture(atlas: &Opened, page: &Page, pixels: &Pixels) -> Result<Value, Failur
         "width": page.width,
         "height": page.height,
         "extrude": page.extrude.unwrap_or(atlas.atlas.built.extrude),
+        "gutter": atlas.atlas.built.gutter,
         "data": format!("data:image/png;base64,{}", STANDARD.encode(bytes)),
     }))
 }

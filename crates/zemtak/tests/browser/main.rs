@@ -12,8 +12,10 @@
     reason = "a test may fail loudly, and its numbers are small"
 )]
 
+mod cdp;
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
+mod view;
 
 use fixtures::{Folder, demo_art};
 use serde_json::{Value, json};
@@ -23,7 +25,6 @@ use zemtak_core::pixels::Pixels;
 
 const DRAW: &str = include_str!("draw.html");
 const PLAY: &str = include_str!("play.html");
-const DRIVE: &str = include_str!("drive.html");
 
 /// Sprites of all kinds: trimmed, whole, turned, tiles.
 const SPRITES: &str = "emblem moth/fly/* moth/land/0[0-2] lantern/teal/0* reed/sway/0[0-3] tile/* letter/spin/0[0-2]";
@@ -127,32 +128,4 @@ fn moving_pictures_play_in_a_browser_as_promised() {
         }
     }
     assert_eq!(told(&folder, PLAY, &json!(files)), "6 played, 0 wrong");
-}
-
-/// The page of `zemtak view` in a browser, used by pointer, wheel, touch and keys; names that look like code are names.
-#[test]
-#[ignore = "needs Chromium"]
-fn the_page_of_an_atlas_does_what_a_person_asks_of_it() {
-    let folder = Folder::new();
-    for entry in walkdir::WalkDir::new(demo_art()).into_iter().map(Result::unwrap).filter(|e| e.file_type().is_file()) {
-        let below = entry.path().strip_prefix(demo_art()).unwrap();
-        folder.write(&format!("art/{}", below.display()), std::fs::read(entry.path()).unwrap());
-    }
-    let art = std::fs::read(demo_art().join("stamp/moon.png")).unwrap();
-    for name in ["</script><script>ran=1<", "<img src=x onerror=ran=1>", "a \"quoted\" & 'one'", "moth \u{1f98b}"] {
-        folder.write(&format!("art/odd/{name}.png"), &art);
-    }
-    folder.zemtak("pack art --name night --turn --page-max 256x256 -o build").exits(0);
-    folder.zemtak("view build/night.zemtak.json --html view.html").exits(0);
-    let descriptor: Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
-    let names = |key: &str| descriptor[key].as_object().unwrap().keys().cloned().collect::<Vec<_>>();
-    let turned = descriptor["sprites"].as_object().unwrap().values().filter(|s| s["turned"] == true).count();
-    assert!(turned > 3 && descriptor["pages"].as_array().unwrap().len() > 1);
-    let data = json!({
-        "sprites": names("sprites"), "clips": names("clips"), "descriptor": descriptor, "search": "moth/f",
-        "clip": "moth/fly", "ms": 1000.0 / descriptor["clips"]["moth/fly"]["fps"].as_f64().unwrap(),
-    });
-    let page = String::from_utf8(folder.read("view.html")).unwrap();
-    let driven = page.replacen("</body>", &format!("{DRIVE}</body>"), 1);
-    assert_eq!(told(&folder, &driven, &json!(data)), "all as expected");
 }

@@ -1,8 +1,12 @@
 //! `zemtak view`: an atlas as a picture, or as a page for a browser.
 
+pub mod live;
+
+use crate::console::Console;
 use crate::contact_sheet::{self, Cell, Head};
+use crate::difference::Difference;
 use crate::drawing::Shown;
-use crate::html_view;
+use crate::html_view::{self, Beside};
 use crate::opened::Opened;
 use crate::output;
 use crate::page_picture;
@@ -46,6 +50,12 @@ pub struct ViewRequest {
     pub png: Option<PathBuf>,
     /// Where a page for a browser is written.
     pub html: Option<PathBuf>,
+    /// The atlas as it was before, to compare with on that page.
+    pub before: Option<PathBuf>,
+    /// Whether the page is served and kept current until Ctrl-C.
+    pub live: bool,
+    /// The project file, where one was named.
+    pub project: Option<PathBuf>,
     /// Whether another file may be replaced.
     pub force: bool,
 }
@@ -57,25 +67,29 @@ pub struct View {
     sprites: usize,
     /// How many of them are on the picture.
     shown: usize,
+    /// How many builds were shown, of a page that was served.
+    builds: Option<usize>,
 }
 
 /// Draws and writes it.
 ///
 /// # Errors
 /// The atlas cannot be read, has no such page, or a file cannot be written.
-pub fn run(request: &ViewRequest) -> Result<View, Failure> {
-    let inputs = [request.descriptor.as_path()];
+pub fn run(request: &ViewRequest, console: &Console) -> Result<View, Failure> {
+    let inputs = || [Some(&request.descriptor), request.before.as_ref()].into_iter().flatten().map(PathBuf::as_path);
     let kinds = [(&request.png, ResultKind::Picture(Mark::View)), (&request.html, ResultKind::View)];
     for (file, kind) in kinds {
-        file.iter().try_for_each(|file| output::check(file, kind, request.force, inputs))?;
+        file.iter().try_for_each(|file| output::check(file, kind, request.force, inputs()))?;
     }
     let atlas = Opened::read(&request.descriptor)?;
+    let before = request.before.as_deref().map(Opened::read).transpose()?;
     for file in request.png.iter().chain(&request.html) {
-        output::check_input(file, atlas.inputs().iter().map(PathBuf::as_path))?;
+        let read = before.iter().chain([&atlas]).flat_map(Opened::inputs).collect::<Vec<_>>();
+        output::check_input(file, read.iter().map(PathBuf::as_path))?;
     }
     let pages = chosen(&atlas, request.page)?;
     let sprites = atlas.atlas.sprites.values().filter(|sprite| pages.contains(&sprite.page)).count();
-    let mut view = View { files: Vec::new(), pages: pages.len(), sprites, shown: sprites };
+    let mut view = View { files: Vec::new(), pages: pages.len(), sprites, shown: sprites, builds: None };
     if let Some(png) = &request.png {
         let drawn = match request.subject {
             Subject::Pages => page_picture::draw(&atlas, &pages)?,
@@ -87,9 +101,20 @@ pub fn run(request: &ViewRequest) -> Result<View, Failure> {
         view.put("png", png, &drawn)?;
     }
     if let Some(html) = &request.html {
-        view.put("html", html, html_view::page(&atlas)?.as_bytes())?;
+        view.put("html", html, page(&atlas, before.as_ref())?.as_bytes())?;
+    }
+    if request.live {
+        view.builds = Some(live::run(&request.descriptor, request.project.as_deref(), console)?);
     }
     Ok(view)
+}
+
+/// The page for a browser, with the atlas before where there is one.
+fn page(atlas: &Opened, before: Option<&Opened>) -> Result<String, Failure> {
+    match before {
+        Some(before) => html_view::page_of_both(before, atlas, &Difference::between(before, atlas).json()),
+        None => html_view::page(&atlas.atlas.name, &html_view::contents(atlas)?, &Beside::default()),
+    }
 }
 
 /// The pages that are asked for.
@@ -151,13 +176,17 @@ impl Report for View {
             };
             format!("{}: {of}{sprites} on {pages}, {}\n", format::name(file), format::bytes(*bytes))
         };
-        self.files.iter().map(line).collect()
+        let served = self.builds.map(|builds| format!("{} shown\n", format::count(builds, "build", "builds")));
+        self.files.iter().map(line).chain(served).collect()
     }
 
     fn json(&self) -> Value {
         let mut json = json!({ "pages": self.pages, "sprites": self.sprites, "shown": self.shown });
         for (kind, file, bytes) in &self.files {
             json[kind] = json!({ "file": file, "bytes": bytes });
+        }
+        if let Some(builds) = self.builds {
+            json["builds"] = builds.into();
         }
         json
     }

@@ -1,0 +1,103 @@
+//! `zemtak view --live`: the page of an atlas, served on this machine and kept current with what is built.
+
+use crate::console::Console;
+use crate::document::Document;
+use crate::live::Live;
+use crate::opened::Opened;
+use crate::report::OutputOptions;
+use serde_json::json;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, Instant, SystemTime};
+use zemtak_build::project::Project;
+use zemtak_build::{Failure, format};
+
+/// How often the descriptor is looked at.
+const GLANCE: Duration = Duration::from_millis(100);
+
+/// How long files may not fit each other before that is an error: a build puts its pages in place one after another.
+const PATIENCE: Duration = Duration::from_secs(1);
+
+/// Serves until Ctrl-C, and gives how many builds were shown.
+///
+/// # Errors
+/// The atlas cannot be read at first, or nothing can be served.
+pub fn run(descriptor: &Path, project: Option<&Path>, console: &Console) -> Result<usize, Failure> {
+    let first = Opened::read(descriptor)?;
+    let live = Live::start(project_of(&first, project))?;
+    let address = live.address(&first.atlas.name);
+    let mut follower = Follower { seen: stamp(descriptor), text: first.text().to_owned(), wrong_since: None };
+    live.publish(first)?;
+    tell_address(&address, console.output);
+    let mut builds = 1;
+    while !console.interrupt.asked() {
+        std::thread::sleep(GLANCE);
+        if follower.follow(descriptor, &live)? {
+            builds += 1;
+        }
+    }
+    Ok(builds)
+}
+
+/// Tells where to look.
+pub fn tell_address(address: &str, output: OutputOptions) {
+    output.print_event(&Document::event("serving", json!({ "address": address })));
+    if !output.json {
+        // Also with --quiet: without it nobody finds the page.
+        eprintln!("open {address} in a browser on this machine; Ctrl-C ends it");
+    }
+}
+
+/// The project file whose build this is.
+fn project_of(opened: &Opened, named: Option<&Path>) -> Option<PathBuf> {
+    let project = Project::open(named).ok()?;
+    let base = opened.atlas.base.as_ref().unwrap_or(&opened.atlas.name);
+    let same = |a: &Path, b: &Path| a.canonicalize().ok().zip(b.canonicalize().ok()).is_some_and(|(a, b)| a == b);
+    let is_its = same(&project.out, format::folder_of(opened.descriptor()));
+    (is_its && project.atlases.iter().any(|(name, _)| name == base)).then_some(project.path)
+}
+
+/// When a file was written last, and its length.
+fn stamp(path: &Path) -> Option<(SystemTime, u64)> {
+    let meta = std::fs::metadata(path).ok()?;
+    Some((meta.modified().ok()?, meta.len()))
+}
+
+/// What was shown of a descriptor.
+struct Follower {
+    seen: Option<(SystemTime, u64)>,
+    text: String,
+    /// Since when it cannot be shown, and whether that was told.
+    wrong_since: Option<(Instant, bool)>,
+}
+
+impl Follower {
+    /// Shows the build that is there, if it is another one.
+    fn follow(&mut self, descriptor: &Path, live: &Live) -> Result<bool, Failure> {
+        // Before it is read: what changes meanwhile is seen the next time.
+        let now = stamp(descriptor);
+        if now == self.seen && self.wrong_since.is_none() {
+            return Ok(false);
+        }
+        match Opened::read(descriptor) {
+            Ok(opened) => {
+                (self.seen, self.wrong_since) = (now, None);
+                if opened.text() == self.text {
+                    live.mend();
+                    return Ok(false);
+                }
+                opened.text().clone_into(&mut self.text);
+                live.publish(opened)?;
+                Ok(true)
+            }
+            Err(failure) => {
+                self.seen = now;
+                let (since, told) = self.wrong_since.get_or_insert((Instant::now(), false));
+                if !*told && since.elapsed() >= PATIENCE {
+                    live.fail(&failure);
+                    *told = true;
+                }
+                Ok(false)
+            }
+        }
+    }
+}

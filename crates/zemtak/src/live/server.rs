@@ -1,0 +1,135 @@
+//! The HTTP side: who may ask, and what they get.
+
+use super::{Shared, told};
+use serde_json::{Value, json};
+use std::io::{self, Read, Write};
+use std::net::Ipv4Addr;
+use std::sync::Arc;
+use std::time::Duration;
+use tiny_http::{Header, Method, Request, Response, Server};
+use zemtak_build::Failure;
+
+/// The most bytes of a request's body.
+const MOST_ASKED: u64 = 1 << 20;
+
+/// How often a listener hears that the server is still there, so that those who are gone are noticed.
+const PULSE: Duration = Duration::from_secs(10);
+
+/// One who is told of each build, as a stream of events.
+pub struct Listener(Box<dyn Write + Send>);
+
+impl Listener {
+    fn new(request: Request) -> io::Result<Self> {
+        let mut writer = request.into_writer();
+        writer.write_all(
+            b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nCache-Control: no-store\r\nConnection: close\r\n\r\n",
+        )?;
+        writer.flush()?;
+        Ok(Self(writer))
+    }
+
+    /// Tells of something.
+    pub fn tell(&mut self, event: &str, what: &Value) -> io::Result<()> {
+        write!(self.0, "event: {event}\ndata: {what}\n\n")?;
+        self.0.flush()
+    }
+}
+
+/// Serves on a free port of this machine alone, below a secret, and gives the address.
+pub fn start(shared: Arc<Shared>) -> Result<String, Failure> {
+    let failed = |error: &(dyn std::error::Error + 'static)| Failure::io("serving the page", error);
+    let mut secret = [0; 16];
+    getrandom::fill(&mut secret).map_err(|error| failed(&error))?;
+    let server = Server::http((Ipv4Addr::LOCALHOST, 0)).map_err(|error| failed(&io::Error::other(error)))?;
+    let port = server.server_addr().to_ip().map_or(0, |address| address.port());
+    let secret: String = secret.iter().map(|byte| format!("{byte:02x}")).collect();
+    let address = format!("http://127.0.0.1:{port}/{secret}/");
+    let pulse = Arc::clone(&shared);
+    std::thread::spawn(move || {
+        loop {
+            std::thread::sleep(PULSE);
+            pulse.tell("here", &json!({}));
+        }
+    });
+    std::thread::spawn(move || {
+        for request in server.incoming_requests() {
+            answer(request, port, &secret, &shared);
+        }
+    });
+    Ok(address)
+}
+
+/// Whether a request comes from this machine's own page: a page of the network that has its name point here does not.
+fn is_ours(request: &Request, port: u16) -> bool {
+    let is = |field: &'static str, known: &dyn Fn(&str) -> bool| {
+        request.headers().iter().filter(|header| header.field.equiv(field)).all(|header| known(header.value.as_str()))
+    };
+    let hosts = [format!("127.0.0.1:{port}"), format!("localhost:{port}")];
+    let has_host = request.headers().iter().any(|header| header.field.equiv("Host"));
+    has_host
+        && is("Host", &|host| hosts.iter().any(|known| known == host))
+        && is("Origin", &|origin| hosts.iter().any(|known| origin.strip_prefix("http://") == Some(known)))
+}
+
+fn answer(mut request: Request, port: u16, secret: &str, shared: &Shared) {
+    let path = request.url().split('?').next().unwrap_or_default().to_owned();
+    let mut parts = path.split('/').skip(1);
+    if parts.next() != Some(secret) || !is_ours(&request, port) {
+        return respond(request, 404, "text/plain", String::new());
+    }
+    let parts: Vec<&str> = parts.collect();
+    match (request.method(), parts.as_slice()) {
+        (Method::Get, ["" | "index.html"]) => match shared.first() {
+            Some(name) => send_to(request, &format!("/{secret}/{name}/")),
+            None => respond(request, 503, "text/plain", "no atlas is built yet; load this page again\n".into()),
+        },
+        (Method::Get, ["events"]) => {
+            if let Ok(listener) = Listener::new(request) {
+                shared.listen(listener);
+            }
+        }
+        (Method::Get, [name, ""]) => page(request, shared.page(name, true), "text/html; charset=utf-8"),
+        (Method::Get, [name, "data"]) => page(request, shared.page(name, false), "application/json"),
+        (Method::Post, [name, "rules"]) => {
+            let name = (*name).to_owned();
+            let mut body = String::new();
+            let read = request.as_reader().take(MOST_ASKED).read_to_string(&mut body);
+            let amended =
+                read.map_err(|error| Failure::io("the page", &error)).and_then(|_| shared.amend(&name, &body));
+            match amended {
+                Ok(told) => respond(request, 200, "application/json", told.to_string()),
+                Err(failure) => {
+                    let told = json!({ "what": failure.to_string(), "errors": told(&failure) });
+                    respond(request, 409, "application/json", told.to_string());
+                }
+            }
+        }
+        _ => respond(request, 404, "text/plain", "there is no such page\n".into()),
+    }
+}
+
+fn page(request: Request, text: Option<Result<String, Failure>>, kind: &str) {
+    match text {
+        Some(Ok(text)) => respond(request, 200, kind, text),
+        Some(Err(failure)) => respond(request, 500, "text/plain; charset=utf-8", failure.to_string()),
+        None => respond(request, 404, "text/plain", "there is no such atlas\n".into()),
+    }
+}
+
+fn header(field: &str, value: &str) -> Option<Header> {
+    Header::from_bytes(field, value).ok()
+}
+
+fn send_to(request: Request, place: &str) {
+    let mut response = Response::empty(302).boxed();
+    header("Location", place).into_iter().for_each(|header| response.add_header(header));
+    let _ = request.respond(response);
+}
+
+fn respond(request: Request, status: u16, kind: &str, text: String) {
+    let mut response = Response::from_string(text).with_status_code(status);
+    let headers = [("Content-Type", kind), ("Cache-Control", "no-store"), ("X-Content-Type-Options", "nosniff")];
+    headers.iter().filter_map(|(field, value)| header(field, value)).for_each(|header| response.add_header(header));
+    // Who has gone away needs no answer.
+    let _ = request.respond(response);
+}
