@@ -2,10 +2,11 @@
 
 use super::completions;
 use super::values::word;
-use crate::commands::clip::render::{Behind, Form};
-use crate::commands::clip::{ClipRequest, Of, render};
+use crate::commands::clip::frames::{Behind, Look};
+use crate::commands::clip::render::Form;
+use crate::commands::clip::{ClipRequest, Of, render, terminal};
 use crate::{output, values};
-use clap::{Args, Subcommand};
+use clap::{ArgGroup, Args, Subcommand};
 use std::path::PathBuf;
 use zemtak_core::clip::Ratio;
 
@@ -33,9 +34,9 @@ enum ClipCommand {
     #[command(after_help = "Examples:\n  zemtak clip at build/night.zemtak.json moth/fly 250ms 1.5s\n  \
         zemtak clip at build/night.zemtak.json moth/fly 10h --speed -0.5")]
     At(AtArgs),
-    /// Draw a clip as animated PNG, GIF, or a strip of its steps
+    /// Draw a clip as animated PNG, GIF, or a strip of its steps, or play it in the terminal
     #[command(after_help = "Examples:\n  zemtak clip render build/night.zemtak.json moth/fly -o moth.png --zoom 3\n  \
-        zemtak clip render build/night.zemtak.json lantern/teal -o lantern.gif --behind '#1a1f3a'")]
+        zemtak clip render build/night.zemtak.json moth/fly --terminal")]
     Render(RenderArgs),
 }
 
@@ -65,12 +66,16 @@ struct AtArgs {
 }
 
 #[derive(Debug, Args)]
+#[command(group(ArgGroup::new("where").required(true)))]
 struct RenderArgs {
     #[command(flatten)]
     of: OfArgs,
     /// The file: a name that ends in .gif is a GIF, any other an animated PNG
-    #[arg(short, long, value_name = "FILE")]
-    out: PathBuf,
+    #[arg(short, long, value_name = "FILE", group = "where")]
+    out: Option<PathBuf>,
+    /// Play it in this terminal instead, until it ends or Ctrl-C
+    #[arg(long, group = "where", conflicts_with_all = ["form", "force", "json"])]
+    terminal: bool,
     /// Output format [default: from the file name]
     #[arg(long = "as", value_name = "FORM", value_parser = word::<Form>())]
     form: Option<Form>,
@@ -119,24 +124,18 @@ impl ClipArgs {
                 speed: speed.unwrap_or(Ratio::ONE),
                 start: start.unwrap_or(0),
             },
-            ClipCommand::Render(args) => ClipRequest::Render(args.into_request()),
+            ClipCommand::Render(args) => args.into_request(),
         }
     }
 }
 
 impl RenderArgs {
-    fn into_request(self) -> render::RenderRequest {
-        let gif = self.out.extension().is_some_and(|e| e.eq_ignore_ascii_case("gif"));
+    fn into_request(self) -> ClipRequest {
+        let look = Look { zoom: self.zoom, smooth: self.smooth, behind: self.behind.unwrap_or(Behind::Transparent) };
+        let (of, speed) = (self.of.into_of(), self.speed.unwrap_or(Ratio::ONE));
+        let Some(out) = self.out else { return ClipRequest::Play(terminal::PlayRequest { of, look, speed }) };
+        let gif = out.extension().is_some_and(|e| e.eq_ignore_ascii_case("gif"));
         let form = self.form.unwrap_or(if gif { Form::Gif } else { Form::Apng });
-        render::RenderRequest {
-            of: self.of.into_of(),
-            out: self.out,
-            form,
-            zoom: self.zoom,
-            smooth: self.smooth,
-            behind: self.behind.unwrap_or(Behind::Transparent),
-            speed: self.speed.unwrap_or(Ratio::ONE),
-            force: self.force,
-        }
+        ClipRequest::Render(render::RenderRequest { of, out, form, look, speed, force: self.force })
     }
 }

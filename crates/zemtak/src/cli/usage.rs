@@ -40,7 +40,13 @@ pub fn failure(error: &clap::Error) -> Failure {
             (ProblemKind::InvalidValue, of(ContextKind::InvalidArg), why)
         }
         ErrorKind::MissingRequiredArgument => {
-            (ProblemKind::MissingArgument, of(ContextKind::InvalidArg), "it is required".into())
+            let (place, many) = alternatives(&of(ContextKind::InvalidArg));
+            let why = match many {
+                true => "one of them is required",
+                false if place.contains(", ") => "they are required",
+                false => "it is required",
+            };
+            (ProblemKind::MissingArgument, place, why.into())
         }
         ErrorKind::ArgumentConflict => {
             let (one, other) = (of(ContextKind::InvalidArg), of(ContextKind::PriorArg));
@@ -57,6 +63,15 @@ pub fn failure(error: &clap::Error) -> Failure {
         _ => (ProblemKind::InvalidCommandLine, of(ContextKind::InvalidArg), first_line(error)),
     };
     Problem::usage(what, &place, why, HELP).into()
+}
+
+/// Arguments of which one is needed, as a sentence names them, and whether they are more than one.
+fn alternatives(argument: &str) -> (String, bool) {
+    let inner = argument.strip_prefix("<--").and_then(|inner| inner.strip_suffix('>'));
+    let Some(inner) = inner.filter(|inner| inner.contains('|')) else { return (argument.to_owned(), false) };
+    let options: Vec<String> = format!("--{inner}").split('|').map(|option| option.replace(['<', '>'], "")).collect();
+    let (last, others) = options.split_last().map_or(("", &[][..]), |(last, others)| (last.as_str(), others));
+    (format!("{} or {last}", others.join(", ")), true)
 }
 
 /// What a value's own reader says of it: a sentence, or what it expects.

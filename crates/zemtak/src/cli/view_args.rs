@@ -4,22 +4,23 @@ use super::completions;
 use super::values::word;
 use crate::commands::view::{Subject, ViewRequest};
 use crate::output::FORCE;
-use clap::Args;
+use clap::{ArgGroup, Args};
 use std::path::PathBuf;
 
 #[derive(Debug, Args)]
+#[command(group(ArgGroup::new("what").required(true).multiple(true)))]
 pub(super) struct ViewArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     #[arg(add = completions::atlases())]
     descriptor: PathBuf,
     /// Draw a picture of it
-    #[arg(long, value_name = "FILE", required_unless_present_any = ["html", "live"])]
+    #[arg(long, value_name = "FILE", group = "what")]
     png: Option<PathBuf>,
     /// Write a page for a browser, complete in itself: zoom, search, values, clips, pivots set by eye
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", group = "what")]
     html: Option<PathBuf>,
     /// Serve that page on this machine alone, at an address that is told, and keep it current with each build
-    #[arg(long, conflicts_with = "before")]
+    #[arg(long, group = "what", conflicts_with = "before")]
     live: bool,
     /// Compare with this descriptor on the page: what moved, came, went, changed
     #[arg(long, value_name = "DESCRIPTOR", requires = "html", add = completions::atlases())]

@@ -86,7 +86,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Cut(request) => Box::new(cut::run(&request, console)?),
         Request::Pattern(request) => Box::new(pattern::run(&request)?),
         Request::List(request) => Box::new(list::run(&request)?),
-        Request::Clip(request) => clip::run(&request)?,
+        Request::Clip(request) => clip::run(&request, console)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
         Request::View(request) => Box::new(view::run(&request, console)?),
         Request::Diff(request) => Box::new(diff::run(&request)?),

@@ -31,6 +31,7 @@ schemas! {
     "quad",
     "rehearse",
     "scan",
+    "serving",
     "setup",
     "uv",
     "verify",

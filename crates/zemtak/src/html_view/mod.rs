@@ -17,7 +17,7 @@ use zemtak_core::prepare::straighten;
 const PAGE: &str = include_str!("page.html");
 const CSS: &str = include_str!("page.css");
 /// One script, in parts; each may use what those before it declare, and their functions wherever they stand.
-const SCRIPT: [&str; 10] = [
+const SCRIPT: [&str; 9] = [
     include_str!("script/atlas.js"),
     include_str!("script/stage.js"),
     include_str!("script/layers.js"),
@@ -26,9 +26,10 @@ const SCRIPT: [&str; 10] = [
     include_str!("script/clips.js"),
     include_str!("script/compare.js"),
     include_str!("script/place.js"),
-    include_str!("script/live.js"),
     include_str!("script/start.js"),
 ];
+/// What only a page that is served does: a page in a file asks for nothing.
+const LIVE: &str = include_str!("script/live.js");
 
 /// What a page shows beside the atlas itself.
 #[derive(Debug, Clone, Copy, Default)]
@@ -59,13 +60,14 @@ pub struct Live {
 pub fn page(name: &str, contents: &str, beside: &Beside<'_>) -> Result<String, Failure> {
     // Within a script nothing may look like the end of one.
     let data = data(contents, beside).replace('<', "\\u003c");
+    let is_live = beside.live.is_some();
     let mut environment = Environment::new();
     environment.set_auto_escape_callback(|_| AutoEscape::None);
     let filled = context! {
         title => name,
         css => CSS,
-        js => SCRIPT.concat(),
-        connect => if beside.live.is_some() { "'self'" } else { "'none'" },
+        js => SCRIPT.concat() + if is_live { LIVE } else { "" },
+        connect => if is_live { "'self'" } else { "'none'" },
         compared => beside.before.is_some(),
         atlas => data,
     };

@@ -256,3 +256,64 @@ fn events_and_steps_of_other_atlases_are_written_and_played() {
     let table = folder.zemtak("clip table build/night.zemtak.json moth --json").exits(0).json();
     assert_eq!(table["turns"].as_array().unwrap().len(), 3);
 }
+
+/// A terminal that is asked and answers: with yes it gets pixels, with no or nothing half blocks; a clip that ends plays once.
+#[cfg(unix)]
+#[test]
+fn a_clip_plays_in_the_terminal_as_that_can_show_it() {
+    use rustix::pty::{OpenptFlags, grantpt, openpt, ptsname, unlockpt};
+    use std::io::{Read, Write};
+    use std::process::{Command, Stdio};
+    let folder = Folder::new();
+    for n in 0..3 {
+        folder.write(&format!("art/blink/{n}.png"), png(&blob(12, 10, [80 * n, 200, 60])));
+    }
+    let project =
+        "format = 1\n[atlas.a]\nroot = \"art\"\n[[atlas.a.rule]]\nmatch = \"blink/*\"\nfps = 20\nmode = \"once\"\n";
+    folder.write("zemtak.toml", project);
+    folder.zemtak("pack").exits(0);
+    let play = |answer: &[u8]| {
+        let ours = openpt(OpenptFlags::RDWR | OpenptFlags::NOCTTY).unwrap();
+        grantpt(&ours).unwrap();
+        unlockpt(&ours).unwrap();
+        let theirs = ptsname(&ours, Vec::new()).unwrap().into_string().unwrap();
+        let theirs = || std::fs::OpenOptions::new().read(true).write(true).open(&theirs).unwrap();
+        let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
+        command.args(["clip", "render", "a", "blink", "--terminal"]).current_dir(folder.path("")).env("TERM", "xterm");
+        let mut child = command.stdin(theirs()).stdout(theirs()).stderr(Stdio::null()).spawn().unwrap();
+        drop(command);
+        let mut terminal = std::fs::File::from(ours);
+        let (mut seen, mut piece, mut asked) = (Vec::new(), [0; 4096], false);
+        // Reading fails once nobody has the other end open.
+        while let Ok(n) = terminal.read(&mut piece) {
+            seen.extend_from_slice(&piece[..n]);
+            if !asked && seen.windows(3).any(|part| part == b"\x1b[c") {
+                terminal.write_all(answer).unwrap();
+                asked = true;
+            }
+        }
+        assert!(child.wait().unwrap().success() && asked);
+        String::from_utf8(seen).unwrap()
+    };
+    let known = play(b"\x1b_Gi=31;OK\x1b\\\x1b[?62;4c");
+    assert_eq!((known.matches(",a=T,").count(), known.matches('\u{2580}').count()), (3, 0), "{known:?}");
+    for answer in [b"\x1b[?64;1c".as_slice(), b""] {
+        let blocks = play(answer);
+        assert!(
+            !blocks.contains("a=T") && blocks.matches("\x1b7").count() == 3 && blocks.contains("38;2;160;200;60"),
+            "{blocks:?}"
+        );
+        assert!(blocks.ends_with("\x1b[?25h"), "{blocks:?}");
+    }
+    // Into a file or a pipe each step is drawn below the one before.
+    let drawn = folder.zemtak("clip render a blink --terminal --color always").exits(0).out();
+    assert_eq!(drawn.lines().count(), 3 * 5);
+    assert_eq!(folder.zemtak("clip render a blink --terminal").exits(0).out().lines().count(), 1);
+    assert!(
+        folder
+            .zemtak("clip render a blink")
+            .exits(2)
+            .err()
+            .contains("--out FILE or --terminal: one of them is required")
+    );
+}

@@ -122,7 +122,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         "{searches:?}"
     );
     // Events of `watch` are held to their schemas where they are tested.
-    seen.extend(["descriptor", "watch", "watching", "changed"].map(str::to_owned));
+    seen.extend(["descriptor", "watch", "watching", "changed", "serving"].map(str::to_owned));
     assert_eq!(seen, schemas.keys().cloned().collect());
 }
 
@@ -175,7 +175,7 @@ fn a_watch_is_followed_line_by_line() {
     let art = std::fs::read(demo_art().join("emblem.png")).unwrap();
     folder.write("art/a.png", &art);
     let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
-    command.args(["watch", "art", "--settle", "20", "--json"]).current_dir(folder.path("."));
+    command.args(["watch", "art", "--settle", "20", "--view", "--json"]).current_dir(folder.path("."));
     let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
     let stop = |id: u32| assert!(Command::new("kill").args(["-INT", &id.to_string()]).status().unwrap().success());
     let (mut kinds, mut built) = (Vec::new(), Vec::new());
@@ -191,7 +191,7 @@ fn a_watch_is_followed_line_by_line() {
         built.push(event["atlases"][0]["changes"].clone());
     }
     assert!(child.wait().unwrap().success());
-    assert_eq!(kinds, ["watching", "pack", "changed", "pack", "watch"]);
+    assert_eq!(kinds, ["serving", "watching", "pack", "changed", "pack", "watch"]);
     assert_eq!(built, [serde_json::json!(["not built yet"]), serde_json::json!(["1 sprite new (b)"])]);
 }
 

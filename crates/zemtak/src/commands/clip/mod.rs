@@ -1,7 +1,10 @@
 //! `zemtak clip`: which step is shown when, and how a clip looks.
 
+pub mod frames;
 pub mod render;
+pub mod terminal;
 
+use crate::console::Console;
 use crate::descriptor;
 use crate::notice::Notice;
 use crate::report::Report;
@@ -35,8 +38,10 @@ pub enum ClipRequest {
         /// Where it begins, in nanoseconds of the clip.
         start: i64,
     },
-    /// How it looks.
+    /// How it looks, as a file.
     Render(render::RenderRequest),
+    /// How it looks, in the terminal.
+    Play(terminal::PlayRequest),
 }
 
 impl ClipRequest {
@@ -46,6 +51,7 @@ impl ClipRequest {
             Self::List { descriptor } => descriptor,
             Self::Table(of) | Self::At { of, .. } => &mut of.descriptor,
             Self::Render(request) => &mut request.of.descriptor,
+            Self::Play(request) => &mut request.of.descriptor,
         }
     }
 }
@@ -63,12 +69,13 @@ pub struct Of {
 ///
 /// # Errors
 /// The descriptor cannot be used, there is no such clip, or it cannot be played or drawn.
-pub fn run(request: &ClipRequest) -> Result<Box<dyn Report>, Failure> {
+pub fn run(request: &ClipRequest, console: &Console) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
         ClipRequest::List { descriptor } => Box::new(list(descriptor)?),
         ClipRequest::Table(of) => Box::new(table(of)?),
         ClipRequest::At { of, times, speed, start } => Box::new(at(of, times, *speed, *start)?),
         ClipRequest::Render(request) => Box::new(render::run(request)?),
+        ClipRequest::Play(request) => Box::new(terminal::run(request, console)?),
     })
 }
 

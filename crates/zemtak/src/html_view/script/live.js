@@ -55,17 +55,15 @@ async function offerToWrite() {
   } catch (error) { toldErrors([{ what: error.message }]); }
 }
 
-if (given.live) {
-  const events = new EventSource('../events');
-  events.addEventListener('built', e => { const { atlas: name, build } = JSON.parse(e.data); toldErrors([]); if (name === now.name) take(build); });
-  events.addEventListener('failed', e => toldErrors(JSON.parse(e.data)));
-  events.onopen = () => { $('lost').hidden = true; };
-  events.onerror = () => { $('lost').hidden = false; };
-  $('write-lines').hidden = !given.live.project;
-  $('write-lines').onclick = offerToWrite;
-  const others = given.live.atlases;
-  $('atlases-label').hidden = others.length < 2;
-  $('atlases').append(...others.map(name => make('option', name, { value: name })));
-  $('atlases').value = now.name;
-  $('atlases').onchange = e => location.assign(`../${e.target.value}/`);
-}
+const events = new EventSource('../events');
+events.addEventListener('built', e => { const { atlas: name, build } = JSON.parse(e.data); toldErrors([]); if (name === now.name) take(build); });
+events.addEventListener('failed', e => toldErrors(JSON.parse(e.data)));
+events.onopen = () => { $('lost').hidden = true; };
+events.onerror = () => { $('lost').hidden = false; };
+$('write-lines').hidden = !given.live.project;
+$('write-lines').onclick = offerToWrite;
+const others = given.live.atlases;
+$('atlases-label').hidden = others.length < 2;
+$('atlases').append(...others.map(name => make('option', name, { value: name })));
+$('atlases').value = now.name;
+$('atlases').onchange = e => location.assign(`../${e.target.value}/`);

@@ -1,17 +1,19 @@
 //! Pictures in a terminal: half blocks in 24-bit colour, or the graphics escape of those that say that they know it.
 
+mod asked;
+
 use crate::drawing::{scaled, zoom_to_fit};
 use crate::palette::{Colour, NIGHT};
 use anstream::ColorChoice;
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use std::fmt::Write as _;
-use terminal_size::{Width, terminal_size};
+use terminal_size::{Height, Width, terminal_size};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
-/// Columns where standard output is no terminal that tells its width.
-const USUAL_COLUMNS: u32 = 80;
+/// Columns and rows where standard output is no terminal that tells its size.
+const USUAL: [u32; 2] = [80, 24];
 
 /// What lies behind half transparent pixels: nobody can tell a terminal's own background.
 const BEHIND: Colour = NIGHT;
@@ -30,24 +32,20 @@ const PIECE: usize = 4096;
 pub enum Means {
     /// Two pixels in a character.
     HalfBlocks,
-    /// The graphics escape that began with kitty and that others took over: pixels in base 64.
+    /// The graphics escape that carries pixels in base 64.
     Graphics,
     /// Not at all: colours are not wanted, or the output is no terminal.
     None,
 }
 
 impl Means {
-    /// What standard output can do, as far as its environment tells.
+    /// What standard output can do: the terminal is asked.
     #[must_use]
     pub fn of_stdout() -> Self {
         if anstream::AutoStream::choice(&std::io::stdout()) == ColorChoice::Never {
             return Self::None;
         }
-        let is = |variable: &str, values: &[&str]| {
-            std::env::var(variable).is_ok_and(|value| values.iter().any(|known| value.to_lowercase().contains(known)))
-        };
-        let knows = is("TERM", &["kitty", "ghostty"]) || is("TERM_PROGRAM", &["wezterm", "ghostty"]);
-        if knows { Self::Graphics } else { Self::HalfBlocks }
+        if asked::knows_graphics() { Self::Graphics } else { Self::HalfBlocks }
     }
 }
 
@@ -55,19 +53,63 @@ impl Means {
 #[must_use]
 pub fn picture(pixels: &Pixels, means: Means) -> String {
     match means {
-        Means::HalfBlocks => half_blocks(&fitting(pixels, columns())),
-        Means::Graphics => graphics(pixels),
+        Means::HalfBlocks => half_blocks(&fitting(pixels, [columns_and_rows()[0], u32::MAX])),
+        Means::Graphics => {
+            let shown = scaled(pixels, zoom_to_fit(pixels.size(), Size::new(LARGE, LARGE), 64.0).max(1.0));
+            graphics(&shown, "") + "\n"
+        }
         Means::None => "no picture without colour; --color always draws one all the same\n".into(),
     }
 }
 
-fn columns() -> u32 {
-    terminal_size().map_or(USUAL_COLUMNS, |(Width(width), _)| width.into()).max(1)
+fn columns_and_rows() -> [u32; 2] {
+    terminal_size().map_or(USUAL, |(Width(width), Height(height))| [width.into(), height.into()]).map(|n: u32| n.max(1))
 }
 
-/// A picture that is no wider than that.
-fn fitting(pixels: &Pixels, columns: u32) -> Pixels {
-    scaled(pixels, (f64::from(columns) / f64::from(pixels.size().w.max(1))).min(1.0))
+/// A picture that takes no more columns and rows than that.
+fn fitting(pixels: &Pixels, [columns, rows]: [u32; 2]) -> Pixels {
+    let Size { w, h } = pixels.size();
+    let across = f64::from(columns) / f64::from(w.max(1));
+    let down = f64::from(rows.saturating_mul(2)) / f64::from(h.max(1));
+    scaled(pixels, across.min(down).min(1.0))
+}
+
+/// A part of a terminal in which one picture follows another in the same place.
+#[derive(Debug, Clone, Copy)]
+pub struct Screen {
+    means: Means,
+    size: [u32; 2],
+}
+
+impl Screen {
+    /// All of the terminal that standard output is, but for the line of the cursor.
+    #[must_use]
+    pub fn new(means: Means) -> Self {
+        let [columns, rows] = columns_and_rows();
+        Self { means, size: [columns, rows.saturating_sub(1).max(1)] }
+    }
+
+    /// The rows that a picture takes.
+    #[must_use]
+    pub fn rows(self, picture: Size) -> u32 {
+        let across = f64::from(self.size[0]) / f64::from(picture.w.max(1));
+        let down = f64::from(self.size[1] * 2) / f64::from(picture.h.max(1));
+        #[allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a part of the height, above 0")]
+        let height = (f64::from(picture.h) * across.min(down).min(1.0)).ceil() as u32;
+        height.div_ceil(2).max(1)
+    }
+
+    /// The text that draws a picture from the cursor on, over the one that is there.
+    #[must_use]
+    pub fn frame(self, picture: &Pixels) -> String {
+        match self.means {
+            // One image that is drawn anew, as many characters high as two pixels a character would be.
+            Means::Graphics => {
+                graphics(&fitting(picture, self.size), &format!("i=1,q=2,C=1,r={},", self.rows(picture.size())))
+            }
+            _ => half_blocks(&fitting(picture, self.size)).replace('\n', "\x1b[K\r\n"),
+        }
+    }
 }
 
 /// A character for each pair of pixels above each other.
@@ -101,18 +143,17 @@ fn over_night([r, g, b, a]: [u8; 4]) -> [u8; 3] {
 }
 
 /// Raw pixels in base 64, piece by piece.
-fn graphics(pixels: &Pixels) -> String {
-    let shown = scaled(pixels, zoom_to_fit(pixels.size(), Size::new(LARGE, LARGE), 64.0).max(1.0));
-    let Size { w, h } = shown.size();
-    let text = STANDARD.encode(shown.as_bytes());
+fn graphics(pixels: &Pixels, how: &str) -> String {
+    let Size { w, h } = pixels.size();
+    let text = STANDARD.encode(pixels.as_bytes());
     let pieces: Vec<&str> = text.as_bytes().chunks(PIECE).filter_map(|piece| std::str::from_utf8(piece).ok()).collect();
     let mut out = String::new();
     for (n, piece) in pieces.iter().enumerate() {
         let more = u8::from(n + 1 < pieces.len());
-        let head = if n == 0 { format!("f=32,s={w},v={h},a=T,m={more}") } else { format!("m={more}") };
+        let head = if n == 0 { format!("f=32,s={w},v={h},a=T,{how}m={more}") } else { format!("m={more}") };
         let _ = write!(out, "\x1b_G{head};{piece}\x1b\\");
     }
-    out + "\n"
+    out
 }
 
 #[cfg(test)]
@@ -130,12 +171,12 @@ mod tests {
         assert_eq!(half_blocks(&two_by_three()), expected);
         assert_eq!(over_night([255, 255, 255, 0]), BEHIND);
         let wide = Pixels::transparent(Size::new(200, 50)).unwrap();
-        assert_eq!(fitting(&wide, 80).size(), Size::new(80, 20));
+        assert_eq!(fitting(&wide, [80, 24]).size(), Size::new(80, 20));
     }
 
     #[test]
     fn the_graphics_escape_carries_every_pixel_enlarged() {
-        let text = graphics(&two_by_three());
+        let text = picture(&two_by_three(), Means::Graphics);
         let pieces: Vec<&str> = text.trim_end().split("\x1b\\").filter(|piece| !piece.is_empty()).collect();
         assert!(pieces[0].starts_with("\x1b_Gf=32,s=128,v=192,a=T,m=1;"), "{}", &pieces[0][..40]);
         assert!(pieces.last().unwrap().starts_with("\x1b_Gm=0;"));

@@ -1,0 +1,186 @@
+//! The steps of a clip as pictures on their common canvas, in the order and at the times in which they are shown.
+
+use super::{Of, played};
+use crate::descriptor;
+use std::collections::{BTreeMap, BTreeSet};
+use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
+use zemtak_core::clip::{Ratio, Timeline, common};
+use zemtak_core::pixels::{PIXEL, Pixels};
+use zemtak_core::prepare::straighten;
+use zemtak_core::resample::{Factor, Resample, Scale, resample};
+use zemtak_runtime::{AtlasFile, HashCheck};
+
+/// How a step is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Look {
+    /// How many pixels a side a pixel takes.
+    pub zoom: u32,
+    /// Blend between pixels instead of keeping them hard.
+    pub smooth: bool,
+    /// What lies behind it.
+    pub behind: Behind,
+}
+
+/// What lies behind a clip.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Behind {
+    /// Nothing.
+    Transparent,
+    /// A colour.
+    Colour([u8; 4]),
+    /// Grey squares.
+    Checker,
+}
+
+/// The largest side of a picture, and the most pixels of all of them.
+const LONGEST_SIDE: u32 = 16_384;
+const MOST_PIXELS: u64 = 1 << 28;
+
+/// The side of a square of the checker.
+const SQUARE: usize = 8;
+
+/// The pictures of a clip.
+pub struct Frames {
+    /// Of each step.
+    pictures: Vec<Pixels>,
+    /// When its turns begin and end.
+    pub timeline: Timeline,
+    /// The turns that are shown, in their order.
+    pub order: Vec<usize>,
+    /// Whether it begins again when it has come to its end.
+    pub for_ever: bool,
+    speed: Ratio,
+}
+
+impl Frames {
+    /// Draws the steps of a clip: each once if that is asked for, else as they play.
+    ///
+    /// # Errors
+    /// The clip cannot be played, its pages cannot be read, or the pictures would be too large.
+    pub fn of(file: &AtlasFile, of: &Of, look: Look, speed: Ratio, once_each: bool) -> Result<Self, Failure> {
+        let (clip, timeline) = played(file.atlas(), &of.clip)?;
+        if speed.num() == 0 {
+            let why = "at a speed of 0 it stands still";
+            return Err(Problem::usage(ProblemKind::StillClip, "--speed", why, "give another speed").into());
+        }
+        let pictures = pictures(file, &of.clip, clip, look)?;
+        let mut order: Vec<usize> = (0..timeline.turns()).collect();
+        if once_each {
+            order.truncate(timeline.steps());
+        }
+        if speed.num() < 0 {
+            order.reverse();
+        }
+        // What takes no time is never seen.
+        order.retain(|&turn| once_each || timeline.length_of(turn)[0] > 0);
+        Ok(Self { pictures, timeline, order, for_ever: clip.mode != Mode::Once, speed })
+    }
+
+    /// The pictures in the order in which they are shown.
+    pub fn shown(&self) -> impl Iterator<Item = &Pixels> {
+        self.order.iter().map(|&turn| &self.pictures[self.timeline.step_of(turn)])
+    }
+
+    /// When each of them ends, in nanoseconds from the beginning of the first.
+    pub fn ends(&self) -> Vec<i64> {
+        ends(&self.timeline, &self.order, self.speed)
+    }
+}
+
+/// The sprite of each step on the common canvas, zoomed, with what lies behind.
+fn pictures(file: &AtlasFile, name: &str, clip: &Clip, look: Look) -> Result<Vec<Pixels>, Failure> {
+    let atlas = file.atlas();
+    let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
+    let problem = |why: String| {
+        let help = "ask for a smaller --zoom, or look at the pivots with 'zemtak clip table'";
+        Failure::from(Problem::bad_input(ProblemKind::CannotDrawClip, &format::name(name), why, help))
+    };
+    let sprites = sprites.ok_or_else(|| problem("a step is of another atlas".into()))?;
+    let largest = LONGEST_SIDE / look.zoom.max(1);
+    let canvas = common(sprites.iter().copied(), largest)
+        .ok_or_else(|| problem(format!("its common canvas is larger than {largest} pixels a side")))?;
+    let pixels = canvas.size.area() * u64::from(look.zoom).pow(2) * clip.steps.len() as u64;
+    if pixels > MOST_PIXELS {
+        return Err(problem(format!(
+            "{} pixels in all are more than {}",
+            format::number(pixels),
+            format::number(MOST_PIXELS)
+        )));
+    }
+    let pages = pages(file, &sprites)?;
+    let place = |(sprite, [x, y]): (&&Sprite, &[u32; 2])| {
+        let own = sprite.restore(&pages[&sprite.page])?;
+        let mut picture = Pixels::transparent(canvas.size)?;
+        for row in 0..own.size().h {
+            let bytes = own.row(row);
+            picture.row_mut(y + row)[*x as usize * PIXEL..][..bytes.len()].copy_from_slice(bytes);
+        }
+        straight(&mut picture, atlas, sprite.page);
+        Some(behind(zoomed(picture, look), look.behind))
+    };
+    let pictures: Option<Vec<Pixels>> = sprites.iter().zip(&canvas.places).map(place).collect();
+    pictures.ok_or_else(|| problem("a sprite is not on its page".into()))
+}
+
+/// The pages that sprites lie on.
+fn pages(file: &AtlasFile, sprites: &[&Sprite]) -> Result<BTreeMap<usize, Pixels>, Failure> {
+    let needed: BTreeSet<usize> = sprites.iter().map(|sprite| sprite.page).collect();
+    let read = |page: usize| file.read_page(page, HashCheck::Yes).map_err(|error| descriptor::explain(&error));
+    needed.into_iter().map(|page| Ok((page, read(page)?))).collect()
+}
+
+fn straight(picture: &mut Pixels, atlas: &Atlas, page: usize) {
+    if atlas.pages[page].alpha == Alpha::Premultiplied {
+        straighten(picture);
+    }
+    picture.clear_hidden_colour();
+}
+
+fn zoomed(picture: Pixels, look: Look) -> Pixels {
+    let how = if look.smooth { Resample::Smooth } else { Resample::Pixel };
+    match Factor::times(look.zoom).filter(|_| look.zoom > 1) {
+        Some(factor) => resample(&picture, Scale { factor, resample: how }),
+        None => picture,
+    }
+}
+
+/// Lays a picture over what is behind it.
+fn behind(mut picture: Pixels, behind: Behind) -> Pixels {
+    let width = picture.size().w as usize;
+    let colour_at = |i: usize| match behind {
+        Behind::Transparent => [0; 4],
+        Behind::Colour(colour) => colour,
+        Behind::Checker if (i % width / SQUARE + i / width / SQUARE).is_multiple_of(2) => [200, 200, 204, 255],
+        Behind::Checker => [160, 160, 166, 255],
+    };
+    if behind == Behind::Transparent {
+        return picture;
+    }
+    for (i, pixel) in picture.as_bytes_mut().chunks_exact_mut(PIXEL).enumerate() {
+        pixel.copy_from_slice(&over([pixel[0], pixel[1], pixel[2], pixel[3]], colour_at(i)));
+    }
+    picture
+}
+
+/// One colour over another: `a = a1 + a2 * (1 - a1)`, colours weighed by their share of it, all rounded.
+fn over(top: [u8; 4], under: [u8; 4]) -> [u8; 4] {
+    let (a, b) = (u32::from(top[3]) * 255, (255 - u32::from(top[3])) * u32::from(under[3]));
+    let all = a + b;
+    if all == 0 {
+        return [0; 4];
+    }
+    let mixed = |k: usize| (u32::from(top[k]) * a + u32::from(under[k]) * b + all / 2) / all;
+    [mixed(0), mixed(1), mixed(2), (all + 127) / 255].map(|value| u8::try_from(value).unwrap_or(u8::MAX))
+}
+
+/// When each shown turn ends, in nanoseconds from the first one's beginning.
+pub fn ends(timeline: &Timeline, order: &[usize], speed: Ratio) -> Vec<i64> {
+    let mut at = 0_i128;
+    let ends = order.iter().map(|&turn| {
+        at += i128::from(timeline.start_of(turn + 1)) - i128::from(timeline.start_of(turn));
+        let slowed = at * i128::from(speed.den()) / i128::from(speed.num().unsigned_abs());
+        i64::try_from(slowed).unwrap_or(i64::MAX)
+    });
+    ends.collect()
+}
