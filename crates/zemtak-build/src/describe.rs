@@ -11,11 +11,12 @@ use crate::warning::Warning;
 use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step, Wrap};
 use zemtak_core::clip::DEFAULT_FPS;
 use zemtak_core::geometry::Size;
+use zemtak_core::mips::{own_cell, safe_level};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::resample::Factor;
 
 /// Changes whenever the same plan comes to another descriptor.
-pub(crate) const VERSION: u32 = 4;
+pub(crate) const VERSION: u32 = 5;
 
 impl Plan<'_> {
     /// The descriptor for these pages.
@@ -33,7 +34,7 @@ impl Plan<'_> {
         let mut atlas = Atlas::new(self.task.name, built);
         atlas.scale = self.factor();
         atlas.base = self.task.base.map(str::to_owned);
-        atlas.pages = pages.iter().map(|page| self.page_entry(page)).collect();
+        atlas.pages = pages.iter().enumerate().map(|(index, page)| self.page_entry(index, page)).collect();
         let sprites = self.task.sprites.iter().enumerate();
         atlas.sprites = sprites.map(|(i, sprite)| (sprite.name.clone(), self.sprite(i))).collect();
         atlas.clips = self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(name, steps))).collect();
@@ -50,12 +51,24 @@ impl Plan<'_> {
         self.task.settings.treatment.scale.map_or(1.0, |scale| scale.factor.value())
     }
 
-    fn page_entry<T>(&self, page: &PageFile<T>) -> Page {
+    fn page_entry<T>(&self, index: usize, page: &PageFile<T>) -> Page {
         let mut entry = Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash));
         entry.alpha = self.task.settings.alpha();
         entry.sampling = SamplingHints::new(self.task.settings.filter, page.wrap);
+        entry.sampling.safe_mips = Some(self.safe_mips(index));
         entry.extrude = (page.wrap != Wrap::Clamp).then_some(0);
         entry
+    }
+
+    /// The deepest mip level of a page at which no sample of a sprite takes in what is not its own; -1 where one does at full size.
+    fn safe_mips(&self, page: usize) -> i32 {
+        let (size, ring, filter) = (self.layout.pages[page], self.ring_of(page), self.task.settings.filter);
+        let places = self.layout.places.iter().filter(|place| place.page == page);
+        let safe = places.map(|place| {
+            let cell = own_cell(place.rect, ring.extrude, ring.mip_levels, size);
+            safe_level(size, place.rect, cell, filter).map_or(-1, |level| i32::try_from(level).unwrap_or(i32::MAX))
+        });
+        safe.min().unwrap_or(0)
     }
 
     fn sprite(&self, i: usize) -> Sprite {

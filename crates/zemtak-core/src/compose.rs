@@ -1,16 +1,35 @@
 //! Pixels onto pages: boxes at their places, turned where the layout says so, with their rings of extruded pixels.
 
 use crate::geometry::{Rect, Size};
+use crate::mips::own_cell;
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
+use serde::Serialize;
 use std::borrow::Cow;
 use std::ops::Range;
 
 /// Changes whenever the same boxes come to another page.
-pub const COMPOSE_VERSION: u32 = 1;
+pub const COMPOSE_VERSION: u32 = 2;
 
 /// How many rows of a page are drawn at a time; they are shared by all cores.
 const ROWS: usize = 128;
+
+/// The pixels about each box that repeat its outermost ones.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+pub struct Ring {
+    /// How many there are to each side, at least.
+    pub extrude: u32,
+    /// To the right and down they reach on to the next multiple of two to the power of this, so that no pixel of so many mip
+    /// levels is shared with anything else.
+    pub mip_levels: u32,
+}
+
+impl From<u32> for Ring {
+    /// The same to all sides.
+    fn from(extrude: u32) -> Self {
+        Self { extrude, mip_levels: 0 }
+    }
+}
 
 /// One box to draw.
 #[derive(Debug, Clone, Copy)]
@@ -40,16 +59,16 @@ pub enum ComposeError {
     },
 }
 
-/// Draws a page: transparent but for the stamps, each with a ring of `extrude` pixels that repeats its outermost ones.
+/// Draws a page: transparent but for the stamps, each with its ring.
 ///
 /// # Errors
 /// [`ComposeError`] where a stamp does not fit; a layout that passed its check always fits.
 pub fn compose<'a>(
     size: Size,
     stamps: impl IntoIterator<Item = Stamp<'a>>,
-    extrude: u32,
+    ring: impl Into<Ring>,
 ) -> Result<Pixels, ComposeError> {
-    let composer = Composer::new(size, stamps, extrude)?;
+    let composer = Composer::new(size, stamps, ring)?;
     let mut page = Pixels::transparent(size).ok_or(ComposeError::PageTooLarge(size))?;
     let stride = size.w as usize * PIXEL;
     par::each_chunk(page.as_bytes_mut(), ROWS * stride, |chunk, rows| composer.draw(chunk * ROWS, rows));
@@ -70,12 +89,17 @@ impl<'a> Composer<'a> {
     ///
     /// # Errors
     /// [`ComposeError`] where a stamp does not fit; a layout that passed its check always fits.
-    pub fn new(size: Size, stamps: impl IntoIterator<Item = Stamp<'a>>, extrude: u32) -> Result<Self, ComposeError> {
+    pub fn new(
+        size: Size,
+        stamps: impl IntoIterator<Item = Stamp<'a>>,
+        ring: impl Into<Ring>,
+    ) -> Result<Self, ComposeError> {
+        let Ring { extrude, mip_levels } = ring.into();
         let mut fitting = Vec::new();
         for stamp in stamps {
             let fits = stamp.pixels.size().stored(stamp.turned) == stamp.rect.size() && stamp.rect.size().area() > 0;
             match stamp.rect.grown(extrude).filter(|cell| fits && cell.inside(size)) {
-                Some(cell) => fitting.push((stamp, cell)),
+                Some(_) => fitting.push((stamp, own_cell(stamp.rect, extrude, mip_levels, size))),
                 None => return Err(ComposeError::Misfit { rect: stamp.rect, page: size }),
             }
         }
@@ -105,7 +129,7 @@ impl<'a> Composer<'a> {
 
 /// Draws what of a box and its ring lies in a band of a page: its `rows`, from row `top` on, of `stride` bytes each.
 ///
-/// Rows of the ring repeat the first and the last row of the box.
+/// Rows of the ring repeat the first and the last row of the box. It is `extrude` pixels wide on the left and above.
 fn draw(rows: &mut [u8], top: usize, stride: usize, pixels: &Pixels, cell: Rect, extrude: u32) {
     let ring = extrude as usize * PIXEL;
     let (first, bottom) = (cell.y as usize, cell.y as usize + cell.h as usize);
@@ -132,12 +156,14 @@ mod tests {
     proptest! {
         #[test]
         fn every_pixel_of_a_page_is_the_nearest_of_its_box_or_empty(
-            picture in pictures(), turned: bool, extrude in 0u32..4, x in 0u32..5, y in 0u32..5,
+            picture in pictures(), turned: bool, extrude in 0u32..4, x in 0u32..5, y in 0u32..5, mip_levels in 0u32..3,
         ) {
             let rect = Rect::at(x + extrude, y + extrude, picture.size().stored(turned));
             let size = Size::new(24, 24);
-            let page = compose(size, [Stamp { pixels: &picture, rect, turned }], extrude).unwrap();
-            let cell = rect.grown(extrude).unwrap();
+            let page = compose(size, [Stamp { pixels: &picture, rect, turned }], Ring { extrude, mip_levels }).unwrap();
+            let grown = rect.grown(extrude).unwrap();
+            let end = |at: u64| at.next_multiple_of(1 << mip_levels).min(24) as u32;
+            let cell = Rect::new(grown.x, grown.y, end(grown.right()) - grown.x, end(grown.bottom()) - grown.y);
             for py in 0..size.h {
                 for px in 0..size.w {
                     let within = u64::from(px) < cell.right() && px >= cell.x && u64::from(py) < cell.bottom() && py >= cell.y;

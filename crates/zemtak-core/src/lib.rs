@@ -3,7 +3,7 @@
 //!
 //! The modules read in the order of the pipeline: [`codec`] (bytes to pixels), [`pixels`] and [`prepare`]
 //! (trimming and what else is done to them, [`resample`] for other sizes, [`style`] to tell kinds of art), [`layout`]
-//! (rectangles to pages), [`compose`] (pixels onto pages), [`atlas`] (the descriptor), and beside it [`coords`] and
+//! (rectangles to pages), [`compose`] (pixels onto pages), [`mips`] (smaller levels of them, and how they are sampled), [`atlas`] (the descriptor), and beside it [`coords`] and
 //! [`clip`]; [`islands`] finds sprites on a sheet again, [`pattern`] draws test textures; [`glob`] matches names.
 //!
 //! # Features
@@ -29,8 +29,9 @@ pub mod islands;
 pub mod json;
 #[cfg(feature = "pack")]
 pub mod layout;
+mod light;
+pub mod mips;
 pub mod name;
-#[cfg(any(feature = "pack", feature = "encode-png"))]
 mod par;
 #[cfg(feature = "pack")]
 pub mod pattern;

@@ -14,14 +14,14 @@ pub(crate) fn map_range<T>(count: usize, f: impl Fn(usize) -> T) -> Vec<T> {
 }
 
 /// `f(0, first chunk), f(1, second chunk) …`, each chunk of `length` bytes but the last.
-#[cfg(all(feature = "pack", feature = "parallel"))]
+#[cfg(feature = "parallel")]
 pub(crate) fn each_chunk(bytes: &mut [u8], length: usize, f: impl Fn(usize, &mut [u8]) + Sync + Send) {
     use rayon::prelude::*;
     bytes.par_chunks_mut(length.max(1)).enumerate().for_each(|(i, chunk)| f(i, chunk));
 }
 
 /// `f(0, first chunk), f(1, second chunk) …`, each chunk of `length` bytes but the last.
-#[cfg(all(feature = "pack", not(feature = "parallel")))]
+#[cfg(not(feature = "parallel"))]
 pub(crate) fn each_chunk(bytes: &mut [u8], length: usize, f: impl Fn(usize, &mut [u8])) {
     bytes.chunks_mut(length.max(1)).enumerate().for_each(|(i, chunk)| f(i, chunk));
 }

@@ -1,11 +1,11 @@
 //! The same picture at another size.
 
 use crate::geometry::{Size, common_divisor};
+use crate::light::LIGHT;
 use crate::pixels::{PIXEL, Pixels};
 use serde::Serialize;
 use std::fmt;
 use std::str::FromStr;
-use std::sync::LazyLock;
 
 /// How many times as large, as an exact fraction: 0.5 is 1/2.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
@@ -208,43 +208,6 @@ fn back([r, g, b, a]: [f32; 4], cover: f32) -> [u8; 4] {
     if alpha == 0 { [0; 4] } else { [byte(r), byte(g), byte(b), alpha] }
 }
 
-/// sRGB bytes as light and back, by IEC 61966-2-1. Only with operations that every machine rounds alike.
-struct Light {
-    of_byte: [f32; 256],
-    /// From which light on a byte is at least the index plus one.
-    steps: [f32; 255],
-}
-
-static LIGHT: LazyLock<Light> = LazyLock::new(|| {
-    #[expect(clippy::cast_possible_truncation, reason = "rounding to f32 is wanted")]
-    let narrow = |v: f64| v as f32;
-    Light {
-        of_byte: std::array::from_fn(|i| narrow(light_of(f64::from(u16::try_from(i).unwrap_or(255)) / 255.0))),
-        steps: std::array::from_fn(|i| narrow(light_of((f64::from(u16::try_from(i).unwrap_or(254)) + 0.5) / 255.0))),
-    }
-});
-
-impl Light {
-    fn byte_of(&self, light: f32) -> u8 {
-        u8::try_from(self.steps.partition_point(|&step| step <= light)).unwrap_or(u8::MAX)
-    }
-}
-
-/// The light of an sRGB value, both from 0 to 1. `x^2.4` is `x^2` times the fifth root of `x^2`, which Newton's method
-/// finds with nothing but products and quotients: powers of the system's library differ between machines.
-fn light_of(value: f64) -> f64 {
-    if value <= 0.040_45 {
-        return value / 12.92;
-    }
-    let x = (value + 0.055) / 1.055;
-    let square = x * x;
-    let mut root = 1.0f64;
-    for _ in 0..64 {
-        root = (4.0 * root + square / (root * root * root * root)) / 5.0;
-    }
-    square * root
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -253,16 +216,6 @@ mod tests {
 
     fn scale(factor: &str, resample: Resample) -> Scale {
         Scale { factor: factor.parse().unwrap(), resample }
-    }
-
-    #[test]
-    fn light_agrees_with_the_power_of_the_standard() {
-        for byte in 0..=255u8 {
-            let value = f64::from(byte) / 255.0;
-            let direct = if value <= 0.04045 { value / 12.92 } else { ((value + 0.055) / 1.055).powf(2.4) };
-            assert!((light_of(value) - direct).abs() < 1e-12);
-            assert_eq!(LIGHT.byte_of(LIGHT.of_byte[usize::from(byte)]), byte);
-        }
     }
 
     #[test]

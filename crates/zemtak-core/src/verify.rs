@@ -183,6 +183,7 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
         let Some(cell) = rect.grown(extrude).filter(|cell| cell.inside(pixels.size())) else {
             continue;
         };
+        let cell = if extrude > 0 { up_to_blocks(cell, atlas.built.mip_levels, pixels.size()) } else { cell };
         if let Some((x, y)) = odd_ring_pixel(pixels, cell, rect) {
             defects.push(Defect::Ring { sprite: name.clone(), x, y });
         }
@@ -197,6 +198,16 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
         defects.push(Defect::Stray { page: index, x: column(at % width), y: column(at / width) });
     }
     defects
+}
+
+/// Where there is room for mip levels a cell ends where a pixel of the smallest of them ends.
+fn up_to_blocks(cell: Rect, mip_levels: u32, page: Size) -> Rect {
+    let block = 1u64 << mip_levels.min(31);
+    let length = |start: u32, end: u64, most: u32| {
+        let end = end.div_ceil(block) * block;
+        u32::try_from(end.min(u64::from(most))).unwrap_or(most) - start
+    };
+    Rect::new(cell.x, cell.y, length(cell.x, cell.right(), page.w), length(cell.y, cell.bottom(), page.h))
 }
 
 fn odd_ring_pixel(page: &Pixels, cell: Rect, rect: Rect) -> Option<(u32, u32)> {

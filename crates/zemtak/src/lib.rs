@@ -19,6 +19,8 @@ pub mod instances;
 pub mod interrupt;
 mod live;
 pub mod log;
+mod mip_check;
+mod mips_picture;
 pub mod notice;
 mod opened;
 pub mod output;

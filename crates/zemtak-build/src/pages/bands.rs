@@ -15,8 +15,9 @@ use std::ops::Range;
 use zemtak_core::codec::{
     Band, EncodeError, Mark, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
 };
-use zemtak_core::compose::{COMPOSE_VERSION, Composer};
+use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring};
 use zemtak_core::geometry::Size;
+use zemtak_core::mips::own_cell;
 use zemtak_core::pixels::Pixels;
 
 impl Plan<'_> {
@@ -67,10 +68,10 @@ impl Plan<'_> {
 
     /// The boxes of a page that reach with their rings into a range of its rows.
     fn reaching_into(&self, rows: &Range<u32>, page: usize, on_page: &[usize]) -> Vec<usize> {
-        let ring = self.extrude_of(page);
+        let Ring { extrude, mip_levels } = self.ring_of(page);
         let reaches = |at: &usize| {
-            let rect = self.layout.places[*at].rect;
-            rect.y.saturating_sub(ring) < rows.end && rect.y + rect.h + ring > rows.start
+            let cell = own_cell(self.layout.places[*at].rect, extrude, mip_levels, self.layout.pages[page]);
+            cell.y < rows.end && cell.y + cell.h > rows.start
         };
         on_page.iter().copied().filter(reaches).collect()
     }
@@ -78,7 +79,10 @@ impl Plan<'_> {
     /// What the bytes of a band follow from.
     fn band_key(&self, page: usize, rows: &Range<u32>, boxes: &[usize]) -> Hash {
         let mut key = Vec::with_capacity(boxes.len() * 64);
-        for part in [self.layout.pages[page].w, rows.end - rows.start, self.extrude_of(page)] {
+        let Ring { extrude, mip_levels } = self.ring_of(page);
+        // Cells end at multiples of these blocks, counted from the page's top.
+        let in_block = rows.start % (1 << mip_levels);
+        for part in [self.layout.pages[page].w, rows.end - rows.start, extrude, mip_levels, in_block] {
             key.extend_from_slice(&part.to_le_bytes());
         }
         for &at in boxes {

@@ -16,7 +16,7 @@ use rayon::prelude::*;
 use std::path::Path;
 use zemtak_core::atlas::Wrap;
 use zemtak_core::codec::{EncodeError, IMAGE_VERSION, PNG_VERSION, PngEffort};
-use zemtak_core::compose::{COMPOSE_VERSION, Composer, Stamp};
+use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring, Stamp};
 use zemtak_core::layout::Place;
 use zemtak_core::pixels::Pixels;
 
@@ -150,7 +150,7 @@ impl Plan<'_> {
         }
         Key::new("page", &[COMPOSE_VERSION, PNG_VERSION, IMAGE_VERSION])
             .value(&self.layout.pages[index])
-            .value(&self.extrude_of(index))
+            .value(&self.ring_of(index))
             .value(&(settings.pages_as, settings.png))
             .bytes(&on_page)
             .finish()
@@ -162,8 +162,12 @@ impl Plan<'_> {
     }
 
     /// A page that repeats is one box without a ring.
-    pub(super) fn extrude_of(&self, page: usize) -> u32 {
-        if self.wrap_of(page) == Wrap::Clamp { self.task.settings.spacing.extrude } else { 0 }
+    pub(crate) fn ring_of(&self, page: usize) -> Ring {
+        let settings = self.task.settings;
+        match self.wrap_of(page) {
+            Wrap::Clamp => Ring { extrude: settings.spacing.extrude, mip_levels: settings.mip_levels },
+            _ => Ring::default(),
+        }
     }
 
     /// What draws these boxes of a page; their pixels are had now.
@@ -186,7 +190,7 @@ impl Plan<'_> {
             }
         }
         Failure::unless(problems, ())?;
-        let composer = Composer::new(self.layout.pages[page], stamps, self.extrude_of(page));
+        let composer = Composer::new(self.layout.pages[page], stamps, self.ring_of(page));
         Ok(composer.map_err(|error| self.internal(page, &error))?)
     }
 

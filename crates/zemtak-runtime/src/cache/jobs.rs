@@ -2,7 +2,7 @@
 
 use super::lookup::{PendingLookup, What};
 use super::queue::WorkItem;
-use super::reading::{Reading, unbroken};
+use super::reading::{Reading, Texels, unbroken};
 use super::reload::Opened;
 use super::shared::Shared;
 use super::snapshot::{PageFile, Seen};
@@ -12,7 +12,6 @@ use crate::open::HashCheck;
 use crate::sync::Stopwatch;
 use std::sync::Arc;
 use std::time::Duration;
-use zemtak_core::pixels::Pixels;
 
 /// Something to read.
 pub(super) enum Job {
@@ -24,7 +23,7 @@ pub(super) enum Job {
 
 /// What came of it.
 pub(super) enum Done {
-    Page { page: u32, result: Result<Pixels, Failure>, took: Duration },
+    Page { page: u32, result: Result<Texels, Failure>, took: Duration },
     Open { origin: u32, opened: Opened, took: Duration },
     List { lookup: PendingLookup, names: Result<Vec<String>, Failure> },
     Look(Vec<u32>),

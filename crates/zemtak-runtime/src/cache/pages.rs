@@ -1,13 +1,13 @@
 //! The pages of all snapshots: which are textures, who counts on them, and which go first. No threads, no files.
 
 use super::account::Account;
+use super::reading::Texels;
 use super::snapshot::PageFile;
 use super::status::Status;
 use crate::event::{Cause, Event};
 use crate::failure::Failure;
 use crate::sink::{Texture, texture_bytes};
 use std::collections::VecDeque;
-use zemtak_core::pixels::Pixels;
 
 /// A page of some snapshot.
 #[derive(Debug)]
@@ -40,7 +40,7 @@ pub(super) enum PageState {
     /// A worker reads it.
     Decoding,
     /// It waits for the pump.
-    Decoded(Pixels),
+    Decoded(Texels),
     /// The pump makes its texture.
     Uploading,
     /// It can be drawn.
@@ -99,7 +99,7 @@ impl Pages {
     }
 
     pub fn add(&mut self, file: PageFile, root: usize, origin: u32) -> u32 {
-        let bytes = texture_bytes(file.page.size(), file.page.sampling.mips);
+        let bytes = texture_bytes(file.page.size(), file.mips);
         let page = Page {
             file,
             root,
@@ -329,19 +329,19 @@ impl Pages {
     }
 
     /// Takes pixels that were read together with the news of the page, unless nobody wants it.
-    pub fn decoded_early(&mut self, page: u32, pixels: Pixels, account: &mut Account) {
+    pub fn decoded_early(&mut self, page: u32, texels: Texels, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Queued) {
             self.get_mut(page).state = PageState::Decoding;
-            self.decoded(page, Ok(pixels), account);
+            self.decoded(page, Ok(texels), account);
         }
     }
 
     /// Takes what a worker made of a page.
-    pub fn decoded(&mut self, page: u32, result: Result<Pixels, Failure>, account: &mut Account) {
+    pub fn decoded(&mut self, page: u32, result: Result<Texels, Failure>, account: &mut Account) {
         match result {
-            Ok(pixels) => {
+            Ok(texels) => {
                 let own = self.get_mut(page);
-                own.state = PageState::Decoded(pixels);
+                own.state = PageState::Decoded(texels);
                 let (place, bytes) = ((own.since, page), own.bytes);
                 self.decoded += bytes;
                 self.ready.push_back(place);
@@ -353,7 +353,7 @@ impl Pages {
     }
 
     /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
-    pub fn next_to_upload(&mut self, account: &mut Account) -> Option<(u32, Pixels)> {
+    pub fn next_to_upload(&mut self, account: &mut Account) -> Option<(u32, Texels)> {
         while let Some((since, page)) = self.ready.pop_front() {
             let own = &mut self.list[page as usize];
             if !own.is_ready(since) {
@@ -363,8 +363,8 @@ impl Pages {
             let bytes = own.bytes;
             self.decoded -= bytes;
             self.make_room(bytes, account);
-            if let PageState::Decoded(pixels) = state {
-                return Some((page, pixels));
+            if let PageState::Decoded(texels) = state {
+                return Some((page, texels));
             }
         }
         None

@@ -1,6 +1,7 @@
 //! The pump: makes and drops textures, on the thread that owns it and on no other.
 
 use super::ledger::Ledger;
+use super::reading::Texels;
 use super::shared::Shared;
 use super::state::State;
 use super::status::Status;
@@ -206,17 +207,18 @@ impl<S: Sink> Pump<S> {
     fn make_next(&mut self, pumped: &mut Pumped) -> Option<u64> {
         let mut state = self.shared.lock();
         let State { pages, account, .. } = &mut *state;
-        let (page, pixels) = pages.next_to_upload(account)?;
+        let (page, texels) = pages.next_to_upload(account)?;
         let file = pages.get(page).file.clone();
         let bytes = pages.get(page).bytes;
         let drops = pages.take_drops();
         drop(state);
         self.drop_all(drops, pumped);
         let watch = Stopwatch::start();
-        let (sampler, pixels) = (Sampler::of(&file.page), Arc::new(pixels));
-        let new = NewTexture { label: &file.path, pixels: &pixels, sampler, mips: file.page.sampling.mips };
+        let Texels { full, smaller } = texels;
+        let (sampler, pixels) = (Sampler::of(&file.page), Arc::new(full));
+        let new = NewTexture { label: &file.path, pixels: &pixels, smaller: &smaller, sampler };
         let result = self.make(&new, pumped).map_err(|error| Failure::new(&file.path, error));
-        drop(pixels);
+        drop((pixels, smaller));
         pumped.made += usize::from(result.is_ok());
         let mut state = self.shared.lock();
         let State { pages, account, .. } = &mut *state;
@@ -247,7 +249,7 @@ impl<S: Sink> Pump<S> {
     fn make_stand_in(&mut self) {
         let Some(pixels) = self.stand_in.take() else { return };
         let (size, sampler, pixels) = (pixels.size(), Sampler::default(), Arc::new(pixels));
-        let new = NewTexture { label: "stand-in", pixels: &pixels, sampler, mips: 1 };
+        let new = NewTexture { label: "stand-in", pixels: &pixels, smaller: &[], sampler };
         let result = self.sink.make_texture(&new);
         let mut state = self.shared.lock();
         match result {

@@ -9,9 +9,18 @@ use crate::sink::Sampler;
 use std::io::ErrorKind;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
-use zemtak_core::atlas::FILE_SUFFIX;
+use zemtak_core::atlas::{Colour, FILE_SUFFIX};
 use zemtak_core::codec::{Limits, decode};
+use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::Pixels;
+
+/// What a texture is made of.
+#[derive(Debug)]
+pub(super) struct Texels {
+    pub full: Pixels,
+    /// The levels below the full size, the largest first.
+    pub smaller: Vec<Pixels>,
+}
 
 /// Where files are read, and how.
 pub(super) struct Reading {
@@ -28,7 +37,7 @@ impl Reading {
         self.roots.get(root)?.stamp(path).ok()
     }
 
-    pub fn read_page(&self, file: &PageFile, root: usize, check: HashCheck) -> Result<Pixels, Failure> {
+    pub fn read_page(&self, file: &PageFile, root: usize, check: HashCheck) -> Result<Texels, Failure> {
         let files = &self.roots[root];
         let place = files.place(&file.path);
         let size = file.page.size();
@@ -36,7 +45,11 @@ impl Reading {
             return Err(Failure::at(&file.path, &place, Reason::TooLarge(size)));
         }
         let bytes = files.read(&file.path, PAGE_BYTES).map_err(|error| Failure::at(&file.path, &place, error))?;
-        decode_page(&file.page, &place, bytes, check).map_err(|error| Failure::at(&file.path, &place, error))
+        let full = decode_page(&file.page, &place, bytes, check);
+        let full = full.map_err(|error| Failure::at(&file.path, &place, error))?;
+        let light = if file.page.colour == Colour::Linear { Light::Plain } else { Light::Linear };
+        let smaller = smaller_levels(&full, file.mips - 1, file.page.alpha, light);
+        Ok(Texels { full, smaller })
     }
 
     pub fn open_atlas(&self, atlas: &str, seen: &mut Seen) -> Result<(Snapshot, Option<Pixels>), Failure> {

@@ -1,6 +1,7 @@
 //! What happens when an atlas or image was read: for the first time, or anew behind leases that go on.
 
 use super::entries::{Target, Version};
+use super::reading::Texels;
 use super::snapshot::{Seen, Snapshot};
 use super::state::State;
 use super::status::Status;
@@ -52,7 +53,8 @@ impl State {
     /// The pixels of an image are there as soon as it was read.
     fn decode_early(&mut self, version: &Version, pixels: Option<Pixels>) {
         if let (Some(pixels), Some(page)) = (pixels, version.slots.first()) {
-            self.pages.decoded_early(*page, pixels, &mut self.account);
+            let texels = Texels { full: pixels, smaller: Vec::new() };
+            self.pages.decoded_early(*page, texels, &mut self.account);
         }
     }
 

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use zemtak_core::atlas::{Atlas, Clip, Page, SamplingHints, Sprite};
 use zemtak_core::coords::{Area, Picture, UvRect};
 use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::mips::most_levels;
 use zemtak_core::name::{ClipName, SpriteName};
 
 use crate::files::Stamp;
@@ -50,6 +51,14 @@ pub(super) struct PageFile {
     /// Below its root.
     pub path: Arc<str>,
     pub page: Arc<Page>,
+    /// How many mip levels its texture gets, the full size among them.
+    pub mips: u32,
+}
+
+/// As many levels as are asked for and show no neighbour, the full size among them: those that the file has at least.
+fn mips(page: &Page, asked: u32) -> u32 {
+    let safe = page.sampling.safe_mips.and_then(|safe| u32::try_from(safe).ok()).unwrap_or(0);
+    (1 + safe.min(asked)).min(most_levels(page.size())).max(page.sampling.mips)
 }
 
 /// The files that a snapshot was made of, as they were just before they were read.
@@ -61,7 +70,10 @@ impl Snapshot {
         let pages: Vec<PageFile> = atlas
             .pages
             .into_iter()
-            .map(|page| PageFile { path: format!("{folder}{}", page.file).into(), page: Arc::new(page) })
+            .map(|page| {
+                let mips = mips(&page, atlas.built.mip_levels);
+                PageFile { path: format!("{folder}{}", page.file).into(), page: Arc::new(page), mips }
+            })
             .collect();
         // Only sprites whose box lies on their page pass the check, so none is left out here.
         let placed = |(name, sprite): (SpriteName, Sprite)| {
@@ -88,7 +100,7 @@ impl Snapshot {
             details: None,
         };
         let sprites = vec![(SpriteName::new(""), placed)];
-        let pages = vec![PageFile { path: path.into(), page: Arc::new(page) }];
+        let pages = vec![PageFile { path: path.into(), page: Arc::new(page), mips: 1 }];
         Some(Self { root, sprites, clips: BTreeMap::new(), pages })
     }
 

@@ -23,7 +23,8 @@ use zemtak_core::pixels::Pixels;
 /// ```
 #[derive(Debug, Default)]
 pub struct MemorySink {
-    textures: HashMap<Texture, Arc<Pixels>>,
+    /// With the levels below the full size.
+    textures: HashMap<Texture, (Arc<Pixels>, Vec<Pixels>)>,
     made: u64,
 }
 
@@ -37,7 +38,13 @@ impl MemorySink {
     /// A texture's pixels, as long as it is there.
     #[must_use]
     pub fn pixels(&self, texture: Texture) -> Option<&Pixels> {
-        self.textures.get(&texture).map(Arc::as_ref)
+        self.textures.get(&texture).map(|(full, _)| full.as_ref())
+    }
+
+    /// A texture's mip levels below the full size, the largest first, as long as it is there.
+    #[must_use]
+    pub fn smaller(&self, texture: Texture) -> Option<&[Pixels]> {
+        self.textures.get(&texture).map(|(_, smaller)| smaller.as_slice())
     }
 
     /// How many textures there are.
@@ -57,7 +64,7 @@ impl Sink for MemorySink {
     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
         self.made += 1;
         let texture = Texture(self.made);
-        self.textures.insert(texture, new.pixels.clone());
+        self.textures.insert(texture, (new.pixels.clone(), new.smaller.to_vec()));
         Ok(texture)
     }
 

@@ -25,10 +25,24 @@ pub struct NewTexture<'p> {
     pub label: &'p str,
     /// Its pixels: rows from the top, 8-bit RGBA. Who keeps them keeps the `Arc`.
     pub pixels: &'p Arc<Pixels>,
+    /// Its mip levels below the full size, the largest first: as many as its atlas has room for (`mip_levels`) and show no
+    /// neighbour (`safe_mips`). Level k is max(1, side / 2^k) pixels a side, rounded down. A sink that takes none leaves them.
+    pub smaller: &'p [Pixels],
     /// How it is sampled, and what its numbers mean.
     pub sampler: Sampler,
-    /// How many mip levels it has, the full size among them.
-    pub mips: u32,
+}
+
+impl NewTexture<'_> {
+    /// All levels, the full size first.
+    pub fn levels(&self) -> impl Iterator<Item = &Pixels> {
+        std::iter::once(self.pixels.as_ref()).chain(self.smaller)
+    }
+
+    /// How many levels it has, the full size among them.
+    #[must_use]
+    pub fn mips(&self) -> u32 {
+        u32::try_from(self.smaller.len()).unwrap_or(u32::MAX).saturating_add(1)
+    }
 }
 
 /// How a texture is sampled, and what its numbers mean.
@@ -90,7 +104,7 @@ pub enum SinkError {
 ///
 /// impl Sink for Counting {
 ///     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
-///         println!("{}: {} pixels, {} mip levels", new.label, new.pixels.size(), new.mips);
+///         println!("{}: {} pixels, {} mip levels", new.label, new.pixels.size(), new.mips());
 ///         self.0 += 1;
 ///         Ok(Texture(self.0))
 ///     }

@@ -16,7 +16,7 @@ pub const BATCH: u64 = 16_384;
 ///
 /// let mut device = SimulatedDevice::new().with_memory(1 << 20);
 /// let pixels = Arc::new(Pixels::transparent(Size::new(256, 256)).unwrap());
-/// let new = NewTexture { label: "a.png", pixels: &pixels, sampler: Sampler::default(), mips: 1 };
+/// let new = NewTexture { label: "a.png", pixels: &pixels, smaller: &[], sampler: Sampler::default() };
 /// let (a, b) = (device.make_texture(&new)?, device.make_texture(&new)?);
 /// for texture in [a, a, b, a] {
 ///     device.draw(texture);
@@ -158,7 +158,7 @@ impl SimulatedDevice {
 
 impl Sink for SimulatedDevice {
     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
-        let bytes = texture_bytes(new.pixels.size(), new.mips);
+        let bytes = texture_bytes(new.pixels.size(), new.mips());
         if let Some(error) = self.refusal(new, bytes) {
             self.work.refused += 1;
             return Err(error);

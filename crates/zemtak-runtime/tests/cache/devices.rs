@@ -1,6 +1,8 @@
 //! The sinks that come with the runtime: what they count and refuse.
 
 use std::sync::Arc;
+use zemtak_core::atlas::Alpha;
+use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{
     BATCH, DeviceFault, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
@@ -9,7 +11,8 @@ use zemtak_runtime::{
 /// Makes a texture of a size, with mip levels.
 fn make(sink: &mut impl Sink, w: u32, h: u32, mips: u32) -> Result<Texture, SinkError> {
     let pixels = Arc::new(Pixels::transparent(Size::new(w, h)).unwrap());
-    sink.make_texture(&NewTexture { label: "test", pixels: &pixels, sampler: Sampler::default(), mips })
+    let smaller = smaller_levels(&pixels, mips - 1, Alpha::Straight, Light::Linear);
+    sink.make_texture(&NewTexture { label: "test", pixels: &pixels, smaller: &smaller, sampler: Sampler::default() })
 }
 
 #[test]

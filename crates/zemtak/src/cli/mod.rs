@@ -5,6 +5,7 @@ mod clip_args;
 mod completions;
 mod coords_args;
 mod diff_args;
+mod mips_args;
 mod pack_args;
 mod scan_args;
 mod sheet_args;
@@ -25,6 +26,7 @@ use clip_args::ClipArgs;
 pub use completions::complete;
 use coords_args::{QuadArgs, UvArgs};
 use diff_args::DiffArgs;
+use mips_args::MipsArgs;
 use pack_args::{PackArgs, WatchArgs};
 use scan_args::ScanArgs;
 use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
@@ -32,6 +34,7 @@ use std::ffi::OsString;
 use std::path::PathBuf;
 use view_args::ViewArgs;
 use zemtak_build::Failure;
+use zemtak_build::settings::MOST_MIP_LEVELS;
 
 /// A parsed command line.
 #[derive(Debug, Clone, PartialEq)]
@@ -232,6 +235,14 @@ enum Command {
         after_help = "Examples:\n  zemtak view build/night.zemtak.json --html night.html\n  zemtak view scene --live"
     )]
     View(ViewArgs),
+    /// How deep in mip levels sprites stay clear of their neighbours
+    ///
+    /// Every box is sampled along its edges at each level as a graphics card does, and held against levels made of that sprite
+    /// alone. What would keep them clear deeper is tried before it is told.
+    #[command(
+        after_help = "Examples:\n  zemtak mips build/night.zemtak.json\n  zemtak mips scene --levels 4 --png levels.png"
+    )]
+    Mips(MipsArgs),
     /// What a repack changed: sprites, clips, pages, and what a player downloads anew
     ///
     /// Exits with 1 if anything differs. Colour that nobody sees does not count.
@@ -319,6 +330,9 @@ struct VerifyArgs {
     /// The folder of the sources, which sprite names are relative to
     #[arg(long, value_name = "ROOT")]
     against: Option<PathBuf>,
+    /// Also hold every sprite to be clear of its neighbours down to this mip level, by sampling
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
+    mips: Option<u32>,
 }
 
 #[derive(Debug, Args)]
@@ -345,10 +359,11 @@ impl Command {
             Self::Scan(args) => Request::Scan(args.into_request(project)),
             Self::Pack(args) => Request::Pack(Box::new(args.into_request(project))),
             Self::Watch(args) => Request::Watch(Box::new(args.into_request(project))),
-            Self::Verify(VerifyArgs { descriptor, against }) => {
-                Request::Verify(verify::VerifyRequest { descriptor, against })
+            Self::Verify(VerifyArgs { descriptor, against, mips }) => {
+                Request::Verify(verify::VerifyRequest { descriptor, against, mips })
             }
             Self::View(args) => Request::View(args.into_request(project)),
+            Self::Mips(args) => Request::Mips(args.into_request()),
             Self::Diff(args) => Request::Diff(args.into_request()),
             Self::Uv(args) => Request::Uv(args.into_request()),
             Self::Quad(args) => Request::Quad(Box::new(args.into_request())),

@@ -7,6 +7,7 @@ pub mod describe;
 pub mod diff;
 pub mod grid;
 pub mod list;
+pub mod mips;
 pub mod new;
 pub mod pack;
 pub mod pattern;
@@ -58,6 +59,8 @@ pub enum Request {
     Describe(describe::DescribeRequest),
     /// Draw an atlas.
     View(view::ViewRequest),
+    /// Sample an atlas at its mip levels.
+    Mips(mips::MipsRequest),
     /// Compare two atlases.
     Diff(diff::DiffRequest),
     /// Play a scenario against the cache.
@@ -89,6 +92,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Clip(request) => clip::run(&request, console)?,
         Request::Describe(request) => Box::new(describe::run(&request)?),
         Request::View(request) => Box::new(view::run(&request, console)?),
+        Request::Mips(request) => Box::new(mips::run(&request)?),
         Request::Diff(request) => Box::new(diff::run(&request)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Setup(request) => Box::new(setup::run(request)?),

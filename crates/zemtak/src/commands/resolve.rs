@@ -32,6 +32,7 @@ fn descriptors_of(request: &mut Request) -> Vec<&mut PathBuf> {
         Request::List(request) => vec![&mut request.descriptor],
         Request::Describe(request) => vec![&mut request.descriptor],
         Request::View(request) => [&mut request.descriptor].into_iter().chain(&mut request.before).collect(),
+        Request::Mips(request) => vec![&mut request.descriptor],
         Request::Diff(request) => vec![&mut request.old, &mut request.new],
         Request::Clip(request) => vec![request.descriptor_mut()],
         Request::Cut(request) => vec![&mut request.sheet],

@@ -24,6 +24,7 @@ schemas! {
     "errors",
     "grid",
     "list",
+    "mips",
     "new",
     "pack",
     "pattern",

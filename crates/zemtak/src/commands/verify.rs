@@ -3,6 +3,7 @@
 use crate::console::Console;
 use crate::descriptor;
 use crate::exit::Exit;
+use crate::mip_check::{Checked, check};
 use crate::notice::Notice;
 use crate::report::{Report, failure_text};
 use crate::style::{NAME, WRONG};
@@ -12,6 +13,9 @@ use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
 use zemtak_build::{Comparison, Difference, Failure, Problem, compare_with_sources, format};
+use zemtak_core::atlas::{Atlas, Filter, Page};
+use zemtak_core::mips::LevelMeasure;
+use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::verify::{self, Defect};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
@@ -23,6 +27,8 @@ pub struct VerifyRequest {
     pub descriptor: PathBuf,
     /// The folder that the sprites' names are relative to.
     pub against: Option<PathBuf>,
+    /// The level down to which no sprite may take in anything of others, sampled as its page asks.
+    pub mips: Option<u32>,
 }
 
 /// What was looked at and what does not hold.
@@ -30,6 +36,7 @@ pub struct VerifyRequest {
 pub struct Proof {
     descriptor: PathBuf,
     against: Option<PathBuf>,
+    mips: Option<u32>,
     sprites: usize,
     pages: usize,
     not_in_atlas: usize,
@@ -47,6 +54,7 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     let mut proof = Proof {
         descriptor: request.descriptor.clone(),
         against: request.against.clone(),
+        mips: request.mips,
         sprites: atlas.sprites.len(),
         pages: atlas.pages.len(),
         not_in_atlas: 0,
@@ -62,6 +70,7 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
         let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
         proof.defects.extend(defects.map(defect));
     }
+    proof.defects.extend(bleeding(atlas, &pages, request.mips));
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
         match stray {
             Ok(stray) => proof.defects.push(Notice::about(stray.code(), stray.file(), stray.to_string())),
@@ -96,6 +105,28 @@ impl Proof {
 
 fn defect(defect: Defect) -> Notice {
     Difference::Defect(defect).into()
+}
+
+/// Sprites that take in something of others at a level at which that must not be: that of their page, or one that was asked for.
+fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<Notice> {
+    let promised = |page: &Page| page.sampling.safe_mips.and_then(|safe| u32::try_from(safe).ok());
+    let told = |checked: Checked<'_>| -> Vec<Notice> {
+        let page = &atlas.pages[checked.page];
+        let Some(least) = asked.max(promised(page)) else { return Vec::new() };
+        let measured = &checked.measured[usize::from(page.sampling.filter == Filter::Nearest)];
+        let unclean = measured.levels.iter().find(|level| !level.is_clean() && level.level <= least);
+        let Some(LevelMeasure { level, error, at: [x, y], .. }) = unclean else { return Vec::new() };
+        let filter = page.sampling.filter.word();
+        let place = format!("at ({x:.0}, {y:.0}) of page {}", checked.page);
+        let text = |name: &SpriteName| {
+            format!(
+                "{name}: at mip level {level} others come in with the filter {filter}, by {error:.0} of 255 {place}"
+            )
+        };
+        checked.names.iter().map(|name| Notice::about("bleeds", name.as_str(), text(name))).collect()
+    };
+    let deepest = asked.max(atlas.pages.iter().filter_map(promised).max());
+    deepest.map_or_else(Vec::new, |deepest| check(atlas, pages, deepest).into_iter().flat_map(told).collect())
 }
 
 /// The pages that are whole; what is wrong with the others goes into the proof.
@@ -138,6 +169,9 @@ impl Report for Proof {
         if self.exit() == Exit::Done {
             let _ = writeln!(out, "{NAME}{descriptor}{NAME:#}: {sprites} on {pages}, all as promised");
             let _ = writeln!(out, "  files, sizes, hashes, numbers, gutters and rings are as the descriptor says");
+            if let Some(level) = self.mips {
+                let _ = writeln!(out, "  down to mip level {level} no sample of a sprite takes in anything of others");
+            }
         } else {
             let count = format::count(self.defects.len(), "defect", "defects");
             let _ = writeln!(out, "{NAME}{descriptor}{NAME:#}: {sprites} on {pages}, {WRONG}{count}{WRONG:#}");
@@ -175,6 +209,7 @@ impl Report for Proof {
         json!({
             "descriptor": format::path(&self.descriptor),
             "against": self.against.as_deref().map(format::path),
+            "mips": self.mips,
             "holds": self.exit() == Exit::Done,
             "sprites": self.sprites,
             "pages": self.pages,

@@ -124,7 +124,7 @@ impl Tab {
 
     /// The violations that an accessibility checker finds, one a line: the script of axe-core is named by `AXE`.
     pub fn violations(&mut self) -> String {
-        let path = std::env::var("AXE").expect("AXE names the script of axe-core");
+        let path = std::env::var("AXE").unwrap_or_else(|_| panic!("AXE is to name the script of axe-core"));
         let script = std::fs::read_to_string(path).unwrap();
         self.eval(&format!("(() => {{ {script} }})(); 1"));
         let found = "axe.run().then(told => told.violations.map(v => v.id + ': ' + v.nodes.map(n => n.html).join(' | ')).join('\\n'))";

@@ -15,6 +15,7 @@
 mod cdp;
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
+mod sampling;
 mod view;
 
 use fixtures::{Folder, demo_art};

@@ -24,6 +24,7 @@ mod guide;
 mod hostile;
 mod layout;
 mod manners;
+mod mips;
 mod new;
 mod ownership;
 mod pack;

@@ -1,0 +1,234 @@
+//! Mip levels: a texture at half its size again and again, how a graphics card samples them, and how far a sprite can be
+//! seen without its neighbours.
+
+mod footprint;
+mod measure;
+mod sample;
+
+pub use footprint::{own_cell, safe_level, texels};
+pub use measure::{LevelMeasure, Look, Measured, measure};
+pub use sample::{Between, Sampling, sample};
+
+use crate::atlas::Alpha;
+use crate::geometry::{Rect, Size};
+use crate::light::WHOLE;
+use crate::par;
+use crate::pixels::{PIXEL, Pixels};
+
+/// Which numbers are averaged.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+pub enum Light {
+    /// Those of light: sRGB numbers are made linear first, as a graphics card does that knows a texture as sRGB.
+    #[default]
+    Linear,
+    /// The numbers as they are: for data, and for textures that are drawn as if their numbers were light.
+    Plain,
+}
+
+/// How many levels a texture of a size can have, the full size among them.
+#[must_use]
+pub fn most_levels(size: Size) -> u32 {
+    size.w.max(size.h).max(1).ilog2() + 1
+}
+
+/// The size of a level: each side of the one before halved and rounded down, at least 1.
+#[must_use]
+pub fn level_size(size: Size, level: u32) -> Size {
+    let side = |side: u32| side.checked_shr(level).unwrap_or(0).max(1);
+    Size::new(side(size.w), side(size.h))
+}
+
+/// The levels below the full size, the largest first.
+///
+/// Each pixel is the mean of those that it covers, weighted by their alpha, so that colour under transparent pixels never
+/// comes in. Where a side is odd, a pixel covers parts of its neighbours, so nothing is shifted or lost.
+#[must_use]
+pub fn smaller_levels(pixels: &Pixels, count: u32, alpha: Alpha, light: Light) -> Vec<Pixels> {
+    let mut levels: Vec<Pixels> = Vec::new();
+    for _ in 0..count.min(most_levels(pixels.size()) - 1) {
+        let next = half(levels.last().unwrap_or(pixels), alpha, light);
+        levels.extend(next);
+    }
+    levels
+}
+
+/// The next level of a texture; nothing where memory cannot address it.
+#[must_use]
+pub fn half(pixels: &Pixels, alpha: Alpha, light: Light) -> Option<Pixels> {
+    let size = level_size(pixels.size(), 1);
+    half_of_part(pixels, [0, 0], pixels.size(), Rect::at(0, 0, size), alpha, light)
+}
+
+/// A part of the next level of a texture of which only a part is there, from a corner on. That part must hold all pixels
+/// which those that are wanted cover.
+pub(crate) fn half_of_part(
+    part: &Pixels,
+    corner: [u32; 2],
+    whole: Size,
+    wanted: Rect,
+    alpha: Alpha,
+    light: Light,
+) -> Option<Pixels> {
+    let columns = covers(whole.w, wanted.x..wanted.x + wanted.w, corner[0]);
+    let rows = covers(whole.h, wanted.y..wanted.y + wanted.h, corner[1]);
+    let plain = columns.iter().chain(&rows).all(|cover| cover.is_pair());
+    let mean = Mean { alpha, light };
+    let mut out = Pixels::transparent(wanted.size())?;
+    let stride = wanted.w as usize * PIXEL;
+    par::each_chunk(out.as_bytes_mut(), stride, |y, line| {
+        let down = &rows[y];
+        if plain {
+            let [above, below] =
+                [down.first, down.first + 1].map(|row| &part.row(row)[columns[0].first as usize * PIXEL..]);
+            let pairs = above.chunks_exact(2 * PIXEL).zip(below.chunks_exact(2 * PIXEL));
+            for (pixel, (above, below)) in line.chunks_exact_mut(PIXEL).zip(pairs) {
+                pixel.copy_from_slice(&mean.of_four(above, below));
+            }
+            return;
+        }
+        for (pixel, across) in line.chunks_exact_mut(PIXEL).zip(&columns) {
+            let covered = down.weights().flat_map(|(row, tall)| {
+                across.weights().map(move |(column, wide)| (part.get(column, row).unwrap_or_default(), tall * wide))
+            });
+            pixel.copy_from_slice(&mean.of(covered));
+        }
+    });
+    Some(out)
+}
+
+/// The pixels of a side that one pixel of half of it covers, and by how much: in parts of a pixel, of which there are as
+/// many as the half has pixels.
+#[derive(Debug, Clone, Copy)]
+struct Cover {
+    first: u32,
+    count: u32,
+    /// What the first and the last are covered by, and any between them.
+    ends: [u64; 2],
+    whole: u64,
+}
+
+impl Cover {
+    /// The pixels that one covers: it reaches from `n * side / half` to `(n + 1) * side / half`.
+    fn of(side: u32, n: u32) -> Self {
+        let (side, half) = (u64::from(side), u64::from((side / 2).max(1)));
+        let (from, to) = (u64::from(n) * side, (u64::from(n) + 1) * side);
+        let (first, last) = (from / half, (to - 1) / half);
+        let ends = if first == last { [to - from, 0] } else { [(first + 1) * half - from, to - last * half] };
+        let narrow = |n: u64| u32::try_from(n).unwrap_or(u32::MAX);
+        Self { first: narrow(first), count: narrow(last - first + 1), ends, whole: half }
+    }
+
+    fn is_pair(&self) -> bool {
+        self.count == 2 && self.ends == [self.whole; 2]
+    }
+
+    fn last(&self) -> u32 {
+        self.first + self.count - 1
+    }
+
+    fn weights(self) -> impl Iterator<Item = (u32, u64)> + Clone {
+        let weight = move |i: u32| match i {
+            0 => self.ends[0],
+            i if i + 1 == self.count => self.ends[1],
+            _ => self.whole,
+        };
+        (0..self.count).map(move |i| (self.first + i, weight(i)))
+    }
+}
+
+fn covers(side: u32, wanted: std::ops::Range<u32>, corner: u32) -> Vec<Cover> {
+    let one = |n: u32| {
+        let cover = Cover::of(side, n);
+        Cover { first: cover.first - corner, ..cover }
+    };
+    wanted.map(one).collect()
+}
+
+/// How pixels become one.
+#[derive(Debug, Clone, Copy)]
+struct Mean {
+    alpha: Alpha,
+    light: Light,
+}
+
+impl Mean {
+    fn light_of(self, byte: u8) -> u64 {
+        match self.light {
+            Light::Linear => u64::from(WHOLE.of_byte[usize::from(byte)]),
+            Light::Plain => u64::from(byte),
+        }
+    }
+
+    fn byte_of(self, light: u64) -> u8 {
+        match self.light {
+            Light::Linear => WHOLE.byte_of(u16::try_from(light).unwrap_or(u16::MAX)),
+            Light::Plain => u8::try_from(light).unwrap_or(u8::MAX),
+        }
+    }
+
+    /// Of four pixels alike: most are all opaque or all transparent.
+    fn of_four(self, above: &[u8], below: &[u8]) -> [u8; 4] {
+        let (a, b, c, d) = (&above[..4], &above[4..8], &below[..4], &below[4..8]);
+        if a[3] & b[3] & c[3] & d[3] == u8::MAX {
+            let mean = |k: usize| {
+                self.byte_of(
+                    (self.light_of(a[k]) + self.light_of(b[k]) + self.light_of(c[k]) + self.light_of(d[k]) + 2) / 4,
+                )
+            };
+            return [mean(0), mean(1), mean(2), u8::MAX];
+        }
+        if a == [0; 4] && b == [0; 4] && c == [0; 4] && d == [0; 4] {
+            return [0; 4];
+        }
+        let four = [a, b, c, d].map(|p| ([p[0], p[1], p[2], p[3]], 1));
+        self.of(four.into_iter())
+    }
+
+    /// Of any pixels with their weights.
+    fn of(self, pixels: impl Iterator<Item = ([u8; 4], u64)> + Clone) -> [u8; 4] {
+        let (mut weight, mut alpha, mut sums) = (0, 0, [0u64; 3]);
+        for (pixel, share) in pixels.clone() {
+            let pixel = if self.alpha == Alpha::Premultiplied { straight(pixel) } else { pixel };
+            let opaque = share * u64::from(pixel[3]);
+            weight += share;
+            alpha += opaque;
+            for (sum, colour) in sums.iter_mut().zip(pixel) {
+                *sum += opaque * self.light_of(colour);
+            }
+        }
+        let rounded = |sum: u64, by: u64| (sum + by / 2) / by.max(1);
+        let mean = u8::try_from(rounded(alpha, weight)).unwrap_or(u8::MAX);
+        if alpha == 0 {
+            return if self.alpha == Alpha::Straight { hidden(pixels) } else { [0; 4] };
+        }
+        let [r, g, b] = sums.map(|sum| self.byte_of(rounded(sum, alpha)));
+        match self.alpha {
+            Alpha::Premultiplied => {
+                let times = |c: u8| u8::try_from((u32::from(c) * u32::from(mean) + 127) / 255).unwrap_or(c);
+                [times(r), times(g), times(b), mean]
+            }
+            Alpha::Straight => [r, g, b, mean],
+        }
+    }
+}
+
+/// The colour under pixels that are all transparent: of those that have one, as a fringe gives it.
+fn hidden(pixels: impl Iterator<Item = ([u8; 4], u64)>) -> [u8; 4] {
+    let (mut count, mut sums) = (0u32, [0u32; 3]);
+    for (pixel, _) in pixels.filter(|(pixel, _)| pixel[..3] != [0; 3]) {
+        count += 1;
+        sums.iter_mut().zip(pixel).for_each(|(sum, colour)| *sum += u32::from(colour));
+    }
+    let [r, g, b] = sums.map(|sum| u8::try_from((sum + count / 2) / count.max(1)).unwrap_or(u8::MAX));
+    [r, g, b, 0]
+}
+
+/// Colour without its alpha, as near as eight bits allow.
+fn straight([r, g, b, a]: [u8; 4]) -> [u8; 4] {
+    let alpha = u32::from(a);
+    let colour = |c: u8| u8::try_from(((u32::from(c) * 255 + alpha / 2) / alpha.max(1)).min(255)).unwrap_or(u8::MAX);
+    [colour(r), colour(g), colour(b), a]
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,61 @@
+//! Sprites sampled at each mip level of their pages, as a graphics card does.
+
+mod remedies;
+
+pub use remedies::{Remedy, remedies};
+
+use rayon::prelude::*;
+use std::collections::BTreeMap;
+use zemtak_core::atlas::{Atlas, Colour, Filter, Page, Wrap};
+use zemtak_core::geometry::Rect;
+use zemtak_core::mips::{Light, Look, Measured, measure, smaller_levels};
+use zemtak_core::name::SpriteName;
+use zemtak_core::pixels::Pixels;
+
+/// The filters that are looked at, the smoother one first: mixing two levels adds nothing that these do not take in.
+pub const FILTERS: [Filter; 2] = [Filter::Linear, Filter::Nearest];
+
+/// A box, sampled.
+pub struct Checked<'a> {
+    /// Its page.
+    pub page: usize,
+    /// Where it lies.
+    pub rect: Rect,
+    /// The sprites in it: of twins all.
+    pub names: Vec<&'a SpriteName>,
+    /// What each of [`FILTERS`] takes in.
+    pub measured: [Measured; 2],
+}
+
+/// A page with its smaller levels, the full size first.
+pub fn levels_of(page: &Page, pixels: &Pixels, deepest: u32) -> Vec<Pixels> {
+    let smaller = smaller_levels(pixels, deepest, page.alpha, light_of(page.colour));
+    std::iter::once(pixels.clone()).chain(smaller).collect()
+}
+
+/// How levels are made of numbers of a kind.
+pub fn light_of(colour: Colour) -> Light {
+    if colour == Colour::Linear { Light::Plain } else { Light::Linear }
+}
+
+/// Samples every box of an atlas down to a level, on pages that are there. On one that repeats the other side is no stranger.
+pub fn check<'a>(atlas: &'a Atlas, pages: &[Option<Pixels>], deepest: u32) -> Vec<Checked<'a>> {
+    let mut boxes: BTreeMap<(usize, Rect), Vec<&SpriteName>> = BTreeMap::new();
+    for (name, sprite) in &atlas.sprites {
+        if pages[sprite.page].is_some() && atlas.pages[sprite.page].sampling.wrap == Wrap::Clamp {
+            boxes.entry((sprite.page, sprite.rect)).or_default().push(name);
+        }
+    }
+    let made = |(page, pixels): (&Page, &Option<Pixels>)| {
+        pixels.as_ref().map_or_else(Vec::new, |pixels| levels_of(page, pixels, deepest))
+    };
+    let levels: Vec<Vec<Pixels>> = atlas.pages.iter().zip(pages).map(made).collect();
+    let checked = boxes.into_par_iter().map(|((page, rect), names)| {
+        let of = &atlas.pages[page];
+        let levels: Vec<&Pixels> = levels[page].iter().collect();
+        let look = |filter| Look { alpha: of.alpha, light: light_of(of.colour), filter };
+        let measured = FILTERS.map(|filter| measure(&levels, rect, 0.0, look(filter)));
+        Checked { page, rect, names, measured }
+    });
+    checked.collect()
+}
