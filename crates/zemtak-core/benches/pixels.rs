@@ -12,9 +12,11 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
+use zemtak_core::atlas::Alpha;
 use zemtak_core::codec::{PngEffort, decode, encode_png};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::geometry::{Rect, Size};
+use zemtak_core::mips::{Light, half};
 use zemtak_core::pixels::Pixels;
 
 /// A disc with a soft edge in a transparent border, with some structure in its colour.
@@ -50,5 +52,31 @@ fn loops(criterion: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, loops);
+/// A level of a page, beside one read and write of its bytes and beside the plainest filter: four numbers, added and divided.
+fn levels(criterion: &mut Criterion) {
+    let page = sprite(2048);
+    let mut group = criterion.benchmark_group("half of a page of 2048");
+    group.throughput(Throughput::Bytes(page.as_bytes().len() as u64)).sample_size(20);
+    group.bench_function("copy (floor)", |b| b.iter(|| black_box(&page).clone()));
+    group.bench_function("plain means (floor)", |b| b.iter(|| plain_half(black_box(&page))));
+    for (name, light) in [("plain numbers", Light::Plain), ("as light", Light::Linear)] {
+        group.bench_function(name, |b| b.iter(|| half(black_box(&page), Alpha::Straight, light).unwrap()));
+    }
+    group.finish();
+}
+
+fn plain_half(page: &Pixels) -> Vec<u8> {
+    let (w, h) = (page.size().w as usize / 2, page.size().h / 2);
+    let mut out = Vec::with_capacity(w * h as usize * 4);
+    for y in 0..h {
+        let pairs = page.row(2 * y).chunks_exact(8).zip(page.row(2 * y + 1).chunks_exact(8));
+        for (above, below) in pairs {
+            let mean = |k: usize| [above[k], above[k + 4], below[k], below[k + 4]].map(u32::from).iter().sum::<u32>();
+            out.extend([0, 1, 2, 3].map(|k| ((mean(k) + 2) / 4) as u8));
+        }
+    }
+    out
+}
+
+criterion_group!(benches, loops, levels);
 criterion_main!(benches);

@@ -35,6 +35,7 @@ pub mod style;
 pub mod summary;
 pub mod terminal_picture;
 pub mod timings;
+mod uv_list;
 pub mod values;
 pub mod vertices;
 pub mod wrap;

@@ -52,6 +52,7 @@ kinds! {
     ImageTooLarge: "image_too_large", "image too large for any page";
     Interrupted: "interrupted", "interrupted";
     EmptyList: "empty_list", "nothing in a list";
+    WrongUvList: "wrong_uv_list", "wrong entry in a list of UVs";
     InvalidBox: "invalid_box", "invalid box";
     InvalidCommandLine: "invalid_command_line", "invalid command line";
     InvalidGlob: "invalid_glob", "invalid glob";

@@ -1,6 +1,6 @@
 //! Parts of sprites, and parts of parts: what of them is stored, and where.
 
-use super::Area;
+use super::{Area, VAxis};
 use crate::geometry::{Rect, Size};
 
 /// A rectangle to be shown: in canvas pixels of a sprite, or relative to the part that it is a part of. It may begin
@@ -73,6 +73,41 @@ impl Picture {
     #[must_use]
     pub const fn visible_box(&self) -> Rect {
         Rect::at(self.inset[0], self.inset[1], self.area.upright())
+    }
+
+    /// Where a place on the loose image lies on the page. Both are UVs, (0, 0) and (1, 1) at the corners of the image and of the page;
+    /// with V up in the one it is up in the other. A place in the transparent border lies beside the box.
+    ///
+    /// ```
+    /// use zemtak_core::coords::{Area, Picture, VAxis};
+    /// use zemtak_core::geometry::{Rect, Size};
+    ///
+    /// let area = Area::new(Size::new(64, 32), Rect::new(8, 4, 16, 8), false).unwrap();
+    /// let picture = Picture { area, canvas: Size::new(20, 10), inset: [2, 1] };
+    /// // The middle of the image is pixel (10, 5) of the canvas, (8, 4) of the box, (16, 8) of the page.
+    /// assert_eq!(picture.to_page([0.5, 0.5], VAxis::Down), [0.25, 0.25]);
+    /// assert_eq!(picture.to_page([0.5, 0.5], VAxis::Up), [0.25, 0.75]);
+    /// ```
+    #[must_use]
+    pub fn to_page(&self, [u, v]: [f64; 2], axis: VAxis) -> [f64; 2] {
+        let v_down = |v: f64| if axis == VAxis::Up { 1.0 - v } else { v };
+        let [x, y] = [u * f64::from(self.canvas.w), v_down(v) * f64::from(self.canvas.h)];
+        let [x, y] = [x - f64::from(self.inset[0]), y - f64::from(self.inset[1])];
+        // Pixel (i, j) of the upright picture lies at (h - 1 - j, i) of a turned one.
+        let [x, y] = if self.area.turned() { [f64::from(self.area.upright().h) - y, x] } else { [x, y] };
+        let (stored, page) = (self.area.stored(), self.area.page());
+        let at = [(f64::from(stored.x) + x) / f64::from(page.w), (f64::from(stored.y) + y) / f64::from(page.h)];
+        [at[0], v_down(at[1])]
+    }
+
+    /// Whether a place on the loose image is stored: on the visible box or its edge.
+    #[must_use]
+    pub fn stores(&self, [u, v]: [f64; 2], axis: VAxis) -> bool {
+        let v = if axis == VAxis::Up { 1.0 - v } else { v };
+        let visible = self.visible_box();
+        let within = |at: f64, start: u32, length: u32| at >= f64::from(start) && at <= f64::from(start + length);
+        within(u * f64::from(self.canvas.w), visible.x, visible.w)
+            && within(v * f64::from(self.canvas.h), visible.y, visible.h)
     }
 
     /// What is stored of a part of a part ... of the canvas, the outermost part first; of the whole canvas without parts.

@@ -11,7 +11,7 @@ pub use sample::{Between, Sampling, sample};
 
 use crate::atlas::Alpha;
 use crate::geometry::{Rect, Size};
-use crate::light::WHOLE;
+use crate::light::{WHOLE, WholeLight};
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 
@@ -71,22 +71,35 @@ pub(crate) fn half_of_part(
 ) -> Option<Pixels> {
     let columns = covers(whole.w, wanted.x..wanted.x + wanted.w, corner[0]);
     let rows = covers(whole.h, wanted.y..wanted.y + wanted.h, corner[1]);
-    let plain = columns.iter().chain(&rows).all(|cover| cover.is_pair());
-    let mean = Mean { alpha, light };
-    let mut out = Pixels::transparent(wanted.size())?;
-    let stride = wanted.w as usize * PIXEL;
+    match light {
+        Light::Linear => means(part, &columns, &rows, wanted.size(), &Mean { alpha, numbers: &*WHOLE }),
+        Light::Plain => means(part, &columns, &rows, wanted.size(), &Mean { alpha, numbers: &AsTheyAre }),
+    }
+}
+
+/// A pixel for each column and row that covers some of a picture.
+fn means<N: Numbers>(
+    part: &Pixels,
+    columns: &[Cover],
+    rows: &[Cover],
+    size: Size,
+    mean: &Mean<'_, N>,
+) -> Option<Pixels> {
+    let plain = columns.iter().chain(rows).all(Cover::is_pair);
+    let mut out = Pixels::transparent(size)?;
+    let stride = size.w as usize * PIXEL;
     par::each_chunk(out.as_bytes_mut(), stride, |y, line| {
         let down = &rows[y];
         if plain {
             let [above, below] =
                 [down.first, down.first + 1].map(|row| &part.row(row)[columns[0].first as usize * PIXEL..]);
-            let pairs = above.chunks_exact(2 * PIXEL).zip(below.chunks_exact(2 * PIXEL));
+            let pairs = above.as_chunks::<8>().0.iter().zip(below.as_chunks::<8>().0);
             for (pixel, (above, below)) in line.chunks_exact_mut(PIXEL).zip(pairs) {
                 pixel.copy_from_slice(&mean.of_four(above, below));
             }
             return;
         }
-        for (pixel, across) in line.chunks_exact_mut(PIXEL).zip(&columns) {
+        for (pixel, across) in line.chunks_exact_mut(PIXEL).zip(columns) {
             let covered = down.weights().flat_map(|(row, tall)| {
                 across.weights().map(move |(column, wide)| (part.get(column, row).unwrap_or_default(), tall * wide))
             });
@@ -144,48 +157,59 @@ fn covers(side: u32, wanted: std::ops::Range<u32>, corner: u32) -> Vec<Cover> {
     wanted.map(one).collect()
 }
 
-/// How pixels become one.
-#[derive(Debug, Clone, Copy)]
-struct Mean {
-    alpha: Alpha,
-    light: Light,
+/// What is averaged of bytes.
+trait Numbers: Sync {
+    fn of_byte(&self, byte: u8) -> u32;
+    fn byte_of(&self, number: u32) -> u8;
 }
 
-impl Mean {
-    fn light_of(self, byte: u8) -> u64 {
-        match self.light {
-            Light::Linear => u64::from(WHOLE.of_byte[usize::from(byte)]),
-            Light::Plain => u64::from(byte),
-        }
+impl Numbers for WholeLight {
+    fn of_byte(&self, byte: u8) -> u32 {
+        u32::from(self.of_byte[usize::from(byte)])
     }
 
-    fn byte_of(self, light: u64) -> u8 {
-        match self.light {
-            Light::Linear => WHOLE.byte_of(u16::try_from(light).unwrap_or(u16::MAX)),
-            Light::Plain => u8::try_from(light).unwrap_or(u8::MAX),
-        }
+    fn byte_of(&self, number: u32) -> u8 {
+        self.byte_of(u16::try_from(number).unwrap_or(u16::MAX))
+    }
+}
+
+struct AsTheyAre;
+
+impl Numbers for AsTheyAre {
+    fn of_byte(&self, byte: u8) -> u32 {
+        u32::from(byte)
     }
 
+    fn byte_of(&self, number: u32) -> u8 {
+        u8::try_from(number).unwrap_or(u8::MAX)
+    }
+}
+
+/// How pixels become one.
+struct Mean<'n, N> {
+    alpha: Alpha,
+    numbers: &'n N,
+}
+
+impl<N: Numbers> Mean<'_, N> {
     /// Of four pixels alike: most are all opaque or all transparent.
-    fn of_four(self, above: &[u8], below: &[u8]) -> [u8; 4] {
-        let (a, b, c, d) = (&above[..4], &above[4..8], &below[..4], &below[4..8]);
-        if a[3] & b[3] & c[3] & d[3] == u8::MAX {
-            let mean = |k: usize| {
-                self.byte_of(
-                    (self.light_of(a[k]) + self.light_of(b[k]) + self.light_of(c[k]) + self.light_of(d[k]) + 2) / 4,
-                )
-            };
+    #[inline]
+    fn of_four(&self, above: &[u8; 8], below: &[u8; 8]) -> [u8; 4] {
+        if above[3] & above[7] & below[3] & below[7] == u8::MAX {
+            let light = |byte: u8| self.numbers.of_byte(byte);
+            let sum = |k: usize| light(above[k]) + light(above[k + 4]) + light(below[k]) + light(below[k + 4]);
+            let mean = |k: usize| self.numbers.byte_of((sum(k) + 2) / 4);
             return [mean(0), mean(1), mean(2), u8::MAX];
         }
-        if a == [0; 4] && b == [0; 4] && c == [0; 4] && d == [0; 4] {
+        if u64::from_ne_bytes(*above) | u64::from_ne_bytes(*below) == 0 {
             return [0; 4];
         }
-        let four = [a, b, c, d].map(|p| ([p[0], p[1], p[2], p[3]], 1));
-        self.of(four.into_iter())
+        let four = [(above, 0), (above, 4), (below, 0), (below, 4)];
+        self.of(four.into_iter().map(|(row, at)| ([row[at], row[at + 1], row[at + 2], row[at + 3]], 1)))
     }
 
     /// Of any pixels with their weights.
-    fn of(self, pixels: impl Iterator<Item = ([u8; 4], u64)> + Clone) -> [u8; 4] {
+    fn of(&self, pixels: impl Iterator<Item = ([u8; 4], u64)> + Clone) -> [u8; 4] {
         let (mut weight, mut alpha, mut sums) = (0, 0, [0u64; 3]);
         for (pixel, share) in pixels.clone() {
             let pixel = if self.alpha == Alpha::Premultiplied { straight(pixel) } else { pixel };
@@ -193,7 +217,7 @@ impl Mean {
             weight += share;
             alpha += opaque;
             for (sum, colour) in sums.iter_mut().zip(pixel) {
-                *sum += opaque * self.light_of(colour);
+                *sum += opaque * u64::from(self.numbers.of_byte(colour));
             }
         }
         let rounded = |sum: u64, by: u64| (sum + by / 2) / by.max(1);
@@ -201,7 +225,7 @@ impl Mean {
         if alpha == 0 {
             return if self.alpha == Alpha::Straight { hidden(pixels) } else { [0; 4] };
         }
-        let [r, g, b] = sums.map(|sum| self.byte_of(rounded(sum, alpha)));
+        let [r, g, b] = sums.map(|sum| self.numbers.byte_of(u32::try_from(rounded(sum, alpha)).unwrap_or(u32::MAX)));
         match self.alpha {
             Alpha::Premultiplied => {
                 let times = |c: u8| u8::try_from((u32::from(c) * u32::from(mean) + 127) / 255).unwrap_or(c);

@@ -1,3 +1,10 @@
+#![allow(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    clippy::cast_precision_loss,
+    reason = "numbers of tests are small"
+)]
+
 use super::*;
 use crate::atlas::{Filter, Wrap};
 use proptest::prelude::*;
@@ -199,4 +206,53 @@ fn between_levels_samples_are_mixed() {
     };
     assert_eq!([at(-1.0, Between::Linear), at(0.25, Between::Linear), at(7.0, Between::Linear)], [10.0, 35.0, 110.0]);
     assert_eq!([at(0.5, Between::Nearest), at(0.51, Between::Nearest)], [10.0, 110.0]);
+}
+
+/// The complaint that fringes are for: a soft disc drawn over a light and a dark ground, larger and smaller than it is, with
+/// straight and with premultiplied colour, against the exact filter, which weighs colours by their alpha.
+#[test]
+fn soft_edges_have_no_dark_fringe_at_any_size() {
+    let disc = |fringe: u32| {
+        let alpha =
+            |x: u32, y: u32| ((12.5 - (f64::from(x) - 15.5).hypot(f64::from(y) - 15.5)) * 90.0).clamp(0.0, 255.0) as u8;
+        let pixel = |i: u32| match alpha(i % 32, i / 32) {
+            0 => [0; 4],
+            alpha => [250, 210, 120, alpha],
+        };
+        let mut pixels = Pixels::from_rgba(Size::new(32, 32), (0..1024).flat_map(pixel).collect()).unwrap();
+        crate::prepare::spread_edges(&mut pixels, fringe);
+        pixels
+    };
+    // The worst that a channel is off on any ground, over samples between pixels at a size.
+    let worst = |picture: &Pixels, alpha: Alpha, lod: f64| {
+        let smaller = smaller_levels(picture, 3, alpha, Light::Plain);
+        let levels: Vec<&Pixels> = std::iter::once(picture).chain(&smaller).collect();
+        let sampling = Sampling { filter: Filter::Linear, between: Between::Linear, wrap: Wrap::Clamp };
+        let mut worst: f64 = 0.0;
+        for (i, j) in (0..97u32).flat_map(|j| (0..97u32).map(move |i| (i, j))) {
+            let [r, _, _, a] = sample(&levels, [f64::from(i) / 96.0, f64::from(j) / 96.0], lod, sampling);
+            let drawn = |ground: f64| {
+                if alpha == Alpha::Straight {
+                    r * a / 255.0 + ground * (1.0 - a / 255.0)
+                } else {
+                    r + ground * (1.0 - a / 255.0)
+                }
+            };
+            // Exactly: every colour is the same, so only alpha is filtered.
+            let exact = |ground: f64| 250.0 * a / 255.0 + ground * (1.0 - a / 255.0);
+            worst = worst.max((drawn(0.0) - exact(0.0)).abs()).max((drawn(255.0) - exact(255.0)).abs());
+        }
+        worst
+    };
+    let mut premultiplied = disc(0);
+    crate::prepare::premultiply(&mut premultiplied);
+    for lod in [0.0, 0.5, 1.0, 1.6, 2.0] {
+        assert!(
+            worst(&disc(8), Alpha::Straight, lod) < 1.5,
+            "straight, at {lod}: {}",
+            worst(&disc(8), Alpha::Straight, lod)
+        );
+        assert!(worst(&premultiplied, Alpha::Premultiplied, lod) < 2.0, "premultiplied, at {lod}");
+        assert!(worst(&disc(0), Alpha::Straight, lod) > 20.0, "without a fringe it is seen, at {lod}");
+    }
 }

@@ -80,6 +80,10 @@ pub(super) struct UvArgs {
     /// Output format
     #[arg(long = "as", value_name = "FORM", default_value = "rect", value_parser = word::<uv::Form>())]
     form: uv::Form,
+    /// Map UVs that were made for the loose image onto its page: CSV with columns u and v, a JSON list of pairs, or the vt
+    /// lines of an OBJ file, in which V goes up; the same comes back [- for standard input]
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["form", "part", "flip", "shrink"])]
+    points: Option<PathBuf>,
 }
 
 impl UvArgs {
@@ -90,6 +94,7 @@ impl UvArgs {
             parts,
             sampling: self.sampling.into_sampling(self.flip.unwrap_or_default()),
             form: self.form,
+            points: self.points,
         }
     }
 }

@@ -13,7 +13,7 @@ use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, write};
 use zemtak_core::atlas::Filter;
 use zemtak_core::codec::Mark;
-use zemtak_core::mips::{level_size, most_levels};
+use zemtak_core::mips::{LevelMeasure, level_size, most_levels};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 
@@ -74,7 +74,7 @@ pub fn run(request: &MipsRequest) -> Result<MipsReport, Failure> {
         output::check_input(png, atlas.inputs().iter().map(PathBuf::as_path))?;
         write::prepare(png, &mips_picture::draw(&atlas, &checked, deepest)?)?.commit()?;
     }
-    let is_clean = |checked: &Checked<'_>| checked.measured[0].levels.iter().all(|level| level.is_clean());
+    let is_clean = |checked: &Checked<'_>| checked.measured[0].levels.iter().all(LevelMeasure::is_clean);
     let remedies = if checked.iter().all(is_clean) { Vec::new() } else { remedies(&atlas, deepest) };
     let first = atlas.atlas.pages.first();
     Ok(MipsReport {
@@ -132,7 +132,7 @@ impl MipsReport {
 }
 
 fn depth(clean: Option<u32>) -> String {
-    clean.map_or("not even at full size".into(), |level| format!("down to level {level}"))
+    clean.map_or("not at full size".into(), |level| format!("to level {level}"))
 }
 
 impl Report for MipsReport {

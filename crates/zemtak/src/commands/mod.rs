@@ -18,6 +18,7 @@ pub mod scan;
 pub mod schema;
 pub mod setup;
 pub mod uv;
+pub mod uv_points;
 pub mod verify;
 pub mod view;
 pub mod watch;
@@ -83,6 +84,9 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Demo(request) => Box::new(demo::run(&request, console.output.verbose, runner)?),
         Request::New(request) => Box::new(new::run(&request, console)?),
         Request::Scan(request) => Box::new(scan::run(&request, console)?),
+        Request::Uv(uv::UvRequest { points: Some(list), subject, sampling, .. }) => {
+            Box::new(uv_points::run(&subject, &list, sampling.v)?)
+        }
         Request::Uv(request) => Box::new(uv::run(&request)?),
         Request::Quad(request) => Box::new(quad::run(&request)?),
         Request::Grid(request) => Box::new(grid::run(&request)?),

@@ -35,6 +35,7 @@ schemas! {
     "serving",
     "setup",
     "uv",
+    "uv-points",
     "verify",
     "view",
     "watch",

@@ -6,6 +6,7 @@ use crate::report::Report;
 use crate::shader;
 use serde_json::{Map, Value, json};
 use std::fmt::Write as _;
+use std::path::PathBuf;
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
@@ -21,6 +22,8 @@ pub struct UvRequest {
     pub sampling: Sampling,
     /// In which form.
     pub form: Form,
+    /// Instead, a list of UVs of the loose image to be mapped.
+    pub points: Option<PathBuf>,
 }
 
 /// A form of texture coordinates.

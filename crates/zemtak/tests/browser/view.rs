@@ -1,10 +1,12 @@
 //! The page of `zemtak view`, used as a person uses it.
 
 use crate::cdp::{Tab, ask, wait_for};
-use crate::fixtures::{Folder, blob, corpus, demo_art, png};
+use crate::fixtures::{Folder, blob, corpus, decoded, demo_art, png};
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::process::{Child, ChildStdout, Command, Stdio};
+use zemtak_core::atlas::Alpha;
+use zemtak_core::mips::{Light, smaller_levels};
 
 const DRIVE: &str = include_str!("drive.js");
 
@@ -47,6 +49,22 @@ fn the_page_of_an_atlas_does_what_a_person_asks_of_it() {
     });
     let mut tab = Tab::open(&file(&folder, "view.html"));
     assert_eq!(tab.eval(&format!("{DRIVE}({data})")), "all as expected");
+    // The levels that are drawn are those that a game gets.
+    let page = decoded(&folder.read("build/night-0.png"));
+    for (level, ours) in (1..).zip(smaller_levels(&page, 3, Alpha::Straight, Light::Linear)) {
+        let line = format!(
+            "toSide('now'), [...levelOf(0, {level}).getContext('2d').getImageData(0, 0, {}, {}).data]",
+            ours.size().w,
+            ours.size().h
+        );
+        let theirs: Vec<u8> = serde_json::from_value(tab.eval(&line)).unwrap();
+        let drawn = |pixel: &[u8]| [0, 1, 2].map(|c| u32::from(pixel[c]) * u32::from(pixel[3]) / 255);
+        for (one, other) in theirs.chunks(4).zip(ours.as_bytes().chunks(4)) {
+            let near =
+                drawn(one).iter().zip(drawn(other)).all(|(a, b)| a.abs_diff(b) <= 3) && one[3].abs_diff(other[3]) <= 1;
+            assert!(near, "level {level}: {one:?} instead of {other:?}");
+        }
+    }
 }
 
 /// Without a mouse: from control to control by Tab, into a list by arrows, a sprite chosen by Enter.
@@ -188,7 +206,7 @@ fn a_watched_project_is_shown_live_and_pivots_are_written_into_it() {
     tab.wait("now.build === 2");
     assert_eq!(tab.eval(kept), before);
     assert_eq!(tab.eval("state.fresh.get('moth/fly/03')"), "lantern");
-    let middle = "(() => { const [x, y, w, h] = atlas.sprites['moth/fly/03'].box, p = pixelsOf(atlas.images[atlas.sprites['moth/fly/03'].page]); return [...p.colours.slice(4 * ((y + (h >> 1)) * p.width + x + (w >> 1))).slice(0, 3)]; })()";
+    let middle = "(() => { const [x, y, w, h] = atlas.sprites['moth/fly/03'].box, p = levelOf(atlas.sprites['moth/fly/03'].page, 0), c = document.createElement('canvas'); c.width = p.naturalWidth; c.height = p.naturalHeight; const q = c.getContext('2d'); q.drawImage(p, 0, 0); return [...q.getImageData(x + (w >> 1), y + (h >> 1), 1, 1).data].slice(0, 3); })()";
     assert_eq!(tab.eval(middle), json!([250, 120, 20]));
     tab.wait("state.fresh.size === 0");
     // A broken file is told above the last good build, until it is mended.

@@ -1,7 +1,7 @@
 //! Questions about coordinates, asked of the built binary: forms that real compilers read, buffers read byte by byte,
 //! sheets cut and put together again.
 
-use crate::fixtures::{Folder, blob, demo_art, png};
+use crate::fixtures::{Folder, blob, decoded, demo_art, png};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::fs;
@@ -294,4 +294,68 @@ fn a_tiled_surface_is_covered_with_the_last_row_and_column_cut() {
         .sum();
     assert!((area - 4.0 * 150.0 * 70.0).abs() < 1e-6, "{area}");
     assert_eq!(floats(&quads.last().unwrap()["positions"])[4..6], [10.0 + 300.0, 20.0 + 140.0]);
+}
+
+/// UVs that were made for a loose image, of every form: each pair on the page shows what it showed on the image, turned or not, with
+/// V either way, and all else in the list stays.
+#[test]
+fn uvs_of_loose_images_are_mapped_onto_pages_in_the_form_that_they_came_in() {
+    let folder = Folder::new();
+    folder.zemtak(&format!("pack {} --name night --turn", demo_art().display())).exits(0);
+    let descriptor: Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
+    let page = decoded(&folder.read("build/night-0.png"));
+    let mut turned = 0;
+    for name in ["moth/fly/03", "emblem", "reed/sway/02", "letter/spin/01"] {
+        let source = decoded(&std::fs::read(demo_art().join(format!("{name}.png"))).unwrap());
+        turned += usize::from(descriptor["sprites"][name]["turned"] == true);
+        // The centres of all pixels that are seen.
+        let (w, h) = (source.size().w, source.size().h);
+        let seen: Vec<[u32; 2]> = (0..h)
+            .flat_map(|y| (0..w).map(move |x| [x, y]))
+            .filter(|[x, y]| source.get(*x, *y).unwrap()[3] > 0)
+            .collect();
+        let uv = |[x, y]: [u32; 2]| [(f64::from(x) + 0.5) / f64::from(w), (f64::from(y) + 0.5) / f64::from(h)];
+        for v_up in [false, true] {
+            let pairs: Vec<[f64; 2]> =
+                seen.iter().map(|at| uv(*at)).map(|[u, v]| [u, if v_up { 1.0 - v } else { v }]).collect();
+            folder.write("list.json", serde_json::to_string(&pairs).unwrap());
+            let up = if v_up { " --v-up" } else { "" };
+            let told = folder
+                .zemtak(&format!("uv build/night.zemtak.json {name} --points list.json{up} --json"))
+                .exits(0)
+                .json();
+            assert_eq!(told["warnings"], serde_json::json!([]));
+            let mapped: Vec<[f64; 2]> = serde_json::from_value(told["points"].clone()).unwrap();
+            for ([x, y], [u, v]) in seen.iter().zip(mapped) {
+                let v = if v_up { 1.0 - v } else { v };
+                let at = [u * f64::from(page.size().w), v * f64::from(page.size().h)].map(|n| n.floor() as u32);
+                assert_eq!(page.get(at[0], at[1]), source.get(*x, *y), "{name} {x},{y}");
+            }
+        }
+    }
+    assert!(turned > 0 && turned < 4, "{turned}");
+    // The forms: what is no pair stays, byte for byte.
+    let line = |file: &str| format!("uv build/night.zemtak.json emblem --points {file}");
+    let json = |file: &str| folder.zemtak(&format!("{} --json", line(file))).exits(0).json();
+    folder.write("mesh.obj", "o lamp\r\nv 1 2 3\r\nvt 0.25 0.75 0 # rim\r\nvt 0.5 0.5\nf 1/1 2/2 3/2\n");
+    let [rim, middle] = serde_json::from_value::<[[f32; 2]; 2]>(json("mesh.obj")["points"].clone()).unwrap();
+    let expected = format!(
+        "o lamp\r\nv 1 2 3\r\nvt {} {} 0 # rim\r\nvt {} {}\nf 1/1 2/2 3/2\n",
+        rim[0], rim[1], middle[0], middle[1]
+    );
+    assert_eq!(folder.zemtak(&line("mesh.obj")).exits(0).out(), expected);
+    folder.write("table.csv", "id,V,u,note\n7,0.25,0.25,\"a, b\"\n8,0.5,0.5,\n");
+    // V goes up in an OBJ file and down in a table, unless that is said.
+    let [a, b] = [[rim[0], 1.0 - rim[1]], [middle[0], 1.0 - middle[1]]];
+    let expected = format!("id,V,u,note\n7,{},{},\"a, b\"\n8,{},{},\n", a[1], a[0], b[1], b[0]);
+    assert_eq!(folder.zemtak(&line("table.csv")).exits(0).out(), expected);
+    // Each that shows nothing of the image is told; what is no pair is an error with its line.
+    folder.write("odd.json", "[[0, 0], { \"u\": 1.5, \"v\": 0.5 }, [0.5, 0.5]]");
+    let told = folder.zemtak("uv build/night.zemtak.json moth/fly/03 --points odd.json --json").exits(0).json();
+    let codes: Vec<&Value> = told["warnings"].as_array().unwrap().iter().map(|w| &w["code"]).collect();
+    assert_eq!(codes, ["uv_in_border", "uv_outside"]);
+    folder.write("wrong.csv", "u,v\n0,0\nx,1\n2\n");
+    let told = folder.zemtak(&line("wrong.csv")).exits(3).err();
+    assert!(told.contains("wrong.csv:3") && told.contains("wrong.csv:4"), "{told}");
+    folder.zemtak("uv build/night.zemtak.json moth/** --points odd.json").exits(2);
 }

@@ -42,6 +42,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
     folder.write("odd/readme.txt", "no image");
     folder.write("bad/lamp.png", "no lamp");
     folder.write("bad/moth.png", std::fs::read(art.join("emblem.png")).unwrap());
+    folder.write("pairs.json", "[[0.5, 0.5], [2, 0]]");
     folder.write("list.csv", "sprite,x,y\nmoth/fly/03,1,2\nlantern/teal/00,3,4\n");
     folder.write("alone.toml", "format = 1\n[[scene]]\nname = \"a\"\nseconds = 1\nhold = [\"night:**\"]\n");
     let night = "build/night.zemtak.json";
@@ -53,6 +54,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         ("setup --prefix local".into(), 0),
         ("view build/night.zemtak.json --png view.png --html view.html".into(), 0),
         ("mips build/night.zemtak.json --png levels.png".into(), 0),
+        ("uv build/night.zemtak.json emblem --points pairs.json".into(), 0),
         ("diff build/night.zemtak.json build/night-half.zemtak.json --png diff.png --html both.html".into(), 1),
         (format!("{pack} --keep --mip-levels 1 --turn --diff"), 0),
         (pack, 0),

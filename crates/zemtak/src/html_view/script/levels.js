@@ -9,6 +9,10 @@ function levelOf(page, level) {
   return levels[level - 1].canvas;
 }
 
+// Numbers are averaged as light, as sRGB textures are.
+const lights = Float32Array.from({ length: 256 }, (_, n) => n / 255 <= .04045 ? n / 255 / 12.92 : ((n / 255 + .055) / 1.055) ** 2.4);
+const byteOf = light => Math.round(255 * (light <= .0031308 ? light * 12.92 : 1.055 * light ** (1 / 2.4) - .055));
+
 function pixelsOf(image) {
   const canvas = document.createElement('canvas');
   [canvas.width, canvas.height] = [image.naturalWidth, image.naturalHeight];
@@ -17,7 +21,7 @@ function pixelsOf(image) {
   const { data } = pen.getImageData(0, 0, canvas.width, canvas.height), colours = new Float32Array(data.length);
   for (let i = 0; i < data.length; i += 4) {
     const alpha = data[i + 3];
-    for (let c = 0; c < 3; c++) colours[i + c] = data[i + c] * alpha / 255;
+    for (let c = 0; c < 3; c++) colours[i + c] = lights[data[i + c]] * alpha;
     colours[i + 3] = alpha;
   }
   return { width: canvas.width, height: canvas.height, colours };
@@ -48,7 +52,7 @@ function withCanvas(level) {
   [canvas.width, canvas.height] = [level.width, level.height];
   const data = new ImageData(level.width, level.height), of = level.colours;
   for (let i = 0; i < of.length; i += 4) {
-    for (let c = 0; c < 3; c++) data.data[i + c] = of[i + 3] ? Math.round(of[i + c] * 255 / of[i + 3]) : 0;
+    for (let c = 0; c < 3; c++) data.data[i + c] = of[i + 3] ? byteOf(of[i + c] / of[i + 3]) : 0;
     data.data[i + 3] = Math.round(of[i + 3]);
   }
   canvas.getContext('2d').putImageData(data, 0, 0);

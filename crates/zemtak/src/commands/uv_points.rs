@@ -1,0 +1,83 @@
+//! `zemtak uv --points`: UVs that were made for a loose image, on its page.
+
+use crate::notice::Notice;
+use crate::query::{Subject, look_up};
+use crate::report::Report;
+use crate::uv_list::ListForm;
+use serde_json::{Value, json};
+use std::io::Read;
+use std::path::Path;
+use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_core::coords::{Picture, VAxis};
+
+/// The list, mapped.
+pub struct UvPoints {
+    sprite: String,
+    text: String,
+    points: Vec<[f64; 2]>,
+    v: VAxis,
+    warnings: Vec<Notice>,
+}
+
+/// Maps every pair of a list into the page of one sprite. V is as the form of the list has it, else as it is said.
+///
+/// # Errors
+/// Not just one sprite is meant, or the list cannot be read.
+pub fn run(subject: &Subject, list: &Path, said: VAxis) -> Result<UvPoints, Failure> {
+    let places = look_up(subject, &[])?;
+    let [place] = places.as_slice() else {
+        let why = format!("it is for one sprite, not for {}", places.len());
+        return Err(Problem::usage(ProblemKind::InvalidValue, "--points", why, "name one sprite").into());
+    };
+    let standard = list == Path::new("-");
+    let shown = if standard { "standard input".into() } else { format::path(list) };
+    let mut text = String::new();
+    let read = if standard {
+        std::io::stdin().read_to_string(&mut text)
+    } else {
+        std::fs::File::open(list).and_then(|mut file| file.read_to_string(&mut text))
+    };
+    read.map_err(|error| Failure::io(&shown, &error))?;
+    let form = ListForm::of(list, &text);
+    let v = form.axis().unwrap_or(said);
+    let (mut points, mut warnings) = (Vec::new(), Vec::new());
+    let (text, _) = form.map(&text, &shown, &mut |number, uv| {
+        let at = place.picture.to_page(uv, v);
+        warnings.extend(odd(&place.picture, number, uv, v));
+        points.push(at);
+        at
+    })?;
+    Ok(UvPoints { sprite: place.name.clone(), text, points, v, warnings })
+}
+
+/// What of a pair does not lie on what is stored of the image.
+fn odd(picture: &Picture, number: usize, uv: [f64; 2], v: VAxis) -> Option<Notice> {
+    let [a, b] = uv;
+    if uv.iter().any(|n| !(0.0..=1.0).contains(n)) {
+        let text = format!("UV {number}, ({a}, {b}), lies outside of 0 to 1: a part of a page cannot repeat");
+        return Some(Notice::of_all("uv_outside", text));
+    }
+    let text =
+        || format!("UV {number}, ({a}, {b}), lies in the transparent border, which is not stored: beside the box");
+    (!picture.stores(uv, v)).then(|| Notice::of_all("uv_in_border", text()))
+}
+
+impl Report for UvPoints {
+    fn text(&self, _: bool) -> String {
+        self.text.clone()
+    }
+
+    #[expect(clippy::cast_possible_truncation, reason = "rounding to f32 is wanted")]
+    fn json(&self) -> Value {
+        let points: Vec<[f32; 2]> = self.points.iter().map(|point| point.map(|n| n as f32)).collect();
+        json!({ "sprite": self.sprite, "v": if self.v == VAxis::Up { "up" } else { "down" }, "points": points })
+    }
+
+    fn kind(&self) -> &'static str {
+        "uv-points"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
+        self.warnings.clone()
+    }
+}
