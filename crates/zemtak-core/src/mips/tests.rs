@@ -256,3 +256,15 @@ fn soft_edges_have_no_dark_fringe_at_any_size() {
         assert!(worst(&disc(0), Alpha::Straight, lod) > 20.0, "without a fringe it is seen, at {lod}");
     }
 }
+
+#[test]
+fn means_are_rounded_and_hidden_colour_is_that_of_those_that_have_one() {
+    let of_four = |pixels: [[u8; 4]; 4]| {
+        let picture = Pixels::from_rgba(Size::new(2, 2), pixels.concat()).unwrap();
+        half(&picture, Alpha::Straight, Light::Plain).unwrap().get(0, 0).unwrap()
+    };
+    let opaque = |reds: [u8; 4]| of_four(reds.map(|red| [red, 0, 0, 255]))[0];
+    assert_eq!([opaque([0, 0, 0, 1]), opaque([0, 0, 1, 1]), opaque([255, 255, 255, 254])], [0, 1, 255]);
+    assert_eq!(of_four([[0; 4], [10, 20, 30, 0], [0; 4], [30, 40, 51, 0]]), [20, 30, 41, 0]);
+    assert_eq!(of_four([[9, 9, 9, 0], [200, 100, 0, 100], [9, 9, 9, 0], [100, 0, 0, 100]]), [150, 50, 0, 50]);
+}
