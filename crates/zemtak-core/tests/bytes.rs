@@ -5,12 +5,14 @@
 
 #![allow(missing_docs, clippy::unwrap_used, clippy::cast_possible_truncation, reason = "a test may fail loudly")]
 
+use zemtak_core::atlas::Alpha;
 use zemtak_core::codec::{
     DECODE_VERSION, IMAGE_VERSION, Limits, PNG_VERSION, PngEffort, decode, encode_png, encoded_qoi, encoded_webp,
 };
 use zemtak_core::compose::{COMPOSE_VERSION, Stamp, compose};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{Item, LAYOUT_VERSION, Layout, LayoutRequest, PagePolicy, Place, Shape, Spacing, lay_out};
+use zemtak_core::mips::{Light, MIPS_VERSION, smaller_levels};
 use zemtak_core::pixels::Pixels;
 use zemtak_core::prepare::{Prepared, TREATMENT_VERSION, Treatment};
 use zemtak_core::resample::{Resample, Scale};
@@ -105,6 +107,8 @@ fn no_stage_comes_to_another_result_under_the_same_version() {
     let stamps = stamps.map(|(pixels, place)| Stamp { pixels, rect: place.rect, turned: place.turned });
     let page = compose(layouts[0].pages[0], stamps, 1).unwrap();
     let (qoi, webp) = (encoded_qoi(&page).unwrap().prove().unwrap(), encoded_webp(&page).unwrap().prove().unwrap());
+    let smaller = smaller_levels(&page, 16, Alpha::Straight, Light::Linear);
+    let smaller: Vec<u8> = smaller.iter().flat_map(|level| level.as_bytes().iter().copied()).collect();
     let decoded = decode(&sixteen_bits(), None, &Limits::default()).unwrap();
     assert_eq!(
         [
@@ -112,6 +116,7 @@ fn no_stage_comes_to_another_result_under_the_same_version() {
             ("treat", TREATMENT_VERSION, result(&treated)),
             ("lay out", LAYOUT_VERSION, result(&laid_out)),
             ("compose", COMPOSE_VERSION, result(page.as_bytes())),
+            ("mips", MIPS_VERSION, result(&smaller)),
             ("QOI", IMAGE_VERSION, result(&qoi)),
             ("WebP", IMAGE_VERSION, result(&webp)),
         ],
@@ -120,6 +125,7 @@ fn no_stage_comes_to_another_result_under_the_same_version() {
             ("treat", 1, (181_640, 4_924_186_040_218_414_315)),
             ("lay out", 3, (5_816, 8_523_880_744_909_949_283)),
             ("compose", 2, (262_144, 11_999_867_754_949_653_742)),
+            ("mips", 1, (87_380, 17_245_287_741_284_455_448)),
             ("QOI", 1, (122_329, 15_370_141_954_435_425_818)),
             ("WebP", 1, (80_938, 3_678_462_555_651_976_604)),
         ]

@@ -15,6 +15,9 @@ use crate::light::{WHOLE, WholeLight};
 use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 
+/// Changes whenever the same picture comes to other levels.
+pub const MIPS_VERSION: u32 = 1;
+
 /// Which numbers are averaged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum Light {

@@ -215,10 +215,10 @@ fn a_watched_project_is_shown_live_and_pivots_are_written_into_it() {
     let errors = tab.eval("$('errors').innerText");
     assert!(errors.as_str().unwrap().contains("moth/fly/04.png"), "{errors}");
     assert_eq!(tab.eval(kept), before);
+    tab.eval("$('whole').checked = true; put([20, 40.5])");
     folder.write("art/moth/fly/04.png", png(&blob(64, 64, [0, 120, 20])));
     tab.wait("$('errors').hidden && now.build === 3");
-    // A pivot by eye: its difference is shown, then written, then built.
-    tab.eval("$('whole').checked = true; put([20, 40.5])");
+    // A pivot by eye, which no build takes away: its difference is shown, then written, then built.
     tab.click("#write-lines");
     tab.wait("$('write').open");
     let shown = tab.eval("$('difference').textContent");
@@ -226,6 +226,7 @@ fn a_watched_project_is_shown_live_and_pivots_are_written_into_it() {
     assert_eq!(String::from_utf8(folder.read("zemtak.toml")).unwrap(), PROJECT);
     tab.click("#write-now");
     tab.wait("now.build === 4 && atlas.sprites['moth/fly/03'].pivot.join() === '20,40.5'");
+    assert_eq!(tab.eval("[draft, $('lines').textContent.startsWith('Click')]"), json!([null, true]));
     let rule = "\n[[atlas.night.rule]]\nmatch = \"moth/fly/*\"\npivot = { px = [20, 40.5] }\n";
     assert_eq!(String::from_utf8(folder.read("zemtak.toml")).unwrap(), format!("{PROJECT}{rule}"));
     // Once it is ended the page says so.

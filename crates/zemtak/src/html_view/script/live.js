@@ -25,7 +25,7 @@ function showNext(next) {
   if (!atlas.sprites[state.selected]) state.selected = null;
   if (!atlas.clips[state.clip]) state.clip = null;
   state.pointed = null;
-  forgetDraft();
+  if (draft && draftIsBuilt()) forgetDraft();
   offerPages(); offerLevels(); lists(); tellSelected(); tellClip(); tick();
   $('figures').textContent = now.figures;
   const fresh = state.fresh = new Map(changed.reverse().map(({ name, kind }) => [name, kinds[kind]]));

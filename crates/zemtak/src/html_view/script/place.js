@@ -2,6 +2,11 @@
 // that say so. Until they are written it is a draft that this page alone shows.
 let draft = null;
 function forgetDraft() { draft = null; degrees = 0; press($('turn'), false); }
+// Whether the atlas says what the draft says, or has nothing any more that it is about.
+function draftIsBuilt() {
+  const sprite = atlas.sprites[draft.name], same = (a, b) => a !== undefined && a.join() === b.join();
+  return !sprite || (!draft.pivot || same(sprite.pivot, draft.pivot)) && Object.entries(draft.points).every(([name, at]) => same(sprite.points?.[name], at));
+}
 const inDraft = name => draft && (draft.name === name || (draft.whole && atlas.clips[state.clip]?.steps.some(s => s.sprite === name)));
 const pivotOf = name => inDraft(name) && draft.pivot || atlas.sprites[name].pivot;
 const pointsOf = name => ({ ...atlas.sprites[name].points, ...(inDraft(name) ? draft.points : {}) });

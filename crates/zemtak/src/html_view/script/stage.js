@@ -1,9 +1,12 @@
 // The page: drawn once for a place and a zoom with some room round it, then only moved.
 const stage = $('stage');
 const ROOM = 240;
-let asked = false, sheet = null;
+let asked = false, sheet = null, fitted = '';
 function draw() { if (!asked) { asked = true; requestAnimationFrame(() => { asked = false; paint(); }); } }
 function redraw() { sheet = null; draw(); }
+
+// What was fitted and not moved since stays fitted.
+function resized() { if (fitted === [state.x, state.y, state.scale].join()) fit(); redraw(); }
 
 function fit() {
   const page = atlas.pages[state.page], [w, h] = [stage.clientWidth - 40, stage.clientHeight - 40];
@@ -11,6 +14,7 @@ function fit() {
   state.scale = scale >= 1 ? Math.floor(scale) : scale;
   state.x = (stage.clientWidth - page.width * state.scale) / 2;
   state.y = (stage.clientHeight - page.height * state.scale) / 2;
+  fitted = [state.x, state.y, state.scale].join();
   draw();
 }
 

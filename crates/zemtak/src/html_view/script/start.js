@@ -28,6 +28,6 @@ addEventListener('keydown', e => {
   if (!Object.hasOwn(keys, e.key)) return;
   e.preventDefault(); keys[e.key](); draw();
 });
-new ResizeObserver(redraw).observe(stage);
+new ResizeObserver(resized).observe(stage);
 $('figures').textContent = now.figures;
 offerPages(); offerLevels(); offerChanges(); lists(); toPage(0);
