@@ -15,7 +15,7 @@ pub(super) struct MipsArgs {
     /// The deepest level to sample, 0 for the full size [default: that for which the atlas has room, else 3]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     levels: Option<u32>,
-    /// Also draw the levels beside each other, with the places marked where a sprite takes in others
+    /// Also draw the levels beside each other, with the sprites framed that bleed
     #[arg(long, value_name = "FILE")]
     png: Option<PathBuf>,
     #[arg(long, help = FORCE)]

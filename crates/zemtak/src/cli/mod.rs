@@ -235,10 +235,10 @@ enum Command {
         after_help = "Examples:\n  zemtak view build/night.zemtak.json --html night.html\n  zemtak view scene --live"
     )]
     View(ViewArgs),
-    /// How deep in mip levels sprites stay clear of their neighbours
+    /// Where sprites bleed into each other, and how deep in mip levels each is clean
     ///
     /// Every box is sampled along its edges at each level as a graphics card does, and held against levels made of that sprite
-    /// alone. What would keep them clear deeper is tried before it is told.
+    /// alone. What would keep them clean deeper is tried before it is told.
     #[command(
         after_help = "Examples:\n  zemtak mips build/night.zemtak.json\n  zemtak mips scene --levels 4 --png levels.png"
     )]
@@ -330,7 +330,7 @@ struct VerifyArgs {
     /// The folder of the sources, which sprite names are relative to
     #[arg(long, value_name = "ROOT")]
     against: Option<PathBuf>,
-    /// Also hold every sprite to be clear of its neighbours down to this mip level, by sampling
+    /// Also hold that no sprite bleeds down to this mip level: that no sample of it takes in a neighbour
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     mips: Option<u32>,
 }

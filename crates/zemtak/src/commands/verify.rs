@@ -120,7 +120,7 @@ fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<
         let place = format!("at ({x:.0}, {y:.0}) of page {}", checked.page);
         let text = |name: &SpriteName| {
             format!(
-                "{name}: at mip level {level} others come in with the filter {filter}, by {error:.0} of 255 {place}"
+                "{name}: at mip level {level} it takes in others with the filter {filter}, by {error:.0} of 255 {place}"
             )
         };
         checked.names.iter().map(|name| Notice::about("bleeds", name.as_str(), text(name))).collect()
@@ -170,7 +170,7 @@ impl Report for Proof {
             let _ = writeln!(out, "{NAME}{descriptor}{NAME:#}: {sprites} on {pages}, all as promised");
             let _ = writeln!(out, "  files, sizes, hashes, numbers, gutters and rings are as the descriptor says");
             if let Some(level) = self.mips {
-                let _ = writeln!(out, "  down to mip level {level} no sample of a sprite takes in anything of others");
+                let _ = writeln!(out, "  down to mip level {level} no sprite bleeds: no sample takes in a neighbour");
             }
         } else {
             let count = format::count(self.defects.len(), "defect", "defects");

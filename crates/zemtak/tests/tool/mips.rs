@@ -35,7 +35,9 @@ fn a_game_gets_the_levels_that_its_atlas_has_room_for() {
     // What a descriptor promises beyond what holds is told.
     let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
     folder.write("build/night.zemtak.json", text.replace("\"safe_mips\": 3", "\"safe_mips\": 4"));
-    assert!(folder.zemtak("verify build/night.zemtak.json").exits(1).out().contains("at mip level 4 others come in"));
+    assert!(
+        folder.zemtak("verify build/night.zemtak.json").exits(1).out().contains("at mip level 4 it takes in others")
+    );
 }
 
 /// What is said to help does: packed with it, everything is clean.
