@@ -268,3 +268,16 @@ fn means_are_rounded_and_hidden_colour_is_that_of_those_that_have_one() {
     assert_eq!(of_four([[0; 4], [10, 20, 30, 0], [0; 4], [30, 40, 51, 0]]), [20, 30, 41, 0]);
     assert_eq!(of_four([[9, 9, 9, 0], [200, 100, 0, 100], [9, 9, 9, 0], [100, 0, 0, 100]]), [150, 50, 0, 50]);
 }
+
+/// Colour that nobody sees is no bleeding: a box with a transparent edge beside emptiness of another colour.
+#[test]
+fn colour_under_transparent_pixels_does_not_bleed() {
+    let mut pixels = Pixels::from_rgba(Size::new(16, 8), [70, 80, 90, 0].repeat(128)).unwrap();
+    for y in 2..6 {
+        pixels.row_mut(y)[2 * 4..6 * 4]
+            .copy_from_slice(&[[0; 4], [200, 10, 10, 255], [200, 10, 10, 255], [0; 4]].concat());
+    }
+    pixels.row_mut(2)[2 * 4..6 * 4].fill(0);
+    pixels.row_mut(5)[2 * 4..6 * 4].fill(0);
+    assert_eq!(measure(&[&pixels], Rect::new(2, 2, 4, 4), 0.0, look(Filter::Linear)).clean(), Some(0));
+}

@@ -32,6 +32,14 @@ fn a_game_gets_the_levels_that_its_atlas_has_room_for() {
         assert_eq!(pump.sink().smaller(texture).unwrap(), smaller);
         assert_eq!(cache.ledger().resident_bytes, texture_bytes(page.size(), levels + 1));
     }
+    // No deeper than is safe, whatever there is room for.
+    let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
+    folder.write("build/night.zemtak.json", text.replace("\"safe_mips\": 3", "\"safe_mips\": 1"));
+    let (cache, mut pump) = Cache::new(Settings::over(Files::new(folder.path("build"))), MemorySink::new());
+    let moth = cache.lease("night:moth/fly/03");
+    pump.wait(&moth).unwrap();
+    assert_eq!(pump.sink().smaller(moth.view().unwrap().texture).unwrap().len(), 1);
+    folder.write("build/night.zemtak.json", text);
     // What a descriptor promises beyond what holds is told.
     let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
     folder.write("build/night.zemtak.json", text.replace("\"safe_mips\": 3", "\"safe_mips\": 4"));
