@@ -146,6 +146,19 @@ fn byte_len(size: Size) -> Option<usize> {
     usize::try_from(size.area()).ok()?.checked_mul(PIXEL)
 }
 
+/// A pixel whose colour is multiplied by its alpha, rounded: `(c * a + 127) div 255`.
+pub(crate) fn premultiplied([r, g, b, a]: [u8; PIXEL]) -> [u8; PIXEL] {
+    let colour = |c: u8| u8::try_from((u32::from(c) * u32::from(a) + 127) / 255).unwrap_or(u8::MAX);
+    [colour(r), colour(g), colour(b), a]
+}
+
+/// A pixel whose colour is divided by its alpha, rounded; one without alpha has none.
+pub(crate) fn straight([r, g, b, a]: [u8; PIXEL]) -> [u8; PIXEL] {
+    let alpha = u32::from(a);
+    let colour = |c: u8| u8::try_from(((u32::from(c) * 255 + alpha / 2) / alpha.max(1)).min(255)).unwrap_or(u8::MAX);
+    [colour(r), colour(g), colour(b), a]
+}
+
 #[cfg(test)]
 pub(crate) mod tests {
     use super::*;

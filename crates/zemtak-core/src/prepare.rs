@@ -1,7 +1,7 @@
 //! What is done to a decoded sprite before layout: resampling, trimming, clearing, fringe, premultiplying.
 
 use crate::geometry::{Rect, Size};
-use crate::pixels::{PIXEL, Pixels};
+use crate::pixels::{PIXEL, Pixels, premultiplied, straight};
 use crate::resample::{Scale, resample};
 use serde::Serialize;
 
@@ -80,21 +80,15 @@ fn one_clear_pixel() -> Option<Pixels> {
 
 /// Multiplies each colour by its alpha, rounded: `(c * a + 127) div 255`.
 pub fn premultiply(pixels: &mut Pixels) {
-    for pixel in pixels.as_bytes_mut().chunks_exact_mut(PIXEL) {
-        let alpha = u32::from(pixel[3]);
-        for colour in &mut pixel[..3] {
-            *colour = u8::try_from((u32::from(*colour) * alpha + 127) / 255).unwrap_or(u8::MAX);
-        }
+    for pixel in pixels.as_bytes_mut().as_chunks_mut::<PIXEL>().0 {
+        *pixel = premultiplied(*pixel);
     }
 }
 
 /// Divides each colour by its alpha, rounded: undoes [`premultiply`] as far as eight bits allow.
 pub fn straighten(pixels: &mut Pixels) {
-    for pixel in pixels.as_bytes_mut().chunks_exact_mut(PIXEL).filter(|p| p[3] > 0) {
-        let alpha = u32::from(pixel[3]);
-        for colour in &mut pixel[..3] {
-            *colour = u8::try_from(((u32::from(*colour) * 255 + alpha / 2) / alpha).min(255)).unwrap_or(u8::MAX);
-        }
+    for pixel in pixels.as_bytes_mut().as_chunks_mut::<PIXEL>().0.iter_mut().filter(|pixel| pixel[3] > 0) {
+        *pixel = straight(*pixel);
     }
 }
 

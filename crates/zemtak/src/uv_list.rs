@@ -41,11 +41,11 @@ impl ListForm {
         (self == Self::Obj).then_some(VAxis::Up)
     }
 
-    /// The text with every pair mapped, and how many there were.
+    /// The text with every pair mapped.
     ///
     /// # Errors
     /// All pairs that are none, by line or number.
-    pub fn map(self, text: &str, place: &str, map: MapUv<'_>) -> Result<(String, usize), Failure> {
+    pub fn map(self, text: &str, place: &str, map: MapUv<'_>) -> Result<String, Failure> {
         let mut mapping = Mapping { map, count: 0, wrong: Vec::new() };
         let out = match self {
             Self::Csv => csv(text, &mut mapping),
@@ -57,7 +57,7 @@ impl ListForm {
                 "give u and v as numbers: columns of a CSV, pairs or objects of a JSON list, vt lines of an OBJ file";
             Problem::bad_input(ProblemKind::WrongUvList, &format!("{place}{at}"), why, help)
         };
-        Failure::unless(mapping.wrong.into_iter().map(problem).collect(), (out, mapping.count))
+        Failure::unless(mapping.wrong.into_iter().map(problem).collect(), out)
     }
 }
 

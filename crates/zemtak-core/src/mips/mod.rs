@@ -9,11 +9,11 @@ pub use footprint::{own_cell, safe_level, texels};
 pub use measure::{LevelMeasure, Look, Measured, measure};
 pub use sample::{Between, Sampling, sample};
 
-use crate::atlas::Alpha;
+use crate::atlas::{Alpha, Colour};
 use crate::geometry::{Rect, Size};
 use crate::light::{WHOLE, WholeLight};
 use crate::par;
-use crate::pixels::{PIXEL, Pixels};
+use crate::pixels::{PIXEL, Pixels, premultiplied, straight};
 
 /// Changes whenever the same picture comes to other levels.
 pub const MIPS_VERSION: u32 = 1;
@@ -32,6 +32,14 @@ pub enum Light {
 #[must_use]
 pub fn most_levels(size: Size) -> u32 {
     size.w.max(size.h).max(1).ilog2() + 1
+}
+
+impl Light {
+    /// As numbers that mean something are averaged: those of pictures as light, data as it is.
+    #[must_use]
+    pub fn of(colour: Colour) -> Self {
+        if colour == Colour::Linear { Self::Plain } else { Self::Linear }
+    }
 }
 
 /// The size of a level: each side of the one before halved and rounded down, at least 1.
@@ -230,10 +238,7 @@ impl<N: Numbers> Mean<'_, N> {
         }
         let [r, g, b] = sums.map(|sum| self.numbers.byte_of(u32::try_from(rounded(sum, alpha)).unwrap_or(u32::MAX)));
         match self.alpha {
-            Alpha::Premultiplied => {
-                let times = |c: u8| u8::try_from((u32::from(c) * u32::from(mean) + 127) / 255).unwrap_or(c);
-                [times(r), times(g), times(b), mean]
-            }
+            Alpha::Premultiplied => premultiplied([r, g, b, mean]),
             Alpha::Straight => [r, g, b, mean],
         }
     }
@@ -248,13 +253,6 @@ fn hidden(pixels: impl Iterator<Item = ([u8; 4], u64)>) -> [u8; 4] {
     }
     let [r, g, b] = sums.map(|sum| u8::try_from((sum + count / 2) / count.max(1)).unwrap_or(u8::MAX));
     [r, g, b, 0]
-}
-
-/// Colour without its alpha, as near as eight bits allow.
-fn straight([r, g, b, a]: [u8; 4]) -> [u8; 4] {
-    let alpha = u32::from(a);
-    let colour = |c: u8| u8::try_from(((u32::from(c) * 255 + alpha / 2) / alpha.max(1)).min(255)).unwrap_or(u8::MAX);
-    [colour(r), colour(g), colour(b), a]
 }
 
 #[cfg(test)]

@@ -9,7 +9,7 @@ use crate::sink::Sampler;
 use std::io::ErrorKind;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
-use zemtak_core::atlas::{Colour, FILE_SUFFIX};
+use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::codec::{Limits, decode};
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::Pixels;
@@ -47,8 +47,7 @@ impl Reading {
         let bytes = files.read(&file.path, PAGE_BYTES).map_err(|error| Failure::at(&file.path, &place, error))?;
         let full = decode_page(&file.page, &place, bytes, check);
         let full = full.map_err(|error| Failure::at(&file.path, &place, error))?;
-        let light = if file.page.colour == Colour::Linear { Light::Plain } else { Light::Linear };
-        let smaller = smaller_levels(&full, file.mips - 1, file.page.alpha, light);
+        let smaller = smaller_levels(&full, file.mips - 1, file.page.alpha, Light::of(file.page.colour));
         Ok(Texels { full, smaller })
     }
 

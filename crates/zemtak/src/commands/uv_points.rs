@@ -41,7 +41,7 @@ pub fn run(subject: &Subject, list: &Path, said: VAxis) -> Result<UvPoints, Fail
     let form = ListForm::of(list, &text);
     let v = form.axis().unwrap_or(said);
     let (mut points, mut warnings) = (Vec::new(), Vec::new());
-    let (text, _) = form.map(&text, &shown, &mut |number, uv| {
+    let text = form.map(&text, &shown, &mut |number, uv| {
         let at = place.picture.to_page(uv, v);
         warnings.extend(odd(&place.picture, number, uv, v));
         points.push(at);

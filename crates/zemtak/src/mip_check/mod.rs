@@ -6,7 +6,7 @@ pub use remedies::{Remedy, remedies};
 
 use rayon::prelude::*;
 use std::collections::BTreeMap;
-use zemtak_core::atlas::{Atlas, Colour, Filter, Page, Wrap};
+use zemtak_core::atlas::{Atlas, Filter, Page, Wrap};
 use zemtak_core::geometry::Rect;
 use zemtak_core::mips::{Light, Look, Measured, measure, smaller_levels};
 use zemtak_core::name::SpriteName;
@@ -29,13 +29,8 @@ pub struct Checked<'a> {
 
 /// A page with its smaller levels, the full size first.
 pub fn levels_of(page: &Page, pixels: &Pixels, deepest: u32) -> Vec<Pixels> {
-    let smaller = smaller_levels(pixels, deepest, page.alpha, light_of(page.colour));
+    let smaller = smaller_levels(pixels, deepest, page.alpha, Light::of(page.colour));
     std::iter::once(pixels.clone()).chain(smaller).collect()
-}
-
-/// How levels are made of numbers of a kind.
-pub fn light_of(colour: Colour) -> Light {
-    if colour == Colour::Linear { Light::Plain } else { Light::Linear }
 }
 
 /// Samples every box of an atlas down to a level, on pages that are there. On one that repeats the other side is no stranger.
@@ -53,7 +48,7 @@ pub fn check<'a>(atlas: &'a Atlas, pages: &[Option<Pixels>], deepest: u32) -> Ve
     let checked = boxes.into_par_iter().map(|((page, rect), names)| {
         let of = &atlas.pages[page];
         let levels: Vec<&Pixels> = levels[page].iter().collect();
-        let look = |filter| Look { alpha: of.alpha, light: light_of(of.colour), filter };
+        let look = |filter| Look { alpha: of.alpha, light: Light::of(of.colour), filter };
         let measured = FILTERS.map(|filter| measure(&levels, rect, 0.0, look(filter)));
         Checked { page, rect, names, measured }
     });

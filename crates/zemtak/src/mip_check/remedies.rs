@@ -1,6 +1,6 @@
 //! What would keep sprites apart down to a level, each tried before it is told.
 
-use super::{levels_of, light_of};
+use super::levels_of;
 use crate::opened::Opened;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
@@ -8,7 +8,7 @@ use zemtak_core::atlas::{Filter, Wrap};
 use zemtak_core::compose::{Ring, Stamp, compose};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{Item, LayoutRequest, PagePolicy, Shape, Spacing, lay_out};
-use zemtak_core::mips::{LevelMeasure, Look, measure, own_cell, safe_level, smaller_levels};
+use zemtak_core::mips::{LevelMeasure, Light, Look, measure, own_cell, safe_level, smaller_levels};
 use zemtak_core::pixels::Pixels;
 
 /// Something that keeps every sample of the linear filter clean down to the wanted level.
@@ -103,7 +103,7 @@ impl<'a> Boxes<'a> {
             let stamps = on_page().map(|(place, pixels)| Stamp { pixels, rect: place.rect, turned: place.turned });
             let page = compose(*size, stamps, Ring { extrude: spacing.extrude, mip_levels }).ok()?;
             let first = self.atlas.atlas.pages.first()?;
-            let look = Look { alpha: first.alpha, light: light_of(first.colour), filter: Filter::Linear };
+            let look = Look { alpha: first.alpha, light: Light::of(first.colour), filter: Filter::Linear };
             let smaller = smaller_levels(&page, deepest, look.alpha, look.light);
             let levels: Vec<&Pixels> = std::iter::once(&page).chain(&smaller).collect();
             let places: Vec<Rect> = on_page().map(|(place, _)| place.rect).collect();
@@ -118,7 +118,7 @@ impl<'a> Boxes<'a> {
     fn clean_with(&self, shrink: f64, levels: &[Vec<Pixels>]) -> bool {
         self.places.par_iter().all(|(n, rect)| {
             let page = &self.atlas.atlas.pages[*n];
-            let look = Look { alpha: page.alpha, light: light_of(page.colour), filter: Filter::Linear };
+            let look = Look { alpha: page.alpha, light: Light::of(page.colour), filter: Filter::Linear };
             let levels: Vec<&Pixels> = levels[*n].iter().collect();
             is_clean(&levels, *rect, shrink, look)
         })
