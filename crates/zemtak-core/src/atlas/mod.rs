@@ -129,6 +129,12 @@ words! {
     PixelKind {
         /// Red, green, blue, alpha, 8 bits each.
         Rgba8 = "rgba8",
+        /// Blocks of 4 x 4 pixels in 8 bytes; alpha is there or not.
+        Bc1 = "bc1",
+        /// Blocks of 4 x 4 pixels in 16 bytes: colour as in BC1, alpha apart.
+        Bc3 = "bc3",
+        /// Blocks of 4 x 4 pixels in 16 bytes, each in the one of eight ways that suits it.
+        Bc7 = "bc7",
     }
 }
 

@@ -20,6 +20,8 @@ pub enum Format {
     Qoi,
     /// GIF.
     Gif,
+    /// KTX2, a container of textures: pages may come in it, sprites do not.
+    Ktx2,
 }
 
 impl Format {
@@ -35,6 +37,7 @@ impl Format {
             [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some(Self::WebP),
             [b'B', b'M', ..] if plausible_bmp(bytes) => Some(Self::Bmp),
             [b'q', b'o', b'i', b'f', ..] => Some(Self::Qoi),
+            [0xab, b'K', b'T', b'X', b' ', b'2', b'0', 0xbb, b'\r', b'\n', 0x1a, b'\n', ..] => Some(Self::Ktx2),
             [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => Some(Self::Gif),
             _ if extension.and_then(Self::of_extension) == Some(Self::Tga) && plausible_tga(bytes) => Some(Self::Tga),
             _ => None,
@@ -66,6 +69,7 @@ impl Format {
             Self::Tga => "tga",
             Self::Qoi => "qoi",
             Self::Gif => "gif",
+            Self::Ktx2 => "ktx2",
         }
     }
 
@@ -80,6 +84,7 @@ impl Format {
             Self::Tga => "TGA",
             Self::Qoi => "QOI",
             Self::Gif => "GIF",
+            Self::Ktx2 => "KTX2",
         }
     }
 }

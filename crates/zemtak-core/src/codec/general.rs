@@ -16,7 +16,9 @@ pub(super) fn decode(
         Format::Bmp => ImageFormat::Bmp,
         Format::Tga => ImageFormat::Tga,
         Format::Gif => ImageFormat::Gif,
-        Format::Png | Format::Jpeg | Format::Qoi | Format::WebP => return Err(DecodeError::NotBuiltIn(format)),
+        Format::Png | Format::Jpeg | Format::Qoi | Format::WebP | Format::Ktx2 => {
+            return Err(DecodeError::NotBuiltIn(format));
+        }
     };
     if !kind.reading_enabled() {
         return Err(DecodeError::NotBuiltIn(format));

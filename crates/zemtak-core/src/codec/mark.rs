@@ -1,7 +1,7 @@
 //! The mark in pictures that this tool writes, by which it knows them again.
 //!
 //! In PNG a text chunk `Software` before the pixels (PNG 3rd edition, 11.3.3.3), in GIF a comment before the first
-//! picture (GIF89a, 24). Other formats have no room for one that every reader passes over.
+//! picture (GIF89a, 24), in KTX2 the value of `KTXwriter`. Other formats have no room for one that every reader passes over.
 
 /// What a picture was made for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -38,7 +38,11 @@ impl Mark {
     /// The mark of a picture; the file's first 4 KiB will do. `None` for a picture that this tool did not make.
     #[must_use]
     pub fn of(file: &[u8]) -> Option<Self> {
-        let text = if file.starts_with(PNG) { png_text(&file[PNG.len()..]) } else { gif_comment(file) }?;
+        let text = match file {
+            _ if file.starts_with(PNG) => png_text(&file[PNG.len()..]),
+            _ if file.starts_with(KTX2) => ktx2_writer(file),
+            _ => gif_comment(file),
+        }?;
         let all = [Self::Page, Self::Clip, Self::Pattern, Self::Rehearsal, Self::View];
         all.into_iter().find(|mark| mark.text().as_bytes() == text)
     }
@@ -57,6 +61,23 @@ impl Mark {
 }
 
 const PNG: &[u8] = b"\x89PNG\r\n\x1a\n";
+const KTX2: &[u8] = b"\xabKTX 20\xbb\r\n\x1a\n";
+
+/// The value of the key `KTXwriter`, without the zero at its end.
+fn ktx2_writer(file: &[u8]) -> Option<&[u8]> {
+    let word = |at: usize| Some(u32::from_le_bytes(*file.get(at..)?.first_chunk()?) as usize);
+    // Where the list of keys and values begins, and its length, stand in the header.
+    let (first, length) = (word(56)?, word(60)?);
+    let mut list = file.get(first..)?.get(..length)?;
+    while let Some((length, rest)) = list.split_first_chunk::<4>() {
+        let length = u32::from_le_bytes(*length) as usize;
+        if let Some(value) = rest.get(..length)?.strip_prefix(b"KTXwriter\0") {
+            return value.strip_suffix(&[0]);
+        }
+        list = rest.get(length.next_multiple_of(4)..)?;
+    }
+    None
+}
 
 /// The text of the chunk `Software` before the first pixels.
 fn png_text(mut rest: &[u8]) -> Option<&[u8]> {

@@ -12,6 +12,8 @@ mod frames;
 mod general;
 #[cfg(feature = "decode-jpeg")]
 mod jpeg;
+#[cfg(feature = "decode-ktx2")]
+mod ktx2;
 mod mark;
 mod markers;
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
@@ -113,6 +115,9 @@ pub enum DecodeError {
     /// The format is known but left out of this build.
     #[error("this program was built without the feature decode-{} of zemtak-core, which reads {} images", .0.feature(), .0)]
     NotBuiltIn(Format),
+    /// The pixels are in blocks, and what unpacks those is left out of this build.
+    #[error("this program was built without the feature decode-blocks of zemtak-core, which unpacks {}", .0.word())]
+    Blocks(crate::atlas::PixelKind),
     /// More pixels than allowed.
     #[error("{size} pixels are more than the limit of {} a side and {} pixels in all", limits.side, limits.pixels)]
     TooLarge {
@@ -165,6 +170,8 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
         Format::Jpeg => jpeg::decode(bytes, limits),
         #[cfg(feature = "decode-qoi")]
         Format::Qoi => Ok((qoi::decode(bytes, limits)?, BTreeSet::new())),
+        #[cfg(feature = "decode-ktx2")]
+        Format::Ktx2 => Ok((ktx2::decode(bytes, limits)?, BTreeSet::new())),
         #[cfg(feature = "decode-webp")]
         Format::WebP => webp::decode(bytes, limits),
         #[cfg(feature = "image")]

@@ -1,0 +1,107 @@
+//! What a graphics card is given: the levels of a texture, pixel by pixel or in compressed blocks, and the container
+//! KTX2 that carries them.
+//!
+//! Blocks are those of the BC formats (Khronos Data Format Specification 1.3, chapters 19 and 21): 4 x 4 pixels in 8 or 16
+//! bytes, which the card unpacks as it samples. They lose a little; [`Loss`] says how much.
+
+#[cfg(any(feature = "decode-blocks", feature = "encode-ktx2"))]
+mod blocks;
+#[cfg(feature = "decode-ktx2")]
+mod ktx2_in;
+#[cfg(feature = "encode-ktx2")]
+mod ktx2_out;
+#[cfg(feature = "encode-ktx2")]
+mod loss;
+
+#[cfg(feature = "decode-blocks")]
+pub use blocks::unpack;
+#[cfg(feature = "decode-ktx2")]
+pub use ktx2_in::read_ktx2;
+#[cfg(feature = "encode-ktx2")]
+pub use ktx2_out::{KTX2_VERSION, Supercompression, encode_ktx2};
+#[cfg(feature = "encode-ktx2")]
+pub use loss::{Loss, WorstBlock, loss, worst_block};
+
+use crate::atlas::{Alpha, Colour, PixelKind};
+use crate::geometry::Size;
+
+impl PixelKind {
+    /// How many pixels a side a block has; 1 where each pixel stands for itself.
+    #[must_use]
+    pub const fn block_side(self) -> u32 {
+        match self {
+            Self::Rgba8 => 1,
+            Self::Bc1 | Self::Bc3 | Self::Bc7 => 4,
+        }
+    }
+
+    /// How many bytes a block has.
+    #[must_use]
+    pub const fn block_bytes(self) -> u32 {
+        match self {
+            Self::Rgba8 => 4,
+            Self::Bc1 => 8,
+            Self::Bc3 | Self::Bc7 => 16,
+        }
+    }
+
+    /// Whether pixels are packed in blocks, which loses some of them.
+    #[must_use]
+    pub const fn is_compressed(self) -> bool {
+        self.block_side() > 1
+    }
+
+    /// How many bytes a level of this size takes: blocks at its right and lower edge may reach beyond it.
+    ///
+    /// ```
+    /// use zemtak_core::atlas::PixelKind;
+    /// use zemtak_core::geometry::Size;
+    ///
+    /// assert_eq!(PixelKind::Rgba8.level_bytes(Size::new(5, 4)), 80);
+    /// assert_eq!(PixelKind::Bc7.level_bytes(Size::new(5, 4)), 2 * 16);
+    /// assert_eq!(PixelKind::Bc1.level_bytes(Size::new(1, 1)), 8);
+    /// ```
+    #[must_use]
+    pub fn level_bytes(self, size: Size) -> u64 {
+        let blocks = |side: u32| u64::from(side.div_ceil(self.block_side()));
+        blocks(size.w) * blocks(size.h) * u64::from(self.block_bytes())
+    }
+}
+
+/// A texture with its levels, as a graphics card takes them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Texture {
+    /// How levels store pixels.
+    pub kind: PixelKind,
+    /// The size of level 0.
+    pub size: Size,
+    /// What colour under half transparency means.
+    pub alpha: Alpha,
+    /// What colour numbers mean.
+    pub colour: Colour,
+    /// The bytes of each level, the full size first: rows of blocks from the top.
+    pub levels: Vec<Vec<u8>>,
+}
+
+#[cfg(feature = "encode-ktx2")]
+impl Texture {
+    /// A picture with its smaller levels, in blocks where that is asked.
+    ///
+    /// # Errors
+    /// A picture without pixels, or a level that memory cannot hold.
+    pub fn new(
+        pixels: &crate::pixels::Pixels,
+        smaller: &[crate::pixels::Pixels],
+        kind: PixelKind,
+        (alpha, colour): (Alpha, Colour),
+    ) -> Result<Self, crate::codec::EncodeError> {
+        if pixels.size().area() == 0 {
+            return Err(crate::codec::EncodeError::Empty);
+        }
+        let levels = std::iter::once(pixels).chain(smaller).map(|level| match kind.is_compressed() {
+            true => blocks::pack(level, kind),
+            false => Ok(level.as_bytes().to_vec()),
+        });
+        Ok(Self { kind, size: pixels.size(), alpha, colour, levels: levels.collect::<Result<_, _>>()? })
+    }
+}
