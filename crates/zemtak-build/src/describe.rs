@@ -30,6 +30,7 @@ impl Plan<'_> {
         built.trim = treatment.trim;
         built.visible_alpha = treatment.visible_alpha;
         built.mip_levels = mip_levels;
+        built.align = (spacing.align != 1 << mip_levels).then_some(spacing.align);
         built.resample = treatment.scale.map(|scale| scale.resample.word().to_owned());
         let mut atlas = Atlas::new(self.task.name, built);
         atlas.scale = self.factor();
@@ -55,6 +56,9 @@ impl Plan<'_> {
         let mut entry = Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash));
         entry.alpha = self.task.settings.alpha();
         entry.sampling = SamplingHints::new(self.task.settings.filter, page.wrap);
+        if let Some(texture) = &page.drawn.texture {
+            (entry.pixels, entry.sampling.mips) = (texture.kind, texture.mips);
+        }
         entry.sampling.safe_mips = Some(self.safe_mips(index));
         entry.extrude = (page.wrap != Wrap::Clamp).then_some(0);
         entry
@@ -65,7 +69,7 @@ impl Plan<'_> {
         let (size, ring, filter) = (self.layout.pages[page], self.ring_of(page), self.task.settings.filter);
         let places = self.layout.places.iter().filter(|place| place.page == page);
         let safe = places.map(|place| {
-            let cell = own_cell(place.rect, ring.extrude, ring.mip_levels, size);
+            let cell = own_cell(place.rect, ring.extrude, ring.align, size);
             safe_level(size, place.rect, cell, filter).map_or(-1, |level| i32::try_from(level).unwrap_or(i32::MAX))
         });
         safe.min().unwrap_or(0)

@@ -5,6 +5,7 @@
 
 use crate::context::Context;
 use crate::store::{self, Hash, Key};
+use crate::texture::DrawnTexture;
 use crate::timings::Stage;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -15,7 +16,7 @@ use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::pixels::{PIXEL, Pixels};
 
 /// Changes with what is noted.
-const RECORD_VERSION: u32 = 1;
+const RECORD_VERSION: u32 = 2;
 
 /// What is noted of a page that was written.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -30,6 +31,8 @@ pub struct Drawn {
     pub bands: Vec<DrawnBand>,
     /// What lies on it.
     pub boxes: Vec<DrawnBox>,
+    /// What kind of texture it is, where its file says that.
+    pub texture: Option<DrawnTexture>,
 }
 
 /// What is noted of a band.
@@ -93,7 +96,8 @@ impl Former {
         let noted = context.store.get(&key(out, atlas));
         let noted: Vec<Drawn> = noted.and_then(|bytes| postcard::from_bytes(&bytes).ok()).unwrap_or_default();
         let (mut boxes, mut bands) = (HashMap::new(), HashMap::new());
-        for (page, drawn) in noted.iter().enumerate() {
+        let exact = |drawn: &Drawn| drawn.texture.as_ref().is_none_or(|texture| !texture.kind.is_compressed());
+        for (page, drawn) in noted.iter().enumerate().filter(|(_, drawn)| exact(drawn)) {
             boxes.extend(drawn.boxes.iter().map(|of| (of.hash, (page, *of))));
             bands.extend(drawn.bands.iter().enumerate().map(|(band, of)| (of.key, (page, band))));
         }

@@ -59,6 +59,7 @@ pub mod store;
 mod summary;
 mod targets;
 mod template;
+mod texture;
 mod timings;
 pub mod toml_text;
 mod warning;
@@ -76,7 +77,7 @@ pub use load::{decode_source, hush_codec_panics};
 pub use observer::{Observer, Phase};
 pub use request::{OutputFile, PackRequest, Packed};
 pub use scan::{Finding, FindingItem, FindingKind, Forecast, Scan, ScanRequest, ScannedSprite, Severity};
-pub use summary::{Binds, Kept, PageSummary, State, Summary};
+pub use summary::{Binds, BlockLoss, Kept, PageSummary, SpriteLoss, State, Summary, TextureSummary};
 pub use timings::{Spent, Stage};
 pub use warning::Warning;
 #[cfg(feature = "watch")]

@@ -2,11 +2,15 @@
 
 use crate::explain::Explained;
 use crate::plan::{Plan, Shared};
+use crate::texture::DrawnTexture;
 use crate::warning::Warning;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-use zemtak_core::atlas::Atlas;
+use zemtak_core::atlas::{Atlas, Page, PixelKind};
+use zemtak_core::geometry::Rect;
+use zemtak_core::mips::level_size;
 use zemtak_core::name::{ClipName, SpriteName};
+use zemtak_core::texture::Loss;
 
 /// What became of an atlas.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -99,6 +103,75 @@ pub struct PageSummary {
     pub filled_pixels: u64,
     /// The bytes of its file.
     pub file_bytes: u64,
+    /// What kind of texture it is, where its file says that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub texture: Option<TextureSummary>,
+}
+
+/// A page in KTX2, and what its blocks lose: peak signal-to-noise ratios over visible pixels, in decibels; none where nothing is
+/// lost.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct TextureSummary {
+    /// How its pixels are stored.
+    pub pixels: PixelKind,
+    /// How many mip levels it has, the full size among them.
+    pub mips: u32,
+    /// All sprites together.
+    pub psnr: Option<f64>,
+    /// The sprites that lose anything, the one that loses most first.
+    pub sprites: Vec<SpriteLoss>,
+    /// The block that loses most.
+    pub worst_block: Option<BlockLoss>,
+}
+
+/// What a sprite loses.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct SpriteLoss {
+    /// The sprite; of those in one box the first.
+    pub sprite: String,
+    /// In decibels.
+    pub psnr: f64,
+}
+
+/// What a block of 4 x 4 pixels loses.
+#[derive(Debug, Clone, Copy, Serialize, Deserialize)]
+pub struct BlockLoss {
+    /// Its first column on the page.
+    pub x: u32,
+    /// Its first row.
+    pub y: u32,
+    /// In decibels.
+    pub psnr: f64,
+}
+
+impl TextureSummary {
+    fn of(plan: &Plan<'_>, page: usize, drawn: &DrawnTexture) -> Self {
+        let all = drawn.losses.iter().fold(Loss::default(), |sum, loss| sum.and(*loss));
+        let sprite = |(at, loss): (usize, &Loss)| {
+            Some(SpriteLoss { sprite: plan.name_of(at).to_string(), psnr: rounded(loss.psnr()?) })
+        };
+        let mut sprites: Vec<SpriteLoss> =
+            plan.on_page(page).into_iter().zip(&drawn.losses).filter_map(sprite).collect();
+        sprites.sort_by(|a, b| a.psnr.total_cmp(&b.psnr).then_with(|| a.sprite.cmp(&b.sprite)));
+        let block = |(rect, loss): (Rect, Loss)| Some(BlockLoss { x: rect.x, y: rect.y, psnr: rounded(loss.psnr()?) });
+        Self {
+            pixels: drawn.kind,
+            mips: drawn.mips,
+            psnr: all.psnr().map(rounded),
+            sprites,
+            worst_block: drawn.worst.and_then(block),
+        }
+    }
+}
+
+/// The bytes of a page's levels.
+fn texture_bytes(page: &Page) -> u64 {
+    (0..page.sampling.mips).map(|level| page.pixels.level_bytes(level_size(page.size(), level))).sum()
+}
+
+/// To hundredths of a decibel, downwards: what is told is kept.
+fn rounded(psnr: f64) -> f64 {
+    (psnr * 100.0).floor() / 100.0
 }
 
 /// Texture binds to draw every sprite once: loose, a texture each; packed, a page each.
@@ -140,13 +213,14 @@ impl Summary {
     }
 
     /// Adds what the finished atlas tells.
-    pub(crate) fn finish(&mut self, plan: &Plan<'_>, atlas: &Atlas, file_bytes: &[u64]) {
-        let pages = atlas.pages.iter().zip(file_bytes).enumerate().map(|(i, (page, &file_bytes))| PageSummary {
+    pub(crate) fn finish(&mut self, plan: &Plan<'_>, atlas: &Atlas, files: &[(u64, Option<&DrawnTexture>)]) {
+        let pages = atlas.pages.iter().zip(files).enumerate().map(|(i, (page, &(file_bytes, texture)))| PageSummary {
             file: page.file.clone(),
             width: page.width,
             height: page.height,
             filled_pixels: plan.filled(i),
             file_bytes,
+            texture: texture.map(|texture| TextureSummary::of(plan, i, texture)),
         });
         self.pages = pages.collect();
         let area: u64 = atlas.pages.iter().map(|p| p.size().area()).sum();
@@ -158,7 +232,7 @@ impl Summary {
         self.sprites = atlas.sprites.len();
         self.clips = atlas.clips.len();
         self.binds = Binds { before: atlas.sprites.len(), after: self.pages.len() };
-        self.texture_bytes = area * 4;
+        self.texture_bytes = atlas.pages.iter().map(texture_bytes).sum();
     }
 
     /// What its author should know beside the summary.

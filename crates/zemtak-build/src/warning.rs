@@ -78,6 +78,15 @@ pub enum Warning {
         /// Its canvas.
         size: Size,
     },
+    /// Sprites that lose more in blocks than they may.
+    BelowPsnr {
+        /// The atlas.
+        atlas: String,
+        /// What they must keep, in decibels.
+        least: String,
+        /// The sprites, each with what it keeps.
+        sprites: Vec<String>,
+    },
     /// Files of a former build that this one no longer writes, left since they were changed.
     LeftBehind {
         /// Their names in the folder for results.
@@ -99,6 +108,7 @@ impl Warning {
             Self::EventBeyond { .. } => "event_beyond",
             Self::WideBands { .. } => "wide_bands",
             Self::OddRepeat { .. } => "odd_repeat",
+            Self::BelowPsnr { .. } => "below_psnr",
             Self::LeftBehind { .. } => "left_behind",
         }
     }
@@ -108,6 +118,7 @@ impl Warning {
     pub fn about(&self) -> Option<&str> {
         match self {
             Self::IdleGlob { atlas: name, .. }
+            | Self::BelowPsnr { atlas: name, .. }
             | Self::IdleRule { atlas: name, .. }
             | Self::SameFrameNumber { clip: name, .. }
             | Self::DurationCount { clip: name, .. }
@@ -152,6 +163,15 @@ impl fmt::Display for Warning {
             Self::WideBands { sprite, size: Size { w, h } } => {
                 let sprite = format::name(sprite);
                 write!(f, "{sprite}: its stretch bands are wider than its {w} x {h} pixels and were cut")
+            }
+            Self::BelowPsnr { atlas, least, sprites } => {
+                let count = format::count(sprites.len(), "sprite keeps", "sprites keep");
+                let sprites = format::first_of(sprites);
+                write!(
+                    f,
+                    "atlas {atlas}: {count} less than {least} dB: {sprites}; without 'pixels' each page takes the \
+                     smallest form that keeps it"
+                )
             }
             Self::LeftBehind { files } => {
                 let count = format::count(files.len(), "file", "files");

@@ -15,19 +15,19 @@ pub const COMPOSE_VERSION: u32 = 2;
 const ROWS: usize = 128;
 
 /// The pixels about each box that repeat its outermost ones.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub struct Ring {
     /// How many there are to each side, at least.
     pub extrude: u32,
-    /// To the right and down they reach on to the next multiple of two to the power of this, so that no pixel of so many mip
-    /// levels is shared with anything else.
-    pub mip_levels: u32,
+    /// To the right and down they reach on to the next multiple of this, so that no pixel of smaller mip levels and no
+    /// compressed block is shared with anything else.
+    pub align: u32,
 }
 
 impl From<u32> for Ring {
     /// The same to all sides.
     fn from(extrude: u32) -> Self {
-        Self { extrude, mip_levels: 0 }
+        Self { extrude, align: 1 }
     }
 }
 
@@ -94,12 +94,12 @@ impl<'a> Composer<'a> {
         stamps: impl IntoIterator<Item = Stamp<'a>>,
         ring: impl Into<Ring>,
     ) -> Result<Self, ComposeError> {
-        let Ring { extrude, mip_levels } = ring.into();
+        let Ring { extrude, align } = ring.into();
         let mut fitting = Vec::new();
         for stamp in stamps {
             let fits = stamp.pixels.size().stored(stamp.turned) == stamp.rect.size() && stamp.rect.size().area() > 0;
             match stamp.rect.grown(extrude).filter(|cell| fits && cell.inside(size)) {
-                Some(_) => fitting.push((stamp, own_cell(stamp.rect, extrude, mip_levels, size))),
+                Some(_) => fitting.push((stamp, own_cell(stamp.rect, extrude, align, size))),
                 None => return Err(ComposeError::Misfit { rect: stamp.rect, page: size }),
             }
         }
@@ -160,7 +160,7 @@ mod tests {
         ) {
             let rect = Rect::at(x + extrude, y + extrude, picture.size().stored(turned));
             let size = Size::new(24, 24);
-            let page = compose(size, [Stamp { pixels: &picture, rect, turned }], Ring { extrude, mip_levels }).unwrap();
+            let page = compose(size, [Stamp { pixels: &picture, rect, turned }], Ring { extrude, align: 1 << mip_levels }).unwrap();
             let grown = rect.grown(extrude).unwrap();
             let end = |at: u64| at.next_multiple_of(1 << mip_levels).min(24) as u32;
             let cell = Rect::new(grown.x, grown.y, end(grown.right()) - grown.x, end(grown.bottom()) - grown.y);

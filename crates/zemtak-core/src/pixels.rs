@@ -34,6 +34,12 @@ impl Pixels {
         self.size
     }
 
+    /// All bytes, row by row, without copying them.
+    #[must_use]
+    pub fn into_bytes(self) -> Vec<u8> {
+        self.data
+    }
+
     /// All bytes, row by row.
     #[must_use]
     pub fn as_bytes(&self) -> &[u8] {

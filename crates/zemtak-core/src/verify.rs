@@ -8,7 +8,12 @@ use crate::geometry::{Rect, Size};
 use crate::name::SpriteName;
 use crate::pixels::{PIXEL, Pixels};
 use crate::separation::{too_near, within_margin};
+use crate::texture::{Loss, pixel_loss};
 use std::collections::BTreeMap;
+
+/// What of a picture any kind of blocks keeps, in decibels: a soft edge with one bit of alpha keeps 11, and two pictures that
+/// have nothing to do with each other are mostly below 10.
+const LEAST_LIKENESS: f64 = 9.0;
 
 /// Something in which an atlas does not keep its promises.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
@@ -90,6 +95,18 @@ pub enum Defect {
         /// How many pixels differ.
         count: u64,
     },
+    /// What blocks show is another picture than the source.
+    #[error(
+        "{sprite}: what its blocks show is only {psnr:.1} dB from its source; even the coarsest keep {least:.0} dB"
+    )]
+    Unlike {
+        /// The sprite.
+        sprite: SpriteName,
+        /// How much of it is kept, in decibels.
+        psnr: f64,
+        /// What any kind of blocks keeps.
+        least: f64,
+    },
     /// A box with an outer row or column without visible pixels, although the atlas says that it is trimmed.
     #[error("{sprite}: its box {rect} is not trimmed to the visible pixels")]
     Loose {
@@ -112,6 +129,7 @@ impl Defect {
             Self::Stray { .. } => "stray_pixel",
             Self::Canvas { .. } => "other_canvas",
             Self::Pixel { .. } => "other_pixels",
+            Self::Unlike { .. } => "unlike_source",
             Self::Loose { .. } => "not_trimmed",
         }
     }
@@ -126,6 +144,7 @@ impl Defect {
             | Self::Ring { sprite, .. }
             | Self::Canvas { sprite, .. }
             | Self::Pixel { sprite, .. }
+            | Self::Unlike { sprite, .. }
             | Self::Loose { sprite, .. } => Some(sprite),
             Self::Stray { .. } => None,
         }
@@ -170,8 +189,12 @@ pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
 }
 
 /// Holds a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's size.
+/// Blocks show neither exactly, so of a page in blocks nothing is told here.
 #[must_use]
 pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
+    if atlas.pages[index].pixels.is_compressed() {
+        return Vec::new();
+    }
     let extrude = if atlas.pages[index].sampling.wrap == Wrap::Clamp { atlas.built.extrude } else { 0 };
     let mut defects = Vec::new();
     // Cells are taken out of a copy; what is left must be empty.
@@ -183,7 +206,7 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
         let Some(cell) = rect.grown(extrude).filter(|cell| cell.inside(pixels.size())) else {
             continue;
         };
-        let cell = if extrude > 0 { up_to_blocks(cell, atlas.built.mip_levels, pixels.size()) } else { cell };
+        let cell = if extrude > 0 { up_to_blocks(cell, atlas.built.alignment(), pixels.size()) } else { cell };
         if let Some((x, y)) = odd_ring_pixel(pixels, cell, rect) {
             defects.push(Defect::Ring { sprite: name.clone(), x, y });
         }
@@ -200,9 +223,9 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
     defects
 }
 
-/// Where there is room for mip levels a cell ends where a pixel of the smallest of them ends.
-fn up_to_blocks(cell: Rect, mip_levels: u32, page: Size) -> Rect {
-    let block = 1u64 << mip_levels.min(31);
+/// Where there is room for mip levels a cell ends where a pixel of the smallest of them ends, or a compressed block.
+fn up_to_blocks(cell: Rect, align: u32, page: Size) -> Rect {
+    let block = u64::from(align);
     let length = |start: u32, end: u64, most: u32| {
         let end = end.div_ceil(block) * block;
         u32::try_from(end.min(u64::from(most))).unwrap_or(most) - start
@@ -226,8 +249,8 @@ fn odd_ring_pixel(page: &Pixels, cell: Rect, rect: Rect) -> Option<(u32, u32)> {
 
 /// Puts a sprite back on its canvas from its page and holds it against its decoded source.
 ///
-/// Inside the box every pixel must be the source's (colour under alpha 0 is not compared); outside of it the source
-/// must have no visible pixel. A trimmed box must not be larger than the visible pixels ask for.
+/// Inside the box every pixel must be the source's (colour under alpha 0 is not compared), or like it on a page in blocks;
+/// outside of it the source must have no visible pixel. A trimmed box must not be larger than the visible pixels ask for.
 #[must_use]
 pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, source: &Pixels) -> Vec<Defect> {
     if source.size() != sprite.canvas {
@@ -236,6 +259,8 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     let least = atlas.built.visible_alpha;
     let upright = sprite.upright();
     let stands_in = atlas.built.trim && is_stand_in(sprite);
+    let in_blocks = atlas.pages[sprite.page].pixels.is_compressed();
+    let mut lost = Loss::default();
     let premultiplied = atlas.pages[sprite.page].alpha == Alpha::Premultiplied;
     let mut first = None;
     let mut count = 0;
@@ -253,7 +278,9 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
             // What is too faint to be visible may be gone where nothing of the sprite is stored.
             let dropped = expected[3] < least && found[3] == 0 && (outside || stands_in);
             let same = found == expected || (found[3] == 0 && expected[3] == 0) || dropped;
-            if !same {
+            if in_blocks && !outside {
+                lost = lost.and(pixel_loss(expected, found, atlas.pages[sprite.page].alpha));
+            } else if !same {
                 count += 1;
                 first.get_or_insert((x, y, found, expected));
             }
@@ -262,6 +289,9 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     let mut defects = Vec::new();
     if let Some((x, y, found, expected)) = first {
         defects.push(Defect::Pixel { sprite: name.clone(), x, y, found, expected, count });
+    }
+    if let Some(psnr) = lost.psnr().filter(|psnr| *psnr < LEAST_LIKENESS) {
+        defects.push(Defect::Unlike { sprite: name.clone(), psnr, least: LEAST_LIKENESS });
     }
     if atlas.built.trim && atlas.pages[sprite.page].sampling.wrap == Wrap::Clamp && is_loose(source, sprite, least) {
         defects.push(Defect::Loose { sprite: name.clone(), rect: sprite.rect });

@@ -7,7 +7,8 @@
 
 use zemtak_core::atlas::{Alpha, Colour, PixelKind};
 use zemtak_core::codec::{
-    DECODE_VERSION, IMAGE_VERSION, Limits, PNG_VERSION, PngEffort, decode, encode_png, encoded_qoi, encoded_webp,
+    DECODE_VERSION, IMAGE_VERSION, KTX2_VERSION, Limits, PNG_VERSION, PngEffort, Supercompression, decode, encode_ktx2,
+    encode_png, encoded_qoi, encoded_webp,
 };
 use zemtak_core::compose::{COMPOSE_VERSION, Stamp, compose};
 use zemtak_core::geometry::{Rect, Size};
@@ -16,7 +17,7 @@ use zemtak_core::mips::{Light, MIPS_VERSION, smaller_levels};
 use zemtak_core::pixels::Pixels;
 use zemtak_core::prepare::{Prepared, TREATMENT_VERSION, Treatment};
 use zemtak_core::resample::{Resample, Scale};
-use zemtak_core::texture::{KTX2_VERSION, Supercompression, Texture, encode_ktx2};
+use zemtak_core::texture::Texture;
 
 /// Flat areas, gradients, repetition and noise in turn.
 fn picture() -> Pixels {

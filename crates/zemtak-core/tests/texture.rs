@@ -6,11 +6,11 @@ use ktx2::dfd::{Basic, DataFormatFlags};
 use ktx2::{Format, Reader, SupercompressionScheme};
 use proptest::prelude::*;
 use zemtak_core::atlas::{Alpha, Colour, PixelKind};
-use zemtak_core::codec::{Limits, Mark, decode};
+use zemtak_core::codec::{Limits, Mark, Supercompression, decode, encode_ktx2, read_ktx2};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::Pixels;
-use zemtak_core::texture::{Loss, Supercompression, Texture, encode_ktx2, loss, read_ktx2, unpack, worst_block};
+use zemtak_core::texture::{Loss, Texture, loss, unpack, worst_block};
 
 const KINDS: [PixelKind; 4] = [PixelKind::Rgba8, PixelKind::Bc1, PixelKind::Bc3, PixelKind::Bc7];
 

@@ -27,6 +27,8 @@
 //!
 //! - `png` (the default), `qoi`, `webp`, `jpeg`: the formats of pages and loose images that are read. Raw pages always are.
 //!   A page of another format fails with the name of the feature that is missing.
+//! - `ktx2`: pages with mip levels, in compressed blocks where they were packed so; a sink that takes such blocks gets them as
+//!   they are. `blocks` unpacks them for sinks that do not.
 //! - `hash`: pages are held against the hash in their descriptor, in debug builds and when a new version is read.
 //! - `unknown-keys`: a descriptor tells which of its keys this version does not know.
 //!
@@ -53,8 +55,8 @@ pub use files::{Files, Folder, MemoryFiles, Stamp};
 pub use open::page_hash;
 pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE};
 pub use sink::{
-    BATCH, DeviceFault, LARGEST_SIDE, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
-    texture_bytes,
+    BATCH, DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError,
+    Texture, Work, texture_bytes,
 };
 pub use zemtak_core::atlas;
 pub use zemtak_core::clip;

@@ -3,7 +3,9 @@
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{Atlas, Flaw, Page, ParseError, Parsed, parse};
+use zemtak_core::atlas::{Atlas, Flaw, Layer, Page, ParseError, Parsed, PixelKind, parse};
+#[cfg(feature = "ktx2")]
+use zemtak_core::codec::read_ktx2;
 use zemtak_core::codec::{DecodeError, Limits, decode};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -128,6 +130,16 @@ pub enum OpenError {
         /// What the descriptor says.
         expected: Size,
     },
+    /// A page stores its pixels in another way than the descriptor says.
+    #[error("{} stores its pixels as {}, its descriptor says {}", path.display(), found.word(), expected.word())]
+    PageKind {
+        /// The file.
+        path: PathBuf,
+        /// As it stores them.
+        found: PixelKind,
+        /// As the descriptor says.
+        expected: PixelKind,
+    },
     /// A page's bytes have another hash than the descriptor says: it is of another build, or damaged.
     #[error("{} has another hash than its descriptor says: it is of another build, or damaged", path.display())]
     Hash {
@@ -174,7 +186,18 @@ impl AtlasFile {
     /// [`OpenError`]: not readable, damaged, of another size, or (where checked) with another hash.
     pub fn read_page(&self, index: usize, hash: HashCheck) -> Result<Pixels, OpenError> {
         let path = self.page_path(index)?;
-        decode_page(&self.atlas().pages[index], &path, read(&path, PAGE_BYTES)?, hash)
+        Stored::page(&self.atlas().pages[index]).decode(&path, read(&path, PAGE_BYTES)?, hash)
+    }
+
+    /// Reads the pixels of a page's layer, such as `normal`; nothing where the page has none of that name.
+    ///
+    /// # Errors
+    /// As [`AtlasFile::read_page`].
+    pub fn read_layer(&self, index: usize, name: &str, hash: HashCheck) -> Result<Option<Pixels>, OpenError> {
+        let page = self.atlas().pages.get(index).ok_or(OpenError::NoPage(index))?;
+        let Some(layer) = page.layers.get(name) else { return Ok(None) };
+        let path = self.path.parent().unwrap_or(Path::new("")).join(&layer.file);
+        Stored::layer(page, layer).decode(&path, read(&path, PAGE_BYTES)?, hash).map(Some)
     }
 }
 
@@ -193,30 +216,91 @@ pub(crate) fn parse_descriptor(path: &Path, bytes: Vec<u8>) -> Result<Parsed, Op
     Ok(parsed)
 }
 
-/// The pixels of a page's file, held against what its descriptor says. The path is for messages.
-pub(crate) fn decode_page(page: &Page, path: &Path, bytes: Vec<u8>, hash: HashCheck) -> Result<Pixels, OpenError> {
-    let path = path.to_owned();
-    match hash {
-        #[cfg(feature = "hash")]
-        HashCheck::Yes if page_hash(&bytes) != page.hash => return Err(OpenError::Hash { path }),
-        _ => {}
-    }
-    let expected = page.size();
-    if Path::new(&page.file).extension().is_some_and(|e| e == RAW_PAGE) {
-        return Pixels::from_rgba(expected, bytes).ok_or(OpenError::RawPage { path, expected });
-    }
-    let limits = Limits { side: expected.w.max(expected.h), pixels: expected.area() };
-    let decoded = match decode(&bytes, None, &limits) {
-        Ok(decoded) => decoded.pixels,
-        Err(DecodeError::TooLarge { size, .. }) => {
-            return Err(OpenError::PageSize { path, found: size, expected });
+/// A file of a page or of one of its layers, as a descriptor says that it is.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Stored<'a> {
+    pub file: &'a str,
+    pub size: Size,
+    #[cfg(feature = "ktx2")]
+    pub kind: PixelKind,
+    pub hash: &'a str,
+}
+
+impl<'a> Stored<'a> {
+    pub fn page(page: &'a Page) -> Self {
+        Self {
+            file: &page.file,
+            size: page.size(),
+            #[cfg(feature = "ktx2")]
+            kind: page.pixels,
+            hash: &page.hash,
         }
-        Err(source) => return Err(OpenError::Page { path, source }),
-    };
-    if decoded.size() != expected {
-        return Err(OpenError::PageSize { path, found: decoded.size(), expected });
     }
-    Ok(decoded)
+
+    pub fn layer(page: &Page, layer: &'a Layer) -> Self {
+        Self {
+            file: &layer.file,
+            size: page.size(),
+            #[cfg(feature = "ktx2")]
+            kind: layer.pixels,
+            hash: &layer.hash,
+        }
+    }
+
+    /// The most that a file of this may hold.
+    fn limits(&self) -> Limits {
+        Limits { side: self.size.w.max(self.size.h), pixels: self.size.area() }
+    }
+
+    /// Holds bytes against the hash, where that is asked.
+    fn check(&self, path: &Path, bytes: &[u8], hash: HashCheck) -> Result<(), OpenError> {
+        let _ = (path, bytes, self.hash);
+        match hash {
+            #[cfg(feature = "hash")]
+            HashCheck::Yes if page_hash(bytes) != self.hash => Err(OpenError::Hash { path: path.to_owned() }),
+            _ => Ok(()),
+        }
+    }
+
+    fn error(&self, path: &Path, error: DecodeError) -> OpenError {
+        let path = path.to_owned();
+        match error {
+            DecodeError::TooLarge { size, .. } => OpenError::PageSize { path, found: size, expected: self.size },
+            source => OpenError::Page { path, source },
+        }
+    }
+
+    /// The pixels of the full size, held against what the descriptor says. The path is for messages.
+    pub fn decode(&self, path: &Path, bytes: Vec<u8>, hash: HashCheck) -> Result<Pixels, OpenError> {
+        self.check(path, &bytes, hash)?;
+        let (path_buf, expected) = (path.to_owned(), self.size);
+        if Path::new(self.file).extension().is_some_and(|e| e == RAW_PAGE) {
+            return Pixels::from_rgba(expected, bytes).ok_or(OpenError::RawPage { path: path_buf, expected });
+        }
+        let decoded = decode(&bytes, None, &self.limits()).map_err(|error| self.error(path, error))?.pixels;
+        if decoded.size() != expected {
+            return Err(OpenError::PageSize { path: path_buf, found: decoded.size(), expected });
+        }
+        Ok(decoded)
+    }
+
+    /// The levels of a file that holds them as a graphics card takes them; nothing where it is a picture.
+    #[cfg(feature = "ktx2")]
+    pub fn levels(&self, path: &Path, bytes: &[u8], hash: HashCheck) -> Result<Option<Vec<Vec<u8>>>, OpenError> {
+        if Path::new(self.file).extension().is_none_or(|e| e != "ktx2") {
+            return Ok(None);
+        }
+        self.check(path, bytes, hash)?;
+        let texture = read_ktx2(bytes, &self.limits()).map_err(|error| self.error(path, error))?;
+        let (path, expected) = (path.to_owned(), self.size);
+        if texture.size != expected {
+            return Err(OpenError::PageSize { path, found: texture.size, expected });
+        }
+        if texture.kind != self.kind {
+            return Err(OpenError::PageKind { path, found: texture.kind, expected: self.kind });
+        }
+        Ok(Some(texture.levels))
+    }
 }
 
 /// The hash of a page file's bytes in the form of the descriptor: `blake3:` and 64 hexadecimal digits.

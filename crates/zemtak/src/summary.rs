@@ -6,7 +6,7 @@ use comfy_table::{CellAlignment, Table};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
-use zemtak_build::{Kept, State, Summary, format};
+use zemtak_build::{Kept, PageSummary, SpriteLoss, State, Summary, format};
 
 /// Tells of a built atlas.
 pub struct SummaryReport<'a>(pub &'a Summary);
@@ -20,6 +20,21 @@ fn kept_text(kept: Kept) -> String {
         0 => format!("{moved} moved; a full layout would be no smaller"),
         less => format!("{moved} moved; a full layout would be {} smaller", format::percent(less, kept.pixels)),
     }
+}
+
+/// What a page's blocks lose, for people.
+fn lost(index: usize, page: &PageSummary) -> Option<String> {
+    let texture = page.texture.as_ref().filter(|texture| texture.pixels.is_compressed())?;
+    let (Some(psnr), Some(worst)) = (texture.psnr, texture.sprites.first()) else {
+        return Some(format!("page {index} loses nothing"));
+    };
+    let block = texture.worst_block.map(|b| format!(", worst block {:.1} dB at ({}, {})", b.psnr, b.x, b.y));
+    let sprite = format::name(&worst.sprite);
+    Some(format!(
+        "page {index} keeps {psnr:.1} dB, {sprite} least with {:.1} dB{}",
+        worst.psnr,
+        block.unwrap_or_default()
+    ))
 }
 
 impl SummaryReport<'_> {
@@ -82,7 +97,28 @@ impl SummaryReport<'_> {
         } else if let Some(kept) = self.0.kept {
             let _ = writeln!(out, "  kept     {}", kept_text(kept));
         }
-        out + &self.0.why.as_ref().map(explain::text).unwrap_or_default()
+        if let Some(why) = &self.0.why {
+            self.write_losses(&mut out, if verbose { usize::MAX } else { 10 });
+            out.push_str(&explain::text(why));
+        }
+        out
+    }
+
+    /// The sprites that lose most in blocks, with `--why`.
+    fn write_losses(&self, out: &mut String, most: usize) {
+        let losses = self.0.pages.iter().filter_map(|page| page.texture.as_ref()).flat_map(|texture| &texture.sprites);
+        let mut losses: Vec<&SpriteLoss> = losses.collect();
+        losses.sort_by(|a, b| a.psnr.total_cmp(&b.psnr).then_with(|| a.sprite.cmp(&b.sprite)));
+        if losses.is_empty() {
+            return;
+        }
+        let _ = writeln!(out, "what blocks lose, the sprites that lose most first");
+        for SpriteLoss { sprite, psnr } in losses.iter().take(most) {
+            let _ = writeln!(out, "  {psnr:5.1} dB  {}", format::name(sprite));
+        }
+        if losses.len() > most {
+            let _ = writeln!(out, "  and {} more (-v lists them)", format::number((losses.len() - most) as u64));
+        }
     }
 
     fn write_sources(&self, out: &mut String) {
@@ -112,6 +148,7 @@ impl SummaryReport<'_> {
         line("clips", format::number(self.0.clips as u64));
         let (texture, loose) = (format::bytes(self.0.texture_bytes), format::bytes(self.0.loose_bytes));
         line("textures", format!("{loose} loose -> {texture} packed"));
+        self.0.pages.iter().enumerate().filter_map(|(i, page)| lost(i, page)).for_each(|text| line("blocks", text));
         if let Some(pixels) = self.0.free_pixels {
             let now = self.0.texture_bytes / 4;
             let saved = format::percent(now - pixels, now);
@@ -143,11 +180,19 @@ impl SummaryReport<'_> {
         table.load_style(comfy_table::presets::NOTHING);
         for page in &self.0.pages {
             let area = u64::from(page.width) * u64::from(page.height);
+            let stored = page.texture.as_ref().map(|texture| {
+                let smaller = match texture.mips {
+                    ..=1 => String::new(),
+                    mips => format!(", {mips} levels"),
+                };
+                format!("{}{smaller}", texture.pixels.word())
+            });
             table.add_row([
                 format!(" {}", page.file),
                 format!("{} x {}", page.width, page.height),
                 format!("{} filled", format::percent(page.filled_pixels, area)),
                 format::bytes(page.file_bytes),
+                stored.unwrap_or_default(),
             ]);
         }
         for column in table.column_iter_mut().skip(1) {

@@ -237,8 +237,8 @@ impl SizeRun<'_> {
         let former = Former::open(options.out, name, context);
         let pages = self.draw(&plan, &former)?;
         let atlas = plan.descriptor(&pages);
-        let file_bytes: Vec<u64> = pages.iter().map(|page| bytes_of(page, options.out)).collect();
-        summary.finish(&plan, &atlas, &file_bytes);
+        let file = |page| (bytes_of(page, options.out), page.drawn.texture.as_ref());
+        summary.finish(&plan, &atlas, &pages.iter().map(file).collect::<Vec<_>>());
         self.tell_of_sources(&mut summary, loaded, &plan);
         summary.free_pixels = free_pixels(&plan, settings, &summary);
         summary.descriptor = format::path(&descriptor);
@@ -287,6 +287,7 @@ impl SizeRun<'_> {
         summary.skipped_files = self.target.sources.skipped;
         summary.own_pictures.clone_from(&self.inputs.own_pictures);
         summary.warnings = plan.warnings();
+        summary.warnings.extend(below_bound(summary, plan.task.settings.texture.least_psnr));
         // Other sizes have the same rules.
         if summary.scale == 1.0 {
             let rules = &self.target.settings.rules;
@@ -296,6 +297,15 @@ impl SizeRun<'_> {
             }
         }
     }
+}
+
+/// Sprites that lose more than they may in the form that was asked for.
+fn below_bound(summary: &Summary, least: Option<f64>) -> Option<Warning> {
+    let least = least?;
+    let losses = summary.pages.iter().filter_map(|page| page.texture.as_ref()).flat_map(|texture| &texture.sprites);
+    let sprites: Vec<String> =
+        losses.filter(|loss| loss.psnr < least).map(|loss| format!("{} ({} dB)", loss.sprite, loss.psnr)).collect();
+    (!sprites.is_empty()).then(|| Warning::BelowPsnr { atlas: summary.name.clone(), least: least.to_string(), sprites })
 }
 
 fn page_output(page: PageFile<Made>) -> Output {
@@ -314,7 +324,10 @@ fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) ->
 
 /// What pages with sides of any length come to, about, where packing made the textures larger and those could be smaller.
 fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, summary: &Summary) -> Option<u64> {
-    let bound = settings.page.shape == Shape::Free || settings.page.fixed.is_some() || settings.page.count.is_some();
+    let bound = settings.texture.may_compress()
+        || settings.page.shape == Shape::Free
+        || settings.page.fixed.is_some()
+        || settings.page.count.is_some();
     let larger = !bound && summary.texture_bytes > summary.loose_bytes;
     larger.then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())
 }

@@ -3,7 +3,7 @@
 //! A band's bytes follow from its rows alone, and its rows from the boxes that reach into it. So a band with the same boxes
 //! at the same places below its top is the same, on whichever page and however far down it lies.
 
-use super::NotDrawn;
+use super::{NotDrawn, PageBytes};
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::former::{DrawnBand, Former};
@@ -21,16 +21,11 @@ use zemtak_core::mips::own_cell;
 use zemtak_core::pixels::Pixels;
 
 impl Plan<'_> {
-    /// A page's bytes and the bands that they are made of.
+    /// A page as PNG, and the bands that it is made of.
     ///
     /// # Errors
     /// What went wrong with a source, or an interruption.
-    pub(super) fn by_bands(
-        &self,
-        page: usize,
-        former: &Former,
-        context: Context<'_>,
-    ) -> Result<(Vec<u8>, Vec<DrawnBand>), NotDrawn> {
+    pub(super) fn by_bands(&self, page: usize, former: &Former, context: Context<'_>) -> Result<PageBytes, NotDrawn> {
         let size = self.layout.pages[page];
         let on_page = self.on_page(page);
         let ranges = png_bands(size);
@@ -63,14 +58,15 @@ impl Plan<'_> {
             drawing.prove(&file, size, &ranges).map_err(|error| self.not_encoded(page, &error))?;
         }
         let note = |(key, band): (Hash, &Band)| DrawnBand { key, sum: band.sum, length: band.length };
-        Ok((file, keys.into_iter().zip(&bands).map(note).collect()))
+        let bands = keys.into_iter().zip(&bands).map(note).collect();
+        Ok(PageBytes { bytes: file, bands, texture: None })
     }
 
     /// The boxes of a page that reach with their rings into a range of its rows.
     fn reaching_into(&self, rows: &Range<u32>, page: usize, on_page: &[usize]) -> Vec<usize> {
-        let Ring { extrude, mip_levels } = self.ring_of(page);
+        let Ring { extrude, align } = self.ring_of(page);
         let reaches = |at: &usize| {
-            let cell = own_cell(self.layout.places[*at].rect, extrude, mip_levels, self.layout.pages[page]);
+            let cell = own_cell(self.layout.places[*at].rect, extrude, align, self.layout.pages[page]);
             cell.y < rows.end && cell.y + cell.h > rows.start
         };
         on_page.iter().copied().filter(reaches).collect()
@@ -79,10 +75,10 @@ impl Plan<'_> {
     /// What the bytes of a band follow from.
     fn band_key(&self, page: usize, rows: &Range<u32>, boxes: &[usize]) -> Hash {
         let mut key = Vec::with_capacity(boxes.len() * 64);
-        let Ring { extrude, mip_levels } = self.ring_of(page);
+        let Ring { extrude, align } = self.ring_of(page);
         // Cells end at multiples of these blocks, counted from the page's top.
-        let in_block = rows.start % (1 << mip_levels);
-        for part in [self.layout.pages[page].w, rows.end - rows.start, extrude, mip_levels, in_block] {
+        let in_block = rows.start % align;
+        for part in [self.layout.pages[page].w, rows.end - rows.start, extrude, align, in_block] {
             key.extend_from_slice(&part.to_le_bytes());
         }
         for &at in boxes {

@@ -5,19 +5,22 @@ mod bands;
 use crate::content;
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
-use crate::former::{Drawn, DrawnBox, Former};
+use crate::former::{Drawn, DrawnBand, DrawnBox, Former};
 use crate::load::Missing;
 use crate::observer::Phase;
 use crate::plan::Plan;
 use crate::settings::{PageFormat, PageNames};
 use crate::store::{self, Hash, Key};
+use crate::texture::{DrawnTexture, TexturePage};
 use crate::timings::Stage;
 use rayon::prelude::*;
 use std::path::Path;
-use zemtak_core::atlas::Wrap;
-use zemtak_core::codec::{EncodeError, IMAGE_VERSION, PNG_VERSION, PngEffort};
+use zemtak_core::atlas::{Colour, Wrap};
+use zemtak_core::codec::{EncodeError, IMAGE_VERSION, KTX2_VERSION, PNG_VERSION, PngEffort};
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring, Stamp};
+use zemtak_core::geometry::Rect;
 use zemtak_core::layout::Place;
+use zemtak_core::mips::MIPS_VERSION;
 use zemtak_core::pixels::Pixels;
 
 /// A page: its file and what must be done to have it.
@@ -39,6 +42,13 @@ pub struct Put<'a, F> {
     pub former: &'a Former,
     /// Takes a new page's bytes, with the name of its file.
     pub take: F,
+}
+
+/// A page's bytes, and what is noted of them.
+struct PageBytes {
+    bytes: Vec<u8>,
+    bands: Vec<DrawnBand>,
+    texture: Option<DrawnTexture>,
 }
 
 /// Why pages could not be drawn.
@@ -97,9 +107,9 @@ impl Plan<'_> {
                 return Ok(PageFile { drawn: drawn.clone(), wrap, made: None });
             }
         }
-        let (bytes, bands) = match (self.task.settings.pages_as, self.task.settings.png) {
+        let PageBytes { bytes, bands, texture } = match (self.task.settings.pages_as, self.task.settings.png) {
             (PageFormat::Png, PngEffort::Balanced) => self.by_bands(index, put.former, context)?,
-            _ => (self.whole(index, put.former, context)?, Vec::new()),
+            _ => self.whole(index, put.former, context)?,
         };
         let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
         context.store.put(key, hash.to_vec());
@@ -107,7 +117,7 @@ impl Plan<'_> {
         tracing::debug!(page = file, bytes = bytes.len(), "drawn, encoded and proved");
         // Without what earlier builds learnt, a page may still be the same.
         let made = if in_place(&file, hash) { None } else { Some((put.take)(&file, bytes)?) };
-        let drawn = Drawn { file, hash, size: self.layout.pages[index], bands, boxes: self.boxes_on(index) };
+        let drawn = Drawn { file, hash, size: self.layout.pages[index], bands, boxes: self.boxes_on(index), texture };
         Ok(PageFile { drawn, wrap, made })
     }
 
@@ -120,7 +130,7 @@ impl Plan<'_> {
     }
 
     /// The boxes on a page, in the order in which they are drawn.
-    pub(super) fn on_page(&self, page: usize) -> Vec<usize> {
+    pub(crate) fn on_page(&self, page: usize) -> Vec<usize> {
         (0..self.drawn.len()).filter(|&at| self.layout.places[at].page == page).collect()
     }
 
@@ -148,10 +158,11 @@ impl Plan<'_> {
             }
             on_page.extend_from_slice(&self.stored_hash(at));
         }
-        Key::new("page", &[COMPOSE_VERSION, PNG_VERSION, IMAGE_VERSION])
+        Key::new("page", &[COMPOSE_VERSION, PNG_VERSION, IMAGE_VERSION, KTX2_VERSION, MIPS_VERSION])
             .value(&self.layout.pages[index])
             .value(&self.ring_of(index))
-            .value(&(settings.pages_as, settings.png))
+            .value(&(settings.pages_as, settings.png, settings.texture))
+            .value(&(settings.mip_levels, settings.alpha(), settings.filter))
             .bytes(&on_page)
             .finish()
     }
@@ -165,8 +176,9 @@ impl Plan<'_> {
     pub(crate) fn ring_of(&self, page: usize) -> Ring {
         let settings = self.task.settings;
         match self.wrap_of(page) {
-            Wrap::Clamp => Ring { extrude: settings.spacing.extrude, mip_levels: settings.mip_levels },
-            _ => Ring::default(),
+            // It ends where a block of pixels may begin.
+            Wrap::Clamp => Ring { extrude: settings.spacing.extrude, align: settings.spacing.align },
+            _ => Ring::from(0),
         }
     }
 
@@ -194,17 +206,33 @@ impl Plan<'_> {
         Ok(composer.map_err(|error| self.internal(page, &error))?)
     }
 
-    /// A page's bytes, encoded as a whole and proved to show its pixels.
-    fn whole(&self, page: usize, former: &Former, context: Context<'_>) -> Result<Vec<u8>, NotDrawn> {
+    /// A page encoded as a whole and proved to show its pixels.
+    fn whole(&self, page: usize, former: &Former, context: Context<'_>) -> Result<PageBytes, NotDrawn> {
         let composer = self.composer(page, &self.on_page(page), former, context)?;
         let height = self.layout.pages[page].h;
         let pixels = context.timings.time(Stage::Compose, || composer.rows(0..height));
         let pixels = pixels.ok_or_else(|| self.too_large(page))?;
         let settings = self.task.settings;
         let encode = || settings.pages_as.encode(&pixels, settings.png);
-        let encoded = context.timings.time(Stage::Encode, encode).map_err(|error| self.not_encoded(page, &error))?;
+        let Some(encoded) = context.timings.time(Stage::Encode, encode) else {
+            let boxes: Vec<Rect> = self.on_page(page).into_iter().map(|at| self.layout.places[at].rect).collect();
+            let page_texture = TexturePage {
+                pixels: &pixels,
+                boxes: &boxes,
+                alpha: settings.alpha(),
+                colour: Colour::Srgb,
+                filter: settings.filter,
+                smaller: settings.mip_levels,
+                settings: settings.texture,
+            };
+            let encoded = page_texture.encode(context.timings).map_err(|error| self.not_encoded(page, &error));
+            let (bytes, texture) = encoded?;
+            return Ok(PageBytes { bytes, bands: Vec::new(), texture: Some(texture) });
+        };
+        let encoded = encoded.map_err(|error| self.not_encoded(page, &error))?;
         let proved = context.timings.time(Stage::Prove, || encoded.prove());
-        Ok(proved.map_err(|error| self.not_encoded(page, &error.into()))?)
+        let bytes = proved.map_err(|error| self.not_encoded(page, &error.into()))?;
+        Ok(PageBytes { bytes, bands: Vec::new(), texture: None })
     }
 
     pub(super) fn too_large(&self, page: usize) -> Failure {

@@ -12,6 +12,8 @@ use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
 use zemtak_core::resample::Resample;
 
+const DECIBELS: &str = "a number of decibels from 1 to 100";
+
 /// The name of a constant.
 fn ident(text: &Text<'_>, value: &Value<'_>) -> Option<String> {
     let name = text.string(value)?;
@@ -50,6 +52,9 @@ pub fn atlas<'t>(text: &Text<'t>, value: &Value<'t>, of: &'static str) -> Keys {
     keys.filter = table.read("filter", |v| text.word(v));
     keys.pages_as = table.read("pages_as", |v| text.word(v));
     keys.png = table.read("png", |v| text.word(v));
+    keys.pixels = table.read("pixels", |v| text.word(v));
+    keys.least_psnr = table.read("least_psnr", |v| text.number(v, DECIBELS, |n| (1.0..=100.0).contains(&n)));
+    keys.zstd = table.read("zstd", |v| text.truth(v));
     keys.names = table.read("names", |v| text.word(v));
     keys.also = table.read("also", |v| text.list(v, |v| text.parsed::<Also>(v, "a text")));
     keys.sizes = table.read("sizes", |v| text.list(v, |v| size(text, v)));

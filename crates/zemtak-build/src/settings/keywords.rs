@@ -2,7 +2,7 @@
 //! the command line.
 
 use serde::Serialize;
-use zemtak_core::atlas::{Alpha, Filter, Mode, Wrap};
+use zemtak_core::atlas::{Alpha, Filter, Mode, PixelKind, Wrap};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::layout::{Arrangement, Effort, Prefer, Shape};
 use zemtak_core::resample::Resample;
@@ -86,6 +86,12 @@ keywords! {
     PageNames {
         "plain", "night-0.png, written over in place" => Self::Plain;
         "hashed", "night-0.1f6c2a9b03d4e5f6.png, named by content" => Self::Hashed;
+    }
+    PixelKind {
+        "rgba8", "Each pixel by itself, nothing lost: 4 bytes a pixel" => Self::Rgba8;
+        "bc1", "Half a byte a pixel; alpha is there or not" => Self::Bc1;
+        "bc3", "A byte a pixel; alpha apart from colour" => Self::Bc3;
+        "bc7", "A byte a pixel, and the least lost" => Self::Bc7;
     }
     Alpha {
         "straight", "Colour as drawn" => Self::Straight;

@@ -8,12 +8,14 @@ mod keywords;
 mod page_format;
 mod pattern;
 pub mod rule;
+mod texture;
 mod trade_words;
 
 pub use clip::{Events, Playing, WrittenClip};
 pub use keywords::{Keyword, PageNames, Together};
 pub use page_format::PageFormat;
 pub use pattern::{Expression, Pattern};
+pub use texture::TextureSettings;
 pub use trade_words::our_word_for;
 
 use rule::{Rule, Rules};
@@ -22,7 +24,7 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::path::PathBuf;
 use std::str::FromStr;
-use zemtak_core::atlas::{Alpha, Filter};
+use zemtak_core::atlas::{Alpha, Filter, PixelKind};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::geometry::Size;
 use zemtak_core::layout::{Arrangement, Effort, PagePolicy, Prefer, Shape, Spacing};
@@ -34,6 +36,9 @@ pub const WIDEST_SPACE: u32 = 4096;
 
 /// The most mip levels that cells can be kept apart for.
 pub const MOST_MIP_LEVELS: u32 = 8;
+
+/// How many pixels a side a compressed block has.
+const BLOCK: u32 = 4;
 
 /// How far edge colours spread under transparent pixels: a filter between four pixels looks one pixel far. Two take 3 %
 /// more bytes in the demo's page, and four 5 %.
@@ -122,6 +127,12 @@ keys! {
     pages_as: PageFormat,
     /// PNG compression effort.
     png: PngEffort,
+    /// How pages in KTX2 store pixels.
+    pixels: PixelKind,
+    /// What every sprite of such a page must keep at least, in decibels.
+    least_psnr: f64,
+    /// Whether the levels of such a page are compressed once more.
+    zstd: bool,
     /// How page files are named.
     names: PageNames,
     /// What is written beside the descriptor.
@@ -163,6 +174,8 @@ pub struct AtlasSettings {
     pub pages_as: PageFormat,
     /// PNG compression effort. Balanced by default.
     pub png: PngEffort,
+    /// How pages in KTX2 store pixels.
+    pub texture: TextureSettings,
     /// How page files are named. Plainly by default.
     pub names: PageNames,
     /// What is written beside the descriptor. Nothing by default.
@@ -183,11 +196,16 @@ impl Keys {
         let filter = self.filter.unwrap_or(Filter::Nearest);
         let mip_levels = self.mip_levels.unwrap_or(0);
         let reach = if mip_levels > 0 { 1 << mip_levels.min(MOST_MIP_LEVELS) } else { 0 };
+        let texture =
+            TextureSettings { pixels: self.pixels, least_psnr: self.least_psnr, zstd: self.zstd.unwrap_or(false) };
+        let pages_as = self.pages_as.unwrap_or(if texture.asks() { PageFormat::Ktx2 } else { PageFormat::default() });
+        // A block holds pixels of one cell alone.
+        let align = if pages_as == PageFormat::Ktx2 && texture.may_compress() { BLOCK } else { 1 };
         let plain_spacing = Spacing {
             gutter: self.gutter.unwrap_or(2),
             margin: self.margin.unwrap_or(0),
             extrude: self.extrude.unwrap_or(1),
-            align: 1,
+            align,
         };
         AtlasSettings {
             layout: self.layout.unwrap_or_default(),
@@ -202,7 +220,7 @@ impl Keys {
                 fixed: self.page_size,
                 count: self.page_count.map(usize::from),
             },
-            spacing: Spacing { extrude: plain_spacing.extrude.max(reach), align: reach.max(1), ..plain_spacing },
+            spacing: Spacing { extrude: plain_spacing.extrude.max(reach), align: reach.max(align), ..plain_spacing },
             plain_spacing,
             treatment: Treatment {
                 scale: None,
@@ -216,8 +234,9 @@ impl Keys {
             turn: self.turn.unwrap_or(false),
             share_twins: self.share_twins.unwrap_or(true),
             filter,
-            pages_as: self.pages_as.unwrap_or_default(),
+            pages_as,
             png: self.png.unwrap_or_default(),
+            texture,
             names: self.names.unwrap_or_default(),
             also: self.also.unwrap_or_default(),
             sizes: self.sizes.unwrap_or_default(),
@@ -235,6 +254,16 @@ impl AtlasSettings {
         settings.treatment.scale = Some(size.scale);
         settings.sizes.clear();
         settings
+    }
+
+    /// A key that says something of pages which the others say are none such; nothing where they agree.
+    #[must_use]
+    pub(crate) fn contradiction(&self) -> Option<&'static str> {
+        let TextureSettings { pixels, least_psnr, zstd } = self.texture;
+        let compressed = pixels.is_some_and(PixelKind::is_compressed);
+        let said = [("pixels", compressed), ("least_psnr", least_psnr.is_some()), ("zstd", zstd)];
+        let key = said.into_iter().find(|(_, said)| *said).map(|(key, _)| key);
+        key.filter(|_| self.pages_as != PageFormat::Ktx2)
     }
 
     /// What colour means in the pages.

@@ -27,12 +27,12 @@ macro_rules! page_formats {
                 }
             }
 
-            /// A page encoded; its bytes are to be proved yet.
-            pub(crate) fn encode(self, pixels: &Pixels, effort: PngEffort) -> Result<Encoded<'_>, EncodeError> {
-                let encode: fn(&Pixels, PngEffort) -> Result<Encoded<'_>, EncodeError> = match self {
+            /// A page encoded; its bytes are to be proved yet. Nothing where it is a texture with levels.
+            pub(crate) fn encode(self, pixels: &Pixels, effort: PngEffort) -> Option<Result<Encoded<'_>, EncodeError>> {
+                let encode: Option<fn(&Pixels, PngEffort) -> Result<Encoded<'_>, EncodeError>> = match self {
                     $(Self::$name => $encode),+
                 };
-                encode(pixels, effort)
+                encode.map(|encode| encode(pixels, effort))
             }
         }
     };
@@ -40,8 +40,9 @@ macro_rules! page_formats {
 
 page_formats! {
     #[default]
-    Png: "png", "PNG, read by everything", files "png", by |pixels, effort| encoded_png(pixels, effort, Some(Mark::Page));
-    Qoi: "qoi", "QOI, quick to read", files "qoi", by |pixels, _| encoded_qoi(pixels);
-    WebP: "webp", "Lossless WebP", files "webp", by |pixels, _| encoded_webp(pixels);
-    Raw: "raw", "Rows of 8-bit RGBA, no header", files "rgba", by |pixels, _| Ok(Encoded::raw(pixels));
+    Png: "png", "PNG, read by everything", files "png", by Some(|pixels, effort| encoded_png(pixels, effort, Some(Mark::Page)));
+    Qoi: "qoi", "QOI, quick to read", files "qoi", by Some(|pixels, _| encoded_qoi(pixels));
+    WebP: "webp", "Lossless WebP", files "webp", by Some(|pixels, _| encoded_webp(pixels));
+    Raw: "raw", "Rows of 8-bit RGBA, no header", files "rgba", by Some(|pixels, _| Ok(Encoded::raw(pixels)));
+    Ktx2: "ktx2", "KTX2 with mip levels, in compressed blocks where asked", files "ktx2", by None;
 }

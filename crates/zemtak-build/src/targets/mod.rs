@@ -6,7 +6,7 @@ pub(crate) use steps::unknown_step;
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::project::Project;
-use crate::settings::{Also, AtlasSettings, Keys, OtherSize, Pattern, Places};
+use crate::settings::{Also, AtlasSettings, Keys, Keyword, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
 use crate::{format, forms};
@@ -93,7 +93,7 @@ pub fn of_paths(
     let sources = select(&found, &keys, &places.join(", "))?;
     let mut warnings = Vec::new();
     idle_globs(&name, &keys, &found, &mut warnings);
-    let target = Target { name, places: keys.places.clone(), settings: keys.settle(), sources, folder: ".".into() };
+    let target = Target { name, places: keys.places.clone(), settings: settle(keys)?, sources, folder: ".".into() };
     Failure::unless(output_clashes(std::slice::from_ref(&target), &Joint::default()), ())?;
     Ok(Targets { targets: vec![target], warnings, ..Targets::default() })
 }
@@ -157,7 +157,19 @@ fn of_atlas(
     let sources = select(found, &keys, &format!("atlas {name}, {}", format::path(&root)))?;
     idle_globs(name, &keys, found, warnings);
     let (places, folder) = (keys.places.clone(), project.folder.clone());
-    Ok(Target { name: name.to_owned(), places, settings: keys.settle(), sources, folder })
+    Ok(Target { name: name.to_owned(), places, settings: settle(keys)?, sources, folder })
+}
+
+/// The settings, where they do not contradict each other.
+fn settle(keys: Keys) -> Result<AtlasSettings, Failure> {
+    let places = keys.places.clone();
+    let settings = keys.settle();
+    let Some(key) = settings.contradiction() else { return Ok(settings) };
+    let pages_as = settings.pages_as.word();
+    let why = format!("{key} is about pages in KTX2, but pages_as is {pages_as}");
+    let help = "leave one of the two out";
+    let place = places.get(key).cloned().unwrap_or_else(|| format!("--{}", key.replace('_', "-")));
+    Err(Problem::usage(ProblemKind::ConflictingOptions, &place, why, help).into())
 }
 
 fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {

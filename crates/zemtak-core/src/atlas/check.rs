@@ -157,6 +157,9 @@ impl Atlas {
         let sides = [("built.gutter", built.gutter), ("built.margin", built.margin), ("built.extrude", built.extrude)];
         let too_long = sides.into_iter().filter(|(_, v)| *v > LONGEST_SIDE);
         flaws.extend(too_long.map(|(key, v)| Flaw::Number { key, value: v.to_string() }));
+        if let Some(align) = built.align.filter(|align| !align.is_power_of_two() || *align > LONGEST_SIDE) {
+            flaws.push(Flaw::Number { key: "built.align", value: align.to_string() });
+        }
         if built.visible_alpha == 0 {
             flaws.push(Flaw::Number { key: "built.visible_alpha", value: "0".into() });
         }

@@ -91,15 +91,36 @@ pub struct Built {
     pub visible_alpha: u8,
     /// How many mip levels cells are kept apart for.
     pub mip_levels: u32,
+    /// Cells begin at multiples of this, and their rings reach on to the next one, where that is not 2 to the power of
+    /// [`Built::mip_levels`]: on pages in compressed blocks.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub align: Option<u32>,
     /// How a scaled atlas was resampled.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub resample: Option<String>,
 }
 
+impl Built {
+    /// Where cells begin and end: at multiples of so many pixels.
+    #[must_use]
+    pub fn alignment(&self) -> u32 {
+        self.align.unwrap_or_else(|| 1u32.checked_shl(self.mip_levels).unwrap_or(1)).max(1)
+    }
+}
+
 impl Default for Built {
     /// Visible boxes without spacing, at the size of the sources.
     fn default() -> Self {
-        Self { gutter: 0, margin: 0, extrude: 0, trim: true, visible_alpha: 1, mip_levels: 0, resample: None }
+        Self {
+            gutter: 0,
+            margin: 0,
+            extrude: 0,
+            trim: true,
+            visible_alpha: 1,
+            mip_levels: 0,
+            align: None,
+            resample: None,
+        }
     }
 }
 

@@ -61,6 +61,7 @@ pub(crate) fn full() -> Atlas {
             trim: true,
             visible_alpha: 1,
             mip_levels: 0,
+            align: Some(4),
             resample: Some("pixel".into()),
         },
         pages: vec![page],

@@ -24,6 +24,13 @@ pub enum EncodeError {
     Unproved(#[from] Unproved),
 }
 
+#[cfg(feature = "encode-ktx2")]
+impl From<crate::texture::BlockError> for EncodeError {
+    fn from(error: crate::texture::BlockError) -> Self {
+        Self::Codec(error.to_string())
+    }
+}
+
 /// What became of pixels that were encoded and decoded again.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]

@@ -13,7 +13,9 @@ mod general;
 #[cfg(feature = "decode-jpeg")]
 mod jpeg;
 #[cfg(feature = "decode-ktx2")]
-mod ktx2;
+mod ktx2_in;
+#[cfg(feature = "encode-ktx2")]
+mod ktx2_out;
 mod mark;
 mod markers;
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
@@ -37,6 +39,10 @@ mod webp;
 pub use encode::{EncodeError, Encoded, Unproved};
 pub use format::Format;
 pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
+#[cfg(feature = "decode-ktx2")]
+pub use ktx2_in::read_ktx2;
+#[cfg(feature = "encode-ktx2")]
+pub use ktx2_out::{KTX2_VERSION, Supercompression, encode_ktx2};
 pub use mark::Mark;
 pub use markers::{Ignored, PngColour, PngKind};
 #[cfg(any(feature = "encode-apng", feature = "encode-gif"))]
@@ -171,7 +177,7 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
         #[cfg(feature = "decode-qoi")]
         Format::Qoi => Ok((qoi::decode(bytes, limits)?, BTreeSet::new())),
         #[cfg(feature = "decode-ktx2")]
-        Format::Ktx2 => Ok((ktx2::decode(bytes, limits)?, BTreeSet::new())),
+        Format::Ktx2 => Ok((ktx2_in::decode(bytes, limits)?, BTreeSet::new())),
         #[cfg(feature = "decode-webp")]
         Format::WebP => webp::decode(bytes, limits),
         #[cfg(feature = "image")]

@@ -35,10 +35,10 @@ fn pixels(side: u32, level: u32, texels: RangeInclusive<u32>) -> RangeInclusive<
 }
 
 /// The part of a page that repeats a box: a ring about it, which reaches on to the right and down to the next multiple of
-/// `2^mip_levels`, so that no pixel of those levels is shared with another cell.
+/// `align`, so that no pixel of smaller levels is shared with another cell, nor a compressed block.
 #[must_use]
-pub fn own_cell(rect: Rect, ring: u32, mip_levels: u32, page: Size) -> Rect {
-    let align = 1u32.checked_shl(mip_levels).unwrap_or(1);
+pub fn own_cell(rect: Rect, ring: u32, align: u32, page: Size) -> Rect {
+    let align = align.max(1);
     let [left, top] = [rect.x.saturating_sub(ring), rect.y.saturating_sub(ring)];
     let end = |start: u32, length: u32, most: u32| {
         start.saturating_add(length).saturating_add(ring).checked_next_multiple_of(align).unwrap_or(most).min(most)

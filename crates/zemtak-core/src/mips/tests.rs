@@ -101,7 +101,7 @@ proptest! {
         let (start, page) = (start % side, Size::new(side, side));
         let length = length.min(side - start);
         let rect = Rect::new(start, start, length, length);
-        let cell = own_cell(rect, ring.min(start), align, page);
+        let cell = own_cell(rect, ring.min(start), 1 << align, page);
         let mut outside: Vec<f64> = (0..side).map(|i| f64::from(u8::from(i < cell.x || i >= cell.x + cell.w))).collect();
         let mut safe = None;
         for level in 0..most_levels(page) {
@@ -138,7 +138,7 @@ proptest! {
         let align = 1 << levels;
         let rect = Rect::new(align * (1 + column), align, wide, tall);
         let page = Size::new(128, 64);
-        let cell = own_cell(rect, align, levels, page);
+        let cell = own_cell(rect, align, align, page);
         prop_assert!(safe_level(page, rect, cell, Filter::Linear).is_some_and(|safe| safe >= levels));
         // The box and all of its cell in a colour with a soft corner, everything else in another.
         let mut pixels = Pixels::from_rgba(page, [255, 0, 255, 255].repeat(page.area() as usize)).unwrap();

@@ -39,19 +39,25 @@ pub fn unpack(bytes: &[u8], kind: PixelKind, size: Size) -> Option<Pixels> {
 }
 
 #[cfg(feature = "encode-ktx2")]
+pub use packing::BlockError;
+#[cfg(feature = "encode-ktx2")]
 pub(super) use packing::pack;
 
 #[cfg(feature = "encode-ktx2")]
 mod packing {
     use super::{PIXEL, PixelKind, Pixels, SIDE, Size};
-    use crate::codec::EncodeError;
     use dds::{ColorFormat, CompressionQuality, EncodeOptions, Format, ImageView};
 
     /// How many rows of blocks go to the library at once.
     const ROWS: u32 = 8;
 
+    /// Why pixels cannot be packed: the library's reason.
+    #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+    #[error("no blocks: {0}")]
+    pub struct BlockError(String);
+
     /// A level in blocks. Each block follows from its own pixels alone, so any number of threads makes the same.
-    pub fn pack(pixels: &Pixels, kind: PixelKind) -> Result<Vec<u8>, EncodeError> {
+    pub fn pack(pixels: &Pixels, kind: PixelKind) -> Result<Vec<u8>, BlockError> {
         let size = pixels.size();
         let format = match kind {
             PixelKind::Rgba8 => return Ok(pixels.as_bytes().to_vec()),
@@ -71,13 +77,13 @@ mod packing {
             let wide = Size::new(size.w.next_multiple_of(SIDE), count.next_multiple_of(SIDE));
             let rows = whole_blocks(pixels, top, count, wide);
             let view = ImageView::new(&rows, dds::Size::new(wide.w, wide.h), ColorFormat::RGBA_U8);
-            let view = view.ok_or_else(|| EncodeError::Codec("a strip of blocks has no size".into()))?;
+            let view = view.ok_or_else(|| BlockError("a strip of blocks has no size".into()))?;
             let mut bytes = Vec::with_capacity(usize::try_from(kind.level_bytes(wide)).unwrap_or(0));
             let encoded = dds::encode(&mut bytes, view, format, None, &options);
-            encoded.map_err(|error| EncodeError::Codec(error.to_string()))?;
+            encoded.map_err(|error| BlockError(error.to_string()))?;
             Ok(bytes)
         });
-        Ok(packed.into_iter().collect::<Result<Vec<_>, EncodeError>>()?.concat())
+        Ok(packed.into_iter().collect::<Result<Vec<_>, BlockError>>()?.concat())
     }
 
     /// Rows filled up to whole blocks by what is at their ends.

@@ -3,11 +3,12 @@
 use crate::atlas::Alpha;
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels, premultiplied};
+use serde::{Deserialize, Serialize};
 
 /// How far a picture is from what it was made of.
 ///
 /// Compared are the four numbers of each pixel, colours multiplied by alpha, of those pixels that are visible in either.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Loss {
     /// The sum of all squared differences.
     pub squares: u64,
@@ -38,7 +39,7 @@ impl Loss {
 }
 
 /// The part of a page with the greatest loss.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct WorstBlock {
     /// The block's pixels on the page.
     pub rect: Rect,
@@ -54,21 +55,23 @@ pub fn loss(original: &Pixels, shown: &Pixels, alpha: Alpha, part: Rect) -> Loss
         let bytes = part.x as usize * PIXEL..(part.x + part.w) as usize * PIXEL;
         let [a, b] = [original, shown].map(|pixels| pixels.row(y)[bytes.clone()].as_chunks::<PIXEL>().0);
         for (a, b) in a.iter().zip(b) {
-            if a[3] | b[3] > 0 {
-                loss.pixels += 1;
-                loss.squares += if a == b { 0 } else { squares(*a, *b, alpha) };
-            }
+            loss = loss.and(pixel_loss(*a, *b, alpha));
         }
     }
     loss
 }
 
-fn squares(a: [u8; PIXEL], b: [u8; PIXEL], alpha: Alpha) -> u64 {
+/// What one pixel loses.
+#[must_use]
+pub fn pixel_loss(original: [u8; PIXEL], shown: [u8; PIXEL], alpha: Alpha) -> Loss {
+    if original == shown || original[3] | shown[3] == 0 {
+        return Loss { squares: 0, pixels: u64::from(original[3] | shown[3] > 0) };
+    }
     let (a, b) = match alpha {
-        Alpha::Straight => (premultiplied(a), premultiplied(b)),
-        Alpha::Premultiplied => (a, b),
+        Alpha::Straight => (premultiplied(original), premultiplied(shown)),
+        Alpha::Premultiplied => (original, shown),
     };
-    a.iter().zip(b).map(|(a, b)| u64::from(a.abs_diff(b)).pow(2)).sum()
+    Loss { squares: a.iter().zip(b).map(|(a, b)| u64::from(a.abs_diff(b)).pow(2)).sum(), pixels: 1 }
 }
 
 /// The block of a page that loses most, if any loses anything.

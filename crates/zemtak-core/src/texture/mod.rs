@@ -1,26 +1,17 @@
-//! What a graphics card is given: the levels of a texture, pixel by pixel or in compressed blocks, and the container
-//! KTX2 that carries them.
+//! What a graphics card is given: the levels of a texture, pixel by pixel or in compressed blocks.
 //!
 //! Blocks are those of the BC formats (Khronos Data Format Specification 1.3, chapters 19 and 21): 4 x 4 pixels in 8 or 16
 //! bytes, which the card unpacks as it samples. They lose a little; [`Loss`] says how much.
 
 #[cfg(any(feature = "decode-blocks", feature = "encode-ktx2"))]
 mod blocks;
-#[cfg(feature = "decode-ktx2")]
-mod ktx2_in;
-#[cfg(feature = "encode-ktx2")]
-mod ktx2_out;
-#[cfg(feature = "encode-ktx2")]
 mod loss;
 
+#[cfg(feature = "encode-ktx2")]
+pub use blocks::BlockError;
 #[cfg(feature = "decode-blocks")]
 pub use blocks::unpack;
-#[cfg(feature = "decode-ktx2")]
-pub use ktx2_in::read_ktx2;
-#[cfg(feature = "encode-ktx2")]
-pub use ktx2_out::{KTX2_VERSION, Supercompression, encode_ktx2};
-#[cfg(feature = "encode-ktx2")]
-pub use loss::{Loss, WorstBlock, loss, worst_block};
+pub use loss::{Loss, WorstBlock, loss, pixel_loss, worst_block};
 
 use crate::atlas::{Alpha, Colour, PixelKind};
 use crate::geometry::Size;
@@ -84,24 +75,33 @@ pub struct Texture {
 }
 
 #[cfg(feature = "encode-ktx2")]
+use crate::pixels::Pixels;
+
+#[cfg(feature = "encode-ktx2")]
 impl Texture {
     /// A picture with its smaller levels, in blocks where that is asked.
     ///
     /// # Errors
-    /// A picture without pixels, or a level that memory cannot hold.
+    /// A level that the library refuses.
     pub fn new(
-        pixels: &crate::pixels::Pixels,
-        smaller: &[crate::pixels::Pixels],
+        pixels: &Pixels,
+        smaller: &[Pixels],
         kind: PixelKind,
         (alpha, colour): (Alpha, Colour),
-    ) -> Result<Self, crate::codec::EncodeError> {
-        if pixels.size().area() == 0 {
-            return Err(crate::codec::EncodeError::Empty);
+    ) -> Result<Self, BlockError> {
+        let mut texture = Self { kind, size: pixels.size(), alpha, colour, levels: Vec::new() };
+        for level in std::iter::once(pixels).chain(smaller) {
+            texture.add_level(level)?;
         }
-        let levels = std::iter::once(pixels).chain(smaller).map(|level| match kind.is_compressed() {
-            true => blocks::pack(level, kind),
-            false => Ok(level.as_bytes().to_vec()),
-        });
-        Ok(Self { kind, size: pixels.size(), alpha, colour, levels: levels.collect::<Result<_, _>>()? })
+        Ok(texture)
+    }
+
+    /// Adds the next smaller level.
+    ///
+    /// # Errors
+    /// A level that the library refuses.
+    pub fn add_level(&mut self, pixels: &Pixels) -> Result<(), BlockError> {
+        self.levels.push(blocks::pack(pixels, self.kind)?);
+        Ok(())
     }
 }

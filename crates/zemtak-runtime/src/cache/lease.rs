@@ -155,6 +155,14 @@ impl Lease {
         view(&self.shared.lock(), self.entry, self.parts.as_deref().unwrap_or_default())
     }
 
+    /// The texture of a layer of the sprite's page, such as `normal`: the same corners show it. Nothing while the page is not
+    /// there, and where it has no such layer.
+    #[must_use]
+    pub fn layer(&self, name: &str) -> Option<Texture> {
+        let state = self.shared.lock();
+        state.pages.layer(state.names.get(self.entry).page()?, name)
+    }
+
     /// What the descriptor says of the sprite beyond where it is; nothing as long as that is not known.
     #[must_use]
     pub fn details(&self) -> Option<Arc<Details>> {

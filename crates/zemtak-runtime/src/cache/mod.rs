@@ -44,6 +44,7 @@ use reading::Reading;
 use shared::Shared;
 use std::panic::Location;
 use std::sync::Arc;
+use zemtak_core::atlas::PixelKind;
 use zemtak_core::codec::Limits;
 
 /// Loads each texture once, shares it, and gives it back in time. Clones are cheap, and are the same cache.
@@ -68,7 +69,9 @@ impl Cache {
     pub fn new<S: Sink>(settings: Settings, sink: S) -> (Self, Pump<S>) {
         let Settings { roots, budget, workers, hash, decoded_ahead, limits, image_sampler, stand_in, watch } = settings;
         let limits = Limits { side: limits.side.min(sink.largest_side()), ..limits };
-        let reading = Reading { roots, hash, decoded_ahead, limits, image_sampler };
+        let kinds = [PixelKind::Rgba8, PixelKind::Bc1, PixelKind::Bc3, PixelKind::Bc7];
+        let takes = kinds.into_iter().filter(|kind| sink.takes(*kind)).collect();
+        let reading = Reading { roots, hash, decoded_ahead, limits, image_sampler, takes };
         let shared = Arc::new(Shared::new(reading, budget));
         let pump = Pump::new(shared.clone(), sink, workers, stand_in, watch);
         (Self { shared, holder: 0 }, pump)

@@ -6,8 +6,9 @@ use super::snapshot::PageFile;
 use super::status::Status;
 use crate::event::{Cause, Event};
 use crate::failure::Failure;
-use crate::sink::{Texture, texture_bytes};
+use crate::sink::Texture;
 use std::collections::VecDeque;
+use std::sync::Arc;
 
 /// A page of some snapshot.
 #[derive(Debug)]
@@ -44,11 +45,25 @@ pub(super) enum PageState {
     /// The pump makes its texture.
     Uploading,
     /// It can be drawn.
-    Resident(Texture),
+    Resident(Textures),
     /// It cannot be had.
     Failed(Failure),
     /// The place is free for another page.
     Free,
+}
+
+/// The textures of a page.
+#[derive(Debug, Clone)]
+pub(super) struct Textures {
+    pub own: Texture,
+    /// Those of its layers, by name.
+    pub layers: Arc<[(Arc<str>, Texture)]>,
+}
+
+impl Textures {
+    pub fn all(&self) -> impl Iterator<Item = Texture> {
+        std::iter::once(self.own).chain(self.layers.iter().map(|(_, texture)| *texture))
+    }
 }
 
 impl PageState {
@@ -99,7 +114,7 @@ impl Pages {
     }
 
     pub fn add(&mut self, file: PageFile, root: usize, origin: u32) -> u32 {
-        let bytes = texture_bytes(file.page.size(), file.mips);
+        let bytes = file.texture_bytes();
         let page = Page {
             file,
             root,
@@ -208,8 +223,17 @@ impl Pages {
 
     /// A page's texture, if there is one.
     pub fn texture(&self, page: u32) -> Option<Texture> {
-        match self.get(page).state {
-            PageState::Resident(texture) => Some(texture),
+        self.textures(page).map(|textures| textures.own)
+    }
+
+    /// The texture of a page's layer, if it has one of that name.
+    pub fn layer(&self, page: u32, name: &str) -> Option<Texture> {
+        self.textures(page)?.layers.iter().find(|(own, _)| **own == *name).map(|(_, texture)| *texture)
+    }
+
+    fn textures(&self, page: u32) -> Option<&Textures> {
+        match &self.get(page).state {
+            PageState::Resident(textures) => Some(textures),
             _ => None,
         }
     }
@@ -370,12 +394,12 @@ impl Pages {
         None
     }
 
-    /// Takes the texture that was made of a page, or why there is none.
-    pub fn uploaded(&mut self, page: u32, result: Result<Texture, Failure>, account: &mut Account) {
+    /// Takes the textures that were made of a page, or why there are none.
+    pub fn uploaded(&mut self, page: u32, result: Result<Textures, Failure>, account: &mut Account) {
         match result {
-            Ok(texture) => {
+            Ok(textures) => {
                 let own = &mut self.list[page as usize];
-                own.state = PageState::Resident(texture);
+                own.state = PageState::Resident(textures);
                 account.counters.loads += 1;
                 account.counters.loaded_bytes += own.bytes;
                 account.events.emit(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
@@ -429,10 +453,10 @@ impl Pages {
 
     fn evict(&mut self, page: u32, cause: Cause, account: &mut Account) {
         let own = &mut self.list[page as usize];
-        if let PageState::Resident(texture) = own.state {
+        if let PageState::Resident(textures) = &own.state {
+            self.drops.extend(textures.all());
             own.state = PageState::Absent;
             self.resident -= own.bytes;
-            self.drops.push(texture);
             account.counters.evictions.count(cause);
             account.events.emit(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
             self.free_if_retired(page);

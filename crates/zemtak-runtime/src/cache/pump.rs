@@ -1,18 +1,21 @@
 //! The pump: makes and drops textures, on the thread that owns it and on no other.
 
 use super::ledger::Ledger;
+use super::pages::Textures;
 use super::reading::Texels;
 use super::shared::Shared;
+use super::snapshot::{PageFile, PartFile};
 use super::state::State;
 use super::status::Status;
 use super::wanted::Awaited;
 use crate::event::Cause;
 use crate::failure::{Failure, Reason};
-use crate::sink::{NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
+use crate::sink::{Level, NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
 use crate::sync::{Stopwatch, current};
 use std::sync::Arc;
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
+use zemtak_core::atlas::PixelKind;
 use zemtak_core::pixels::Pixels;
 
 /// How much a pump may do at once.
@@ -214,17 +217,34 @@ impl<S: Sink> Pump<S> {
         drop(state);
         self.drop_all(drops, pumped);
         let watch = Stopwatch::start();
-        let Texels { full, smaller } = texels;
-        let (sampler, pixels) = (Sampler::of(&file.page), Arc::new(full));
-        let new = NewTexture { label: &file.path, pixels: &pixels, smaller: &smaller, sampler };
-        let result = self.make(&new, pumped).map_err(|error| Failure::new(&file.path, error));
-        drop((pixels, smaller));
+        let result = self.make_all(&file, texels, pumped);
         pumped.made += usize::from(result.is_ok());
         let mut state = self.shared.lock();
         let State { pages, account, .. } = &mut *state;
         account.counters.uploading += watch.elapsed();
         pages.uploaded(page, result, account);
         Some(bytes)
+    }
+
+    /// Makes the textures of a page and its layers: all of them or none.
+    fn make_all(&mut self, file: &PageFile, texels: Texels, pumped: &mut Pumped) -> Result<Textures, Failure> {
+        let mut made = Vec::with_capacity(texels.0.len());
+        for (part, levels) in file.parts.iter().zip(texels.0) {
+            let PartFile { path, layer, kind, sampler, .. } = part;
+            let new =
+                NewTexture { label: path, layer: layer.as_deref(), kind: *kind, levels: &levels, sampler: *sampler };
+            match self.make(&new, pumped) {
+                Ok(texture) => made.push(texture),
+                Err(error) => {
+                    self.drop_all(made, pumped);
+                    return Err(Failure::new(path, error));
+                }
+            }
+        }
+        let names = file.parts.iter().filter_map(|part| part.layer.clone());
+        let layers = names.zip(made.iter().skip(1).copied()).collect();
+        let none = || Failure::new(&file.path, Reason::BrokeOff);
+        made.first().map(|own| Textures { own: *own, layers }).ok_or_else(none)
     }
 
     /// Makes a texture; where the device is out of memory, what nobody holds goes first.
@@ -248,14 +268,15 @@ impl<S: Sink> Pump<S> {
 
     fn make_stand_in(&mut self) {
         let Some(pixels) = self.stand_in.take() else { return };
-        let (size, sampler, pixels) = (pixels.size(), Sampler::default(), Arc::new(pixels));
-        let new = NewTexture { label: "stand-in", pixels: &pixels, smaller: &[], sampler };
+        let (size, sampler, kind) = (pixels.size(), Sampler::default(), PixelKind::Rgba8);
+        let levels: Arc<[Level]> = Arc::new([pixels.into()]);
+        let new = NewTexture { label: "stand-in", layer: None, kind, levels: &levels, sampler };
         let result = self.sink.make_texture(&new);
         let mut state = self.shared.lock();
         match result {
             Ok(texture) => {
                 state.stand_in = Some((texture, size));
-                state.pages.occupy(texture_bytes(size, 1));
+                state.pages.occupy(texture_bytes(kind, size, 1));
             }
             Err(error) => state.account.failed(Failure::new("the stand-in", Reason::Sink(error))),
         }
@@ -272,7 +293,7 @@ impl<S: Sink> Pump<S> {
         let mut drops = pages.take_drops();
         if let Some((texture, size)) = state.stand_in.take() {
             drops.push(texture);
-            state.pages.vacate(texture_bytes(size, 1));
+            state.pages.vacate(texture_bytes(PixelKind::Rgba8, size, 1));
         }
         self.shared.end();
         drop(state);

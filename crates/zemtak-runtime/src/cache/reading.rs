@@ -1,26 +1,27 @@
 //! Reading and decoding files below the roots. No lock is held meanwhile.
 
 use super::lookup::Glob;
-use super::snapshot::{PageFile, Seen, Snapshot};
+use super::snapshot::{PageFile, PartFile, Seen, Snapshot};
 use crate::failure::{Failure, Reason};
 use crate::files::{Files, Stamp};
-use crate::open::{DESCRIPTOR_BYTES, HashCheck, PAGE_BYTES, content_tag, decode_page, parse_descriptor};
-use crate::sink::Sampler;
+use crate::open::{DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, Stored, content_tag, parse_descriptor};
+use crate::sink::{Level, Sampler};
 use std::io::ErrorKind;
 use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::Path;
 use std::sync::Arc;
-use zemtak_core::atlas::FILE_SUFFIX;
+use zemtak_core::atlas::{FILE_SUFFIX, PixelKind};
+#[cfg(feature = "ktx2")]
+use zemtak_core::codec::DecodeError;
 use zemtak_core::codec::{Limits, decode};
+#[cfg(feature = "ktx2")]
+use zemtak_core::mips::level_size;
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::Pixels;
 
-/// What a texture is made of.
+/// What the textures of a page are made of: the levels of each of its parts.
 #[derive(Debug)]
-pub(super) struct Texels {
-    pub full: Pixels,
-    /// The levels below the full size, the largest first.
-    pub smaller: Vec<Pixels>,
-}
+pub(super) struct Texels(pub Vec<Arc<[Level]>>);
 
 /// Where files are read, and how.
 pub(super) struct Reading {
@@ -30,6 +31,8 @@ pub(super) struct Reading {
     pub decoded_ahead: u64,
     pub limits: Limits,
     pub image_sampler: Sampler,
+    /// The kinds of blocks that the sink takes as they are.
+    pub takes: Vec<PixelKind>,
 }
 
 impl Reading {
@@ -39,16 +42,17 @@ impl Reading {
 
     pub fn read_page(&self, file: &PageFile, root: usize, check: HashCheck) -> Result<Texels, Failure> {
         let files = &self.roots[root];
-        let place = files.place(&file.path);
         let size = file.page.size();
-        if self.limits.check(size).is_err() {
-            return Err(Failure::at(&file.path, &place, Reason::TooLarge(size)));
-        }
-        let bytes = files.read(&file.path, PAGE_BYTES).map_err(|error| Failure::at(&file.path, &place, error))?;
-        let full = decode_page(&file.page, &place, bytes, check);
-        let full = full.map_err(|error| Failure::at(&file.path, &place, error))?;
-        let smaller = smaller_levels(&full, file.mips - 1, file.page.alpha, Light::of(file.page.colour));
-        Ok(Texels { full, smaller })
+        let levels = file.parts.iter().map(|part| {
+            let place = files.place(&part.path);
+            if self.limits.check(size).is_err() {
+                return Err(Failure::at(&part.path, &place, Reason::TooLarge(size)));
+            }
+            let bytes = files.read(&part.path, PAGE_BYTES).map_err(|error| Failure::at(&part.path, &place, error))?;
+            let levels = levels_of(part, &file.stored(part), &place, bytes, check);
+            levels.map(Into::into).map_err(|error| Failure::at(&part.path, &place, error))
+        });
+        levels.collect::<Result<_, _>>().map(Texels)
     }
 
     pub fn open_atlas(&self, atlas: &str, seen: &mut Seen) -> Result<(Snapshot, Option<Pixels>), Failure> {
@@ -57,8 +61,9 @@ impl Reading {
         let place = self.roots[root].place(&path);
         let parsed = parse_descriptor(&place, bytes).map_err(|error| Failure::at(atlas, &place, error))?;
         let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
-        let snapshot = Snapshot::of(parsed.atlas, root, folder);
-        seen.extend(snapshot.pages.iter().map(|file| (root, file.path.to_string(), self.stamp(root, &file.path))));
+        let snapshot = Snapshot::of(parsed.atlas, root, folder, &self.takes);
+        let parts = snapshot.pages.iter().flat_map(|file| file.parts.iter());
+        seen.extend(parts.map(|part| (root, part.path.to_string(), self.stamp(root, &part.path))));
         Ok((snapshot, None))
     }
 
@@ -98,6 +103,54 @@ impl Reading {
         }
         Ok(names.into_iter().collect())
     }
+}
+
+/// The levels of a texture: those that its file has, as the sink takes them, and made of its pixels what is lacking.
+fn levels_of(
+    part: &PartFile,
+    stored: &Stored<'_>,
+    place: &Path,
+    bytes: Vec<u8>,
+    check: HashCheck,
+) -> Result<Vec<Level>, OpenError> {
+    let mut levels = Vec::new();
+    #[cfg(feature = "ktx2")]
+    if let Some(of_file) = stored.levels(place, &bytes, check)? {
+        for (level, bytes) in (0..).zip(of_file) {
+            levels.push(as_taken(part.kind, stored, place, Level { size: level_size(stored.size, level), bytes })?);
+        }
+    }
+    let last = match levels.pop() {
+        // Blocks are complete, or are left as they are.
+        Some(last) if part.kind.is_compressed() => return Ok(add(levels, [last])),
+        Some(Level { size, bytes }) => Pixels::from_rgba(size, bytes),
+        None => Some(stored.decode(place, bytes, check)?),
+    };
+    let Some(last) = last else { return Ok(levels) };
+    let (alpha, light) = (part.sampler.alpha, Light::of(part.sampler.colour));
+    let missing = part.mips.saturating_sub(u32::try_from(levels.len()).unwrap_or(u32::MAX) + 1);
+    let smaller = smaller_levels(&last, missing, alpha, light);
+    let made = std::iter::once(last).chain(smaller).map(Level::from);
+    Ok(add(levels, made))
+}
+
+fn add(mut levels: Vec<Level>, more: impl IntoIterator<Item = Level>) -> Vec<Level> {
+    levels.extend(more);
+    levels
+}
+
+/// A level as the sink takes it: as it is, or unpacked.
+#[cfg(feature = "ktx2")]
+fn as_taken(kind: PixelKind, stored: &Stored<'_>, place: &Path, level: Level) -> Result<Level, OpenError> {
+    if kind == stored.kind {
+        return Ok(level);
+    }
+    let missing = || OpenError::Page { path: place.to_owned(), source: DecodeError::Blocks(stored.kind) };
+    #[cfg(feature = "blocks")]
+    let unpacked = zemtak_core::texture::unpack(&level.bytes, stored.kind, level.size).map(Level::from);
+    #[cfg(not(feature = "blocks"))]
+    let unpacked = None;
+    unpacked.ok_or_else(missing)
 }
 
 /// Whether the next root is to be asked.

@@ -53,7 +53,7 @@ impl State {
     /// The pixels of an image are there as soon as it was read.
     fn decode_early(&mut self, version: &Version, pixels: Option<Pixels>) {
         if let (Some(pixels), Some(page)) = (pixels, version.slots.first()) {
-            let texels = Texels { full: pixels, smaller: Vec::new() };
+            let texels = Texels(vec![Arc::new([pixels.into()])]);
             self.pages.decoded_early(*page, texels, &mut self.account);
         }
     }

@@ -2,14 +2,15 @@
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use zemtak_core::atlas::{Atlas, Clip, Page, SamplingHints, Sprite};
+use zemtak_core::atlas::{Atlas, Clip, Page, PixelKind, SamplingHints, Sprite};
 use zemtak_core::coords::{Area, Picture, UvRect};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::mips::most_levels;
 use zemtak_core::name::{ClipName, SpriteName};
 
 use crate::files::Stamp;
-use crate::sink::Sampler;
+use crate::open::Stored;
+use crate::sink::{Sampler, texture_bytes};
 
 /// What a descriptor says of a sprite beyond where it is.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -45,18 +46,69 @@ pub(super) struct Snapshot {
     pub pages: Vec<PageFile>,
 }
 
-/// A page's file.
+/// A page and the files of its textures.
 #[derive(Debug, Clone)]
 pub(super) struct PageFile {
-    /// Below its root.
+    /// The page's own file below its root.
     pub path: Arc<str>,
     pub page: Arc<Page>,
-    /// How many mip levels its texture gets, the full size among them.
-    pub mips: u32,
+    /// Its own file first, then those of its layers.
+    pub parts: Arc<[PartFile]>,
 }
 
-/// As many levels as are asked for and show no neighbour, the full size among them: those that the file has at least.
-fn mips(page: &Page, asked: u32) -> u32 {
+/// A file that becomes a texture.
+#[derive(Debug)]
+pub(super) struct PartFile {
+    /// Below its root.
+    pub path: Arc<str>,
+    /// The layer that it is; nothing for the page itself.
+    pub layer: Option<Arc<str>>,
+    /// How the texture stores pixels: as the file does, where the sink takes that.
+    pub kind: PixelKind,
+    /// How many mip levels the texture gets, the full size among them.
+    pub mips: u32,
+    pub sampler: Sampler,
+}
+
+impl PageFile {
+    /// A page with its layers, for a sink that takes these kinds of blocks. `folder` is where it is below its root.
+    fn of(page: Page, folder: &str, asked: u32, takes: &[PixelKind]) -> Self {
+        let sampler = Sampler::of(&page);
+        let part = |file: &str, layer: Option<&String>, stored: PixelKind, sampler: Sampler| PartFile {
+            path: format!("{folder}{file}").into(),
+            layer: layer.map(|name| name.as_str().into()),
+            kind: if takes.contains(&stored) { stored } else { PixelKind::Rgba8 },
+            mips: mips(&page, stored, asked),
+            sampler,
+        };
+        let own = part(&page.file, None, page.pixels, sampler);
+        let layers = page.layers.iter().map(|(name, layer)| {
+            let sampler = Sampler { alpha: layer.alpha, colour: layer.colour, ..sampler };
+            part(&layer.file, Some(name), layer.pixels, sampler)
+        });
+        let path = own.path.clone();
+        let parts = std::iter::once(own).chain(layers).collect();
+        Self { path, parts, page: Arc::new(page) }
+    }
+
+    /// The bytes of its textures.
+    pub fn texture_bytes(&self) -> u64 {
+        self.parts.iter().map(|part| texture_bytes(part.kind, self.page.size(), part.mips)).sum()
+    }
+
+    /// What its descriptor says of a part's file.
+    pub fn stored(&self, part: &PartFile) -> Stored<'_> {
+        let layer = part.layer.as_ref().and_then(|name| self.page.layers.get(&**name));
+        layer.map_or_else(|| Stored::page(&self.page), |layer| Stored::layer(&self.page, layer))
+    }
+}
+
+/// As many levels as are asked for and show no neighbour, the full size among them: those that the file has at least, and of
+/// blocks no others.
+fn mips(page: &Page, stored: PixelKind, asked: u32) -> u32 {
+    if stored.is_compressed() {
+        return page.sampling.mips;
+    }
     let safe = page.sampling.safe_mips.and_then(|safe| u32::try_from(safe).ok()).unwrap_or(0);
     (1 + safe.min(asked)).min(most_levels(page.size())).max(page.sampling.mips)
 }
@@ -65,16 +117,12 @@ fn mips(page: &Page, asked: u32) -> u32 {
 pub(super) type Seen = Vec<(usize, String, Option<Stamp>)>;
 
 impl Snapshot {
-    /// That of a checked descriptor. `folder` is where it is below its root: empty, or with `/` at its end.
-    pub fn of(atlas: Atlas, root: usize, folder: &str) -> Self {
-        let pages: Vec<PageFile> = atlas
-            .pages
-            .into_iter()
-            .map(|page| {
-                let mips = mips(&page, atlas.built.mip_levels);
-                PageFile { path: format!("{folder}{}", page.file).into(), page: Arc::new(page), mips }
-            })
-            .collect();
+    /// That of a checked descriptor, for a sink that takes these kinds of blocks. `folder` is where it is below its root:
+    /// empty, or with `/` at its end.
+    pub fn of(atlas: Atlas, root: usize, folder: &str, takes: &[PixelKind]) -> Self {
+        let asked = atlas.built.mip_levels;
+        let page = |page: Page| PageFile::of(page, folder, asked, takes);
+        let pages: Vec<PageFile> = atlas.pages.into_iter().map(page).collect();
         // Only sprites whose box lies on their page pass the check, so none is left out here.
         let placed = |(name, sprite): (SpriteName, Sprite)| {
             let page = &pages.get(sprite.page)?.page;
@@ -100,7 +148,7 @@ impl Snapshot {
             details: None,
         };
         let sprites = vec![(SpriteName::new(""), placed)];
-        let pages = vec![PageFile { path: path.into(), page: Arc::new(page), mips: 1 }];
+        let pages = vec![PageFile::of(page, "", 0, &[])];
         Some(Self { root, sprites, clips: BTreeMap::new(), pages })
     }
 

@@ -1,11 +1,11 @@
 //! A sink that keeps pixels in memory.
 
-use super::{NewTexture, Sink, SinkError, Texture};
+use super::{Level, NewTexture, Sink, SinkError, Texture};
 use std::collections::HashMap;
 use std::sync::Arc;
-use zemtak_core::pixels::Pixels;
+use zemtak_core::atlas::PixelKind;
 
-/// Keeps each texture's pixels: for drawing without a graphics card, and for tests.
+/// Keeps each texture's levels: for drawing without a graphics card, and for tests.
 ///
 /// ```
 /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -17,34 +17,41 @@ use zemtak_core::pixels::Pixels;
 /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
 /// let moth = cache.lease("moth.png");
 /// pump.wait(&moth)?;
-/// let pixels = pump.sink().pixels(moth.view().unwrap().texture).unwrap();
-/// assert_eq!(pixels.size().w, 32);
+/// let levels = pump.sink().levels(moth.view().unwrap().texture).unwrap();
+/// assert_eq!((levels[0].size.w, levels.len()), (32, 1));
 /// # Ok::<(), zemtak_runtime::Failure>(())
 /// ```
 #[derive(Debug, Default)]
 pub struct MemorySink {
-    /// With the levels below the full size.
-    textures: HashMap<Texture, (Arc<Pixels>, Vec<Pixels>)>,
+    textures: HashMap<Texture, (PixelKind, Arc<[Level]>)>,
     made: u64,
+    /// Kinds of blocks that it keeps as they are.
+    takes: Vec<PixelKind>,
 }
 
 impl MemorySink {
-    /// A sink without textures.
+    /// A sink without textures, which takes 8-bit RGBA.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
     }
 
-    /// A texture's pixels, as long as it is there.
+    /// One that takes compressed blocks of these kinds too.
     #[must_use]
-    pub fn pixels(&self, texture: Texture) -> Option<&Pixels> {
-        self.textures.get(&texture).map(|(full, _)| full.as_ref())
+    pub fn taking(kinds: &[PixelKind]) -> Self {
+        Self { takes: kinds.to_vec(), ..Self::default() }
     }
 
-    /// A texture's mip levels below the full size, the largest first, as long as it is there.
+    /// A texture's mip levels, the full size first, as long as it is there.
     #[must_use]
-    pub fn smaller(&self, texture: Texture) -> Option<&[Pixels]> {
-        self.textures.get(&texture).map(|(_, smaller)| smaller.as_slice())
+    pub fn levels(&self, texture: Texture) -> Option<&[Level]> {
+        self.textures.get(&texture).map(|(_, levels)| levels.as_ref())
+    }
+
+    /// How a texture's levels store pixels, as long as it is there.
+    #[must_use]
+    pub fn kind(&self, texture: Texture) -> Option<PixelKind> {
+        self.textures.get(&texture).map(|(kind, _)| *kind)
     }
 
     /// How many textures there are.
@@ -64,11 +71,15 @@ impl Sink for MemorySink {
     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
         self.made += 1;
         let texture = Texture(self.made);
-        self.textures.insert(texture, (new.pixels.clone(), new.smaller.to_vec()));
+        self.textures.insert(texture, (new.kind, new.levels.clone()));
         Ok(texture)
     }
 
     fn drop_texture(&mut self, texture: Texture) {
         self.textures.remove(&texture);
+    }
+
+    fn takes(&self, kind: PixelKind) -> bool {
+        kind == PixelKind::Rgba8 || self.takes.contains(&kind)
     }
 }

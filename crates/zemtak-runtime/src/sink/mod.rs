@@ -7,9 +7,10 @@ pub use memory::MemorySink;
 pub use simulated::{BATCH, DeviceFault, SimulatedDevice, Work};
 
 use std::sync::Arc;
-use zemtak_core::atlas::{Alpha, Colour, Filter, Page, Wrap};
+use zemtak_core::atlas::{Alpha, Colour, Filter, Page, PixelKind, Wrap};
 use zemtak_core::geometry::Size;
-use zemtak_core::pixels::{PIXEL, Pixels};
+use zemtak_core::mips::level_size;
+use zemtak_core::pixels::Pixels;
 
 /// The longest side of a texture where a sink says nothing else: what graphics cards of the last ten years take.
 pub const LARGEST_SIDE: u32 = 16_384;
@@ -21,27 +22,46 @@ pub struct Texture(pub u64);
 /// A texture to be made.
 #[derive(Debug, Clone, Copy)]
 pub struct NewTexture<'p> {
-    /// The page's file, as a name in tools that look at textures.
+    /// The file, as a name in tools that look at textures.
     pub label: &'p str,
-    /// Its pixels: rows from the top, 8-bit RGBA. Who keeps them keeps the `Arc`.
-    pub pixels: &'p Arc<Pixels>,
-    /// Its mip levels below the full size, the largest first: as many as its atlas has room for (`mip_levels`) and show no
-    /// neighbour (`safe_mips`). Level k is max(1, side / 2^k) pixels a side, rounded down. A sink that takes none leaves them.
-    pub smaller: &'p [Pixels],
+    /// Which layer of its page it is, such as `normal`; nothing for the page itself.
+    pub layer: Option<&'p str>,
+    /// How its levels store pixels: one of those that the sink takes.
+    pub kind: PixelKind,
+    /// Its mip levels, the full size first: as many as its atlas has room for (`mip_levels`) and show no neighbour
+    /// (`safe_mips`). A sink that wants one takes the first. Who keeps them keeps the `Arc`.
+    pub levels: &'p Arc<[Level]>,
     /// How it is sampled, and what its numbers mean.
     pub sampler: Sampler,
 }
 
 impl NewTexture<'_> {
-    /// All levels, the full size first.
-    pub fn levels(&self) -> impl Iterator<Item = &Pixels> {
-        std::iter::once(self.pixels.as_ref()).chain(self.smaller)
+    /// Its size in pixels.
+    #[must_use]
+    pub fn size(&self) -> Size {
+        self.levels.first().map_or(Size::new(0, 0), |level| level.size)
     }
 
     /// How many levels it has, the full size among them.
     #[must_use]
     pub fn mips(&self) -> u32 {
-        u32::try_from(self.smaller.len()).unwrap_or(u32::MAX).saturating_add(1)
+        u32::try_from(self.levels.len()).unwrap_or(u32::MAX)
+    }
+}
+
+/// A mip level as a graphics card takes it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Level {
+    /// In pixels: level k is max(1, side / 2^k) a side, rounded down.
+    pub size: Size,
+    /// Rows from the top: of pixels, 8-bit RGBA, or of blocks of 4 x 4 pixels, of which those at the right and lower edge may
+    /// reach beyond it.
+    pub bytes: Vec<u8>,
+}
+
+impl From<Pixels> for Level {
+    fn from(pixels: Pixels) -> Self {
+        Self { size: pixels.size(), bytes: pixels.into_bytes() }
     }
 }
 
@@ -104,7 +124,7 @@ pub enum SinkError {
 ///
 /// impl Sink for Counting {
 ///     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
-///         println!("{}: {} pixels, {} mip levels", new.label, new.pixels.size(), new.mips());
+///         println!("{}: {} pixels, {} mip levels", new.label, new.size(), new.mips());
 ///         self.0 += 1;
 ///         Ok(Texture(self.0))
 ///     }
@@ -124,28 +144,32 @@ pub trait Sink {
     /// Drops a texture. Each one that was made is dropped once; nobody draws it any more.
     fn drop_texture(&mut self, texture: Texture);
 
+    /// Whether textures may be made of pixels stored in this way. Asked once for each. Only [`PixelKind::Rgba8`] by default:
+    /// then blocks are unpacked first, with the feature `blocks`, and without it their pages fail.
+    fn takes(&self, kind: PixelKind) -> bool {
+        !kind.is_compressed()
+    }
+
     /// The longest side that a texture may have. Asked once. 16,384 by default.
     fn largest_side(&self) -> u32 {
         LARGEST_SIDE
     }
 }
 
-/// How many bytes of texture memory a texture takes: 4 a pixel, all mip levels together. Level k is max(1, side / 2^k)
-/// pixels a side.
+/// How many bytes of texture memory a texture takes, all mip levels together: 4 a pixel, or 8 or 16 for each block of 4 x 4.
+/// Level k is max(1, side / 2^k) pixels a side.
 ///
 /// ```
+/// use zemtak_runtime::atlas::PixelKind;
 /// use zemtak_runtime::geometry::Size;
 /// use zemtak_runtime::texture_bytes;
 ///
-/// assert_eq!(texture_bytes(Size::new(4, 2), 1), 32);
-/// assert_eq!(texture_bytes(Size::new(4, 2), 3), (8 + 2 + 1) * 4);
+/// assert_eq!(texture_bytes(PixelKind::Rgba8, Size::new(4, 2), 1), 32);
+/// assert_eq!(texture_bytes(PixelKind::Rgba8, Size::new(4, 2), 3), (8 + 2 + 1) * 4);
+/// assert_eq!(texture_bytes(PixelKind::Bc7, Size::new(8, 4), 3), (2 + 1 + 1) * 16);
 /// ```
 #[must_use]
-pub fn texture_bytes(size: Size, mips: u32) -> u64 {
-    let level = |k: u32| {
-        let side = |s: u32| u64::from(s.checked_shr(k).unwrap_or(0).max(1));
-        side(size.w) * side(size.h) * PIXEL as u64
-    };
+pub fn texture_bytes(kind: PixelKind, size: Size, mips: u32) -> u64 {
     // No side has more than 32 levels.
-    (0..mips.clamp(1, 32)).map(level).sum()
+    (0..mips.clamp(1, 32)).map(|level| kind.level_bytes(level_size(size, level))).sum()
 }

@@ -2,6 +2,7 @@
 
 use super::{LARGEST_SIDE, NewTexture, Sink, SinkError, Texture, texture_bytes};
 use std::collections::HashMap;
+use zemtak_core::atlas::PixelKind;
 
 /// The most sprites of a batch: four vertices each, counted by 16-bit indices.
 pub const BATCH: u64 = 16_384;
@@ -10,13 +11,15 @@ pub const BATCH: u64 = 16_384;
 /// fails on command.
 ///
 /// ```
-/// use zemtak_runtime::{NewTexture, Pixels, Sampler, SimulatedDevice, Sink};
+/// use zemtak_runtime::{Level, NewTexture, Pixels, Sampler, SimulatedDevice, Sink};
 /// use std::sync::Arc;
+/// use zemtak_runtime::atlas::PixelKind;
 /// use zemtak_runtime::geometry::Size;
 ///
 /// let mut device = SimulatedDevice::new().with_memory(1 << 20);
-/// let pixels = Arc::new(Pixels::transparent(Size::new(256, 256)).unwrap());
-/// let new = NewTexture { label: "a.png", pixels: &pixels, smaller: &[], sampler: Sampler::default() };
+/// let levels: Arc<[Level]> = Arc::new([Pixels::transparent(Size::new(256, 256)).unwrap().into()]);
+/// let (kind, sampler) = (PixelKind::Rgba8, Sampler::default());
+/// let new = NewTexture { label: "a.png", layer: None, kind, levels: &levels, sampler };
 /// let (a, b) = (device.make_texture(&new)?, device.make_texture(&new)?);
 /// for texture in [a, a, b, a] {
 ///     device.draw(texture);
@@ -140,7 +143,7 @@ impl SimulatedDevice {
     }
 
     fn refusal(&mut self, new: &NewTexture<'_>, bytes: u64) -> Option<SinkError> {
-        let size = new.pixels.size();
+        let size = new.size();
         if size.w.max(size.h) > self.largest {
             return Some(SinkError::TooLarge { size, limit: self.largest });
         }
@@ -158,7 +161,7 @@ impl SimulatedDevice {
 
 impl Sink for SimulatedDevice {
     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
-        let bytes = texture_bytes(new.pixels.size(), new.mips());
+        let bytes = texture_bytes(new.kind, new.size(), new.mips());
         if let Some(error) = self.refusal(new, bytes) {
             self.work.refused += 1;
             return Err(error);
@@ -183,5 +186,10 @@ impl Sink for SimulatedDevice {
 
     fn largest_side(&self) -> u32 {
         self.largest
+    }
+
+    /// All of them, as graphics cards of desktops do.
+    fn takes(&self, _: PixelKind) -> bool {
+        true
     }
 }

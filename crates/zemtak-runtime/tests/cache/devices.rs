@@ -1,18 +1,20 @@
 //! The sinks that come with the runtime: what they count and refuse.
 
 use std::sync::Arc;
-use zemtak_core::atlas::Alpha;
+use zemtak_core::atlas::{Alpha, PixelKind};
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{
-    BATCH, DeviceFault, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
+    BATCH, DeviceFault, Level, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
 };
 
 /// Makes a texture of a size, with mip levels.
 fn make(sink: &mut impl Sink, w: u32, h: u32, mips: u32) -> Result<Texture, SinkError> {
-    let pixels = Arc::new(Pixels::transparent(Size::new(w, h)).unwrap());
+    let pixels = Pixels::transparent(Size::new(w, h)).unwrap();
     let smaller = smaller_levels(&pixels, mips - 1, Alpha::Straight, Light::Linear);
-    sink.make_texture(&NewTexture { label: "test", pixels: &pixels, smaller: &smaller, sampler: Sampler::default() })
+    let levels: Arc<[Level]> = std::iter::once(pixels).chain(smaller).map(Level::from).collect();
+    let (kind, sampler) = (PixelKind::Rgba8, Sampler::default());
+    sink.make_texture(&NewTexture { label: "test", layer: None, kind, levels: &levels, sampler })
 }
 
 #[test]
@@ -76,7 +78,7 @@ fn textures_in_memory_are_there_until_they_are_dropped() {
     assert!(sink.is_empty());
     let [first, second] = [(2, 1), (3, 1)].map(|(w, h)| make(&mut sink, w, h, 1).unwrap());
     assert_eq!((sink.len(), sink.is_empty()), (2, false));
-    assert_eq!(sink.pixels(second).unwrap().size(), Size::new(3, 1));
+    assert_eq!(sink.levels(second).unwrap()[0].size, Size::new(3, 1));
     sink.drop_texture(first);
-    assert!(sink.pixels(first).is_none() && sink.len() == 1);
+    assert!(sink.levels(first).is_none() && sink.len() == 1);
 }

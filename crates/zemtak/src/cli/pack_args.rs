@@ -1,13 +1,13 @@
 //! The options of `zemtak pack` and `zemtak watch`: every atlas key of the project file is one.
 
-use super::values::{aspect, atlas_name, either, page_size, said, space, word};
+use super::values::{aspect, atlas_name, decibels, either, page_size, said, space, word};
 use crate::commands::{pack, watch};
 use clap::Args;
 use std::path::PathBuf;
 use std::time::Duration;
 use zemtak_build::PackRequest;
 use zemtak_build::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
-use zemtak_core::atlas::{Alpha, Filter};
+use zemtak_core::atlas::{Alpha, Filter, PixelKind};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
@@ -184,12 +184,24 @@ struct SpriteArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Files")]
 struct FileArgs {
-    /// The format of page files: png, qoi, webp (lossless) or raw [default: png]
+    /// The format of page files: png, qoi, webp (lossless), raw or ktx2 [default: png]
     #[arg(long, value_name = "FORMAT", value_parser = word::<PageFormat>(), hide_possible_values = true)]
     pages_as: Option<PageFormat>,
     /// PNG compression effort: fast, balanced or small [default: balanced]
     #[arg(long, value_name = "EFFORT", value_parser = word::<PngEffort>(), hide_possible_values = true)]
     png: Option<PngEffort>,
+    /// How pages in KTX2 store pixels: rgba8, or in blocks bc1, bc3 or bc7 [default: rgba8]
+    #[arg(long, value_name = "KIND", value_parser = word::<PixelKind>(), hide_possible_values = true)]
+    pixels: Option<PixelKind>,
+    /// Each page in KTX2 in the smallest form in which every sprite keeps so many decibels, as 40
+    #[arg(long, value_name = "DB", value_parser = decibels)]
+    least_psnr: Option<f64>,
+    /// Compress the mip levels of pages in KTX2 once more, by Zstandard
+    #[arg(long, overrides_with = "no_zstd")]
+    zstd: bool,
+    /// Store the levels of pages in KTX2 as graphics cards take them (default)
+    #[arg(long)]
+    no_zstd: bool,
     /// How page files are named: plain, or hashed by content [default: plain]
     #[arg(long, value_name = "HOW", value_parser = word::<PageNames>(), hide_possible_values = true)]
     names: Option<PageNames>,
@@ -282,6 +294,7 @@ impl FileArgs {
     fn apply(self, keys: &mut Keys) {
         keys.pages_as = self.pages_as;
         keys.png = self.png;
+        (keys.pixels, keys.least_psnr, keys.zstd) = (self.pixels, self.least_psnr, either(self.zstd, self.no_zstd));
         keys.names = self.names;
         keys.also = said(self.also);
         keys.sizes = said(self.sizes);

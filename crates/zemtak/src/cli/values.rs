@@ -47,6 +47,13 @@ pub(super) fn aspect(text: &str) -> Result<f64, String> {
     }
 }
 
+pub(super) fn decibels(text: &str) -> Result<f64, String> {
+    match text.parse() {
+        Ok(decibels) if (1.0..=100.0).contains(&decibels) => Ok(decibels),
+        _ => Err("a number of decibels from 1 to 100".into()),
+    }
+}
+
 /// The whole numbers of a text such as `1,2,3,4`.
 fn numbers<const N: usize, T: std::str::FromStr>(text: &str) -> Option<[T; N]> {
     let parsed: Option<Vec<T>> = text.split(',').map(|part| part.trim().parse().ok()).collect();

@@ -5,12 +5,13 @@ mod remedies;
 pub use remedies::{Remedy, remedies};
 
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Atlas, Filter, Page, Wrap};
 use zemtak_core::geometry::Rect;
-use zemtak_core::mips::{Light, Look, Measured, measure, smaller_levels};
+use zemtak_core::mips::{Light, Look, Measured, measure, own_cell, smaller_levels};
 use zemtak_core::name::SpriteName;
-use zemtak_core::pixels::Pixels;
+use zemtak_core::pixels::{PIXEL, Pixels};
 
 /// The filters that are looked at, the smoother one first: mixing two levels adds nothing that these do not take in.
 pub const FILTERS: [Filter; 2] = [Filter::Linear, Filter::Nearest];
@@ -33,6 +34,26 @@ pub fn levels_of(page: &Page, pixels: &Pixels, deepest: u32) -> Vec<Pixels> {
     std::iter::once(pixels.clone()).chain(smaller).collect()
 }
 
+/// A page as its blocks are meant: about each box its own pixels, which blocks show only nearly. What lies beyond stays.
+fn as_meant<'p>(atlas: &Atlas, index: usize, pixels: &'p Pixels) -> Cow<'p, Pixels> {
+    if !atlas.pages[index].pixels.is_compressed() {
+        return Cow::Borrowed(pixels);
+    }
+    let mut meant = pixels.clone();
+    for sprite in atlas.sprites.values().filter(|sprite| sprite.page == index) {
+        let (rect, page) = (sprite.rect, pixels.size());
+        let cell = own_cell(rect, atlas.built.extrude, atlas.built.alignment(), page);
+        for y in cell.y..cell.y + cell.h {
+            for x in cell.x..cell.x + cell.w {
+                let (from_x, from_y) = (x.clamp(rect.x, rect.x + rect.w - 1), y.clamp(rect.y, rect.y + rect.h - 1));
+                let pixel = pixels.get(from_x, from_y).unwrap_or_default();
+                meant.row_mut(y)[x as usize * PIXEL..][..PIXEL].copy_from_slice(&pixel);
+            }
+        }
+    }
+    Cow::Owned(meant)
+}
+
 /// Samples every box of an atlas down to a level, on pages that are there. On one that repeats the other side is no stranger.
 pub fn check<'a>(atlas: &'a Atlas, pages: &[Option<Pixels>], deepest: u32) -> Vec<Checked<'a>> {
     let mut boxes: BTreeMap<(usize, Rect), Vec<&SpriteName>> = BTreeMap::new();
@@ -41,10 +62,11 @@ pub fn check<'a>(atlas: &'a Atlas, pages: &[Option<Pixels>], deepest: u32) -> Ve
             boxes.entry((sprite.page, sprite.rect)).or_default().push(name);
         }
     }
-    let made = |(page, pixels): (&Page, &Option<Pixels>)| {
-        pixels.as_ref().map_or_else(Vec::new, |pixels| levels_of(page, pixels, deepest))
+    let made = |(index, pixels): (usize, &Option<Pixels>)| {
+        let page = &atlas.pages[index];
+        pixels.as_ref().map_or_else(Vec::new, |pixels| levels_of(page, &as_meant(atlas, index, pixels), deepest))
     };
-    let levels: Vec<Vec<Pixels>> = atlas.pages.iter().zip(pages).map(made).collect();
+    let levels: Vec<Vec<Pixels>> = pages.iter().enumerate().map(made).collect();
     let checked = boxes.into_par_iter().map(|((page, rect), names)| {
         let of = &atlas.pages[page];
         let levels: Vec<&Pixels> = levels[page].iter().collect();

@@ -31,12 +31,12 @@ pub fn remedies(atlas: &Opened, deepest: u32) -> Vec<Remedy> {
     let block = 1 << deepest;
     let aligned = Spacing { extrude: built.extrude.max(block), align: block, ..now };
     let wider = Spacing { extrude: least_extrude(deepest), ..now };
-    let tried = |option: String, spacing: Spacing, mip_levels: u32| {
-        let pixels = boxes.tried(spacing, mip_levels, deepest)?;
+    let tried = |option: String, spacing: Spacing, align: u32| {
+        let pixels = boxes.tried(spacing, align, deepest)?;
         Some(Remedy { option, pixels: Some(pixels / boxes.pixels(now, block)?) })
     };
-    let room = if deepest > 0 { tried(format!("--mip-levels {deepest}"), aligned, deepest) } else { None };
-    let layouts = [room, tried(format!("--extrude {}", wider.extrude), wider, 0)];
+    let room = if deepest > 0 { tried(format!("--mip-levels {deepest}"), aligned, block) } else { None };
+    let layouts = [room, tried(format!("--extrude {}", wider.extrude), wider, 1)];
     let levels: Vec<Vec<Pixels>> =
         atlas.atlas.pages.iter().zip(&atlas.pages).map(|(page, pixels)| levels_of(page, pixels, deepest)).collect();
     let halves = (1..=MOST_SHRINK).map(|halves| f64::from(halves) / 2.0);
@@ -53,7 +53,7 @@ fn least_extrude(deepest: u32) -> u32 {
         (0..block).all(|start| {
             (1..=block).all(|length| {
                 let rect = Rect::new(block * 3 + start, 0, length, 1);
-                let cell = Rect { h: 1, y: 0, ..own_cell(rect, ring, 0, Size::new(page.w, 1)) };
+                let cell = Rect { h: 1, y: 0, ..own_cell(rect, ring, 1, Size::new(page.w, 1)) };
                 safe_level(page, rect, cell, Filter::Linear).is_some_and(|safe| safe >= deepest)
             })
         })
@@ -96,12 +96,12 @@ impl<'a> Boxes<'a> {
 
     /// The pixels of pages with that spacing, where every sample of every box is clean on them.
     #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
-    fn tried(&self, spacing: Spacing, mip_levels: u32, deepest: u32) -> Option<f64> {
+    fn tried(&self, spacing: Spacing, align: u32, deepest: u32) -> Option<f64> {
         let layout = self.layout(spacing, 1 << deepest)?;
         for (n, size) in layout.pages.iter().enumerate() {
             let on_page = || layout.places.iter().zip(&self.pixels).filter(|(place, _)| place.page == n);
             let stamps = on_page().map(|(place, pixels)| Stamp { pixels, rect: place.rect, turned: place.turned });
-            let page = compose(*size, stamps, Ring { extrude: spacing.extrude, mip_levels }).ok()?;
+            let page = compose(*size, stamps, Ring { extrude: spacing.extrude, align }).ok()?;
             let first = self.atlas.atlas.pages.first()?;
             let look = Look { alpha: first.alpha, light: Light::of(first.colour), filter: Filter::Linear };
             let smaller = smaller_levels(&page, deepest, look.alpha, look.light);

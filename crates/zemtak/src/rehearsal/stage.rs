@@ -5,6 +5,7 @@ use super::load_plan::{Actor, LoadPlan, Role};
 use super::scenario::{Between, FaultKind, Scenario, Scene};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
+use zemtak_core::atlas::PixelKind;
 use zemtak_core::clip::SECOND;
 use zemtak_core::codec::Limits;
 use zemtak_runtime::{
@@ -104,6 +105,10 @@ impl Sink for Labelled {
 
     fn largest_side(&self) -> u32 {
         self.device.largest_side()
+    }
+
+    fn takes(&self, kind: PixelKind) -> bool {
+        self.device.takes(kind)
     }
 }
 

@@ -33,5 +33,6 @@ mod rebuild;
 mod scan;
 mod scripts;
 mod setup;
+mod textures;
 mod verify;
 mod view;

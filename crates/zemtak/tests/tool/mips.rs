@@ -2,9 +2,9 @@
 
 use crate::fixtures::{Folder, decoded, demo_art};
 use serde_json::{Value, json};
-use zemtak_core::atlas::Alpha;
+use zemtak_core::atlas::{Alpha, PixelKind};
 use zemtak_core::mips::{Light, smaller_levels};
-use zemtak_runtime::{Cache, Folder as Files, MemorySink, Settings, texture_bytes};
+use zemtak_runtime::{Cache, Folder as Files, Level, MemorySink, Settings, texture_bytes};
 
 fn descriptor(folder: &Folder) -> Value {
     serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap()
@@ -27,10 +27,12 @@ fn a_game_gets_the_levels_that_its_atlas_has_room_for() {
         let moth = cache.lease("night:moth/fly/03");
         pump.wait(&moth).unwrap();
         let texture = moth.view().unwrap().texture;
-        let page = pump.sink().pixels(texture).unwrap();
-        let smaller = smaller_levels(page, levels, Alpha::Straight, Light::Linear);
-        assert_eq!(pump.sink().smaller(texture).unwrap(), smaller);
-        assert_eq!(cache.ledger().resident_bytes, texture_bytes(page.size(), levels + 1));
+        let page = decoded(&folder.read("build/night-0.png"));
+        let (kind, size) = (PixelKind::Rgba8, page.size());
+        let smaller = smaller_levels(&page, levels, Alpha::Straight, Light::Linear);
+        let expected: Vec<Level> = std::iter::once(page).chain(smaller).map(Level::from).collect();
+        assert_eq!(pump.sink().levels(texture).unwrap(), expected);
+        assert_eq!(cache.ledger().resident_bytes, texture_bytes(kind, size, levels + 1));
     }
     // No deeper than is safe, whatever there is room for.
     let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
@@ -38,7 +40,7 @@ fn a_game_gets_the_levels_that_its_atlas_has_room_for() {
     let (cache, mut pump) = Cache::new(Settings::over(Files::new(folder.path("build"))), MemorySink::new());
     let moth = cache.lease("night:moth/fly/03");
     pump.wait(&moth).unwrap();
-    assert_eq!(pump.sink().smaller(moth.view().unwrap().texture).unwrap().len(), 1);
+    assert_eq!(pump.sink().levels(moth.view().unwrap().texture).unwrap().len(), 2);
     folder.write("build/night.zemtak.json", text);
     // What a descriptor promises beyond what holds is told.
     let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();

@@ -1,12 +1,13 @@
 //! KTX2 read: textures of one picture with its levels, of the kinds that a page may have.
 
-use super::Texture;
+use super::{DecodeError, Format as ImageFormat, Limits};
 use crate::atlas::{Alpha, Colour, PixelKind};
-use crate::codec::{DecodeError, Format as ImageFormat, Limits};
 use crate::geometry::Size;
 use crate::mips::{level_size, most_levels};
-use ktx2::dfd::DataFormatFlags;
-use ktx2::{Format, Reader, SupercompressionScheme};
+use crate::pixels::Pixels;
+use crate::texture::Texture;
+use ::ktx2::dfd::DataFormatFlags;
+use ::ktx2::{Format, Reader, SupercompressionScheme};
 use std::io::Read;
 
 fn damaged(reason: impl std::fmt::Display) -> DecodeError {
@@ -70,4 +71,20 @@ fn inflated(deflated: &[u8], expected: usize) -> Option<Vec<u8>> {
     // One more than wanted, to see whether there is more.
     decoder.take(expected as u64 + 1).read_to_end(&mut level).ok()?;
     (level.len() == expected).then_some(level)
+}
+
+/// The full size of a texture as a picture.
+pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
+    let texture = read_ktx2(bytes, limits)?;
+    let (kind, size) = (texture.kind, texture.size);
+    let level = texture.levels.into_iter().next().unwrap_or_default();
+    #[cfg(feature = "decode-blocks")]
+    let pixels = crate::texture::unpack(&level, kind, size);
+    #[cfg(not(feature = "decode-blocks"))]
+    let pixels = match kind.is_compressed() {
+        true => return Err(DecodeError::Blocks(kind)),
+        false => Pixels::from_rgba(size, level),
+    };
+    let too_few = || DecodeError::damaged(ImageFormat::Ktx2, "fewer pixels than its header says");
+    pixels.ok_or_else(too_few)
 }

@@ -1,9 +1,9 @@
 //! KTX2 written (Khronos, KTX File Format 2.0), and proved by a reader that shares no code with this.
 
-use super::Texture;
 use super::ktx2_in::read_ktx2;
+use super::{EncodeError, Limits, Mark, Unproved};
 use crate::atlas::{Alpha, Colour, PixelKind};
-use crate::codec::{EncodeError, Limits, Mark, Unproved};
+use crate::texture::Texture;
 
 /// Changes whenever the same texture comes to other bytes as KTX2, or the same pixels to other blocks.
 pub const KTX2_VERSION: u32 = 1;
