@@ -145,13 +145,12 @@ pub struct BlockLoss {
 }
 
 impl TextureSummary {
-    fn of(plan: &Plan<'_>, page: usize, drawn: &DrawnTexture) -> Self {
+    /// By the names of the sprites in a page's boxes.
+    pub(crate) fn of(drawn: &DrawnTexture, names: &[String]) -> Self {
         let all = drawn.losses.iter().fold(Loss::default(), |sum, loss| sum.and(*loss));
-        let sprite = |(at, loss): (usize, &Loss)| {
-            Some(SpriteLoss { sprite: plan.name_of(at).to_string(), psnr: rounded(loss.psnr()?) })
-        };
-        let mut sprites: Vec<SpriteLoss> =
-            plan.on_page(page).into_iter().zip(&drawn.losses).filter_map(sprite).collect();
+        let sprite =
+            |(name, loss): (&String, &Loss)| Some(SpriteLoss { sprite: name.clone(), psnr: rounded(loss.psnr()?) });
+        let mut sprites: Vec<SpriteLoss> = names.iter().zip(&drawn.losses).filter_map(sprite).collect();
         sprites.sort_by(|a, b| a.psnr.total_cmp(&b.psnr).then_with(|| a.sprite.cmp(&b.sprite)));
         let block = |(rect, loss): (Rect, Loss)| Some(BlockLoss { x: rect.x, y: rect.y, psnr: rounded(loss.psnr()?) });
         Self {
@@ -220,7 +219,7 @@ impl Summary {
             height: page.height,
             filled_pixels: plan.filled(i),
             file_bytes,
-            texture: texture.map(|texture| TextureSummary::of(plan, i, texture)),
+            texture: texture.map(|texture| TextureSummary::of(texture, &plan.names_on(i))),
         });
         self.pages = pages.collect();
         let area: u64 = atlas.pages.iter().map(|p| p.size().area()).sum();

@@ -6,7 +6,7 @@ use comfy_table::{CellAlignment, Table};
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
-use zemtak_build::{Kept, PageSummary, SpriteLoss, State, Summary, format};
+use zemtak_build::{Kept, SpriteLoss, State, Summary, TextureSummary, format};
 
 /// Tells of a built atlas.
 pub struct SummaryReport<'a>(pub &'a Summary);
@@ -23,8 +23,11 @@ fn kept_text(kept: Kept) -> String {
 }
 
 /// What a page's blocks lose, for people.
-fn lost(index: usize, page: &PageSummary) -> Option<String> {
-    let texture = page.texture.as_ref().filter(|texture| texture.pixels.is_compressed())?;
+#[must_use]
+pub fn lost(index: usize, texture: &TextureSummary) -> Option<String> {
+    if !texture.pixels.is_compressed() {
+        return None;
+    }
     let (Some(psnr), Some(worst)) = (texture.psnr, texture.sprites.first()) else {
         return Some(format!("page {index} loses nothing"));
     };
@@ -148,7 +151,8 @@ impl SummaryReport<'_> {
         line("clips", format::number(self.0.clips as u64));
         let (texture, loose) = (format::bytes(self.0.texture_bytes), format::bytes(self.0.loose_bytes));
         line("textures", format!("{loose} loose -> {texture} packed"));
-        self.0.pages.iter().enumerate().filter_map(|(i, page)| lost(i, page)).for_each(|text| line("blocks", text));
+        let losses = self.0.pages.iter().enumerate().filter_map(|(i, page)| lost(i, page.texture.as_ref()?));
+        losses.for_each(|text| line("blocks", text));
         if let Some(pixels) = self.0.free_pixels {
             let now = self.0.texture_bytes / 4;
             let saved = format::percent(now - pixels, now);

@@ -278,6 +278,11 @@ impl<'a> Plan<'a> {
         &self.task.sprites[self.drawn[item]].name
     }
 
+    /// The names of the sprites drawn in the boxes of a page, in the order of the boxes.
+    pub(crate) fn names_on(&self, page: usize) -> Vec<String> {
+        self.on_page(page).into_iter().map(|item| self.name_of(item).to_string()).collect()
+    }
+
     /// The size that a box asks for.
     #[must_use]
     pub fn size_of(&self, item: usize) -> Size {

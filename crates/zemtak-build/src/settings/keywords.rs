@@ -3,7 +3,7 @@
 
 use serde::Serialize;
 use zemtak_core::atlas::{Alpha, Filter, Mode, PixelKind, Wrap};
-use zemtak_core::codec::PngEffort;
+use zemtak_core::codec::{Bits, Channels, PngEffort};
 use zemtak_core::layout::{Arrangement, Effort, Prefer, Shape};
 use zemtak_core::resample::Resample;
 
@@ -86,6 +86,17 @@ keywords! {
     PageNames {
         "plain", "night-0.png, written over in place" => Self::Plain;
         "hashed", "night-0.1f6c2a9b03d4e5f6.png, named by content" => Self::Hashed;
+    }
+    Channels {
+        "rgba", "" => Self::Rgba;
+        "bgra", "" => Self::Bgra;
+        "argb", "" => Self::Argb;
+        "abgr", "" => Self::Abgr;
+    }
+    Bits {
+        "8", "Eight each" => Self::Eight;
+        "565", "Five, six and five, without alpha" => Self::FiveSixFive;
+        "4444", "Four each" => Self::Four;
     }
     PixelKind {
         "rgba8", "Each pixel by itself, nothing lost: 4 bytes a pixel" => Self::Rgba8;

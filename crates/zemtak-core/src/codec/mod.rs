@@ -30,6 +30,8 @@ mod png_out;
 mod png_proof;
 #[cfg(feature = "decode-qoi")]
 mod qoi;
+#[cfg(feature = "encode")]
+mod raw;
 #[cfg(feature = "decode")]
 mod reason;
 #[cfg(feature = "decode-webp")]
@@ -55,6 +57,9 @@ pub use moving_out::encode_gif;
 pub use png_out::{Band, PNG_VERSION, PngEffort, encode_png_band, join_png_bands, png_bands, split_png_bands};
 #[cfg(feature = "encode-png")]
 pub use png_proof::{PngProof, prove_png, prove_png_band};
+
+#[cfg(feature = "encode")]
+pub use raw::{Bits, Channels, RawLayout};
 
 use crate::geometry::Size;
 use crate::pixels::Pixels;

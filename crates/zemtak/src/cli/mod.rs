@@ -5,6 +5,7 @@ mod clip_args;
 mod completions;
 mod coords_args;
 mod diff_args;
+mod export_args;
 mod mips_args;
 mod pack_args;
 mod scan_args;
@@ -26,6 +27,7 @@ use clip_args::ClipArgs;
 pub use completions::complete;
 use coords_args::{QuadArgs, UvArgs};
 use diff_args::DiffArgs;
+use export_args::ExportArgs;
 use mips_args::MipsArgs;
 use pack_args::{PackArgs, WatchArgs};
 use scan_args::ScanArgs;
@@ -243,6 +245,13 @@ enum Command {
         after_help = "Examples:\n  zemtak mips build/night.zemtak.json\n  zemtak mips scene --levels 4 --png levels.png"
     )]
     Mips(MipsArgs),
+    /// A packed atlas in another form, without packing it again
+    ///
+    /// Pages in another format come with a descriptor that names them; nothing moves, so UVs stay what they are. Raw pages come
+    /// with NAME.raw.json, which tells how their rows are laid out.
+    #[command(after_help = "Examples:\n  zemtak export scene --as ktx2 --pixels bc7 -o gpu\n  \
+        zemtak export build/night.zemtak.json --as raw --channels bgra --row-align 256")]
+    Export(ExportArgs),
     /// What a repack changed: sprites, clips, pages, and what a player downloads anew
     ///
     /// Exits with 1 if anything differs. Colour that nobody sees does not count.
@@ -363,6 +372,7 @@ impl Command {
                 Request::Verify(verify::VerifyRequest { descriptor, against, mips })
             }
             Self::View(args) => Request::View(args.into_request(project)),
+            Self::Export(args) => Request::Export(args.into_request()),
             Self::Mips(args) => Request::Mips(args.into_request()),
             Self::Diff(args) => Request::Diff(args.into_request()),
             Self::Uv(args) => Request::Uv(args.into_request()),

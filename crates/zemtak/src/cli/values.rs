@@ -1,7 +1,8 @@
 //! Reading the values of options.
 
+use crate::commands::export::FormName;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
-use zemtak_build::settings::{Keyword, WIDEST_SPACE};
+use zemtak_build::settings::{Keyword, PageFormat, WIDEST_SPACE};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::Part;
 use zemtak_core::geometry::LONGEST_SIDE;
@@ -52,6 +53,13 @@ pub(super) fn decibels(text: &str) -> Result<f64, String> {
         Ok(decibels) if (1.0..=100.0).contains(&decibels) => Ok(decibels),
         _ => Err("a number of decibels from 1 to 100".into()),
     }
+}
+
+/// A format of pages, or a form of the descriptor.
+pub(super) fn form_name(text: &str) -> Result<FormName, String> {
+    let forms = || "one of png, qoi, webp, ktx2, raw, csv, rust, c, c-source, template:FILE".to_owned();
+    let pages = PageFormat::of(text).map(FormName::Pages);
+    pages.map_or_else(|| text.parse().map(FormName::Text).map_err(|_: String| forms()), Ok)
 }
 
 /// The whole numbers of a text such as `1,2,3,4`.

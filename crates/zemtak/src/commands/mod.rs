@@ -5,6 +5,7 @@ pub mod cut;
 pub mod demo;
 pub mod describe;
 pub mod diff;
+pub mod export;
 pub mod grid;
 pub mod list;
 pub mod mips;
@@ -62,6 +63,8 @@ pub enum Request {
     View(view::ViewRequest),
     /// Sample an atlas at its mip levels.
     Mips(mips::MipsRequest),
+    /// Write an atlas in another form.
+    Export(export::ExportRequest),
     /// Compare two atlases.
     Diff(diff::DiffRequest),
     /// Play a scenario against the cache.
@@ -97,6 +100,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Describe(request) => Box::new(describe::run(&request)?),
         Request::View(request) => Box::new(view::run(&request, console)?),
         Request::Mips(request) => Box::new(mips::run(&request)?),
+        Request::Export(request) => Box::new(export::run(&request)?),
         Request::Diff(request) => Box::new(diff::run(&request)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
         Request::Setup(request) => Box::new(setup::run(request)?),

@@ -33,12 +33,22 @@ fn descriptors_of(request: &mut Request) -> Vec<&mut PathBuf> {
         Request::Describe(request) => vec![&mut request.descriptor],
         Request::View(request) => [&mut request.descriptor].into_iter().chain(&mut request.before).collect(),
         Request::Mips(request) => vec![&mut request.descriptor],
+        Request::Export(request) => vec![&mut request.descriptor],
         Request::Diff(request) => vec![&mut request.old, &mut request.new],
         Request::Clip(request) => vec![request.descriptor_mut()],
         Request::Cut(request) => vec![&mut request.sheet],
         Request::Uv(request) => descriptor_in(&mut request.subject).into_iter().collect(),
         Request::Quad(request) => descriptor_in(&mut request.subject).into_iter().collect(),
-        _ => Vec::new(),
+        Request::Pack(_)
+        | Request::Watch(_)
+        | Request::Demo(_)
+        | Request::New(_)
+        | Request::Scan(_)
+        | Request::Grid(_)
+        | Request::Pattern(_)
+        | Request::Rehearse(_)
+        | Request::Setup(_)
+        | Request::Schema(_) => Vec::new(),
     }
 }
 

@@ -54,6 +54,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         ("setup --prefix local".into(), 0),
         ("view build/night.zemtak.json --png view.png --html view.html".into(), 0),
         ("mips build/night.zemtak.json --png levels.png".into(), 0),
+        ("export build/night.zemtak.json --as ktx2 --pixels bc7 -o gpu".into(), 0),
         ("uv build/night.zemtak.json emblem --points pairs.json".into(), 0),
         ("diff build/night.zemtak.json build/night-half.zemtak.json --png diff.png --html both.html".into(), 1),
         (format!("{pack} --keep --mip-levels 1 --turn --diff"), 0),
@@ -125,7 +126,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         "{searches:?}"
     );
     // Events of `watch` are held to their schemas where they are tested.
-    seen.extend(["descriptor", "watch", "watching", "changed", "serving"].map(str::to_owned));
+    seen.extend(["descriptor", "raw-pages", "watch", "watching", "changed", "serving"].map(str::to_owned));
     assert_eq!(seen, schemas.keys().cloned().collect());
 }
 

@@ -19,6 +19,7 @@ mod clips;
 mod coordinates;
 mod diff;
 mod documents;
+mod export;
 mod forms;
 mod guide;
 mod hostile;

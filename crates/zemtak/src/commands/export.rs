@@ -1,0 +1,188 @@
+//! `zemtak export`: a packed atlas in another form, without packing it again.
+
+use crate::descriptor;
+use crate::notice::Notice;
+use crate::report::Report;
+use crate::style::NAME;
+use crate::summary::lost;
+use rayon::prelude::*;
+use serde_json::{Value, json};
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::path::PathBuf;
+use zemtak_build::settings::{Also, Keyword, PageFormat};
+use zemtak_build::{Export, ExportForm, ExportPage, Exported, Failure, Problem, ProblemKind, format};
+use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
+use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
+
+/// Which atlas, as what, and where to.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ExportRequest {
+    /// The descriptor.
+    pub descriptor: PathBuf,
+    /// What it becomes.
+    pub form: FormName,
+    /// The folder for results.
+    pub out: PathBuf,
+    /// How.
+    pub options: FormOptions,
+    /// Whether files that are not ours may be replaced.
+    pub force: bool,
+}
+
+/// What an atlas can become, by name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum FormName {
+    /// Pages in a format.
+    Pages(PageFormat),
+    /// The descriptor in another form.
+    Text(Also),
+}
+
+/// What options say of the form.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct FormOptions {
+    /// PNG compression effort.
+    pub png: Option<PngEffort>,
+    /// How pages in KTX2 store pixels.
+    pub texture: zemtak_build::settings::TextureSettings,
+    /// Their mip levels below the full size.
+    pub mip_levels: Option<u32>,
+    /// The order of a raw pixel's numbers.
+    pub channels: Option<Channels>,
+    /// Their bits.
+    pub bits: Option<Bits>,
+    /// Whether they are dithered.
+    pub dither: bool,
+    /// Rows take a multiple of so many bytes.
+    pub row_align: Option<u32>,
+    /// Whether the lowest row comes first.
+    pub bottom_up: bool,
+}
+
+/// What was written.
+pub struct ExportReport {
+    descriptor: String,
+    form: String,
+    exported: Exported,
+}
+
+/// Exports.
+///
+/// # Errors
+/// Options that do not go with the form, an atlas that cannot be read, or files that cannot be written.
+pub fn run(request: &ExportRequest) -> Result<ExportReport, Failure> {
+    let form = request.export_form()?;
+    let file = descriptor::open(&request.descriptor)?;
+    let pages = match form {
+        ExportForm::Text(_) => Ok(Vec::new()),
+        _ => (0..file.atlas().pages.len()).into_par_iter().map(|index| page(&file, index)).collect(),
+    };
+    let pages: Vec<ExportPage> = pages.map_err(|error| descriptor::explain(&error))?;
+    let atlas = file.atlas();
+    let folder = format::folder_of(&request.descriptor);
+    let layers = atlas.pages.iter().flat_map(|page| page.layers.values().map(|layer| &layer.file));
+    let files = atlas.pages.iter().map(|page| &page.file).chain(layers);
+    let mut inputs: Vec<PathBuf> = files.map(|file| folder.join(file)).chain([request.descriptor.clone()]).collect();
+    if let FormName::Text(Also::Template(path)) = &request.form {
+        inputs.push(path.clone());
+    }
+    let (out, force) = (request.out.as_path(), request.force);
+    let exported = Export { atlas, pages: &pages, form: &form, out, inputs: &inputs, force }.run()?;
+    let form = match &request.form {
+        FormName::Pages(format) => format.word().to_owned(),
+        FormName::Text(also) => also.to_string(),
+    };
+    Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported })
+}
+
+/// A page's pixels and those of its layers.
+fn page(file: &AtlasFile, index: usize) -> Result<ExportPage, OpenError> {
+    let mut layers = BTreeMap::new();
+    for name in file.atlas().pages[index].layers.keys() {
+        layers.extend(file.read_layer(index, name, HashCheck::Yes)?.map(|pixels| (name.clone(), pixels)));
+    }
+    Ok(ExportPage { pixels: file.read_page(index, HashCheck::Yes)?, layers })
+}
+
+impl ExportRequest {
+    /// The form with its options.
+    fn export_form(&self) -> Result<ExportForm, Failure> {
+        self.refuse_strange_options()?;
+        let FormOptions { png, texture, mip_levels, channels, bits, dither, row_align, bottom_up } = self.options;
+        Ok(match &self.form {
+            FormName::Text(also) => ExportForm::Text(also.clone()),
+            FormName::Pages(PageFormat::Raw) => ExportForm::Raw(RawLayout {
+                channels: channels.unwrap_or_default(),
+                bits: bits.unwrap_or_default(),
+                row_align: row_align.unwrap_or(1),
+                dither,
+                bottom_up,
+            }),
+            FormName::Pages(format) => {
+                ExportForm::Pages { format: *format, png: png.unwrap_or_default(), texture, levels: mip_levels }
+            }
+        })
+    }
+
+    /// Options of another form than the one that is asked for.
+    fn refuse_strange_options(&self) -> Result<(), Failure> {
+        let FormOptions { png, texture, mip_levels, channels, bits, dither, row_align, bottom_up } = self.options;
+        let ktx2 = texture.asks() || texture.pixels.is_some() || mip_levels.is_some();
+        let raw = channels.is_some() || bits.is_some() || dither || row_align.is_some() || bottom_up;
+        let is = |format| self.form == FormName::Pages(format);
+        let strange = [
+            (png.is_some() && !is(PageFormat::Png), "--png", "png"),
+            (ktx2 && !is(PageFormat::Ktx2), "--pixels, --least-psnr, --zstd and --mip-levels", "ktx2"),
+            (raw && !is(PageFormat::Raw), "--channels, --bits, --dither, --row-align and --bottom-up", "raw"),
+        ];
+        let problem = |(_, options, form): (bool, &str, &str)| {
+            let why = format!("{options} go with --as {form} only");
+            Problem::usage(ProblemKind::ConflictingOptions, "export", why, "leave out what does not go together")
+        };
+        let dithered_whole = dither && matches!(bits, None | Some(Bits::Eight)) && is(PageFormat::Raw);
+        let nothing_lost = dithered_whole.then(|| {
+            let why = "it goes with --bits 565 and --bits 4444: with 8 bits nothing is rounded";
+            Problem::usage(ProblemKind::ConflictingOptions, "--dither", why, "leave out what does not go together")
+        });
+        let problems = strange.into_iter().filter(|(strange, ..)| *strange).map(problem).chain(nothing_lost);
+        Failure::unless(problems.collect(), ())
+    }
+}
+
+impl Report for ExportReport {
+    fn text(&self, _: bool) -> String {
+        let mut out = String::new();
+        let descriptor = format::name(&self.descriptor);
+        let _ = writeln!(out, "{NAME}{descriptor}{NAME:#}: exported as {}", format::name(&self.form));
+        for (path, bytes) in &self.exported.files {
+            let _ = writeln!(out, "  {:>10}  {}", format::bytes(*bytes), format::name(&format::path(path)));
+        }
+        for (index, texture) in self.exported.textures.iter().enumerate() {
+            if let Some(text) = lost(index, texture) {
+                let _ = writeln!(out, "  {:>10}  {text}", texture.pixels.word());
+            }
+        }
+        out
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
+        let text = "blocks hold pixels of neighbours, which may show at the edges of sprites; packing with --pixels keeps them apart";
+        let shared = || Notice::about("shared_blocks", &self.descriptor, text);
+        self.exported.shares_blocks.then(shared).into_iter().collect()
+    }
+
+    fn kind(&self) -> &'static str {
+        "export"
+    }
+
+    fn json(&self) -> Value {
+        let file = |(path, bytes): &(PathBuf, u64)| json!({ "path": format::path(path), "bytes": bytes });
+        json!({
+            "descriptor": self.descriptor,
+            "form": self.form,
+            "files": self.exported.files.iter().map(file).collect::<Vec<_>>(),
+            "textures": self.exported.textures,
+        })
+    }
+}
