@@ -101,7 +101,7 @@ impl Texture {
     /// # Errors
     /// A level that the library refuses.
     pub fn add_level(&mut self, pixels: &Pixels) -> Result<(), BlockError> {
-        self.levels.push(blocks::pack(pixels, self.kind)?);
+        self.levels.push(blocks::pack(pixels, self.kind, self.alpha)?);
         Ok(())
     }
 }
