@@ -8,7 +8,7 @@ use crate::settings::rule::{Pace, Pivot};
 use crate::settings::{AtlasSettings, Keyword, Playing};
 use crate::store;
 use crate::warning::Warning;
-use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, SamplingHints, Sprite, Step, Wrap};
+use zemtak_core::atlas::{Atlas, Built, Clip, Layer, Mode, Page, Rate, SamplingHints, Sprite, Step, Wrap};
 use zemtak_core::clip::DEFAULT_FPS;
 use zemtak_core::geometry::Size;
 use zemtak_core::mips::{own_cell, safe_level};
@@ -35,7 +35,12 @@ impl Plan<'_> {
         let mut atlas = Atlas::new(self.task.name, built);
         atlas.scale = self.factor();
         atlas.base = self.task.base.map(str::to_owned);
-        atlas.pages = pages.iter().enumerate().map(|(index, page)| self.page_entry(index, page)).collect();
+        let (own, layers): (Vec<_>, Vec<_>) = pages.iter().partition(|page| page.layer.is_none());
+        atlas.pages = own.into_iter().map(|page| self.page_entry(page)).collect();
+        for page in layers {
+            let layer = layer_entry(page);
+            atlas.pages[page.page].layers.extend(page.layer.clone().map(|name| (name, layer)));
+        }
         let sprites = self.task.sprites.iter().enumerate();
         atlas.sprites = sprites.map(|(i, sprite)| (sprite.name.clone(), self.sprite(i))).collect();
         atlas.clips = self.clips.clips.iter().map(|(name, steps)| (name.clone(), self.clip(name, steps))).collect();
@@ -52,14 +57,14 @@ impl Plan<'_> {
         self.task.settings.treatment.scale.map_or(1.0, |scale| scale.factor.value())
     }
 
-    fn page_entry<T>(&self, index: usize, page: &PageFile<T>) -> Page {
+    fn page_entry<T>(&self, page: &PageFile<T>) -> Page {
         let mut entry = Page::new(&page.drawn.file, page.drawn.size, store::written(&page.drawn.hash));
         entry.alpha = self.task.settings.alpha();
         entry.sampling = SamplingHints::new(self.task.settings.filter, page.wrap);
         if let Some(texture) = &page.drawn.texture {
             (entry.pixels, entry.sampling.mips) = (texture.kind, texture.mips);
         }
-        entry.sampling.safe_mips = Some(self.safe_mips(index));
+        entry.sampling.safe_mips = Some(self.safe_mips(page.page));
         entry.extrude = (page.wrap != Wrap::Clamp).then_some(0);
         entry
     }
@@ -174,6 +179,15 @@ impl Plan<'_> {
         }
         warnings
     }
+}
+
+/// A layer as a descriptor has it: data, at the boxes of its page.
+fn layer_entry<T>(page: &PageFile<T>) -> Layer {
+    let mut layer = Layer::new(&page.drawn.file, store::written(&page.drawn.hash));
+    if let Some(texture) = &page.drawn.texture {
+        layer.pixels = texture.kind;
+    }
+    layer
 }
 
 /// Bands at a factor, held to the canvas.

@@ -68,13 +68,16 @@ pub struct Export<'a> {
     pub force: bool,
 }
 
+/// Files in KTX2, and what each is.
+pub type FileTextures = Vec<(String, TextureSummary)>;
+
 /// What was written.
 #[derive(Debug, Clone, Default)]
 pub struct Exported {
     /// Each file with its bytes; the one that names the others last.
     pub files: Vec<(PathBuf, u64)>,
-    /// What each page in KTX2 is, and what it loses.
-    pub textures: Vec<TextureSummary>,
+    /// What each file in KTX2 is, and what it loses.
+    pub textures: FileTextures,
     /// Whether blocks hold pixels of neighbours, since the atlas was not packed for blocks.
     pub shares_blocks: bool,
 }
@@ -107,7 +110,7 @@ impl Export<'_> {
             ExportForm::Raw(layout) => self.raw(layout)?,
             ExportForm::Pages { format, png, texture, levels } => {
                 let (files, textures) = self.pages(*format, *png, *texture, *levels)?;
-                exported.shares_blocks = textures.iter().any(|texture| texture.pixels.is_compressed())
+                exported.shares_blocks = textures.iter().any(|(_, texture)| texture.pixels.is_compressed())
                     && !self.atlas.built.alignment().is_multiple_of(PixelKind::Bc7.block_side());
                 exported.textures = textures;
                 files
@@ -155,7 +158,7 @@ impl Export<'_> {
         png: PngEffort,
         texture: TextureSettings,
         levels: Option<u32>,
-    ) -> Result<(Vec<NewFile>, Vec<TextureSummary>), Failure> {
+    ) -> Result<(Vec<NewFile>, FileTextures), Failure> {
         let parts = self.parts();
         let encoded = parts.par_iter().map(|part| {
             let name = self.name_of(part, format.extension());
@@ -173,8 +176,8 @@ impl Export<'_> {
             match encoded {
                 Ok((name, (bytes, drawn))) => {
                     rename(&mut atlas.pages[part.page], part.layer, &name, &bytes, drawn.as_ref());
-                    let summary = drawn.map(|drawn| TextureSummary::of(&drawn, &self.names_on(part.page)));
-                    textures.extend(summary);
+                    let names = || self.names_on(part.page);
+                    textures.extend(drawn.map(|drawn| (name.clone(), TextureSummary::of(&drawn, &names()))));
                     files.push(NewFile { name, bytes, kind: ResultKind::Picture(Mark::Page) });
                 }
                 Err(problem) => problems.push(problem),

@@ -79,7 +79,7 @@ pub use load::{decode_source, hush_codec_panics};
 pub use observer::{Observer, Phase};
 pub use request::{OutputFile, PackRequest, Packed};
 pub use scan::{Finding, FindingItem, FindingKind, Forecast, Scan, ScanRequest, ScannedSprite, Severity};
-pub use summary::{Binds, BlockLoss, Kept, PageSummary, SpriteLoss, State, Summary, TextureSummary};
+pub use summary::{Binds, BlockLoss, Kept, LayerSummary, PageSummary, SpriteLoss, State, Summary, TextureSummary};
 pub use timings::{Spent, Stage};
 pub use warning::Warning;
 #[cfg(feature = "watch")]

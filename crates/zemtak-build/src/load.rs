@@ -1,14 +1,18 @@
 //! Images to sprites: read, decoded and treated on all cores, or remembered from an earlier build.
 
+mod layers;
+
+use layers::{Whole, whole_hash};
+
 use crate::content::{self, Content};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
-use crate::former::{Former, hash_of};
+use crate::former::Former;
 use crate::observer::Phase;
 use crate::settings::AtlasSettings;
 use crate::settings::rule::Rules;
-use crate::sources::Source;
+use crate::sources::{Source, SourceLayer, frame_name};
 use crate::store::{self, Hash, Key};
 use crate::timings::Stage;
 use rayon::prelude::*;
@@ -67,13 +71,20 @@ pub struct Sprite<'a> {
 /// The stored pixels of all sprites of one file, as far as they are at hand. A file is decoded for all of them at once.
 #[derive(Debug)]
 struct Frames {
-    pixels: Vec<OnceLock<Pixels>>,
+    pixels: Vec<OnceLock<Stored>>,
     /// Held by whoever decodes the file.
     decoding: Mutex<()>,
 }
 
+/// What is stored of a sprite: its own pixels, and those of its layers in their order.
+#[derive(Debug)]
+struct Stored {
+    own: Pixels,
+    layers: Vec<Pixels>,
+}
+
 impl Frames {
-    fn new(count: usize, mut pixels: impl Iterator<Item = Pixels>) -> Self {
+    fn new(count: usize, mut pixels: impl Iterator<Item = Stored>) -> Self {
         let pixels = (0..count).map(|_| pixels.next().map_or_else(OnceLock::new, OnceLock::from)).collect();
         Self { pixels, decoding: Mutex::new(()) }
     }
@@ -113,7 +124,9 @@ impl<'a> Recipe<'a> {
 /// The content of a source: its hash, and its bytes if the file had to be read for that.
 #[derive(Debug)]
 pub struct Looked {
-    /// The hash.
+    /// The hash of the file.
+    own: Hash,
+    /// The hash of the file and of all its layers.
     pub hash: Hash,
     /// Whether it is a picture that a build drew.
     pub is_result: bool,
@@ -126,16 +139,22 @@ pub struct Looked {
 /// # Errors
 /// An interruption; for each source also that it cannot be read.
 pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
-    let look = |source: &Source| {
+    let look_at = |source: &Source| {
         let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.store));
         let looked = looked.map_err(|e| Problem::io(&format::path(&source.path), &e))?;
         Ok(match looked {
-            content::Looked::Known(hash, is_result) => Looked { hash, is_result, bytes: Mutex::default() },
+            content::Looked::Known(hash, is_result) => Looked { own: hash, hash, is_result, bytes: Mutex::default() },
             content::Looked::Read(content) => {
-                let is_result = content.is_result();
-                Looked { hash: content.hash, is_result, bytes: Mutex::new(Some(content.bytes)) }
+                let (is_result, Content { bytes, hash }) = (content.is_result(), content);
+                Looked { own: hash, hash, is_result, bytes: Mutex::new(Some(bytes)) }
             }
         })
+    };
+    let look = |source: &Source| {
+        let own: Looked = look_at(source)?;
+        let image = |layer: &SourceLayer| layer.image.as_ref().map(|image| Ok(look_at(image)?.hash)).transpose();
+        let layers: Vec<Option<Hash>> = source.layers.iter().map(image).collect::<Result<_, Problem>>()?;
+        Ok(Looked { hash: whole_hash(source, own.own, &layers), ..own })
     };
     let looked = sources.par_iter().map(look).collect();
     context.check()?;
@@ -147,7 +166,7 @@ impl Looked {
     fn take(&self, source: &Source, context: Context<'_>) -> Result<Content, Problem> {
         let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
         match bytes {
-            Some(bytes) => Ok(Content { bytes, hash: self.hash }),
+            Some(bytes) => Ok(Content { bytes, hash: self.own }),
             None => read(source, context),
         }
     }
@@ -238,8 +257,9 @@ fn images<'a>(
             .map(|(&treatment, known)| image(source, looked.hash, treatment, known, Vec::new()))
             .collect());
     }
-    let content = looked.take(source, context)?;
-    let mut decoded = Some(context.timings.time(Stage::Decode, || decode_content(source, &content))?);
+    let whole = Whole::decode(source, &looked.take(source, context)?, context)?;
+    let hash = whole.hash;
+    let mut decoded = Some(whole);
     let mut images = Vec::with_capacity(recipes.len());
     for (i, &treatment) in treatments.iter().enumerate() {
         // The last one may have the decoded pixels themselves.
@@ -247,14 +267,14 @@ fn images<'a>(
         let Some(decoded) = decoded else { break };
         let (known, pixels) = treat(decoded, treatment, context);
         if let Ok(bytes) = serde_json::to_vec(&known) {
-            context.store.put(key(&content.hash, treatment), bytes);
+            context.store.put(key(&hash, treatment), bytes);
         }
-        images.push(image(source, content.hash, treatment, known, pixels));
+        images.push(image(source, hash, treatment, known, pixels));
     }
     Ok(images)
 }
 
-fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pixels: Vec<Pixels>) -> Image<'_> {
+fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pixels: Vec<Stored>) -> Image<'_> {
     let frames = Arc::new(Frames::new(known.frames.len(), pixels.into_iter()));
     let many = known.frames.len() > 1;
     let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
@@ -271,18 +291,17 @@ fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pix
     Image { sprites, ignored }
 }
 
-/// `moth/fly` and 3 give `moth/fly/03`.
-pub(crate) fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
-    SpriteName::new(&format!("{image}/{frame:02}"))
-}
-
-fn treat(decoded: DecodedFrames, treatment: Treatment, context: Context<'_>) -> (Known, Vec<Pixels>) {
-    let treated = decoded.frames.into_iter().map(|frame| {
+fn treat(whole: Whole, treatment: Treatment, context: Context<'_>) -> (Known, Vec<Stored>) {
+    let Whole { decoded, layers, .. } = whole;
+    let treated = decoded.frames.into_iter().enumerate().map(|(number, frame)| {
         let source = frame.pixels.size();
-        let prepared = context.timings.time(Stage::Trim, || Prepared::new(frame.pixels, treatment));
-        let Prepared { canvas, inset, stored, empty } = prepared;
-        let hash = context.timings.time(Stage::Hash, || hash_of(&stored));
-        (Facts { source, canvas, inset, stored: stored.size(), hash, empty, ms: frame.ms }, stored)
+        let of_frame = layers.iter().map(|layer| layer.of_frame(number, &frame.pixels)).collect();
+        let trim = || Prepared::with_layers(frame.pixels, of_frame, treatment);
+        let (prepared, layers) = context.timings.time(Stage::Trim, trim);
+        let Prepared { canvas, inset, stored: own, empty } = prepared;
+        let stored = Stored { own, layers };
+        let hash = context.timings.time(Stage::Hash, || stored.hash());
+        (Facts { source, canvas, inset, stored: stored.own.size(), hash, empty, ms: frame.ms }, stored)
     });
     let (frames, pixels) = treated.unzip();
     let ignored = decoded.ignored.iter().map(|kind| kind.as_str().to_owned()).collect();
@@ -304,12 +323,37 @@ impl Sprite<'_> {
     /// # Errors
     /// The file cannot be read any more, or has changed.
     pub fn pixels(&self, former: &Former, context: Context<'_>) -> Result<&Pixels, Missing> {
-        let own = &self.frames.pixels[self.frame];
-        if let Some(pixels) = own.get() {
-            return Ok(pixels);
+        let place = &self.frames.pixels[self.frame];
+        if let Some(stored) = place.get() {
+            return Ok(&stored.own);
         }
-        if let Some(pixels) = former.pixels(&self.facts.hash, self.facts.stored, context) {
-            return Ok(own.get_or_init(|| pixels));
+        // The hash of a sprite with layers is of all of them, which no page shows alone.
+        let former =
+            former.pixels(&self.facts.hash, self.facts.stored, context).filter(|_| self.source.layers.is_empty());
+        if let Some(own) = former {
+            return Ok(&place.get_or_init(|| Stored { own, layers: Vec::new() }).own);
+        }
+        Ok(&self.stored(context)?.own)
+    }
+
+    /// The layers that it has, by name.
+    pub fn layers(&self) -> &[SourceLayer] {
+        &self.source.layers
+    }
+
+    /// The pixels that are stored of one of its layers.
+    ///
+    /// # Errors
+    /// As [`Sprite::pixels`].
+    pub fn layer(&self, number: usize, context: Context<'_>) -> Result<&Pixels, Missing> {
+        self.stored(context)?.layers.get(number).ok_or(Missing::Stale)
+    }
+
+    /// All that is stored of it, decoded now unless it is at hand.
+    fn stored(&self, context: Context<'_>) -> Result<&Stored, Missing> {
+        let own = &self.frames.pixels[self.frame];
+        if let Some(stored) = own.get() {
+            return Ok(stored);
         }
         let _alone = self.frames.decoding.lock().unwrap_or_else(PoisonError::into_inner);
         if own.get().is_none() {
@@ -321,9 +365,10 @@ impl Sprite<'_> {
     /// Decodes the file for all sprites of it.
     fn decode_all(&self, context: Context<'_>) -> Result<(), Missing> {
         let content = read(self.source, context).map_err(Missing::Bad)?;
-        let decoded = context.timings.time(Stage::Decode, || decode_content(self.source, &content));
-        let (known, pixels) = treat(decoded.map_err(Missing::Bad)?, self.treatment, context);
-        if content.hash != self.content || known.frames.get(self.frame) != Some(&self.facts) {
+        let whole = Whole::decode(self.source, &content, context).map_err(Missing::Bad)?;
+        let hash = whole.hash;
+        let (known, pixels) = treat(whole, self.treatment, context);
+        if hash != self.content || known.frames.get(self.frame) != Some(&self.facts) {
             return Err(Missing::Stale);
         }
         for (place, pixels) in self.frames.pixels.iter().zip(pixels) {

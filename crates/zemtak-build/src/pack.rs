@@ -146,7 +146,8 @@ impl Run<'_> {
 
     /// Refuses to write over files that are not ours.
     fn check_ownership(&self, built: &[BuiltAtlas], ours: &Written) -> Result<(), Failure> {
-        let sources = self.targets.iter().flat_map(|target| target.sources.files.iter().map(|s| s.path.clone()));
+        let sources =
+            self.targets.iter().flat_map(|target| target.sources.files.iter().flat_map(|s| s.paths().cloned()));
         let templates = self.targets.iter().flat_map(Target::templates).chain(self.joint.templates.iter().cloned());
         let inputs: Vec<PathBuf> = sources.chain(templates).chain(self.inputs.files.iter().cloned()).collect();
         let ownership = Ownership { out: self.options.out, ours, inputs: &inputs, force: self.force };

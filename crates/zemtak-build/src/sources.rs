@@ -1,6 +1,9 @@
 //! Finding sprites: walking folders, telling images from other files, giving names, and refusing names that clash.
 
+pub(crate) mod layers;
 mod own;
+
+pub use layers::SourceLayer;
 
 use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
@@ -41,6 +44,8 @@ pub struct Source {
     pub path: PathBuf,
     /// Its path below the root, for messages.
     pub shown: String,
+    /// The layers that rules give it, by name.
+    pub layers: Vec<SourceLayer>,
 }
 
 impl Source {
@@ -48,6 +53,12 @@ impl Source {
     #[must_use]
     pub fn matches(&self, pattern: &Pattern) -> bool {
         pattern.matches(self.name.as_str()) || pattern.matches(&self.shown)
+    }
+
+    /// Its file, and those of its layers.
+    pub fn paths(&self) -> impl Iterator<Item = &PathBuf> {
+        let of_layers = self.layers.iter().filter_map(|layer| Some(&layer.image.as_ref()?.path));
+        std::iter::once(&self.path).chain(of_layers)
     }
 }
 
@@ -269,7 +280,9 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
                 "rename the file or its folder",
             ))
         }
-        Some(parts) => Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown }),
+        Some(parts) => {
+            Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown, layers: Vec::new() })
+        }
         None => Err(Problem::bad_input(
             ProblemKind::NotUtf8,
             &format::path(&file.path),
@@ -307,6 +320,11 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
         });
     }
     problems
+}
+
+/// The name of a frame of an animated image: `moth/fly` and 3 give `moth/fly/03`.
+pub(crate) fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
+    SpriteName::new(&format!("{image}/{frame:02}"))
 }
 
 /// The form in which names that are easily taken for one another are equal.

@@ -1,6 +1,7 @@
 //! What is told of a built atlas.
 
 use crate::explain::Explained;
+use crate::former::Drawn;
 use crate::plan::{Plan, Shared};
 use crate::texture::DrawnTexture;
 use crate::warning::Warning;
@@ -106,6 +107,35 @@ pub struct PageSummary {
     /// What kind of texture it is, where its file says that.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub texture: Option<TextureSummary>,
+    /// Its layers by name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub layers: Vec<LayerSummary>,
+}
+
+/// What became of a layer of a page.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct LayerSummary {
+    /// Its name.
+    pub layer: String,
+    /// Its file.
+    pub file: String,
+    /// The bytes of its file.
+    pub file_bytes: u64,
+    /// What kind of texture it is, where its file says that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub texture: Option<TextureSummary>,
+}
+
+/// A file of a page or of one of its layers, for the summary.
+pub(crate) struct SummedFile<'a> {
+    /// The page.
+    pub page: usize,
+    /// Which layer of it.
+    pub layer: Option<&'a str>,
+    /// The file, and what is noted of it.
+    pub drawn: &'a Drawn,
+    /// Its bytes.
+    pub bytes: u64,
 }
 
 /// A page in KTX2, and what its blocks lose: peak signal-to-noise ratios over visible pixels, in decibels; none where nothing is
@@ -165,7 +195,9 @@ impl TextureSummary {
 
 /// The bytes of a page's levels.
 fn texture_bytes(page: &Page) -> u64 {
-    (0..page.sampling.mips).map(|level| page.pixels.level_bytes(level_size(page.size(), level))).sum()
+    let kinds = || page.layers.values().map(|layer| layer.pixels).chain([page.pixels]);
+    let level = |level| kinds().map(move |kind| kind.level_bytes(level_size(page.size(), level))).sum::<u64>();
+    (0..page.sampling.mips).map(level).sum()
 }
 
 /// To hundredths of a decibel, downwards: what is told is kept.
@@ -212,16 +244,26 @@ impl Summary {
     }
 
     /// Adds what the finished atlas tells.
-    pub(crate) fn finish(&mut self, plan: &Plan<'_>, atlas: &Atlas, files: &[(u64, Option<&DrawnTexture>)]) {
-        let pages = atlas.pages.iter().zip(files).enumerate().map(|(i, (page, &(file_bytes, texture)))| PageSummary {
-            file: page.file.clone(),
-            width: page.width,
-            height: page.height,
-            filled_pixels: plan.filled(i),
-            file_bytes,
-            texture: texture.map(|texture| TextureSummary::of(texture, &plan.names_on(i))),
-        });
-        self.pages = pages.collect();
+    pub(crate) fn finish(&mut self, plan: &Plan<'_>, atlas: &Atlas, files: &[SummedFile<'_>]) {
+        // Each page comes before its layers.
+        for SummedFile { page, layer, drawn, bytes } in files {
+            let (file, file_bytes) = (drawn.file.clone(), *bytes);
+            let texture = drawn.texture.as_ref().map(|texture| TextureSummary::of(texture, &plan.names_on(*page)));
+            match (layer, self.pages.get_mut(*page)) {
+                (Some(layer), Some(page)) => {
+                    page.layers.push(LayerSummary { layer: (*layer).to_owned(), file, file_bytes, texture });
+                }
+                _ => self.pages.push(PageSummary {
+                    file,
+                    width: drawn.size.w,
+                    height: drawn.size.h,
+                    filled_pixels: plan.filled(*page),
+                    file_bytes,
+                    texture,
+                    layers: Vec::new(),
+                }),
+            }
+        }
         let area: u64 = atlas.pages.iter().map(|p| p.size().area()).sum();
         let filled: u64 = self.pages.iter().map(|p| p.filled_pixels).sum();
         #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
@@ -232,6 +274,15 @@ impl Summary {
         self.clips = atlas.clips.len();
         self.binds = Binds { before: atlas.sprites.len(), after: self.pages.len() };
         self.texture_bytes = atlas.pages.iter().map(texture_bytes).sum();
+    }
+
+    /// What is told of pages and layers in KTX2, each with its file.
+    pub fn textures(&self) -> impl Iterator<Item = (&str, &TextureSummary)> {
+        self.pages.iter().flat_map(|page| {
+            let layers = page.layers.iter().map(|layer| (layer.file.as_str(), layer.texture.as_ref()));
+            let all = std::iter::once((page.file.as_str(), page.texture.as_ref())).chain(layers);
+            all.filter_map(|(file, texture)| Some((file, texture?)))
+        })
     }
 
     /// What its author should know beside the summary.

@@ -8,7 +8,7 @@ use zemtak_core::codec::{EncodeError, Unproved, encode_ktx2};
 use zemtak_core::geometry::Rect;
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::{PIXEL, Pixels};
-use zemtak_core::texture::{Loss, Texture, loss, unpack, worst_block};
+use zemtak_core::texture::{Loss, Texture, compared, loss, unpack, worst_block};
 
 /// What is noted of a page in KTX2.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -82,8 +82,9 @@ impl TexturePage<'_> {
         }
         let measure = || {
             let shown = unpack(&texture.levels[0], kind, self.pixels.size())?;
-            let of_box = |rect: &Rect| loss(self.pixels, &shown, self.alpha, *rect);
-            let worst = worst_block(self.pixels, &shown, self.alpha).map(|worst| (worst.rect, worst.loss));
+            let alpha = compared(self.alpha, self.colour);
+            let of_box = |rect: &Rect| loss(self.pixels, &shown, alpha, *rect);
+            let worst = worst_block(self.pixels, &shown, alpha).map(|worst| (worst.rect, worst.loss));
             Some((self.boxes.iter().map(of_box).collect(), worst))
         };
         let (losses, worst) = timings.time(Stage::Prove, measure).ok_or(Unproved::Size)?;

@@ -78,6 +78,15 @@ pub enum Warning {
         /// Its canvas.
         size: Size,
     },
+    /// Sprites without an image for a layer that a rule gives them.
+    MissingLayer {
+        /// The layer.
+        layer: String,
+        /// What they have in its place.
+        ground: [u8; 4],
+        /// The sprites.
+        sprites: Vec<String>,
+    },
     /// Sprites that lose more in blocks than they may.
     BelowPsnr {
         /// The atlas.
@@ -109,6 +118,7 @@ impl Warning {
             Self::WideBands { .. } => "wide_bands",
             Self::OddRepeat { .. } => "odd_repeat",
             Self::BelowPsnr { .. } => "below_psnr",
+            Self::MissingLayer { .. } => "missing_layer",
             Self::LeftBehind { .. } => "left_behind",
         }
     }
@@ -119,6 +129,7 @@ impl Warning {
         match self {
             Self::IdleGlob { atlas: name, .. }
             | Self::BelowPsnr { atlas: name, .. }
+            | Self::MissingLayer { layer: name, .. }
             | Self::IdleRule { atlas: name, .. }
             | Self::SameFrameNumber { clip: name, .. }
             | Self::DurationCount { clip: name, .. }
@@ -163,6 +174,11 @@ impl fmt::Display for Warning {
             Self::WideBands { sprite, size: Size { w, h } } => {
                 let sprite = format::name(sprite);
                 write!(f, "{sprite}: its stretch bands are wider than its {w} x {h} pixels and were cut")
+            }
+            Self::MissingLayer { layer, ground: [r, g, b, a], sprites } => {
+                let count = format::count(sprites.len(), "sprite has", "sprites have");
+                let sprites = format::first_of(sprites);
+                write!(f, "layer {layer}: {count} no image for it and get ({r}, {g}, {b}, {a}): {sprites}")
             }
             Self::BelowPsnr { atlas, least, sprites } => {
                 let count = format::count(sprites.len(), "sprite keeps", "sprites keep");

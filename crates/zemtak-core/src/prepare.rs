@@ -2,7 +2,7 @@
 
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels, premultiplied, straight};
-use crate::resample::{Scale, resample};
+use crate::resample::{Scale, resample, resample_data};
 use serde::Serialize;
 
 /// A sprite ready for layout: what is stored of it, and where that lies on its canvas.
@@ -50,12 +50,37 @@ impl Prepared {
     /// stored as it is.
     #[must_use]
     pub fn new(source: Pixels, treatment: Treatment) -> Self {
-        let source = match treatment.scale {
-            Some(scale) => resample(&source, scale),
-            None => source,
+        Self::with_layers(source, Vec::new(), treatment).0
+    }
+
+    /// Treats a decoded sprite with its layers, which have its size: all are trimmed to one box, outside of which the sprite
+    /// has no visible pixel and no layer anything but its ground. Layers are data: their numbers stay what they are.
+    #[must_use]
+    pub fn with_layers(source: Pixels, layers: Vec<LayerPixels>, treatment: Treatment) -> (Self, Vec<Pixels>) {
+        let (source, layers) = match treatment.scale {
+            Some(scale) => {
+                let layer = |l: LayerPixels| LayerPixels { pixels: resample_data(&l.pixels, scale), ..l };
+                (resample(&source, scale), layers.into_iter().map(layer).collect())
+            }
+            None => (source, layers),
         };
         let canvas = source.size();
-        let visible = source.visible_box(treatment.visible_alpha);
+        let of_layers = layers.iter().map(|layer| layer.marked_box(treatment.visible_alpha));
+        let visible = of_layers.fold(source.visible_box(treatment.visible_alpha), union);
+        let (prepared, kept) = Self::kept(source, visible, treatment);
+        let of_layer = |layer: LayerPixels| match prepared.stored.size() == kept.size() {
+            true if kept.size() == canvas => layer.pixels,
+            true => layer.pixels.crop(kept).unwrap_or(layer.pixels),
+            // Of an empty sprite one pixel is stored.
+            false => layer.pixels.crop(Rect::new(0, 0, 1, 1)).unwrap_or(layer.pixels),
+        };
+        let stored = layers.into_iter().map(of_layer).collect();
+        (prepared, stored)
+    }
+
+    /// What is stored of a picture at its final size, and where that lay.
+    fn kept(source: Pixels, visible: Option<Rect>, treatment: Treatment) -> (Self, Rect) {
+        let canvas = source.size();
         let full = Rect::at(0, 0, canvas);
         let (mut stored, kept) = match (treatment.trim, visible) {
             (true, None) => (one_clear_pixel().unwrap_or(source), full),
@@ -70,7 +95,44 @@ impl Prepared {
         if treatment.premultiply {
             premultiply(&mut stored);
         }
-        Self { canvas, inset: [kept.x, kept.y], stored, empty: visible.is_none() }
+        (Self { canvas, inset: [kept.x, kept.y], stored, empty: visible.is_none() }, kept)
+    }
+}
+
+/// A layer of a sprite before it is trimmed.
+#[derive(Debug, Clone)]
+pub struct LayerPixels {
+    /// Its numbers.
+    pub pixels: Pixels,
+    /// What it has where it says nothing.
+    pub ground: [u8; PIXEL],
+}
+
+impl LayerPixels {
+    /// The box of what is visible and not its ground.
+    fn marked_box(&self, visible_alpha: u8) -> Option<Rect> {
+        let mut marks = self.pixels.clone();
+        for pixel in marks.as_bytes_mut().as_chunks_mut::<PIXEL>().0 {
+            if *pixel == self.ground {
+                *pixel = [0; PIXEL];
+            }
+        }
+        marks.visible_box(visible_alpha)
+    }
+}
+
+fn union(one: Option<Rect>, other: Option<Rect>) -> Option<Rect> {
+    let (Some(a), Some(b)) = (one, other) else { return one.or(other) };
+    let (x, y) = (a.x.min(b.x), a.y.min(b.y));
+    Some(Rect::new(x, y, (a.x + a.w).max(b.x + b.w) - x, (a.y + a.h).max(b.y + b.h) - y))
+}
+
+/// Normals of a picture that is turned by 90 degrees clockwise: red points right and green up, or down, from a middle of 127.5.
+/// Only the numbers change; the pixels stay where they are.
+pub fn turn_normals(pixels: &mut Pixels, y_down: bool) {
+    for [r, g, ..] in pixels.as_bytes_mut().as_chunks_mut::<PIXEL>().0 {
+        // Right becomes down, and up becomes right.
+        (*r, *g) = if y_down { (255 - *g, *r) } else { (*g, 255 - *r) };
     }
 }
 
@@ -147,6 +209,52 @@ mod tests {
     use super::*;
     use crate::pixels::tests::pictures;
     use proptest::prelude::*;
+
+    proptest! {
+        /// All layers are cut to one box: the smallest outside of which nothing is visible and no layer says anything.
+        #[test]
+        fn layers_are_trimmed_together(picture in pictures(), marks in prop::collection::vec((0u32..8, 0u32..8), 0..4), trim: bool) {
+            let ground = [128, 128, 255, 255];
+            let size = picture.size();
+            let mut layer = Pixels::from_rgba(size, ground.repeat((size.w * size.h) as usize)).unwrap();
+            let marked = |x: u32, y: u32| marks.iter().any(|&(mx, my)| (mx % size.w, my % size.h) == (x, y));
+            for (x, y) in (0..size.h).flat_map(|y| (0..size.w).map(move |x| (x, y))).filter(|&(x, y)| marked(x, y)) {
+                layer.row_mut(y)[x as usize * PIXEL..][..PIXEL].copy_from_slice(&[9, 200, 30, 255]);
+            }
+            let layers = vec![LayerPixels { pixels: layer.clone(), ground }];
+            let treatment = Treatment { trim, ..Treatment::default() };
+            let (prepared, stored) = Prepared::with_layers(picture.clone(), layers, treatment);
+            let says = |x: u32, y: u32| picture.get(x, y).unwrap()[3] > 0 || marked(x, y);
+            let all: Vec<(u32, u32)> = (0..size.h).flat_map(|y| (0..size.w).map(move |x| (x, y))).filter(|&(x, y)| says(x, y)).collect();
+            prop_assert_eq!(prepared.empty, all.is_empty());
+            prop_assert_eq!(stored[0].size(), prepared.stored.size());
+            if trim && !all.is_empty() {
+                let (left, top) = (all.iter().map(|p| p.0).min().unwrap(), all.iter().map(|p| p.1).min().unwrap());
+                let (right, bottom) = (all.iter().map(|p| p.0).max().unwrap(), all.iter().map(|p| p.1).max().unwrap());
+                prop_assert_eq!(prepared.inset, [left, top]);
+                prop_assert_eq!(prepared.stored.size(), Size::new(right - left + 1, bottom - top + 1));
+                for (x, y) in (top..=bottom).flat_map(|y| (left..=right).map(move |x| (x, y))) {
+                    prop_assert_eq!(stored[0].get(x - left, y - top), layer.get(x, y));
+                }
+            }
+        }
+    }
+
+    /// By the definition: the vector that a pixel stands for is turned as the picture is.
+    #[test]
+    fn normals_turn_with_their_picture() {
+        for (pixel, y_down) in [([255, 128, 200, 255], false), ([128, 255, 200, 7], false), ([30, 210, 9, 255], true)] {
+            let vector = |[r, g, ..]: [u8; 4]| {
+                let up = (f64::from(g) - 127.5) * if y_down { -1.0 } else { 1.0 };
+                [f64::from(r) - 127.5, up]
+            };
+            let mut picture = Pixels::from_rgba(Size::new(1, 1), pixel.to_vec()).unwrap();
+            turn_normals(&mut picture, y_down);
+            let turned = picture.get(0, 0).unwrap();
+            let [right, up] = vector(pixel);
+            assert_eq!((vector(turned), &turned[2..]), ([up, -right], &pixel[2..]));
+        }
+    }
 
     proptest! {
         #[test]

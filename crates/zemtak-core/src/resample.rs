@@ -102,10 +102,29 @@ pub enum Resample {
 /// The picture at another size. The canvas is rounded up; what lies beyond the source is transparent.
 #[must_use]
 pub fn resample(source: &Pixels, scale: Scale) -> Pixels {
+    resampled(source, scale, linear, back)
+}
+
+/// The same for data such as normals: each of the four numbers is filtered by itself, and at the edges the outermost go on.
+#[must_use]
+pub fn resample_data(source: &Pixels, scale: Scale) -> Pixels {
+    #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to a byte")]
+    let number = |number: f32| (number + 0.5).clamp(0.0, 255.0) as u8;
+    resampled(source, scale, |pixel| std::array::from_fn(|k| f32::from(pixel[k])), |sums, _| sums.map(number))
+}
+
+/// `read` makes numbers that can be filtered of a pixel, `write` a pixel of their sums and of the part of it that lies on the
+/// source.
+fn resampled(
+    source: &Pixels,
+    scale: Scale,
+    read: impl Fn(&[u8]) -> [f32; 4],
+    write: impl Fn([f32; 4], f32) -> [u8; 4],
+) -> Pixels {
     let size = scale.factor.of_size(source.size());
     let data = match scale.resample {
         Resample::Pixel => nearest(source, size, scale.factor),
-        Resample::Smooth => smooth(source, size, scale.factor),
+        Resample::Smooth => smooth(source, size, scale.factor, read, write),
     };
     Pixels::from_rgba(size, data).unwrap_or_else(|| source.clone())
 }
@@ -162,20 +181,25 @@ fn keys(x: f64) -> f64 {
     }
 }
 
-fn smooth(source: &Pixels, size: Size, factor: Factor) -> Vec<u8> {
+fn smooth(
+    source: &Pixels,
+    size: Size,
+    factor: Factor,
+    read: impl Fn(&[u8]) -> [f32; 4],
+    write: impl Fn([f32; 4], f32) -> [u8; 4],
+) -> Vec<u8> {
     let (columns, rows) = (taps(source.size().w, factor, size.w), taps(source.size().h, factor, size.h));
     // Along the rows first: for each source row the new columns, as linear colour times alpha, and alpha.
     let narrow: Vec<Vec<[f32; 4]>> = (0..source.size().h)
         .map(|y| {
-            let row: Vec<[f32; 4]> = source.row(y).chunks_exact(PIXEL).map(linear).collect();
+            let row: Vec<[f32; 4]> = source.row(y).chunks_exact(PIXEL).map(&read).collect();
             columns.iter().map(|taps| weighed(taps, |i| row[i])).collect()
         })
         .collect();
     let mut data = Vec::with_capacity(size.w as usize * size.h as usize * PIXEL);
     for down in &rows {
         for (x, across) in columns.iter().enumerate() {
-            let [r, g, b, a] = weighed(down, |j| narrow[j][x]);
-            data.extend_from_slice(&back([r, g, b, a], down.cover * across.cover));
+            data.extend_from_slice(&write(weighed(down, |j| narrow[j][x]), down.cover * across.cover));
         }
     }
     data

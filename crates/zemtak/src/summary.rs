@@ -22,22 +22,26 @@ fn kept_text(kept: Kept) -> String {
     }
 }
 
+/// How a page in KTX2 stores its pixels, for people.
+fn stored(texture: &TextureSummary) -> String {
+    match texture.mips {
+        ..=1 => texture.pixels.word().to_owned(),
+        mips => format!("{}, {mips} levels", texture.pixels.word()),
+    }
+}
+
 /// What a page's blocks lose, for people.
 #[must_use]
-pub fn lost(index: usize, texture: &TextureSummary) -> Option<String> {
+pub fn lost(file: &str, texture: &TextureSummary) -> Option<String> {
     if !texture.pixels.is_compressed() {
         return None;
     }
     let (Some(psnr), Some(worst)) = (texture.psnr, texture.sprites.first()) else {
-        return Some(format!("page {index} loses nothing"));
+        return Some(format!("{file} loses nothing"));
     };
     let block = texture.worst_block.map(|b| format!(", worst block {:.1} dB at ({}, {})", b.psnr, b.x, b.y));
     let sprite = format::name(&worst.sprite);
-    Some(format!(
-        "page {index} keeps {psnr:.1} dB, {sprite} least with {:.1} dB{}",
-        worst.psnr,
-        block.unwrap_or_default()
-    ))
+    Some(format!("{file} keeps {psnr:.1} dB, {sprite} least with {:.1} dB{}", worst.psnr, block.unwrap_or_default()))
 }
 
 impl SummaryReport<'_> {
@@ -109,7 +113,7 @@ impl SummaryReport<'_> {
 
     /// The sprites that lose most in blocks, with `--why`.
     fn write_losses(&self, out: &mut String, most: usize) {
-        let losses = self.0.pages.iter().filter_map(|page| page.texture.as_ref()).flat_map(|texture| &texture.sprites);
+        let losses = self.0.textures().flat_map(|(_, texture)| &texture.sprites);
         let mut losses: Vec<&SpriteLoss> = losses.collect();
         losses.sort_by(|a, b| a.psnr.total_cmp(&b.psnr).then_with(|| a.sprite.cmp(&b.sprite)));
         if losses.is_empty() {
@@ -151,7 +155,7 @@ impl SummaryReport<'_> {
         line("clips", format::number(self.0.clips as u64));
         let (texture, loose) = (format::bytes(self.0.texture_bytes), format::bytes(self.0.loose_bytes));
         line("textures", format!("{loose} loose -> {texture} packed"));
-        let losses = self.0.pages.iter().enumerate().filter_map(|(i, page)| lost(i, page.texture.as_ref()?));
+        let losses = self.0.textures().filter_map(|(file, texture)| lost(file, texture));
         losses.for_each(|text| line("blocks", text));
         if let Some(pixels) = self.0.free_pixels {
             let now = self.0.texture_bytes / 4;
@@ -184,20 +188,24 @@ impl SummaryReport<'_> {
         table.load_style(comfy_table::presets::NOTHING);
         for page in &self.0.pages {
             let area = u64::from(page.width) * u64::from(page.height);
-            let stored = page.texture.as_ref().map(|texture| {
-                let smaller = match texture.mips {
-                    ..=1 => String::new(),
-                    mips => format!(", {mips} levels"),
-                };
-                format!("{}{smaller}", texture.pixels.word())
-            });
             table.add_row([
                 format!(" {}", page.file),
                 format!("{} x {}", page.width, page.height),
                 format!("{} filled", format::percent(page.filled_pixels, area)),
                 format::bytes(page.file_bytes),
-                stored.unwrap_or_default(),
+                page.texture.as_ref().map(stored).unwrap_or_default(),
             ]);
+            for layer in &page.layers {
+                let (bytes, texture) = (format::bytes(layer.file_bytes), layer.texture.as_ref());
+                let name = format!(" {}", layer.file);
+                table.add_row([
+                    name,
+                    "the same".into(),
+                    "boxes".into(),
+                    bytes,
+                    texture.map(stored).unwrap_or_default(),
+                ]);
+            }
         }
         for column in table.column_iter_mut().skip(1) {
             column.set_cell_alignment(CellAlignment::Right);

@@ -11,13 +11,13 @@ use crate::context::Context;
 use crate::explain::Explained;
 use crate::failure::Failure;
 use crate::former::{self, Drawn, Former};
-use crate::load::{self, Loaded, Recipe};
+use crate::load::{self, Loaded, Recipe, Sprite};
 use crate::ownership::ResultKind;
 use crate::pages::{NotDrawn, PageFile, Put};
 use crate::plan::{Plan, Task, Without};
 use crate::settings::AtlasSettings;
 use crate::store::{Hash, Store};
-use crate::summary::{Kept, State, Summary};
+use crate::summary::{Kept, State, Summary, SummedFile};
 use crate::targets::Target;
 use crate::timings::Stage;
 use crate::warning::Warning;
@@ -25,6 +25,7 @@ use crate::write::{self, PendingFile};
 use crate::{format, forms};
 use inputs::AtlasInputs;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
 use texts::Texts;
@@ -237,8 +238,9 @@ impl SizeRun<'_> {
         let former = Former::open(options.out, name, context);
         let pages = self.draw(&plan, &former)?;
         let atlas = plan.descriptor(&pages);
-        let file = |page| (bytes_of(page, options.out), page.drawn.texture.as_ref());
-        summary.finish(&plan, &atlas, &pages.iter().map(file).collect::<Vec<_>>());
+        let files: Vec<SummedFile<'_>> = pages.iter().map(|page| summed(page, options.out)).collect();
+        summary.finish(&plan, &atlas, &files);
+        drop(files);
         self.tell_of_sources(&mut summary, loaded, &plan);
         summary.free_pixels = free_pixels(&plan, settings, &summary);
         summary.descriptor = format::path(&descriptor);
@@ -287,6 +289,7 @@ impl SizeRun<'_> {
         summary.skipped_files = self.target.sources.skipped;
         summary.own_pictures.clone_from(&self.inputs.own_pictures);
         summary.warnings = plan.warnings();
+        summary.warnings.extend(missing_layers(&loaded.sprites));
         summary.warnings.extend(below_bound(summary, plan.task.settings.texture.least_psnr));
         // Other sizes have the same rules.
         if summary.scale == 1.0 {
@@ -299,10 +302,23 @@ impl SizeRun<'_> {
     }
 }
 
+/// Sprites without an image for a layer, by layer.
+fn missing_layers(sprites: &[Sprite<'_>]) -> Vec<Warning> {
+    let mut missing: BTreeMap<(&str, [u8; 4]), Vec<String>> = BTreeMap::new();
+    for sprite in sprites {
+        for layer in sprite.layers().iter().filter(|layer| layer.image.is_none()) {
+            missing.entry((&layer.name, layer.kind.ground())).or_default().push(sprite.name.to_string());
+        }
+    }
+    let warning =
+        |((layer, ground), sprites): ((&str, _), _)| Warning::MissingLayer { layer: layer.to_owned(), ground, sprites };
+    missing.into_iter().map(warning).collect()
+}
+
 /// Sprites that lose more than they may in the form that was asked for.
 fn below_bound(summary: &Summary, least: Option<f64>) -> Option<Warning> {
     let least = least?;
-    let losses = summary.pages.iter().filter_map(|page| page.texture.as_ref()).flat_map(|texture| &texture.sprites);
+    let losses = summary.textures().flat_map(|(_, texture)| &texture.sprites);
     let sprites: Vec<String> =
         losses.filter(|loss| loss.psnr < least).map(|loss| format!("{} ({} dB)", loss.sprite, loss.psnr)).collect();
     (!sprites.is_empty()).then(|| Warning::BelowPsnr { atlas: summary.name.clone(), least: least.to_string(), sprites })
@@ -341,6 +357,10 @@ fn kept(plan: &Plan<'_>, former: Option<&Atlas>, context: Context<'_>) -> Result
 #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
 fn ratio(a: u64, b: u64) -> f64 {
     if b == 0 { 1.0 } else { a as f64 / b as f64 }
+}
+
+fn summed<'a>(page: &'a PageFile<Made>, out: &Path) -> SummedFile<'a> {
+    SummedFile { page: page.page, layer: page.layer.as_deref(), drawn: &page.drawn, bytes: bytes_of(page, out) }
 }
 
 fn bytes_of(page: &PageFile<Made>, out: &Path) -> u64 {

@@ -3,7 +3,7 @@
 //! A band's bytes follow from its rows alone, and its rows from the boxes that reach into it. So a band with the same boxes
 //! at the same places below its top is the same, on whichever page and however far down it lies.
 
-use super::{NotDrawn, PageBytes};
+use super::{NotDrawn, PageBytes, Sheet};
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::former::{DrawnBand, Former};
@@ -25,13 +25,19 @@ impl Plan<'_> {
     ///
     /// # Errors
     /// What went wrong with a source, or an interruption.
-    pub(super) fn by_bands(&self, page: usize, former: &Former, context: Context<'_>) -> Result<PageBytes, NotDrawn> {
+    pub(super) fn by_bands(
+        &self,
+        sheet: Sheet<'_>,
+        former: &Former,
+        context: Context<'_>,
+    ) -> Result<PageBytes, NotDrawn> {
+        let page = sheet.page;
         let size = self.layout.pages[page];
         let on_page = self.on_page(page);
         let ranges = png_bands(size);
         let reaching: Vec<Vec<usize>> = ranges.iter().map(|rows| self.reaching_into(rows, page, &on_page)).collect();
         let keys: Vec<Hash> =
-            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(page, rows, boxes)).collect();
+            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(sheet, rows, boxes)).collect();
         let known: Vec<Option<Band>> = keys.iter().map(|key| former.band(key, context)).collect();
         let mut needed: Vec<usize> = known
             .iter()
@@ -41,7 +47,8 @@ impl Plan<'_> {
             .collect();
         needed.sort_unstable();
         needed.dedup();
-        let composer = self.composer(page, &needed, former, context)?;
+        let stored = self.pixels_of(sheet, &needed, former, context)?;
+        let composer = self.composer(page, &needed, &stored)?;
         let drawing = Drawing { composer: &composer, width: size.w, fresh: known.iter().all(Option::is_none), context };
         let bands: Vec<Result<Band, Failure>> = ranges
             .par_iter()
@@ -73,7 +80,8 @@ impl Plan<'_> {
     }
 
     /// What the bytes of a band follow from.
-    fn band_key(&self, page: usize, rows: &Range<u32>, boxes: &[usize]) -> Hash {
+    fn band_key(&self, sheet: Sheet<'_>, rows: &Range<u32>, boxes: &[usize]) -> Hash {
+        let page = sheet.page;
         let mut key = Vec::with_capacity(boxes.len() * 64);
         let Ring { extrude, align } = self.ring_of(page);
         // Cells end at multiples of these blocks, counted from the page's top.
@@ -90,7 +98,7 @@ impl Plan<'_> {
                 key.extend_from_slice(&part.to_le_bytes());
             }
         }
-        Key::new("band", &[COMPOSE_VERSION, PNG_VERSION]).bytes(&key).finish()
+        Key::new("band", &[COMPOSE_VERSION, PNG_VERSION]).value(&sheet.layer).bytes(&key).finish()
     }
 }
 

@@ -1,12 +1,14 @@
 //! Drawing pages, and leaving those alone that are there already.
 
 mod bands;
+mod sheet;
+
+pub(crate) use sheet::Sheet;
 
 use crate::content;
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::former::{Drawn, DrawnBand, DrawnBox, Former};
-use crate::load::Missing;
 use crate::observer::Phase;
 use crate::plan::Plan;
 use crate::settings::{PageFormat, PageNames};
@@ -14,8 +16,9 @@ use crate::store::{self, Hash, Key};
 use crate::texture::{DrawnTexture, TexturePage};
 use crate::timings::Stage;
 use rayon::prelude::*;
+use std::borrow::Cow;
 use std::path::Path;
-use zemtak_core::atlas::{Colour, Wrap};
+use zemtak_core::atlas::{Alpha, Wrap};
 use zemtak_core::codec::{EncodeError, IMAGE_VERSION, KTX2_VERSION, PNG_VERSION, PngEffort};
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring, Stamp};
 use zemtak_core::geometry::Rect;
@@ -23,9 +26,13 @@ use zemtak_core::layout::Place;
 use zemtak_core::mips::MIPS_VERSION;
 use zemtak_core::pixels::Pixels;
 
-/// A page: its file and what must be done to have it.
+/// A page, or a layer of one: its file and what must be done to have it.
 #[derive(Debug)]
 pub struct PageFile<T> {
+    /// The page that it is, or that it is a layer of.
+    pub page: usize,
+    /// Which layer it is.
+    pub layer: Option<String>,
     /// What is noted of it for the next build: its file, the hash of the file's bytes, its size.
     pub drawn: Drawn,
     /// What lies beyond its edges.
@@ -67,8 +74,8 @@ impl From<Failure> for NotDrawn {
 }
 
 impl Plan<'_> {
-    /// Draws, encodes and proves the pages on all cores and hands each on as soon as it is ready; pages whose files are in
-    /// place are left alone, and bands of pages that are as they were are taken from there.
+    /// Draws, encodes and proves the pages on all cores, and then their layers, and hands each on as soon as it is ready; those
+    /// whose files are in place are left alone, and bands of pages that are as they were are taken from there.
     ///
     /// # Errors
     /// What went wrong with a source or with handing on, or an interruption.
@@ -77,56 +84,62 @@ impl Plan<'_> {
         put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure> + Sync>,
         context: Context<'_>,
     ) -> Result<Vec<PageFile<T>>, NotDrawn> {
-        let progress = context.progress(Phase::Drawing, Some(self.page_count()));
-        let draw_one = |index: usize| {
+        let sheets = self.sheets();
+        let progress = context.progress(Phase::Drawing, Some(sheets.len()));
+        let draw_one = |sheet: Sheet<'_>| {
             context.check()?;
-            let page = self.page(index, put, context)?;
+            let page = self.page(sheet, put, context)?;
             progress.advance();
             Ok(page)
         };
-        (0..self.page_count()).into_par_iter().map(draw_one).collect()
+        sheets.into_par_iter().map(draw_one).collect()
     }
 
     fn page<T>(
         &self,
-        index: usize,
+        sheet: Sheet<'_>,
         put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure>>,
         context: Context<'_>,
     ) -> Result<PageFile<T>, NotDrawn> {
-        let wrap = self.wrap_of(index);
+        let (page, layer) = (sheet.page, sheet.layer.map(|(name, _)| name.to_owned()));
+        let wrap = self.wrap_of(page);
         let in_place = |file: &str, hash: Hash| {
             let there = context.timings.time(Stage::Read, || content::hash(&put.out.join(file), context.store));
             there.is_ok_and(|there| there == hash)
         };
-        let key = self.page_key(index);
+        let key = self.page_key(sheet);
         let known: Option<Hash> = context.store.get(&key).and_then(|bytes| bytes.try_into().ok());
         if let Some(hash) = known {
-            let file = self.page_name(index, &hash);
+            let file = self.page_name(sheet, &hash);
             if let Some(drawn) = put.former.drawn(&file, &hash).filter(|_| in_place(&file, hash)) {
                 tracing::debug!(page = file, "as it was");
-                return Ok(PageFile { drawn: drawn.clone(), wrap, made: None });
+                return Ok(PageFile { page, layer, drawn: drawn.clone(), wrap, made: None });
             }
         }
         let PageBytes { bytes, bands, texture } = match (self.task.settings.pages_as, self.task.settings.png) {
-            (PageFormat::Png, PngEffort::Balanced) => self.by_bands(index, put.former, context)?,
-            _ => self.whole(index, put.former, context)?,
+            (PageFormat::Png, PngEffort::Balanced) => self.by_bands(sheet, put.former, context)?,
+            _ => self.whole(sheet, put.former, context)?,
         };
         let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
         context.store.put(key, hash.to_vec());
-        let file = self.page_name(index, &hash);
+        let file = self.page_name(sheet, &hash);
         tracing::debug!(page = file, bytes = bytes.len(), "drawn, encoded and proved");
         // Without what earlier builds learnt, a page may still be the same.
         let made = if in_place(&file, hash) { None } else { Some((put.take)(&file, bytes)?) };
-        let drawn = Drawn { file, hash, size: self.layout.pages[index], bands, boxes: self.boxes_on(index), texture };
-        Ok(PageFile { drawn, wrap, made })
+        // Nobody looks for a sprite's own pixels on a layer.
+        let boxes = if layer.is_none() { self.boxes_on(page) } else { Vec::new() };
+        let drawn = Drawn { file, hash, size: self.layout.pages[page], bands, boxes, texture };
+        Ok(PageFile { page, layer, drawn, wrap, made })
     }
 
-    fn page_name(&self, index: usize, hash: &Hash) -> String {
+    fn page_name(&self, sheet: Sheet<'_>, hash: &Hash) -> String {
+        let hash = match self.task.settings.names {
+            PageNames::Plain => String::new(),
+            PageNames::Hashed => format!("{}.", crate::format::hex(&hash[..8])),
+        };
+        let layer = sheet.layer.map(|(layer, _)| format!("{layer}.")).unwrap_or_default();
         let (name, extension) = (self.task.name, self.task.settings.pages_as.extension());
-        match self.task.settings.names {
-            PageNames::Plain => format!("{name}-{index}.{extension}"),
-            PageNames::Hashed => format!("{name}-{index}.{}.{extension}", crate::format::hex(&hash[..8])),
-        }
+        format!("{name}-{}.{layer}{hash}{extension}", sheet.page)
     }
 
     /// The boxes on a page, in the order in which they are drawn.
@@ -148,10 +161,10 @@ impl Plan<'_> {
     }
 
     /// What a page's bytes follow from.
-    fn page_key(&self, index: usize) -> Hash {
+    fn page_key(&self, sheet: Sheet<'_>) -> Hash {
         let settings = self.task.settings;
         let mut on_page = Vec::new();
-        for at in self.on_page(index) {
+        for at in self.on_page(sheet.page) {
             let Place { rect, turned, .. } = self.layout.places[at];
             for part in [rect.x, rect.y, rect.w, rect.h, u32::from(turned)] {
                 on_page.extend_from_slice(&part.to_le_bytes());
@@ -159,8 +172,7 @@ impl Plan<'_> {
             on_page.extend_from_slice(&self.stored_hash(at));
         }
         Key::new("page", &[COMPOSE_VERSION, PNG_VERSION, IMAGE_VERSION, KTX2_VERSION, MIPS_VERSION])
-            .value(&self.layout.pages[index])
-            .value(&self.ring_of(index))
+            .value(&(sheet.layer, self.layout.pages[sheet.page], self.ring_of(sheet.page)))
             .value(&(settings.pages_as, settings.png, settings.texture))
             .value(&(settings.mip_levels, settings.alpha(), settings.filter))
             .bytes(&on_page)
@@ -182,45 +194,39 @@ impl Plan<'_> {
         }
     }
 
-    /// What draws these boxes of a page; their pixels are had now.
-    pub(super) fn composer(
+    /// What draws these boxes of a page, with what is stored in them.
+    pub(super) fn composer<'p>(
         &self,
         page: usize,
         boxes: &[usize],
-        former: &Former,
-        context: Context<'_>,
-    ) -> Result<Composer<'_>, NotDrawn> {
-        let pixels: Vec<Result<&Pixels, Missing>> =
-            boxes.par_iter().map(|&at| self.task.sprites[self.drawn[at]].pixels(former, context)).collect();
-        let (mut stamps, mut problems) = (Vec::with_capacity(boxes.len()), Vec::new());
-        for (&at, pixels) in boxes.iter().zip(pixels) {
+        pixels: &'p [Cow<'_, Pixels>],
+    ) -> Result<Composer<'p>, NotDrawn> {
+        let stamp = |(&at, pixels): (&usize, &'p Cow<'_, Pixels>)| {
             let place = self.layout.places[at];
-            match pixels {
-                Ok(pixels) => stamps.push(Stamp { pixels, rect: place.rect, turned: place.turned }),
-                Err(Missing::Stale) => return Err(NotDrawn::Stale),
-                Err(Missing::Bad(problem)) => problems.push(problem),
-            }
-        }
-        Failure::unless(problems, ())?;
+            Stamp { pixels: pixels.as_ref(), rect: place.rect, turned: place.turned }
+        };
+        let stamps = boxes.iter().zip(pixels).map(stamp);
         let composer = Composer::new(self.layout.pages[page], stamps, self.ring_of(page));
         Ok(composer.map_err(|error| self.internal(page, &error))?)
     }
 
     /// A page encoded as a whole and proved to show its pixels.
-    fn whole(&self, page: usize, former: &Former, context: Context<'_>) -> Result<PageBytes, NotDrawn> {
-        let composer = self.composer(page, &self.on_page(page), former, context)?;
+    fn whole(&self, sheet: Sheet<'_>, former: &Former, context: Context<'_>) -> Result<PageBytes, NotDrawn> {
+        let (page, on_page) = (sheet.page, self.on_page(sheet.page));
+        let stored = self.pixels_of(sheet, &on_page, former, context)?;
+        let composer = self.composer(page, &on_page, &stored)?;
         let height = self.layout.pages[page].h;
         let pixels = context.timings.time(Stage::Compose, || composer.rows(0..height));
         let pixels = pixels.ok_or_else(|| self.too_large(page))?;
         let settings = self.task.settings;
         let encode = || settings.pages_as.encode(&pixels, settings.png);
         let Some(encoded) = context.timings.time(Stage::Encode, encode) else {
-            let boxes: Vec<Rect> = self.on_page(page).into_iter().map(|at| self.layout.places[at].rect).collect();
+            let boxes: Vec<Rect> = on_page.iter().map(|&at| self.layout.places[at].rect).collect();
             let page_texture = TexturePage {
                 pixels: &pixels,
                 boxes: &boxes,
-                alpha: settings.alpha(),
-                colour: Colour::Srgb,
+                alpha: self.alpha_of(sheet),
+                colour: sheet.colour(),
                 filter: settings.filter,
                 smaller: settings.mip_levels,
                 settings: settings.texture,
@@ -233,6 +239,11 @@ impl Plan<'_> {
         let proved = context.timings.time(Stage::Prove, || encoded.prove());
         let bytes = proved.map_err(|error| self.not_encoded(page, &error.into()))?;
         Ok(PageBytes { bytes, bands: Vec::new(), texture: None })
+    }
+
+    /// What colour under half transparency means there. Layers are data, which nothing is multiplied with.
+    pub(crate) fn alpha_of(&self, sheet: Sheet<'_>) -> Alpha {
+        if sheet.layer.is_some() { Alpha::Straight } else { self.task.settings.alpha() }
     }
 
     pub(super) fn too_large(&self, page: usize) -> Failure {

@@ -4,7 +4,7 @@ use super::clips;
 use crate::failure::ProblemKind;
 use crate::forms::is_constant;
 use crate::settings::rule::{Membership, Overrides, Pivot, Rule};
-use crate::settings::{Also, Keys, Keyword, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
+use crate::settings::{Also, Keys, Keyword, LayerRule, LayerRules, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
 use crate::toml_text::{Text, Value};
 use std::collections::BTreeMap;
 use toml::de::DeValue;
@@ -114,6 +114,7 @@ fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
         playing: clips::playing(text, value, &mut table),
         turn: table.read("turn", |v| text.truth(v)),
         wrap: table.read("wrap", |v| text.word(v)),
+        layers: table.read("layers", |v| layers(text, v)),
         ..Overrides::default()
     };
     let named = table.read("clip", |v| text.string(v)).map(Membership::Named);
@@ -156,6 +157,30 @@ impl Keyword for NamedPivot {
 
 fn point(text: &Text<'_>, value: &Value<'_>) -> Option<[f64; 2]> {
     text.exactly(value, |v| text.number(v, "a number up to a million", |n| n.abs() <= 1e6))
+}
+
+fn layers<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<LayerRules> {
+    let table = text.table(value, "layers")?;
+    Some(table.all().filter_map(|(name, _, v)| Some((name.to_owned(), layer(text, name, v)?))).collect())
+}
+
+/// A layer by the name of its images, or with what its numbers are.
+fn layer<'t>(text: &Text<'t>, name: &str, value: &Value<'t>) -> Option<LayerRule> {
+    let (image, kind) = match value.get_ref() {
+        DeValue::Table(_) => {
+            let mut table = text.table(value, "a layer")?;
+            let image = table.read("image", |v| text.string(v));
+            let kind = table.read("kind", |v| text.word(v));
+            table.end();
+            if image.is_none() {
+                text.wrong(ProblemKind::InvalidValue, value.span(), "a layer has an image, as \"{name}_n\"");
+            }
+            (image?, kind)
+        }
+        _ => (text.string(value)?, None),
+    };
+    let made = LayerRule::new(name, &image, kind);
+    made.map_err(|why| text.wrong(ProblemKind::InvalidValue, value.span(), &why)).ok()
 }
 
 fn points<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, [f64; 2]>> {

@@ -59,12 +59,13 @@ const KIND: FileKind = FileKind {
         (
             "in a rule, [[atlas.NAME.rule]]",
             &[
-                "match", "pivot", "points", "stretch", "tags", "ident", "user", "wrap", "frame", "fps", "ms", "mode",
-                "events",
+                "match", "pivot", "points", "stretch", "tags", "ident", "user", "wrap", "layers", "frame", "fps", "ms",
+                "mode", "events",
             ],
         ),
         ("in a clip, [[atlas.NAME.clip]]", &["steps"]),
         ("in a pivot = { ... }", &["px"]),
+        ("in a layer of layers = { ... }", &["image", "kind"]),
     ],
 };
 

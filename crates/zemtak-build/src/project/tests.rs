@@ -181,6 +181,9 @@ fn a_key_in_the_wrong_table_says_where_it_belongs() {
                 "in an entry of sizes = [{ ... }]" => format!("[atlas.a]\nsizes = [{{ {key} = false }}]\n"),
                 "in a rule, [[atlas.NAME.rule]]" => format!("[[atlas.a.rule]]\n{key} = 1979-05-27\n"),
                 "in a clip, [[atlas.NAME.clip]]" => format!("[[atlas.a.clip]]\n{key} = false\n"),
+                "in a layer of layers = { ... }" => {
+                    format!("[[atlas.a.rule]]\nmatch = \"*\"\nlayers = {{ normal = {{ {key} = false }} }}\n")
+                }
                 _ => format!("[[atlas.a.rule]]\nmatch = \"*\"\npivot = {{ {key} = false }}\n"),
             };
             let text = wrong(&format!("format = 1\n{at_home}").replacen("format = 1\nformat", "format", 1));

@@ -5,7 +5,7 @@ use crate::failure::Problem;
 use crate::format;
 use crate::load;
 use crate::settings::AtlasSettings;
-use crate::sources::Source;
+use crate::sources::{Source, frame_name};
 use crate::store::{self, Hash};
 use std::path::PathBuf;
 use zemtak_core::codec::{Format, Ignored, PngKind};
@@ -59,7 +59,8 @@ impl ScannedSprite {
     /// Its pixels, read once more: kept for all sprites they would take gigabytes. Nothing if its file has changed meanwhile.
     #[must_use]
     pub fn pixels(&self) -> Option<Pixels> {
-        let source = Source { name: self.name.clone(), path: self.path.clone(), shown: self.file.clone() };
+        let source =
+            Source { name: self.name.clone(), path: self.path.clone(), shown: self.file.clone(), layers: Vec::new() };
         let mut decoded = load::decode_source(&source).ok()?;
         (self.frame < decoded.frames.len()).then(|| decoded.frames.swap_remove(self.frame).pixels)
     }
@@ -89,7 +90,7 @@ pub(super) fn look(source: &Source) -> Looked {
         let shown = part.as_ref().map(|(_, shown)| shown);
         let alphas = || pixels.as_bytes().chunks_exact(4).map(|pixel| pixel[3]);
         ScannedSprite {
-            name: if animated { load::frame_name(&source.name, frame) } else { source.name.clone() },
+            name: if animated { frame_name(&source.name, frame) } else { source.name.clone() },
             file: source.shown.clone(),
             frame,
             format: decoded.format,

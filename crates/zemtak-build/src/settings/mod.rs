@@ -5,6 +5,7 @@
 
 mod clip;
 mod keywords;
+mod layers;
 mod page_format;
 mod pattern;
 pub mod rule;
@@ -13,6 +14,7 @@ mod trade_words;
 
 pub use clip::{Events, Playing, WrittenClip};
 pub use keywords::{Keyword, PageNames, Together};
+pub use layers::{LayerKind, LayerRule, LayerRules};
 pub use page_format::PageFormat;
 pub use pattern::{Expression, Pattern};
 pub use texture::TextureSettings;

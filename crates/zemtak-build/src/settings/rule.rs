@@ -1,6 +1,6 @@
 //! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
-use super::{Expression, Pattern, Playing};
+use super::{Expression, LayerRules, Pattern, Playing};
 use crate::exact::product;
 use serde::Serialize;
 use serde_json::Value;
@@ -44,6 +44,8 @@ pub struct Overrides {
     pub wrap: Option<Wrap>,
     /// Which clip sprites are steps of.
     pub clip: Option<Membership>,
+    /// Further images at the same box.
+    pub layers: Option<LayerRules>,
 }
 
 /// A pivot before the canvas is known.
@@ -110,6 +112,7 @@ impl Overrides {
             turn: self.turn.or(under.turn),
             wrap: self.wrap.or(under.wrap),
             clip: self.clip.or(under.clip),
+            layers: self.layers.or(under.layers),
         }
     }
 
@@ -148,6 +151,20 @@ impl Rules {
     pub fn together(&self, numbers: &[usize]) -> Overrides {
         let over = |under: Overrides, number: &usize| self.0[*number].overrides.clone().over(under);
         numbers.iter().fold(Overrides::default(), over)
+    }
+
+    /// Whether any rule gives layers.
+    #[must_use]
+    pub fn have_layers(&self) -> bool {
+        self.0.iter().any(|rule| rule.overrides.layers.is_some())
+    }
+
+    /// The layers of a sprite; nothing where no rule says anything of them.
+    #[must_use]
+    pub fn layers(&self, name: &SpriteName) -> Option<LayerRules> {
+        let says = self.0.iter().rev().filter(|rule| rule.overrides.layers.is_some());
+        let mut of_it = says.filter(|rule| rule.pattern.matches(name.as_str()));
+        of_it.next().and_then(|rule| rule.overrides.layers.clone())
     }
 
     /// Whether a sprite fills a page of its own, which then repeats. Asks only the rules that say something about it.

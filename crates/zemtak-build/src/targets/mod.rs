@@ -6,6 +6,7 @@ pub(crate) use steps::unknown_step;
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::project::Project;
+use crate::settings::rule::Rules;
 use crate::settings::{Also, AtlasSettings, Keys, Keyword, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
@@ -183,7 +184,9 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
 }
 
 fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Failure> {
-    let sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
+    let mut sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
+    let rules = Rules::new(keys.rules.clone().unwrap_or_default());
+    sources::layers::attach(&mut sources.files, &found.files, &rules);
     if sources.files.is_empty() && sources.problems.is_empty() {
         let passed = format::count(found.skipped + found.files.len(), "other file was", "other files were");
         let own: usize = found.own.values().sum();
@@ -269,7 +272,8 @@ fn output_clashes(targets: &[Target], joint: &Joint) -> Vec<Problem> {
 fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warning> {
     let mut taken: HashMap<&Path, Vec<&str>> = HashMap::new();
     for target in targets {
-        target.sources.files.iter().for_each(|s| taken.entry(&s.path).or_default().push(&target.name));
+        let paths = target.sources.files.iter().flat_map(Source::paths);
+        paths.for_each(|path| taken.entry(path).or_default().push(&target.name));
     }
     let all = roots.values().flat_map(|found| &found.files);
     let on_purpose = |source: &Source| {

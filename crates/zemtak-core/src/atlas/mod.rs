@@ -311,6 +311,14 @@ pub struct Layer {
     pub hash: String,
 }
 
+impl Layer {
+    /// A layer of data, a number a byte.
+    #[must_use]
+    pub fn new(file: impl Into<String>, hash: String) -> Self {
+        Self { file: file.into(), pixels: PixelKind::Rgba8, alpha: Alpha::Straight, colour: Colour::Linear, hash }
+    }
+}
+
 /// Where a sprite lies and how it is drawn.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]

@@ -24,8 +24,10 @@ pub enum Light {
     /// Those of light: sRGB numbers are made linear first, as a graphics card does that knows a texture as sRGB.
     #[default]
     Linear,
-    /// The numbers as they are: for data, and for textures that are drawn as if their numbers were light.
+    /// The numbers as they are: for textures that are drawn as if their numbers were light.
     Plain,
+    /// Each of the four numbers by itself, whatever alpha says: for data such as normals.
+    Data,
 }
 
 /// How many levels a texture of a size can have, the full size among them.
@@ -38,7 +40,7 @@ impl Light {
     /// As numbers that mean something are averaged: those of pictures as light, data as it is.
     #[must_use]
     pub fn of(colour: Colour) -> Self {
-        if colour == Colour::Linear { Self::Plain } else { Self::Linear }
+        if colour == Colour::Linear { Self::Data } else { Self::Linear }
     }
 }
 
@@ -83,8 +85,9 @@ pub(crate) fn half_of_part(
     let columns = covers(whole.w, wanted.x..wanted.x + wanted.w, corner[0]);
     let rows = covers(whole.h, wanted.y..wanted.y + wanted.h, corner[1]);
     match light {
-        Light::Linear => means(part, &columns, &rows, wanted.size(), &Mean { alpha, numbers: &*WHOLE }),
-        Light::Plain => means(part, &columns, &rows, wanted.size(), &Mean { alpha, numbers: &AsTheyAre }),
+        Light::Linear => means(part, &columns, &rows, wanted.size(), &Mean { weigh: Some(alpha), numbers: &*WHOLE }),
+        Light::Plain => means(part, &columns, &rows, wanted.size(), &Mean { weigh: Some(alpha), numbers: &AsTheyAre }),
+        Light::Data => means(part, &columns, &rows, wanted.size(), &Mean { weigh: None, numbers: &AsTheyAre }),
     }
 }
 
@@ -198,7 +201,8 @@ impl Numbers for AsTheyAre {
 
 /// How pixels become one.
 struct Mean<'n, N> {
-    alpha: Alpha,
+    /// What colour means of which alpha is the weight; nothing for data.
+    weigh: Option<Alpha>,
     numbers: &'n N,
 }
 
@@ -221,9 +225,10 @@ impl<N: Numbers> Mean<'_, N> {
 
     /// Of any pixels with their weights.
     fn of(&self, pixels: impl Iterator<Item = ([u8; 4], u64)> + Clone) -> [u8; 4] {
+        let Some(weigh) = self.weigh else { return of_data(pixels) };
         let (mut weight, mut alpha, mut sums) = (0, 0, [0u64; 3]);
         for (pixel, share) in pixels.clone() {
-            let pixel = if self.alpha == Alpha::Premultiplied { straight(pixel) } else { pixel };
+            let pixel = if weigh == Alpha::Premultiplied { straight(pixel) } else { pixel };
             let opaque = share * u64::from(pixel[3]);
             weight += share;
             alpha += opaque;
@@ -234,14 +239,24 @@ impl<N: Numbers> Mean<'_, N> {
         let rounded = |sum: u64, by: u64| (sum + by / 2) / by.max(1);
         let mean = u8::try_from(rounded(alpha, weight)).unwrap_or(u8::MAX);
         if alpha == 0 {
-            return if self.alpha == Alpha::Straight { hidden(pixels) } else { [0; 4] };
+            return if weigh == Alpha::Straight { hidden(pixels) } else { [0; 4] };
         }
         let [r, g, b] = sums.map(|sum| self.numbers.byte_of(u32::try_from(rounded(sum, alpha)).unwrap_or(u32::MAX)));
-        match self.alpha {
+        match weigh {
             Alpha::Premultiplied => premultiplied([r, g, b, mean]),
             Alpha::Straight => [r, g, b, mean],
         }
     }
+}
+
+/// The mean of each of the four numbers.
+fn of_data(pixels: impl Iterator<Item = ([u8; 4], u64)>) -> [u8; 4] {
+    let (mut weight, mut sums) = (0, [0u64; 4]);
+    for (pixel, share) in pixels {
+        weight += share;
+        sums.iter_mut().zip(pixel).for_each(|(sum, number)| *sum += share * u64::from(number));
+    }
+    sums.map(|sum| u8::try_from((sum + weight / 2) / weight.max(1)).unwrap_or(u8::MAX))
 }
 
 /// The colour under pixels that are all transparent: of those that have one, as a fringe gives it.

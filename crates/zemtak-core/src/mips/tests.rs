@@ -32,7 +32,7 @@ fn share(side: u32, n: u32, i: u32) -> f64 {
 fn light_of(byte: u8, light: Light) -> f64 {
     let value = f64::from(byte) / 255.0;
     match light {
-        Light::Plain => value,
+        Light::Plain | Light::Data => value,
         Light::Linear if value <= 0.04045 => value / 12.92,
         Light::Linear => ((value + 0.055) / 1.055).powf(2.4),
     }
@@ -75,6 +75,21 @@ proptest! {
                     let [low, high] = [found_colour.saturating_sub(1), found_colour.saturating_add(1)].map(|c| light_of(c, light));
                     prop_assert!(low <= expected && expected <= high, "{found:?} {expected}");
                 }
+            }
+        }
+    }
+
+    /// Data is averaged number by number, whatever alpha says.
+    #[test]
+    fn a_level_of_data_is_the_mean_of_each_number(picture in any_picture(12), premultiplied: bool) {
+        let alpha = if premultiplied { Alpha::Premultiplied } else { Alpha::Straight };
+        let (level, size) = (half(&picture, alpha, Light::of(Colour::Linear)).unwrap(), picture.size());
+        for (x, y) in (0..level.size().h).flat_map(|y| (0..level.size().w).map(move |x| (x, y))) {
+            for (k, found) in level.get(x, y).unwrap().into_iter().enumerate() {
+                let all = (0..size.h).flat_map(|j| (0..size.w).map(move |i| (i, j)));
+                let part = |(i, j)| share(size.w, x, i) * share(size.h, y, j) * f64::from(picture.get(i, j).unwrap()[k]);
+                let expected: f64 = all.map(part).sum();
+                prop_assert!((f64::from(found) - expected).abs() <= 0.5001, "{found} {expected}");
             }
         }
     }

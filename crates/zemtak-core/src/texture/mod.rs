@@ -74,6 +74,12 @@ pub struct Texture {
     pub levels: Vec<Vec<u8>>,
 }
 
+/// How what is lost is counted: of data each number by itself, as of colours that are multiplied already.
+#[must_use]
+pub fn compared(alpha: Alpha, colour: Colour) -> Alpha {
+    if colour == Colour::Linear { Alpha::Premultiplied } else { alpha }
+}
+
 #[cfg(feature = "encode-ktx2")]
 use crate::pixels::Pixels;
 
@@ -101,7 +107,7 @@ impl Texture {
     /// # Errors
     /// A level that the library refuses.
     pub fn add_level(&mut self, pixels: &Pixels) -> Result<(), BlockError> {
-        self.levels.push(blocks::pack(pixels, self.kind, self.alpha)?);
+        self.levels.push(blocks::pack(pixels, self.kind, compared(self.alpha, self.colour))?);
         Ok(())
     }
 }

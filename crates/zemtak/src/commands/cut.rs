@@ -168,7 +168,7 @@ fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Re
 fn of_sheet(request: &CutRequest, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
     let stem = request.sheet.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let shown = format::path(&request.sheet);
-    let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown };
+    let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown, layers: Vec::new() };
     let decoded = decode_source(&source)?;
     if decoded.frames.len() > 1 {
         let text = format!("{}: only the first of its frames is cut", source.shown);

@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::settings::{Also, Keyword, PageFormat};
-use zemtak_build::{Export, ExportForm, ExportPage, Exported, Failure, Problem, ProblemKind, format};
+use zemtak_build::{Export, ExportForm, ExportPage, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
 use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
@@ -158,8 +158,8 @@ impl Report for ExportReport {
         for (path, bytes) in &self.exported.files {
             let _ = writeln!(out, "  {:>10}  {}", format::bytes(*bytes), format::name(&format::path(path)));
         }
-        for (index, texture) in self.exported.textures.iter().enumerate() {
-            if let Some(text) = lost(index, texture) {
+        for (file, texture) in &self.exported.textures {
+            if let Some(text) = lost(file, texture) {
                 let _ = writeln!(out, "  {:>10}  {text}", texture.pixels.word());
             }
         }
@@ -178,11 +178,16 @@ impl Report for ExportReport {
 
     fn json(&self) -> Value {
         let file = |(path, bytes): &(PathBuf, u64)| json!({ "path": format::path(path), "bytes": bytes });
+        let texture = |(file, texture): &(String, TextureSummary)| {
+            let mut json = serde_json::to_value(texture).unwrap_or_default();
+            json["file"] = file.as_str().into();
+            json
+        };
         json!({
             "descriptor": self.descriptor,
             "form": self.form,
             "files": self.exported.files.iter().map(file).collect::<Vec<_>>(),
-            "textures": self.exported.textures,
+            "textures": self.exported.textures.iter().map(texture).collect::<Vec<_>>(),
         })
     }
 }

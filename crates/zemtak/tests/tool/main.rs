@@ -23,6 +23,7 @@ mod export;
 mod forms;
 mod guide;
 mod hostile;
+mod layers;
 mod layout;
 mod manners;
 mod mips;

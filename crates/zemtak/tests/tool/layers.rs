@@ -1,0 +1,213 @@
+//! Several images of one sprite: a normal map lies where its picture lies, and comes and goes with it.
+
+use crate::fixtures::{Folder, decoded, png};
+use serde_json::Value;
+use std::collections::BTreeMap;
+use zemtak_core::atlas::{Alpha, Atlas, Colour};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
+use zemtak_runtime::{
+    AtlasFile, Cache, Folder as Files, HashCheck, MemorySink, Settings, SimulatedDevice, texture_bytes,
+};
+
+/// A picture with its visible pixels in a part of the canvas, and a normal map that says something in another.
+fn picture(w: u32, h: u32, part: [u32; 4], pixel: impl Fn(u32, u32) -> [u8; 4], else_: [u8; 4]) -> Pixels {
+    let [left, top, right, bottom] = part;
+    let at = |i: u32| {
+        let (x, y) = (i % w, i / w);
+        if (left..right).contains(&x) && (top..bottom).contains(&y) { pixel(x, y) } else { else_ }
+    };
+    Pixels::from_rgba(Size::new(w, h), (0..w * h).flat_map(at).collect()).unwrap()
+}
+
+const FLAT: [u8; 4] = [128, 128, 255, 255];
+
+fn colour(w: u32, h: u32) -> Pixels {
+    picture(w, h, [3, 2, w - 4, h - 1], |x, y| [x as u8 * 3, y as u8 * 4, 77, 255], [0; 4])
+}
+
+fn normal(w: u32, h: u32) -> Pixels {
+    picture(w, h, [5, 4, w - 1, h - 3], |x, y| [x as u8 * 2 + 40, 200 - y as u8, 180, 255], FLAT)
+}
+
+/// A long sprite that is turned, one with two layers, one without a normal map, and twins that only their normals tell apart.
+fn game(pages_as: &str) -> Folder {
+    let folder = Folder::new();
+    for (name, [w, h]) in [("moth", [20, 60]), ("lamp", [30, 30]), ("reed", [9, 50])] {
+        folder.write(&format!("art/{name}.png"), png(&colour(w, h)));
+        folder.write(&format!("art/{name}_n.png"), png(&normal(w, h)));
+    }
+    folder.write("art/lamp_glow.png", png(&picture(30, 30, [0, 0, 6, 30], |_, _| [255, 200, 9, 90], [0; 4])));
+    folder.write("art/plain.png", png(&colour(25, 17)));
+    folder.write("art/twin/a.png", png(&colour(16, 16)));
+    folder.write("art/twin/b.png", png(&colour(16, 16)));
+    folder.write("art/twin/b_n.png", png(&normal(16, 16)));
+    let project = format!(
+        r#"format = 1
+        [atlas.night]
+        root = "art"
+        turn = true
+        {pages_as}
+        page = {{ max = [128, 128] }}
+        [[atlas.night.rule]]
+        match = "**"
+        layers = {{ normal = "{{name}}_n" }}
+        [[atlas.night.rule]]
+        match = "lamp"
+        layers = {{ normal = "{{name}}_n", glow = "{{name}}_glow" }}
+        "#
+    );
+    folder.write("zemtak.toml", project);
+    folder
+}
+
+/// A sprite's layer, put back on its canvas from the page: turned back by hand, pixel by pixel.
+fn restored(atlas: &Atlas, name: &str, layer: &Pixels, ground: [u8; 4], normals: bool) -> Pixels {
+    let sprite = &atlas.sprites[&zemtak_core::name::SpriteName::new(name)];
+    let [left, top] = sprite.inset;
+    let size = if sprite.turned { Size::new(sprite.rect.h, sprite.rect.w) } else { sprite.rect.size() };
+    picture(
+        sprite.canvas.w,
+        sprite.canvas.h,
+        [left, top, left + size.w, top + size.h],
+        |x, y| {
+            let (i, j) = (x - left, y - top);
+            if !sprite.turned {
+                return layer.get(sprite.rect.x + i, sprite.rect.y + j).unwrap();
+            }
+            let [r, g, b, a] = layer.get(sprite.rect.x + size.h - 1 - j, sprite.rect.y + i).unwrap();
+            // Counter-clockwise again: what points right on the page points up on the sprite.
+            if normals { [255 - g, r, b, a] } else { [r, g, b, a] }
+        },
+        ground,
+    )
+}
+
+#[test]
+fn layers_lie_where_their_sprites_lie() {
+    let folder = game("");
+    let told = folder.zemtak("pack --json").exits(0).json();
+    let file = AtlasFile::open(&folder.path("build/night.zemtak.json")).unwrap();
+    let atlas = file.atlas();
+    let names: Vec<&str> = atlas.sprites.keys().map(zemtak_core::name::SpriteName::as_str).collect();
+    assert_eq!(names, ["lamp", "moth", "plain", "reed", "twin/a", "twin/b"], "layers are no sprites");
+    assert!(atlas.sprites.values().any(|sprite| sprite.turned), "something is turned");
+    for (name, sprite) in &atlas.sprites {
+        let shown = |layer: &str| file.read_layer(sprite.page, layer, HashCheck::Yes).unwrap();
+        let source = |path: String| folder.path(&path).exists().then(|| decoded(&folder.read(&path)));
+        let normals = restored(atlas, name.as_str(), &shown("normal").unwrap(), FLAT, true);
+        let flat = Pixels::from_rgba(sprite.canvas, FLAT.repeat(sprite.canvas.area() as usize)).unwrap();
+        // Turning takes 128 to 127 and back: flat normals are flat to one part in 255.
+        let expected = source(format!("art/{name}_n.png")).unwrap_or(flat);
+        let far = normals.as_bytes().iter().zip(expected.as_bytes()).map(|(a, b)| a.abs_diff(*b)).max();
+        assert!(far <= Some(1), "{name}: {far:?}");
+    }
+    let lamp = &atlas.sprites[&zemtak_core::name::SpriteName::new("lamp")];
+    let glow = file.read_layer(lamp.page, "glow", HashCheck::Yes).unwrap().unwrap();
+    assert_eq!(restored(atlas, "lamp", &glow, [0; 4], false), decoded(&folder.read("art/lamp_glow.png")));
+    // Trimmed by all of them together: the glow reaches further left than the picture, the normals further right.
+    assert_eq!((lamp.inset, lamp.upright()), ([0, 0], Size::new(29, 30)));
+    let twins = ["twin/a", "twin/b"].map(|name| atlas.sprites[&zemtak_core::name::SpriteName::new(name)].rect);
+    assert_ne!(twins[0], twins[1]);
+    let layer = &atlas.pages[0].layers["normal"];
+    assert_eq!((layer.alpha, layer.colour), (Alpha::Straight, Colour::Linear));
+    let warning = &told["warnings"][0];
+    assert_eq!((&warning["code"], &warning["about"]), (&"missing_layer".into(), &"normal".into()));
+    assert!(warning["text"].as_str().unwrap().contains("plain, twin/a"), "{warning}");
+    folder.zemtak("verify night").exits(0);
+    assert_eq!(folder.zemtak("pack --json").exits(0).json()["atlases"][0]["state"], "unchanged");
+}
+
+/// A layer that changes has its page drawn anew and no other, and a repack equals a fresh build.
+#[test]
+fn a_changed_layer_is_built_anew() {
+    let folder = game("");
+    folder.zemtak("pack").exits(0);
+    let before = folder.everything("build");
+    folder.write("art/moth_n.png", png(&picture(20, 60, [5, 4, 19, 57], |_, _| [1, 2, 3, 255], FLAT)));
+    folder.zemtak("pack").exits(0);
+    let after = folder.everything("build");
+    folder.zemtak("pack -o fresh --fresh").exits(0);
+    let fresh: BTreeMap<_, _> = folder.everything("fresh").into_iter().collect();
+    for (file, bytes) in &after {
+        let name = file.to_string();
+        if !name.starts_with(".zemtak") {
+            assert_eq!(Some(bytes), fresh.get(file), "{name}");
+        }
+    }
+    let changed: Vec<String> = after
+        .iter()
+        .filter(|(file, bytes)| !file.starts_with(".zemtak") && before.iter().all(|(b, old)| (b, old) != (file, bytes)))
+        .map(|(file, _)| file.clone())
+        .collect();
+    assert!(changed.len() == 2 && changed.iter().any(|file| file.contains(".normal.")), "{changed:?}");
+    // Of another size it is refused, and what was built stays.
+    folder.write("art/moth_n.png", png(&normal(21, 60)));
+    let refused = folder.zemtak("pack").exits(3);
+    assert!(
+        refused.err().contains("it is the layer normal of moth.png with 20 x 60 pixels, but has 21 x 60"),
+        "{}",
+        refused.err()
+    );
+    assert_eq!(folder.everything("build"), after);
+}
+
+/// A game gets the textures of a page and its layers together, and gives them back together.
+#[test]
+fn a_game_leases_all_layers_together() {
+    for pages_as in ["", "pixels = \"bc7\"\nmip_levels = 1", "sizes = [{ suffix = \"-half\", factor = 0.5 }]"] {
+        let folder = game(pages_as);
+        folder.zemtak("pack").exits(0);
+        folder.zemtak("verify night").exits(0);
+        let file = AtlasFile::open(&folder.path("build/night.zemtak.json")).unwrap();
+        let (cache, mut pump) = Cache::new(Settings::over(Files::new(folder.path("build"))), MemorySink::new());
+        let moth = cache.lease("night:moth");
+        assert_eq!(moth.layer("normal"), None);
+        pump.wait(&moth).unwrap();
+        let (own, normal) = (moth.view().unwrap().texture, moth.layer("normal").unwrap());
+        assert!(own != normal && moth.layer("mood").is_none());
+        let page = file.atlas().sprites[&zemtak_core::name::SpriteName::new("moth")].page;
+        let layer = file.read_layer(page, "normal", HashCheck::Yes).unwrap().unwrap();
+        assert_eq!(pump.sink().levels(normal).unwrap()[0].bytes, layer.as_bytes());
+        let textures = pump.sink().len();
+        assert_eq!(textures, 1 + file.atlas().pages[page].layers.len());
+        drop(moth);
+        cache.trim();
+        pump.pump(zemtak_runtime::PerFrame::default());
+        assert!(pump.sink().is_empty());
+        let (cache, mut pump) = Cache::new(Settings::over(Files::new(folder.path("build"))), SimulatedDevice::new());
+        pump.wait(&cache.lease("night:moth")).unwrap();
+        let of = &file.atlas().pages[page];
+        let bytes = texture_bytes(of.pixels, of.size(), of.sampling.mips) * textures as u64;
+        assert_eq!((pump.sink().used(), cache.ledger().resident_bytes), (bytes, bytes));
+    }
+}
+
+#[test]
+fn what_is_wrong_with_layers_is_told_with_its_place() {
+    let folder = game("");
+    for (layers, why) in [
+        ("{ normal = \"n\" }", "{name}"),
+        ("{ normal = \"{name}\" }", "{name}"),
+        ("{ \"No\" = \"{name}_n\" }", "a-z"),
+        ("{ normal = { kind = \"normals\" } }", "has an image"),
+        ("{ normal = { image = \"{name}_n\", kind = \"mood\" } }", "normals-y-down"),
+    ] {
+        folder.write(
+            "zemtak.toml",
+            format!(
+                "format = 1\n[atlas.night]\nroot = \"art\"\n[[atlas.night.rule]]\nmatch = \"**\"\nlayers = {layers}\n"
+            ),
+        );
+        let refused = folder.zemtak("pack").exits(2);
+        assert!(refused.err().contains(why) && refused.err().contains("zemtak.toml:6"), "{layers}: {}", refused.err());
+    }
+    // Every layer of an exported atlas comes along.
+    let folder = game("");
+    folder.zemtak("pack").exits(0);
+    folder.zemtak("export night --as raw -o raw").exits(0);
+    let sidecar: Value = serde_json::from_slice(&folder.read("raw/night.raw.json")).unwrap();
+    let layers = sidecar["pages"].as_array().unwrap().iter().filter(|page| page["layer"] == "normal");
+    assert!(layers.clone().count() > 0 && layers.into_iter().all(|page| page["colour"] == "linear"));
+    folder.zemtak("verify raw/night.zemtak.json").exits(0);
+}
