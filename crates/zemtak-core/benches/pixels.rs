@@ -12,12 +12,13 @@
 
 use criterion::{Criterion, Throughput, criterion_group, criterion_main};
 use std::hint::black_box;
-use zemtak_core::atlas::Alpha;
+use zemtak_core::atlas::{Alpha, Colour, PixelKind};
 use zemtak_core::codec::{PngEffort, decode, encode_png};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::mips::{Light, half};
 use zemtak_core::pixels::Pixels;
+use zemtak_core::texture::{Texture, unpack};
 
 /// A disc with a soft edge in a transparent border, with some structure in its colour.
 fn sprite(side: u32) -> Pixels {
@@ -78,5 +79,23 @@ fn plain_half(page: &Pixels) -> Vec<u8> {
     out
 }
 
-criterion_group!(benches, loops, levels);
+/// A page of 2048 x 2048 in blocks, packed and unpacked. Its pixels are hard for blocks: steps of colour in
+/// every one, and a soft edge.
+fn blocks(criterion: &mut Criterion) {
+    let page = sprite(2048);
+    let mut group = criterion.benchmark_group("a page of 2048 in blocks");
+    group.throughput(Throughput::Bytes(page.as_bytes().len() as u64)).sample_size(10);
+    for kind in [PixelKind::Bc1, PixelKind::Bc3, PixelKind::Bc7] {
+        let settings = (Alpha::Straight, Colour::Srgb);
+        let pack = || Texture::new(black_box(&page), &[], kind, settings).unwrap();
+        group.bench_function(kind.word(), |b| b.iter(pack));
+        let packed = pack().levels.remove(0);
+        group.bench_function(format!("{} unpacked", kind.word()), |b| {
+            b.iter(|| unpack(black_box(&packed), kind, page.size()).unwrap());
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, loops, levels, blocks);
 criterion_main!(benches);

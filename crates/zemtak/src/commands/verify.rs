@@ -66,13 +66,14 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     };
     let unknown = |key: &String| Notice::about("unknown_key", key, format!("unknown key {key}"));
     proof.defects.extend(file.unknown_keys().iter().map(unknown));
-    proof.defects.extend(verify::spacing(atlas).into_iter().map(defect));
+    proof.defects.extend(verify::spacing(atlas).into_iter().map(defect_notice));
     let pages = read_pages(&file, &mut proof);
     let spaced = proof.defects.is_empty();
     for (index, page) in pages.iter().enumerate().filter(|_| spaced) {
         let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
-        proof.defects.extend(defects.map(defect));
+        proof.defects.extend(defects.map(defect_notice));
     }
+    check_layers(&file, spaced, &mut proof);
     proof.defects.extend(bleeding(atlas, &pages, request.mips));
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
         match stray {
@@ -89,6 +90,24 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
 }
 
 impl Proof {
+    /// A file of a page or a layer that cannot be had, or is not what the descriptor says.
+    fn add_unreadable(&mut self, error: &OpenError) {
+        match error {
+            OpenError::Io { path, source } if source.kind() != io::ErrorKind::NotFound => {
+                self.problems.push(Problem::io(&format::path(path), source));
+            }
+            OpenError::Io { path, .. } => {
+                let path = format::path(path);
+                self.defects.push(Notice::about("missing_page", &path, format!("{path} is missing")));
+            }
+            OpenError::Page { path, source } => {
+                let path = format::path(path);
+                self.defects.push(Notice::about("wrong_page", &path, format!("{path}: {source}")));
+            }
+            other => self.defects.push(Notice::of_all("wrong_page", other.to_string())),
+        }
+    }
+
     /// What the sources say. A folder in which no sprite has a source is told once.
     fn add_comparison(&mut self, root: &Path, compared: Comparison) {
         let missing = compared.differences.iter().filter(|d| matches!(d, Difference::NoSource { .. })).count();
@@ -106,7 +125,7 @@ impl Proof {
     }
 }
 
-fn defect(defect: Defect) -> Notice {
+fn defect_notice(defect: Defect) -> Notice {
     Difference::Defect(defect).into()
 }
 
@@ -137,30 +156,30 @@ fn read_pages(file: &AtlasFile, proof: &mut Proof) -> Vec<Option<Pixels>> {
     let count = file.atlas().pages.len();
     let read: Vec<Result<Pixels, OpenError>> =
         (0..count).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
-    let mut pages = Vec::with_capacity(count);
-    for page in read {
-        match page {
-            Ok(pixels) => pages.push(Some(pixels)),
-            Err(error) => {
-                match &error {
-                    OpenError::Io { path, source } if source.kind() != io::ErrorKind::NotFound => {
-                        proof.problems.push(Problem::io(&format::path(path), source));
-                    }
-                    OpenError::Io { path, .. } => {
-                        let path = format::path(path);
-                        proof.defects.push(Notice::about("missing_page", &path, format!("{path} is missing")));
-                    }
-                    OpenError::Page { path, source } => {
-                        let path = format::path(path);
-                        proof.defects.push(Notice::about("wrong_page", &path, format!("{path}: {source}")));
-                    }
-                    other => proof.defects.push(Notice::of_all("wrong_page", other.to_string())),
-                }
-                pages.push(None);
+    read.into_iter().map(|page| page.map_err(|error| proof.add_unreadable(&error)).ok()).collect()
+}
+
+/// Holds the layers of all pages to what the descriptor says of them; they have the rings of their pages.
+fn check_layers(file: &AtlasFile, spaced: bool, proof: &mut Proof) {
+    let pages = file.atlas().pages.iter().enumerate();
+    let layers: Vec<(usize, &String)> =
+        pages.flat_map(|(index, page)| page.layers.keys().map(move |name| (index, name))).collect();
+    let read: Vec<Result<Option<Pixels>, OpenError>> =
+        layers.par_iter().map(|&(index, name)| file.read_layer(index, name, HashCheck::Yes)).collect();
+    for ((index, name), layer) in layers.into_iter().zip(read) {
+        match layer {
+            Err(error) => proof.add_unreadable(&error),
+            Ok(pixels) if spaced && !file.atlas().pages[index].layers[name].pixels.is_compressed() => {
+                let told = |defect: Defect| {
+                    let notice = defect_notice(defect);
+                    Notice { text: format!("layer {name}: {}", notice.text), ..notice }
+                };
+                let defects = pixels.iter().flat_map(|pixels| verify::page(file.atlas(), index, pixels));
+                proof.defects.extend(defects.map(told));
             }
+            Ok(_) => {}
         }
     }
-    pages
 }
 
 impl Report for Proof {

@@ -141,6 +141,13 @@ fn a_changed_layer_is_built_anew() {
         .map(|(file, _)| file.clone())
         .collect();
     assert!(changed.len() == 2 && changed.iter().any(|file| file.contains(".normal.")), "{changed:?}");
+    // A layer that is not as the descriptor says is a defect.
+    let layer = changed.iter().find(|file| file.contains(".normal.")).unwrap();
+    folder.write(&format!("build/{layer}"), png(&colour(50, 50)));
+    let told = folder.zemtak("verify night --json").exits(1).json();
+    assert!(told["defects"].as_array().unwrap().iter().any(|defect| defect["code"] == "wrong_page"), "{told}");
+    folder.zemtak("pack --force").exits(0);
+    folder.zemtak("verify night").exits(0);
     // Of another size it is refused, and what was built stays.
     folder.write("art/moth_n.png", png(&normal(21, 60)));
     let refused = folder.zemtak("pack").exits(3);
