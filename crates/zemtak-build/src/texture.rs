@@ -51,6 +51,8 @@ impl TexturePage<'_> {
         let smaller = timings.time(Stage::Compose, make);
         let bytes = timings.time(Stage::Encode, || {
             smaller.iter().try_for_each(|level| texture.add_level(level))?;
+            // What is made of sRGB numbers, and then taken for plain ones.
+            texture.colour = if self.settings.unorm { Colour::Linear } else { self.colour };
             encode_ktx2(&texture, self.settings.supercompression())
         })?;
         let mips = u32::try_from(texture.levels.len()).unwrap_or(u32::MAX);

@@ -55,6 +55,7 @@ pub fn atlas<'t>(text: &Text<'t>, value: &Value<'t>, of: &'static str) -> Keys {
     keys.pixels = table.read("pixels", |v| text.word(v));
     keys.least_psnr = table.read("least_psnr", |v| text.number(v, DECIBELS, |n| (1.0..=100.0).contains(&n)));
     keys.zstd = table.read("zstd", |v| text.truth(v));
+    keys.unorm = table.read("unorm", |v| text.truth(v));
     keys.names = table.read("names", |v| text.word(v));
     keys.also = table.read("also", |v| text.list(v, |v| text.parsed::<Also>(v, "a text")));
     keys.sizes = table.read("sizes", |v| text.list(v, |v| size(text, v)));

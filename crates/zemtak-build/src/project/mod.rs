@@ -49,6 +49,7 @@ const KIND: FileKind = FileKind {
                 "pixels",
                 "least_psnr",
                 "zstd",
+                "unorm",
                 "names",
                 "also",
                 "sizes",

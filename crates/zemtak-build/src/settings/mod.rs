@@ -135,6 +135,8 @@ keys! {
     least_psnr: f64,
     /// Whether the levels of such a page are compressed once more.
     zstd: bool,
+    /// Whether such a page says that its numbers are to be taken as they are.
+    unorm: bool,
     /// How page files are named.
     names: PageNames,
     /// What is written beside the descriptor.
@@ -198,8 +200,12 @@ impl Keys {
         let filter = self.filter.unwrap_or(Filter::Nearest);
         let mip_levels = self.mip_levels.unwrap_or(0);
         let reach = if mip_levels > 0 { 1 << mip_levels.min(MOST_MIP_LEVELS) } else { 0 };
-        let texture =
-            TextureSettings { pixels: self.pixels, least_psnr: self.least_psnr, zstd: self.zstd.unwrap_or(false) };
+        let texture = TextureSettings {
+            pixels: self.pixels,
+            least_psnr: self.least_psnr,
+            zstd: self.zstd.unwrap_or(false),
+            unorm: self.unorm.unwrap_or(false),
+        };
         let pages_as = self.pages_as.unwrap_or(if texture.asks() { PageFormat::Ktx2 } else { PageFormat::default() });
         // A block holds pixels of one cell alone.
         let align = if pages_as == PageFormat::Ktx2 && texture.may_compress() { BLOCK } else { 1 };
@@ -261,9 +267,9 @@ impl AtlasSettings {
     /// A key that says something of pages which the others say are none such; nothing where they agree.
     #[must_use]
     pub(crate) fn contradiction(&self) -> Option<&'static str> {
-        let TextureSettings { pixels, least_psnr, zstd } = self.texture;
+        let TextureSettings { pixels, least_psnr, zstd, unorm } = self.texture;
         let compressed = pixels.is_some_and(PixelKind::is_compressed);
-        let said = [("pixels", compressed), ("least_psnr", least_psnr.is_some()), ("zstd", zstd)];
+        let said = [("pixels", compressed), ("least_psnr", least_psnr.is_some()), ("zstd", zstd), ("unorm", unorm)];
         let key = said.into_iter().find(|(_, said)| *said).map(|(key, _)| key);
         key.filter(|_| self.pages_as != PageFormat::Ktx2)
     }

@@ -13,13 +13,15 @@ pub struct TextureSettings {
     pub least_psnr: Option<f64>,
     /// Whether levels are compressed once more, by Zstandard.
     pub zstd: bool,
+    /// Whether files say that their numbers are to be taken as they are, though they are sRGB: for games that blend them so.
+    pub unorm: bool,
 }
 
 impl TextureSettings {
     /// Whether anything of it was asked, so that pages have to be KTX2.
     #[must_use]
     pub fn asks(&self) -> bool {
-        self.pixels.is_some_and(|kind| kind != PixelKind::Rgba8) || self.least_psnr.is_some() || self.zstd
+        self.pixels.is_some_and(|kind| kind != PixelKind::Rgba8) || self.least_psnr.is_some() || self.zstd || self.unorm
     }
 
     /// Whether pages may come to be in blocks.

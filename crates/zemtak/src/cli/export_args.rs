@@ -51,6 +51,9 @@ struct Ktx2Args {
     /// Compress the mip levels once more, by Zstandard
     #[arg(long)]
     zstd: bool,
+    /// Mark textures as UNORM instead of sRGB, for games that blend the numbers as they are
+    #[arg(long)]
+    unorm: bool,
     /// How many mip levels below the full size [default: as many as the atlas has room for]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     mip_levels: Option<u32>,
@@ -78,9 +81,9 @@ struct RawArgs {
 
 impl ExportArgs {
     pub(super) fn into_request(self) -> ExportRequest {
-        let Ktx2Args { pixels, least_psnr, zstd, mip_levels } = self.ktx2;
+        let Ktx2Args { pixels, least_psnr, zstd, unorm, mip_levels } = self.ktx2;
         let RawArgs { channels, bits, dither, row_align, bottom_up } = self.raw;
-        let texture = TextureSettings { pixels, least_psnr, zstd };
+        let texture = TextureSettings { pixels, least_psnr, zstd, unorm };
         let png = self.png.png;
         let options = FormOptions { png, texture, mip_levels, channels, bits, dither, row_align, bottom_up };
         ExportRequest { descriptor: self.descriptor, form: self.form, out: self.out, options, force: self.force }

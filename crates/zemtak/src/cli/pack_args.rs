@@ -202,6 +202,12 @@ struct FileArgs {
     /// Store the levels of pages in KTX2 as graphics cards take them (default)
     #[arg(long)]
     no_zstd: bool,
+    /// Mark pages in KTX2 as UNORM instead of sRGB, for games that blend the numbers as they are
+    #[arg(long, overrides_with = "no_unorm")]
+    unorm: bool,
+    /// Mark pages in KTX2 as sRGB (default)
+    #[arg(long)]
+    no_unorm: bool,
     /// How page files are named: plain, or hashed by content [default: plain]
     #[arg(long, value_name = "HOW", value_parser = word::<PageNames>(), hide_possible_values = true)]
     names: Option<PageNames>,
@@ -294,7 +300,8 @@ impl FileArgs {
     fn apply(self, keys: &mut Keys) {
         keys.pages_as = self.pages_as;
         keys.png = self.png;
-        (keys.pixels, keys.least_psnr, keys.zstd) = (self.pixels, self.least_psnr, either(self.zstd, self.no_zstd));
+        (keys.pixels, keys.least_psnr) = (self.pixels, self.least_psnr);
+        (keys.zstd, keys.unorm) = (either(self.zstd, self.no_zstd), either(self.unorm, self.no_unorm));
         keys.names = self.names;
         keys.also = said(self.also);
         keys.sizes = said(self.sizes);

@@ -133,7 +133,7 @@ impl ExportRequest {
         let is = |format| self.form == FormName::Pages(format);
         let strange = [
             (png.is_some() && !is(PageFormat::Png), "--png", "png"),
-            (ktx2 && !is(PageFormat::Ktx2), "--pixels, --least-psnr, --zstd and --mip-levels", "ktx2"),
+            (ktx2 && !is(PageFormat::Ktx2), "--pixels, --least-psnr, --zstd, --unorm and --mip-levels", "ktx2"),
             (raw && !is(PageFormat::Raw), "--channels, --bits, --dither, --row-align and --bottom-up", "raw"),
         ];
         let problem = |(_, options, form): (bool, &str, &str)| {

@@ -43,7 +43,7 @@ fn every_command_of_the_guide_answers_what_it_shows() {
             commands += 1;
         }
     }
-    assert_eq!(commands, 16);
+    assert_eq!(commands, 17);
 }
 
 /// The names between back quotes.

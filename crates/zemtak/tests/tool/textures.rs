@@ -2,7 +2,7 @@
 
 use crate::fixtures::{Folder, blob, decoded, demo_art, png};
 use serde_json::{Value, json};
-use zemtak_core::atlas::{Alpha, PixelKind};
+use zemtak_core::atlas::{Alpha, Colour, PixelKind};
 use zemtak_core::codec::{Limits, read_ktx2};
 use zemtak_core::geometry::Size;
 use zemtak_core::mips::level_size;
@@ -153,6 +153,18 @@ fn a_game_gets_blocks_as_they_are() {
         pump.wait(&moth).unwrap();
         assert_eq!(pump.sink().used(), texture_bytes(PixelKind::Bc3, file.size, 3));
     }
+}
+
+/// A file says how its numbers are to be taken; they are the same either way.
+#[test]
+fn unorm_changes_what_the_file_says_and_nothing_else() {
+    let read = |options: &str| {
+        let (folder, _) = both(options);
+        read_ktx2(&folder.read("build/night-0.ktx2"), &Limits::default()).unwrap()
+    };
+    let (srgb, unorm) = (read("--pixels bc7 --mip-levels 2"), read("--pixels bc7 --mip-levels 2 --unorm"));
+    assert_eq!((srgb.colour, unorm.colour), (Colour::Srgb, Colour::Linear));
+    assert_eq!(srgb.levels, unorm.levels);
 }
 
 /// Pixel by pixel the container holds just what PNG holds.
