@@ -37,10 +37,16 @@ pub enum Event {
     },
     /// Something cannot be had. It stays so until a retry or a reload.
     Failed(Failure),
-    /// A new version has taken the place of the old one.
+    /// A new version has taken the place of the old one. What was read anew and is the same takes no place.
     Replaced {
         /// The atlas or the image.
         name: String,
+    },
+    /// A page's file was painted over since it was packed, and is drawn as it is now. Its descriptor is that of the packed one.
+    /// Where pages are held to their hash it is refused instead.
+    Repainted {
+        /// The page.
+        path: String,
     },
     /// A new version is broken; the old one is still drawn.
     KeptOld(Failure),

@@ -55,7 +55,7 @@ pub use files::{Files, Folder, MemoryFiles, Stamp};
 pub use open::page_hash;
 pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE};
 pub use sink::{
-    BATCH, DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Sampler, SimulatedDevice, Sink, SinkError,
+    BATCH, DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Rows, Sampler, SimulatedDevice, Sink, SinkError,
     Texture, Work, texture_bytes,
 };
 pub use zemtak_core::atlas;

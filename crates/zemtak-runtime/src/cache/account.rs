@@ -22,6 +22,7 @@ impl Account {
     /// Reports a new version that is broken, so that the old one is still drawn.
     pub fn kept_old(&mut self, failure: Failure) {
         self.counters.other_failures += 1;
+        self.counters.kept_old += 1;
         self.events.emit(Event::KeptOld(failure));
     }
 }
@@ -43,6 +44,7 @@ pub(super) struct Counters {
     pub other_failures: u64,
     pub cancelled: u64,
     pub replaced: u64,
+    pub kept_old: u64,
     pub evictions: Evictions,
     pub decoding: Duration,
     pub uploading: Duration,

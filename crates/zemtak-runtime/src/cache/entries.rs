@@ -1,6 +1,6 @@
 //! Names that were asked for: what each means, and who holds it.
 
-use super::snapshot::{Placed, Snapshot};
+use super::snapshot::{PageFile, Placed, Snapshot};
 use crate::failure::{Failure, Reason};
 use std::panic::Location;
 use std::sync::Arc;
@@ -22,6 +22,17 @@ impl Version {
     /// The place of a sprite's page.
     pub fn slot(&self, at: u32) -> u32 {
         self.slots[self.snapshot.placed(at).page as usize]
+    }
+
+    /// The place of a page that a descriptor says the same of, and its files.
+    pub fn page_like(&self, file: &PageFile) -> Option<(u32, &PageFile)> {
+        let at = self.snapshot.pages.iter().position(|own| own.is_described_as(file))?;
+        Some((self.slots[at], &self.snapshot.pages[at]))
+    }
+
+    /// Whether another version shows the same.
+    pub fn is_same(&self, other: &Self) -> bool {
+        self.slots == other.slots && self.snapshot.is_described_as(&other.snapshot)
     }
 
     /// What a full name means in this version.

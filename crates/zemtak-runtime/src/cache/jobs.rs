@@ -2,7 +2,7 @@
 
 use super::lookup::{PendingLookup, What};
 use super::queue::WorkItem;
-use super::reading::{Reading, Texels, unbroken};
+use super::reading::{KnownFiles, Reading, Texels, unbroken};
 use super::reload::Opened;
 use super::shared::Shared;
 use super::snapshot::{PageFile, Seen};
@@ -16,7 +16,7 @@ use std::time::Duration;
 /// Something to read.
 pub(super) enum Job {
     Page { page: u32, file: PageFile, root: usize, check: HashCheck },
-    Open { origin: u32, name: Arc<str> },
+    Open { origin: u32, name: Arc<str>, known: Vec<KnownFiles> },
     List(PendingLookup),
     Look(Vec<(u32, Seen)>),
 }
@@ -34,7 +34,10 @@ impl State {
     pub fn next_job(&mut self, reading: &Reading) -> Option<Job> {
         if let Some(item) = self.queue.pop() {
             return Some(match item {
-                WorkItem::Open(origin) => Job::Open { origin, name: self.origins.get(origin).name.clone() },
+                WorkItem::Open(origin) => {
+                    let (name, known) = (self.origins.get(origin).name.clone(), self.known_files(origin));
+                    Job::Open { origin, name, known }
+                }
                 WorkItem::List(lookup) => Job::List(lookup),
                 WorkItem::Look => {
                     let known = self.origins.iter().filter(|(_, origin)| !origin.seen.is_empty());
@@ -46,7 +49,7 @@ impl State {
         let own = self.pages.get(page);
         let image = own.file.page.hash.is_empty() || !self.origins.get(own.origin).is_atlas();
         // A new version may be half written: there the hash tells.
-        let check = if image || !(own.staged || reading.hash != HashCheck::No) {
+        let check = if image || !(own.may_be_half_written() || reading.hash != HashCheck::No) {
             HashCheck::No
         } else {
             HashCheck::if_built_in()
@@ -117,10 +120,10 @@ impl Job {
                 let result = unbroken(name, || reading.read_page(&file, root, check));
                 Done::Page { page, result, took: watch.elapsed() }
             }
-            Self::Open { origin, name } => {
+            Self::Open { origin, name, known } => {
                 let mut seen = Seen::new();
                 let result = unbroken(&name, || match name.strip_suffix(':') {
-                    Some(atlas) => reading.open_atlas(atlas, &mut seen),
+                    Some(atlas) => reading.open_atlas(atlas, &known, &mut seen),
                     None => reading.open_image(&name, &mut seen),
                 });
                 Done::Open { origin, opened: Opened { result, seen }, took: watch.elapsed() }

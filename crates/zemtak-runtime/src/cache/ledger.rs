@@ -59,6 +59,8 @@ pub struct Ledger {
     pub other_failures: u64,
     /// New versions that took over.
     pub replaced: u64,
+    /// New versions that were broken, so that the old one went on.
+    pub kept_old: u64,
     /// Textures dropped, by cause.
     pub evictions: Evictions,
     /// Bytes of textures that are there, the stand-in among them.
@@ -140,6 +142,7 @@ impl Ledger {
             in_flight: pages().filter(|p| p.state.is_loading()).count() as u64,
             other_failures: counters.other_failures,
             replaced: counters.replaced,
+            kept_old: counters.kept_old,
             evictions: counters.evictions,
             resident_bytes: state.pages.resident,
             peak_bytes: state.pages.peak,
@@ -217,6 +220,9 @@ impl fmt::Display for Ledger {
             f,
             "evictions {all}: {budget} for the budget, {trim} by trim, {device} for the device, {replaced} replaced, {closed} at the end"
         )?;
+        if self.replaced + self.kept_old > 0 {
+            writeln!(f, "versions {} taken over, {} broken and not", self.replaced, self.kept_old)?;
+        }
         let over = if self.over_budget { ", which is exceeded" } else { "" };
         let (now, peak, leased) = (Bytes(self.resident_bytes), Bytes(self.peak_bytes), Bytes(self.leased_bytes));
         writeln!(

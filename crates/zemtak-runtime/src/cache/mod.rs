@@ -22,6 +22,7 @@ mod shared;
 mod snapshot;
 mod state;
 mod status;
+mod upload;
 mod wanted;
 
 pub use account::Evictions;

@@ -23,6 +23,8 @@ pub(super) struct Origin {
     /// Whether it is being read, and whether it has to be read again after that.
     opening: bool,
     again: bool,
+    /// When it was asked for.
+    pub asked: u64,
     /// The names that are of it.
     pub entries: Vec<u32>,
     /// What sets wait for, and what they cannot have because it cannot be read.
@@ -80,10 +82,10 @@ impl Origins {
     }
 
     /// Has an atlas or image read, unless it was read, is being read or is known to be broken.
-    pub fn open(&mut self, index: u32, queue: &mut WorkQueue) {
+    pub fn open(&mut self, index: u32, asked: u64, queue: &mut WorkQueue) {
         let origin = self.get_mut(index);
         if origin.version.is_none() && origin.failed.is_none() && !origin.opening {
-            origin.opening = true;
+            (origin.opening, origin.asked) = (true, asked);
             queue.push(WorkItem::Open(index));
         }
     }

@@ -7,7 +7,7 @@ use super::status::Status;
 use crate::event::{Cause, Event};
 use crate::failure::Failure;
 use crate::sink::Texture;
-use std::collections::VecDeque;
+use std::collections::{BTreeSet, VecDeque};
 use std::sync::Arc;
 
 /// A page of some snapshot.
@@ -22,11 +22,19 @@ pub(super) struct Page {
     pub leases: u32,
     /// Needed by a new snapshot that waits to take over: neither evicted nor cancelled.
     pub staged: bool,
+    /// Its file has changed though its descriptor has not.
+    repainted: bool,
+    /// What tells the content of its files from another, once they were read.
+    pub content: String,
     /// Of a snapshot that is no longer drawn from, but by those who still hold it.
     pub retired: bool,
     /// When it was last wanted or let go, by a count of such moments. A place in a line is good only with its moment: a page
     /// that was given up or leased meanwhile leaves its old places behind.
     since: u64,
+    /// When its atlas or image was asked for, if it is wanted for that: it may have taken long to find out what its pages are.
+    asked: Option<u64>,
+    /// Its turn among those that wait for the pump: when it was asked for.
+    turn: u64,
     /// Bytes of texture memory.
     pub bytes: u64,
 }
@@ -82,9 +90,9 @@ pub(super) struct Pages {
     free: Vec<u32>,
     /// Pages with a texture and without leases, the longest unused first.
     idle: VecDeque<Place>,
-    /// Pages that wait for a worker, and those that wait for the pump.
+    /// Pages that wait for a worker, and those that wait for the pump, those that were asked for first before the others.
     queue: VecDeque<Place>,
-    ready: VecDeque<Place>,
+    ready: BTreeSet<(u64, Place)>,
     moments: u64,
     pub budget: u64,
     pub resident: u64,
@@ -122,8 +130,12 @@ impl Pages {
             state: PageState::Absent,
             leases: 0,
             staged: false,
+            repainted: false,
+            content: String::new(),
             retired: false,
             since: 0,
+            asked: None,
+            turn: 0,
             bytes,
         };
         if let Some(place) = self.free.pop() {
@@ -177,6 +189,8 @@ impl Pages {
         if matches!(self.get(page).state, PageState::Absent | PageState::Failed(_)) {
             self.get_mut(page).state = PageState::Queued;
             let place = self.place(page);
+            let own = self.get_mut(page);
+            own.turn = own.asked.take().unwrap_or(place.0);
             self.queue.push_back(place);
             account.counters.begun += 1;
         }
@@ -205,6 +219,23 @@ impl Pages {
     /// Ends the special care for a page of a new version.
     pub fn unstage(&mut self, page: u32) {
         self.get_mut(page).staged = false;
+    }
+
+    /// Says that a page's file has changed though its descriptor has not.
+    pub fn set_repainted(&mut self, page: u32, repainted: bool) {
+        self.get_mut(page).repainted = repainted;
+    }
+
+    /// Whether that was so of a page that was read, and has not been told yet.
+    pub fn take_repainted(&mut self, page: u32) -> bool {
+        let own = self.get_mut(page);
+        !own.content.is_empty() && std::mem::take(&mut own.repainted)
+    }
+
+    /// Whether nobody has read its files so far, and nobody is about to.
+    pub fn was_never_read(&self, page: u32) -> bool {
+        let own = self.get(page);
+        own.content.is_empty() && matches!(own.state, PageState::Absent)
     }
 
     /// Says whether a page is of a version that is no longer drawn, but by those who still hold it.
@@ -297,10 +328,20 @@ impl Pages {
         }
     }
 
+    /// This moment, later than all before.
+    pub fn moment(&mut self) -> u64 {
+        self.moments += 1;
+        self.moments
+    }
+
+    /// Says when a page was asked for that is not wanted yet.
+    pub fn set_asked(&mut self, page: u32, asked: u64) {
+        self.get_mut(page).asked = Some(asked);
+    }
+
     /// A new place in a line.
     fn place(&mut self, page: u32) -> Place {
-        self.moments += 1;
-        let since = self.moments;
+        let since = self.moment();
         self.get_mut(page).since = since;
         (since, page)
     }
@@ -349,7 +390,7 @@ impl Pages {
 
     /// How many pages wait for the pump.
     pub fn ready(&self) -> usize {
-        self.ready.iter().filter(|(since, page)| self.get(*page).is_ready(*since)).count()
+        self.ready.iter().filter(|(_, (since, page))| self.get(*page).is_ready(*since)).count()
     }
 
     /// Takes pixels that were read together with the news of the page, unless nobody wants it.
@@ -365,10 +406,11 @@ impl Pages {
         match result {
             Ok(texels) => {
                 let own = self.get_mut(page);
+                own.content.clone_from(&texels.content);
                 own.state = PageState::Decoded(texels);
-                let (place, bytes) = ((own.since, page), own.bytes);
+                let (place, bytes) = ((own.turn, (own.since, page)), own.bytes);
                 self.decoded += bytes;
-                self.ready.push_back(place);
+                self.ready.insert(place);
             }
             Err(failure) => self.fail(page, failure, account),
         }
@@ -378,7 +420,7 @@ impl Pages {
 
     /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
     pub fn next_to_upload(&mut self, account: &mut Account) -> Option<(u32, Texels)> {
-        while let Some((since, page)) = self.ready.pop_front() {
+        while let Some((_, (since, page))) = self.ready.pop_first() {
             let own = &mut self.list[page as usize];
             if !own.is_ready(since) {
                 continue;
@@ -465,6 +507,12 @@ impl Pages {
 }
 
 impl Page {
+    /// Whether its bytes must have the hash that its descriptor says, though nobody asked for that: it may be half written.
+    /// Where its descriptor is older than its file it was painted over, which is for the settings to allow.
+    pub fn may_be_half_written(&self) -> bool {
+        self.staged && !self.repainted
+    }
+
     /// Whether it is a texture that nobody has held since then.
     fn is_idle(&self, since: u64) -> bool {
         self.since == since && self.leases == 0 && !self.staged && matches!(self.state, PageState::Resident(_))

@@ -1,12 +1,10 @@
 //! The pump: makes and drops textures, on the thread that owns it and on no other.
 
 use super::ledger::Ledger;
-use super::pages::Textures;
-use super::reading::Texels;
 use super::shared::Shared;
-use super::snapshot::{PageFile, PartFile};
 use super::state::State;
 use super::status::Status;
+use super::upload::{Progress, Upload};
 use super::wanted::Awaited;
 use crate::event::Cause;
 use crate::failure::{Failure, Reason};
@@ -18,24 +16,27 @@ use std::time::Duration;
 use zemtak_core::atlas::PixelKind;
 use zemtak_core::pixels::Pixels;
 
-/// How much a pump may do at once.
+/// How much a pump may do at once. Something is done however little that is, so that everything comes in the end.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct PerFrame {
-    /// Textures made at most.
+    /// Pages made at most; 0 for none.
     pub uploads: usize,
-    /// Bytes after which no further one is made; the first is, however large.
+    /// Bytes after which no further page is begun. A page that is larger is made in strips of so many where the sink takes them
+    /// ([`Sink::make_empty`]), and at once where it does not.
     pub bytes: u64,
+    /// Time after which no further page is begun, and no further strip.
+    pub time: Duration,
 }
 
 impl PerFrame {
     /// Everything that is ready.
-    pub const UNLIMITED: Self = Self { uploads: usize::MAX, bytes: u64::MAX };
+    pub const UNLIMITED: Self = Self { uploads: usize::MAX, bytes: u64::MAX, time: Duration::MAX };
 }
 
-/// Two textures and 16 MiB: a page of 2048 x 2048 pixels a frame.
+/// 16 MiB, as of a page of 2048 x 2048 pixels, and 4 milliseconds: of small images as many as fit into that.
 impl Default for PerFrame {
     fn default() -> Self {
-        Self { uploads: 2, bytes: 16 << 20 }
+        Self { uploads: usize::MAX, bytes: 16 << 20, time: Duration::from_millis(4) }
     }
 }
 
@@ -59,6 +60,8 @@ pub struct Pump<S: Sink> {
     workers: Vec<JoinHandle<()>>,
     stand_in: Option<Pixels>,
     watch: Option<(Duration, Stopwatch)>,
+    /// The page that is being made over several frames.
+    begun: Option<Upload>,
 }
 
 impl<S: Sink> Pump<S> {
@@ -76,7 +79,8 @@ impl<S: Sink> Pump<S> {
         };
         // Where no thread can be had, the pump decodes.
         let workers = (0..count).map_while(start).collect();
-        Self { shared, sink, workers, stand_in, watch: watch.map(|every| (every, Stopwatch::start())) }
+        let watch = watch.map(|every| (every, Stopwatch::start()));
+        Self { shared, sink, workers, stand_in, watch, begun: None }
     }
 
     /// The sink, for drawing.
@@ -103,7 +107,7 @@ impl<S: Sink> Pump<S> {
     ///
     /// let moth = cache.lease("moth.png");
     /// while !moth.is_ready() {
-    ///     let pumped = pump.pump(PerFrame { uploads: 1, bytes: 4 << 20 });
+    ///     let pumped = pump.pump(PerFrame { uploads: 1, bytes: 4 << 20, ..PerFrame::default() });
     ///     assert!(pumped.made <= 1);
     /// }
     /// ```
@@ -111,11 +115,13 @@ impl<S: Sink> Pump<S> {
         let mut pumped = Pumped::default();
         self.make_stand_in();
         self.begin(&mut pumped);
+        let watch = Stopwatch::start();
         let mut bytes = 0_u64;
         let mut decodes = frame.uploads;
-        while pumped.made < frame.uploads && (pumped.made == 0 || bytes < frame.bytes) {
-            match self.make_next(&mut pumped) {
-                Some(made) => bytes += made,
+        let mut first = true;
+        while pumped.made < frame.uploads && (first || (bytes < frame.bytes && watch.elapsed() < frame.time)) {
+            match self.make_next(frame.bytes.saturating_sub(bytes).max(1), &mut pumped) {
+                Some(made) => (bytes, first) = (bytes + made, false),
                 None if self.workers.is_empty() && decodes > 0 => {
                     decodes -= 1;
                     if !self.shared.work_once() {
@@ -206,64 +212,46 @@ impl<S: Sink> Pump<S> {
         }
     }
 
-    /// Makes the next texture that is ready; gives its bytes.
-    fn make_next(&mut self, pumped: &mut Pumped) -> Option<u64> {
+    /// Goes on with the page that is being made, or makes the next one that is ready; gives the bytes that were written.
+    fn make_next(&mut self, bytes: u64, pumped: &mut Pumped) -> Option<u64> {
+        let mut upload = match self.begun.take() {
+            Some(begun) => begun,
+            None => self.take_next(pumped)?,
+        };
+        let watch = Stopwatch::start();
+        let (shared, dropped) = (self.shared.clone(), &mut pumped.dropped);
+        let begin = |sink: &mut S, new: &NewTexture<'_>, large: bool| make(sink, &shared, new, large, dropped);
+        let result = upload.go_on(&mut self.sink, bytes, begin);
+        let mut state = self.shared.lock();
+        let State { pages, account, .. } = &mut *state;
+        account.counters.uploading += watch.elapsed();
+        let (written, result) = match result {
+            Ok(Progress::Begun(written)) => {
+                drop(state);
+                self.begun = Some(upload);
+                return Some(written);
+            }
+            Ok(Progress::Done(written, textures)) => (written, Ok(textures)),
+            Err(failure) => (0, Err(failure)),
+        };
+        pumped.made += usize::from(result.is_ok());
+        pages.uploaded(upload.page, result, account);
+        drop(state);
+        // Of a page that cannot be made nothing stays.
+        self.drop_all(upload.made, pumped);
+        Some(written)
+    }
+
+    /// The page that was asked for first of those that are ready.
+    fn take_next(&mut self, pumped: &mut Pumped) -> Option<Upload> {
         let mut state = self.shared.lock();
         let State { pages, account, .. } = &mut *state;
         let (page, texels) = pages.next_to_upload(account)?;
         let file = pages.get(page).file.clone();
-        let bytes = pages.get(page).bytes;
         let drops = pages.take_drops();
         drop(state);
         self.drop_all(drops, pumped);
-        let watch = Stopwatch::start();
-        let result = self.make_all(&file, texels, pumped);
-        pumped.made += usize::from(result.is_ok());
-        let mut state = self.shared.lock();
-        let State { pages, account, .. } = &mut *state;
-        account.counters.uploading += watch.elapsed();
-        pages.uploaded(page, result, account);
-        Some(bytes)
-    }
-
-    /// Makes the textures of a page and its layers: all of them or none.
-    fn make_all(&mut self, file: &PageFile, texels: Texels, pumped: &mut Pumped) -> Result<Textures, Failure> {
-        let mut made = Vec::with_capacity(texels.0.len());
-        for (part, levels) in file.parts.iter().zip(texels.0) {
-            let PartFile { path, layer, kind, sampler, .. } = part;
-            let new =
-                NewTexture { label: path, layer: layer.as_deref(), kind: *kind, levels: &levels, sampler: *sampler };
-            match self.make(&new, pumped) {
-                Ok(texture) => made.push(texture),
-                Err(error) => {
-                    self.drop_all(made, pumped);
-                    return Err(Failure::new(path, error));
-                }
-            }
-        }
-        let names = file.parts.iter().filter_map(|part| part.layer.clone());
-        let layers = names.zip(made.iter().skip(1).copied()).collect();
-        let none = || Failure::new(&file.path, Reason::BrokeOff);
-        made.first().map(|own| Textures { own: *own, layers }).ok_or_else(none)
-    }
-
-    /// Makes a texture; where the device is out of memory, what nobody holds goes first.
-    fn make(&mut self, new: &NewTexture<'_>, pumped: &mut Pumped) -> Result<Texture, SinkError> {
-        loop {
-            match self.sink.make_texture(new) {
-                Err(SinkError::OutOfMemory) => {}
-                result => return result,
-            }
-            let mut state = self.shared.lock();
-            let State { pages, account, .. } = &mut *state;
-            let gone = pages.evict_oldest(Cause::Device, account);
-            let drops = pages.take_drops();
-            drop(state);
-            if !gone {
-                return Err(SinkError::OutOfMemory);
-            }
-            self.drop_all(drops, pumped);
-        }
+        Some(Upload::new(page, file, texels))
     }
 
     fn make_stand_in(&mut self) {
@@ -297,11 +285,44 @@ impl<S: Sink> Pump<S> {
         }
         self.shared.end();
         drop(state);
+        drops.extend(self.begun.take().into_iter().flat_map(|upload| upload.made));
         self.drop_all(drops, &mut Pumped::default());
         for worker in self.workers.drain(..) {
             // It has told of its own panic already, if it had one.
             let _ = worker.join();
         }
+    }
+}
+
+/// Makes a texture, empty where it is `large` and the sink fills such over several frames; tells whether it is to be filled.
+/// Where the device is out of memory, what nobody holds goes first.
+fn make<S: Sink>(
+    sink: &mut S,
+    shared: &Shared,
+    new: &NewTexture<'_>,
+    large: bool,
+    dropped: &mut usize,
+) -> Result<(Texture, bool), SinkError> {
+    loop {
+        let empty = if large { sink.make_empty(new) } else { None };
+        let (result, empty) = match empty {
+            Some(result) => (result, true),
+            None => (sink.make_texture(new), false),
+        };
+        match result {
+            Err(SinkError::OutOfMemory) => {}
+            result => return result.map(|texture| (texture, empty)),
+        }
+        let mut state = shared.lock();
+        let State { pages, account, .. } = &mut *state;
+        let gone = pages.evict_oldest(Cause::Device, account);
+        let drops = pages.take_drops();
+        drop(state);
+        if !gone {
+            return Err(SinkError::OutOfMemory);
+        }
+        *dropped += drops.len();
+        drops.into_iter().for_each(|texture| sink.drop_texture(texture));
     }
 }
 

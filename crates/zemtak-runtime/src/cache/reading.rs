@@ -19,9 +19,21 @@ use zemtak_core::mips::level_size;
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::Pixels;
 
-/// What the textures of a page are made of: the levels of each of its parts.
+/// What the textures of a page are made of.
 #[derive(Debug)]
-pub(super) struct Texels(pub Vec<Arc<[Level]>>);
+pub(super) struct Texels {
+    /// The levels of each of its parts.
+    pub parts: Vec<Arc<[Level]>>,
+    /// What tells the content of its files from another.
+    pub content: String,
+}
+
+/// What is known of the files of a page that was read.
+pub(super) struct KnownFiles {
+    pub path: Arc<str>,
+    pub stamps: Vec<Option<Stamp>>,
+    pub content: String,
+}
 
 /// Where files are read, and how.
 pub(super) struct Reading {
@@ -43,27 +55,47 @@ impl Reading {
     pub fn read_page(&self, file: &PageFile, root: usize, check: HashCheck) -> Result<Texels, Failure> {
         let files = &self.roots[root];
         let size = file.page.size();
+        let mut content = String::new();
         let levels = file.parts.iter().map(|part| {
             let place = files.place(&part.path);
             if self.limits.check(size).is_err() {
                 return Err(Failure::at(&part.path, &place, Reason::TooLarge(size)));
             }
             let bytes = files.read(&part.path, PAGE_BYTES).map_err(|error| Failure::at(&part.path, &place, error))?;
+            content += &content_tag(&bytes);
             let levels = levels_of(part, &file.stored(part), &place, bytes, check);
             levels.map(Into::into).map_err(|error| Failure::at(&part.path, &place, error))
         });
-        levels.collect::<Result<_, _>>().map(Texels)
+        let parts = levels.collect::<Result<_, _>>()?;
+        Ok(Texels { parts, content })
     }
 
-    pub fn open_atlas(&self, atlas: &str, seen: &mut Seen) -> Result<(Snapshot, Option<Pixels>), Failure> {
+    /// What tells the content of a page's files from another.
+    fn content(&self, file: &PageFile, root: usize) -> std::io::Result<String> {
+        file.parts.iter().map(|part| Ok(content_tag(&self.roots[root].read(&part.path, PAGE_BYTES)?))).collect()
+    }
+
+    pub fn open_atlas(
+        &self,
+        atlas: &str,
+        known: &[KnownFiles],
+        seen: &mut Seen,
+    ) -> Result<(Snapshot, Option<Pixels>), Failure> {
         let path = format!("{atlas}{FILE_SUFFIX}");
         let (root, bytes) = self.read_first(atlas, &path, DESCRIPTOR_BYTES, seen)?;
         let place = self.roots[root].place(&path);
         let parsed = parse_descriptor(&place, bytes).map_err(|error| Failure::at(atlas, &place, error))?;
         let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
-        let snapshot = Snapshot::of(parsed.atlas, root, folder, &self.takes);
-        let parts = snapshot.pages.iter().flat_map(|file| file.parts.iter());
-        seen.extend(parts.map(|part| (root, part.path.to_string(), self.stamp(root, &part.path))));
+        let mut snapshot = Snapshot::of(parsed.atlas, root, folder, &self.takes);
+        for file in &mut snapshot.pages {
+            file.stamps = file.parts.iter().map(|part| self.stamp(root, &part.path)).collect();
+            let paths = file.parts.iter().map(|part| part.path.to_string());
+            seen.extend(paths.zip(&file.stamps).map(|(path, stamp)| (root, path, *stamp)));
+            file.same_content = known.iter().any(|known| {
+                let touched = known.path == file.path && known.stamps != file.stamps;
+                touched && self.content(file, root).is_ok_and(|content| content == known.content)
+            });
+        }
         Ok((snapshot, None))
     }
 

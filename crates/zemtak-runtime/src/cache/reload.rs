@@ -1,8 +1,8 @@
 //! What happens when an atlas or image was read: for the first time, or anew behind leases that go on.
 
 use super::entries::{Target, Version};
-use super::reading::Texels;
-use super::snapshot::{Seen, Snapshot};
+use super::reading::{KnownFiles, Texels};
+use super::snapshot::{PageFile, Seen, Snapshot};
 use super::state::State;
 use super::status::Status;
 use crate::event::Event;
@@ -53,7 +53,7 @@ impl State {
     /// The pixels of an image are there as soon as it was read.
     fn decode_early(&mut self, version: &Version, pixels: Option<Pixels>) {
         if let (Some(pixels), Some(page)) = (pixels, version.slots.first()) {
-            let texels = Texels(vec![Arc::new([pixels.into()])]);
+            let texels = Texels { parts: vec![Arc::new([pixels.into()])], content: String::new() };
             self.pages.decoded_early(*page, texels, &mut self.account);
         }
     }
@@ -105,16 +105,25 @@ impl State {
         self.open(index);
     }
 
-    /// Finds places for a snapshot's pages; those that are the same as before keep theirs.
+    /// Finds places for a snapshot's pages; those that are the same as before, by their descriptor and their files, keep theirs.
     fn install(&mut self, origin: u32, snapshot: Snapshot, before: Option<&Version>) -> Arc<Version> {
         let mut slots = Vec::with_capacity(snapshot.pages.len());
         for file in &snapshot.pages {
-            let same = before.filter(|before| before.snapshot.root == snapshot.root).and_then(|before| {
-                let at = before.snapshot.pages.iter().position(|own| own.path == file.path && own.page == file.page)?;
-                let slot = before.slots[at];
-                (!matches!(self.pages.status(slot), Status::Failed(_))).then_some(slot)
+            let former = before.filter(|before| before.snapshot.root == snapshot.root);
+            let former = former.and_then(|before| before.page_like(file));
+            let same = former.filter(|(slot, own)| {
+                let as_it_was = own.stamps == file.stamps || file.same_content || self.pages.was_never_read(*slot);
+                as_it_was && !matches!(self.pages.status(*slot), Status::Failed(_))
             });
-            slots.push(same.unwrap_or_else(|| self.pages.add(file.clone(), snapshot.root, origin)));
+            let same = same.map(|(slot, _)| slot);
+            slots.push(same.unwrap_or_else(|| {
+                let slot = self.pages.add(file.clone(), snapshot.root, origin);
+                self.pages.set_repainted(slot, former.is_some());
+                if before.is_none() {
+                    self.pages.set_asked(slot, self.origins.get(origin).asked);
+                }
+                slot
+            }));
         }
         Arc::new(Version { snapshot, slots })
     }
@@ -141,6 +150,18 @@ impl State {
             }
             Target::Unresolved => {}
         }
+    }
+
+    /// What is known of the files of an atlas's pages that were read, for whoever reads its descriptor anew.
+    pub fn known_files(&self, index: u32) -> Vec<KnownFiles> {
+        let Some(version) = &self.origins.get(index).version else { return Vec::new() };
+        let known = |(slot, file): (&u32, &PageFile)| KnownFiles {
+            path: file.path.clone(),
+            stamps: file.stamps.clone(),
+            content: self.pages.get(*slot).content.clone(),
+        };
+        let all = version.slots.iter().zip(&version.snapshot.pages).map(known);
+        all.filter(|known| !known.content.is_empty()).collect()
     }
 
     /// Has an atlas or image read anew.
@@ -177,6 +198,11 @@ impl State {
         self.give_up_coming(index);
         let before = self.origins.get(index).version.clone();
         let version = self.install(index, snapshot, before.as_deref());
+        if before.is_some_and(|before| before.is_same(&version)) {
+            // Nothing but times of files may have changed: those are noted.
+            self.origins.get_mut(index).version = Some(version);
+            return;
+        }
         self.origins.get_mut(index).coming = Some(version.clone());
         self.stage_pages(index, &version);
         self.decode_early(&version, pixels);
@@ -238,8 +264,24 @@ impl State {
         for slot in left {
             self.pages.settle(slot, &mut self.account);
         }
-        self.account.counters.replaced += 1;
-        self.account.events.emit(Event::Replaced { name });
+        self.tell_of(name, former.as_deref(), coming);
+    }
+
+    /// Tells of a version that has taken over, and of its pages that were painted over. Of a page that nobody has held nobody
+    /// knows what its file was: what may have changed about it alone is no news.
+    fn tell_of(&mut self, name: String, former: Option<&Version>, coming: &Version) {
+        let mut news = former.is_none_or(|former| !former.snapshot.is_described_as(&coming.snapshot));
+        for slot in &coming.slots {
+            if self.pages.take_repainted(*slot) {
+                let path = self.pages.get(*slot).file.path.to_string();
+                self.account.events.emit(Event::Repainted { path });
+                news = true;
+            }
+        }
+        if news {
+            self.account.counters.replaced += 1;
+            self.account.events.emit(Event::Replaced { name });
+        }
     }
 
     /// Has a name mean a sprite of the new version, with all its leases. Gives the page that they were on.

@@ -26,7 +26,7 @@ pub struct Details {
 }
 
 /// Where a sprite is.
-#[derive(Debug)]
+#[derive(Debug, PartialEq)]
 pub(super) struct Placed {
     pub picture: Picture,
     pub pivot: [f64; 2],
@@ -54,6 +54,10 @@ pub(super) struct PageFile {
     pub page: Arc<Page>,
     /// Its own file first, then those of its layers.
     pub parts: Arc<[PartFile]>,
+    /// The files as they were just before the descriptor was read, in the order of the parts.
+    pub stamps: Vec<Option<Stamp>>,
+    /// Whether they have the content with which they were read before, though they may have been touched.
+    pub same_content: bool,
 }
 
 /// A file that becomes a texture.
@@ -88,7 +92,12 @@ impl PageFile {
         });
         let path = own.path.clone();
         let parts = std::iter::once(own).chain(layers).collect();
-        Self { path, parts, page: Arc::new(page) }
+        Self { path, parts, page: Arc::new(page), stamps: Vec::new(), same_content: false }
+    }
+
+    /// Whether a descriptor says the same of it.
+    pub fn is_described_as(&self, other: &Self) -> bool {
+        self.path == other.path && self.page == other.page
     }
 
     /// The bytes of its textures.
@@ -117,6 +126,13 @@ fn mips(page: &Page, stored: PixelKind, asked: u32) -> u32 {
 pub(super) type Seen = Vec<(usize, String, Option<Stamp>)>;
 
 impl Snapshot {
+    /// Whether a descriptor says the same of all sprites, clips and pages.
+    pub fn is_described_as(&self, other: &Self) -> bool {
+        let pages = self.pages.len() == other.pages.len()
+            && self.pages.iter().zip(&other.pages).all(|(a, b)| a.is_described_as(b));
+        pages && self.root == other.root && self.sprites == other.sprites && self.clips == other.clips
+    }
+
     /// That of a checked descriptor, for a sink that takes these kinds of blocks. `folder` is where it is below its root:
     /// empty, or with `/` at its end.
     pub fn of(atlas: Atlas, root: usize, folder: &str, takes: &[PixelKind]) -> Self {

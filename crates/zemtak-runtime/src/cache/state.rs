@@ -65,7 +65,8 @@ impl State {
 
     /// Has an atlas or image read that was not read yet.
     pub fn open(&mut self, origin: u32) {
-        self.origins.open(origin, &mut self.queue);
+        let asked = self.pages.moment();
+        self.origins.open(origin, asked, &mut self.queue);
     }
 
     /// Counts a lease that was asked for, and has loaded what it needs. Gives the entry that is held.

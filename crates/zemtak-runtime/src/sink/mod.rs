@@ -65,6 +65,23 @@ impl From<Pixels> for Level {
     }
 }
 
+/// Rows of a level of a texture that is filled over several frames.
+#[derive(Debug, Clone, Copy)]
+pub struct Rows<'p> {
+    /// The level, 0 for the full size.
+    pub level: u32,
+    /// How they store pixels.
+    pub kind: PixelKind,
+    /// How many pixels a row has: the width of the level.
+    pub width: u32,
+    /// The first of them, counted from the top.
+    pub first: u32,
+    /// How many there are. Of blocks they begin and end with whole ones, but for the last of a level.
+    pub rows: u32,
+    /// Their bytes, one after the other.
+    pub bytes: &'p [u8],
+}
+
 /// How a texture is sampled, and what its numbers mean.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Sampler {
@@ -140,6 +157,25 @@ pub trait Sink {
     /// # Errors
     /// [`SinkError`]. Nothing is held then.
     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError>;
+
+    /// Makes a texture with room for all levels, to be filled by [`Sink::write_rows`] over several frames: it is asked for where
+    /// a page has more bytes than a frame may take. By default that cannot be, and such a page is made at once.
+    ///
+    /// # Errors
+    /// [`SinkError`]. Nothing is held then.
+    fn make_empty(&mut self, new: &NewTexture<'_>) -> Option<Result<Texture, SinkError>> {
+        let _ = new;
+        None
+    }
+
+    /// Fills rows of a texture that was made by [`Sink::make_empty`]. Nobody draws it before all of them are there.
+    ///
+    /// # Errors
+    /// [`SinkError`]. The texture is dropped then.
+    fn write_rows(&mut self, texture: Texture, rows: &Rows<'_>) -> Result<(), SinkError> {
+        let _ = (texture, rows);
+        Err(SinkError::Other("this sink makes textures at once".into()))
+    }
 
     /// Drops a texture. Each one that was made is dropped once; nobody draws it any more.
     fn drop_texture(&mut self, texture: Texture);

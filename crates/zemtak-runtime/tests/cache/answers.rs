@@ -34,10 +34,14 @@ fn a_ledger_counts_each_thing_once() {
     drop(gone);
     assert_eq!((cache.ledger().withdrawn, cache.ledger().waiting), (1, 4));
     assert!(!cache.is_idle());
-    assert_eq!(pump.pump(PerFrame { uploads: 1, bytes: 1 }), Pumped::default(), "the descriptor was read");
+    assert_eq!(
+        pump.pump(PerFrame { uploads: 1, bytes: 1, ..PerFrame::UNLIMITED }),
+        Pumped::default(),
+        "the descriptor was read"
+    );
     assert!(!cache.is_idle());
     // One page is made a frame, and the other waits.
-    let first = pump.pump(PerFrame { uploads: 2, bytes: 1 });
+    let first = pump.pump(PerFrame { uploads: 2, bytes: 1, ..PerFrame::UNLIMITED });
     assert_eq!((first.made, first.dropped), (1, 0));
     while !cache.is_idle() {
         pump.pump(PerFrame::default());

@@ -10,4 +10,5 @@ mod memory;
 mod model;
 mod stories;
 mod threads;
+mod uploads;
 mod world;

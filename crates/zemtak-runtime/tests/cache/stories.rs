@@ -153,7 +153,7 @@ fn a_new_version_takes_over_at_once_and_a_broken_one_never() {
     // With one texture a frame it takes some, and until all are there nothing changes.
     let mut seen = Vec::new();
     for _ in 0..8 {
-        game.pump.pump(PerFrame { uploads: 1, bytes: 1 });
+        game.pump.pump(PerFrame { uploads: 1, bytes: 1, ..PerFrame::UNLIMITED });
         seen.push(colours(&game));
     }
     seen.dedup();
@@ -175,6 +175,56 @@ fn a_new_version_takes_over_at_once_and_a_broken_one_never() {
     (0..3).for_each(|_| game.pump());
     assert_eq!(colours(&game), [3, 3, 3]);
     assert_eq!(game.cache.ledger().replaced, 2);
+}
+
+/// What was touched but is as it was takes nobody's place; what was painted over is drawn, told and kept from breaking.
+#[test]
+fn a_page_is_known_by_its_file_and_not_by_its_descriptor_alone() {
+    for hash in [HashCheck::No, HashCheck::Yes] {
+        let mut game = Game::new(|s| Settings { hash, ..s });
+        let held = ["a:p0/00", "a:p1/00"].map(|name| game.cache.lease(name));
+        game.pump();
+        let file = format!("a-1.{RAW_PAGE}");
+        let packed = game.world.files.read(&file, 1 << 20).unwrap();
+        let reload = |game: &mut Game| {
+            let _ = game.cache.events();
+            game.cache.reload_changed();
+            (0..3).for_each(|_| game.pump());
+            (game.cache.events(), held.each_ref().map(|lease| game.colour(lease.view())))
+        };
+        let before = held.each_ref().map(|lease| game.colour(lease.view()));
+        let textures = game.sink.seen().made;
+        game.world.files.put(&file, packed.clone());
+        let (told, seen) = reload(&mut game);
+        assert!(told.is_empty() && seen == before, "{told:?}");
+        assert_eq!((game.sink.seen().made, game.cache.ledger().replaced), (textures, 0));
+        // Asked for by name it is no other story.
+        game.cache.reload("a:p0/00");
+        (0..3).for_each(|_| game.pump());
+        assert!(game.cache.events().is_empty());
+        // Painted in place, of the same size.
+        let painted = [9, 8, 7, 255];
+        game.world.files.put(&file, painted.repeat(PAGE_LEN / 4));
+        let (told, seen) = reload(&mut game);
+        if hash == HashCheck::Yes {
+            assert!(matches!(&told[..], [Event::KeptOld(f)] if f.to_string().contains("another hash")), "{told:?}");
+            assert_eq!(seen, before);
+        } else {
+            let repainted = |e: &Event| matches!(e, Event::Repainted { path } if *path == file);
+            assert!(told.iter().any(repainted) && told.iter().any(|e| matches!(e, Event::Replaced { .. })), "{told:?}");
+            assert_eq!(seen, [before[0], painted]);
+        }
+        // Cut short: the old one stays, and the account says so.
+        let (shown, kept) = (seen, game.cache.ledger().kept_old);
+        game.world.files.put(&file, packed[..7].to_vec());
+        let (told, seen) = reload(&mut game);
+        assert!(matches!(&told[..], [Event::KeptOld(f)] if f.path().is_some()), "{told:?}");
+        assert_eq!((seen, game.cache.ledger().kept_old), (shown, kept + 1));
+        // As it was packed again it is drawn so.
+        game.world.files.put(&file, packed);
+        let (_, seen) = reload(&mut game);
+        assert_eq!(seen, before);
+    }
 }
 
 /// A page that nobody holds yet, but that the new version will draw from, must not be evicted to make room for the new
@@ -268,7 +318,7 @@ fn a_set_tells_its_progress_and_cancels_when_dropped() {
     game.world.files.put("icons/stamp.png", png(Size::new(2, 2), [2; 4]));
     let set = game.cache.lease_all(["a:p[01]/*", "icons/*.png", "b:p0/99", "c:**", "oh/*.gif"]);
     assert!(!set.progress().complete);
-    game.pump.pump(PerFrame { uploads: 1, bytes: 1 });
+    game.pump.pump(PerFrame { uploads: 1, bytes: 1, ..PerFrame::UNLIMITED });
     let _ = game.pump.wait(&set);
     let progress = set.progress();
     assert_eq!((progress.done, progress.failed, progress.total, progress.complete), (8, 3, 11, true));
@@ -429,13 +479,13 @@ fn a_game_that_ends_while_files_are_read_ends_at_once_and_whole() {
 fn a_frame_ends_at_its_byte_border_and_the_first_texture_is_made_however_large() {
     let mut game = Game::new(|s| s);
     let all = game.cache.lease_all(["a:**"]);
-    let mut frame = |bytes: u64| game.pump.pump(PerFrame { uploads: 8, bytes }).made;
+    let mut frame = |bytes: u64| game.pump.pump(PerFrame { uploads: 8, bytes, ..PerFrame::UNLIMITED }).made;
     assert_eq!((frame(1), frame(PAGE), frame(PAGE)), (1, 1, 1));
     assert!(matches!(all.status(), Status::Ready));
 
     let mut game = Game::new(|s| s);
     let all = game.cache.lease_all(["a:**"]);
-    assert_eq!(game.pump.pump(PerFrame { uploads: 8, bytes: PAGE + 1 }).made, 2);
+    assert_eq!(game.pump.pump(PerFrame { uploads: 8, bytes: PAGE + 1, ..PerFrame::UNLIMITED }).made, 2);
     drop(all);
 }
 
@@ -443,7 +493,7 @@ fn a_frame_ends_at_its_byte_border_and_the_first_texture_is_made_however_large()
 fn workers_pause_where_enough_waits_for_the_pump() {
     let mut game = Game::new(|s| Settings { workers: Some(2), decoded_ahead: PAGE, ..s });
     let all = game.cache.lease_all(["a:**"]);
-    let nothing = PerFrame { uploads: 0, bytes: 0 };
+    let nothing = PerFrame { uploads: 0, bytes: 0, ..PerFrame::UNLIMITED };
     while game.pump.pump(nothing).ready == 0 {
         std::thread::yield_now();
     }

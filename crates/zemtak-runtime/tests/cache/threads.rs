@@ -86,7 +86,7 @@ proptest! {
             // This thread is the game: it draws what it holds, and pumps.
             let mine = cache.lease("a:p1/00");
             while running.load(Ordering::Acquire) > 0 {
-                pump.pump(PerFrame { uploads: 1, bytes: PAGE });
+                pump.pump(PerFrame { uploads: 1, bytes: PAGE, ..PerFrame::UNLIMITED });
                 if let Some(view) = mine.view() {
                     let seen = sink.colour(&view);
                     assert_eq!(&seen[..2], &colour("a", 1, 0)[..2], "a sprite shows another page");

@@ -215,7 +215,9 @@ impl<'s> Stage<'s> {
         let (mut ready, mut absent, mut peak) = (None, 0, 0);
         for frame in 0..scene.frames {
             self.make_trouble(scene, frame);
-            self.pump.pump(PerFrame { uploads: self.scenario.uploads as usize, bytes: self.scenario.upload_bytes });
+            // Time is no measure here: the same scenario comes to the same on every machine.
+            let (uploads, bytes) = (self.scenario.uploads as usize, self.scenario.upload_bytes);
+            self.pump.pump(PerFrame { uploads, bytes, ..PerFrame::UNLIMITED });
             peak = peak.max(self.note());
             if ready.is_none() && on.is_ready() {
                 ready = Some(frame);
