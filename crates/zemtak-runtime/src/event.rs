@@ -86,6 +86,8 @@ pub enum Cause {
     Device,
     /// A new version took its place.
     Replaced,
+    /// The device was lost.
+    Lost,
     /// The pump was dropped.
     Closed,
 }

@@ -45,8 +45,8 @@ mod sync;
 #[doc(hidden)]
 pub use cache::Handle;
 pub use cache::{
-    Asked, Awaited, Cache, ClipLease, Details, Evictions, Held, Id, Lease, LeaseSet, Ledger, Moment, PerFrame, Playing,
-    Progress, Pump, Pumped, Settings, Status, TextureLine, View,
+    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, Held, Id, Lease, LeaseSet, Ledger, Moment,
+    PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View,
 };
 pub use event::{Cause, EVENTS_KEPT, Event};
 pub use failure::{Failure, Reason};

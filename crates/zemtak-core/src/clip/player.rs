@@ -55,6 +55,12 @@ impl Player {
         timeline.step_of((self.turn as usize).min(timeline.turns() - 1))
     }
 
+    /// Where it is in the clip, in nanoseconds from the beginning of it, rounded down; there and back is one way.
+    #[must_use]
+    pub fn place(&self, timeline: &Timeline) -> i64 {
+        self.tick.div_euclid(timeline.ticks_per_nanosecond().max(1))
+    }
+
     /// How often the clip was played through; below 0 when backwards through its beginning.
     #[must_use]
     pub fn played(&self) -> i64 {

@@ -129,22 +129,50 @@ impl Picture {
         }
         let visible = self.visible_box();
         let shown = intersection(within, bounds(visible)).ok_or(PartError::InBorder(visible))?;
-        let [left, top, right, bottom] = shown;
-        // All differences below are between edges of one canvas or one part, so they fit.
-        let small = |difference: i64| u32::try_from(difference).unwrap_or(u32::MAX);
-        let on_canvas = Rect::new(small(left), small(top), small(right - left), small(bottom - top));
-        let in_box = Rect::at(on_canvas.x - visible.x, on_canvas.y - visible.y, on_canvas.size());
-        let between = |outer: Bounds, inner: Bounds| {
-            [inner[0] - outer[0], inner[1] - outer[1], outer[2] - inner[2], outer[3] - inner[3]].map(small)
-        };
-        Ok(Visible {
-            area: self.area.inner(in_box).ok_or(PartError::InBorder(visible))?,
-            on_canvas,
-            in_part: [small(left - asked[0]), small(top - asked[1])],
-            outside: between(asked, within),
-            in_border: between(within, shown),
-        })
+        shown_part(&self.area, visible, asked, within, shown)
     }
+}
+
+impl Visible {
+    /// What is stored of a part of this: in pixels, relative to what this is a part of. The same as [`Picture::part`] with one
+    /// part more, for those who have no picture at hand.
+    ///
+    /// # Errors
+    /// As [`Picture::part`]; sizes and boxes in them are those of this.
+    pub fn part(&self, part: Part) -> Result<Self, PartError> {
+        if part.w == 0 || part.h == 0 {
+            return Err(PartError::Empty);
+        }
+        let shown = bounds(self.on_canvas);
+        let [left, top, right, bottom] = self.in_border.map(i64::from);
+        let within = [shown[0] - left, shown[1] - top, shown[2] + right, shown[3] + bottom];
+        let [x, y] = [0, 1].map(|k| shown[k] - i64::from(self.in_part[k]));
+        let (x, y) = (x.saturating_add(part.x.into()), y.saturating_add(part.y.into()));
+        let asked = [x, y, x.saturating_add(part.w.into()), y.saturating_add(part.h.into())];
+        let within = intersection(within, asked).ok_or(PartError::Outside(self.on_canvas.size()))?;
+        let stored = intersection(within, shown).ok_or(PartError::InBorder(self.on_canvas))?;
+        shown_part(&self.area, self.on_canvas, asked, within, stored)
+    }
+}
+
+/// What of a part is stored: `asked` for, of that `within` what it is a part of, and of that `shown`, all on the canvas. `area` is
+/// stored of the canvas's part `visible`.
+fn shown_part(area: &Area, visible: Rect, asked: Bounds, within: Bounds, shown: Bounds) -> Result<Visible, PartError> {
+    let [left, top, right, bottom] = shown;
+    // All differences below are between edges of one canvas or one part, so they fit.
+    let small = |difference: i64| u32::try_from(difference).unwrap_or(u32::MAX);
+    let on_canvas = Rect::new(small(left), small(top), small(right - left), small(bottom - top));
+    let in_box = Rect::at(on_canvas.x - visible.x, on_canvas.y - visible.y, on_canvas.size());
+    let between = |outer: Bounds, inner: Bounds| {
+        [inner[0] - outer[0], inner[1] - outer[1], outer[2] - inner[2], outer[3] - inner[3]].map(small)
+    };
+    Ok(Visible {
+        area: area.inner(in_box).ok_or(PartError::InBorder(visible))?,
+        on_canvas,
+        in_part: [small(left - asked[0]), small(top - asked[1])],
+        outside: between(asked, within),
+        in_border: between(within, shown),
+    })
 }
 
 fn bounds(rect: Rect) -> Bounds {

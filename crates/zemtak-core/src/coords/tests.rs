@@ -154,6 +154,23 @@ proptest! {
         }
     }
 
+    /// Whoever has only what a part shows gets the same parts of it.
+    #[test]
+    fn a_part_of_what_is_shown_is_the_part_of_the_part(scene in scenes(), outer in parts(), inner in parts(), last in parts()) {
+        let chains: [&[Part]; 3] = [&[], &[outer], &[outer, inner]];
+        for chain in chains {
+            let Ok(shown) = scene.picture.part(chain) else { continue };
+            let all = [chain, &[last]].concat();
+            match (shown.part(last), scene.picture.part(&all)) {
+                (Ok(one), other) => prop_assert_eq!(Ok(one), other),
+                (Err(one), Err(other)) => {
+                    prop_assert_eq!(std::mem::discriminant(&one), std::mem::discriminant(&other));
+                }
+                (one, other) => prop_assert!(false, "{one:?} {other:?}"),
+            }
+        }
+    }
+
     #[test]
     fn pixels_come_back_from_uv(w in 1u32..=16384, h in 1u32..=16384, a in 0.0..1.0f64, b in 0.0..1.0f64) {
         let page = Size::new(w, h);

@@ -61,6 +61,8 @@ pub struct Evictions {
     pub device: u64,
     /// A new version took their place.
     pub replaced: u64,
+    /// The device was lost.
+    pub lost: u64,
     /// The pump was dropped.
     pub closed: u64,
 }
@@ -72,6 +74,7 @@ impl Evictions {
             Cause::Trim => &mut self.trim,
             Cause::Device => &mut self.device,
             Cause::Replaced => &mut self.replaced,
+            Cause::Lost => &mut self.lost,
             Cause::Closed => &mut self.closed,
         };
         *own += 1;
@@ -80,6 +83,6 @@ impl Evictions {
     /// All together.
     #[must_use]
     pub fn all(&self) -> u64 {
-        self.budget + self.trim + self.device + self.replaced + self.closed
+        self.budget + self.trim + self.device + self.replaced + self.lost + self.closed
     }
 }

@@ -1,6 +1,7 @@
 //! A counted hold on a sprite, and what it shows.
 
 use super::entries::Who;
+use super::ready::Ready;
 use super::shared::Shared;
 use super::snapshot::Details;
 use super::state::State;
@@ -117,6 +118,38 @@ impl View {
         quad(&self.visible, self.pivot, placement, sampling)
     }
 
+    /// What a part of it shows, in canvas pixels, relative to what this is a view of: without a lock or a lease, so that a floor of
+    /// tiles cut from one sprite is cheap. Of a stand-in all is drawn where the part would be.
+    ///
+    /// # Errors
+    /// Nothing of the part is stored.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("tiles.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// use zemtak_runtime::coords::Part;
+    ///
+    /// let tiles = cache.lease("tiles.png");
+    /// pump.wait(&tiles)?;
+    /// let floor = tiles.view().unwrap().part(Part { x: 16, y: 0, w: 16, h: 16 }).unwrap();
+    /// assert_eq!(floor.uv.0, [0.5, 0.0, 1.0, 1.0]);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
+    pub fn part(&self, part: Part) -> Result<Self, PartError> {
+        if self.stand_in {
+            let size = self.visible.on_canvas.size();
+            let room = Area::new(size, Rect::at(0, 0, size), false).map_err(|_| PartError::Empty)?;
+            let visible = Visible { area: room, ..self.visible }.part(part)?;
+            return Ok(Self { visible: Visible { area: self.visible.area, ..visible }, ..*self });
+        }
+        let visible = self.visible.part(part)?;
+        Ok(Self { uv: UvRect::of(visible.area.stored(), visible.area.page()), visible, ..*self })
+    }
+
     /// The texture coordinates of its corners: top left, top right, bottom right, bottom left of the upright sprite.
     #[must_use]
     pub fn corners(&self, sampling: &Sampling) -> [[f32; 2]; 4] {
@@ -163,6 +196,28 @@ impl Lease {
         state.pages.layer(state.names.get(self.entry).page()?, name)
     }
 
+    /// What many leases show just now, in their order, under one lock: put behind what is in the list. A lease of another cache
+    /// than the first one's shows nothing.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, Lease, MemoryFiles, MemorySink, Settings};
+    /// # let (cache, _pump) = Cache::new(Settings::over(MemoryFiles::new()), MemorySink::new());
+    /// let crowd: Vec<Lease> = (0..100).map(|i| cache.lease(format!("night:moth/fly/{i:02}").as_str())).collect();
+    /// let mut views = Vec::new(); // kept from frame to frame
+    /// Lease::views(&crowd, &mut views);
+    /// assert_eq!(views.len(), 100);
+    /// ```
+    pub fn views<'l>(leases: impl IntoIterator<Item = &'l Self>, into: &mut Vec<Option<View>>) {
+        let mut leases = leases.into_iter();
+        let Some(first) = leases.next() else { return };
+        let state = first.shared.lock();
+        let all = std::iter::once(first).chain(leases);
+        into.extend(all.map(|lease| {
+            let own = Arc::ptr_eq(&lease.shared, &first.shared);
+            own.then(|| view(&state, lease.entry, lease.parts.as_deref().unwrap_or_default())).flatten()
+        }));
+    }
+
     /// What the descriptor says of the sprite beyond where it is; nothing as long as that is not known.
     #[must_use]
     pub fn details(&self) -> Option<Arc<Details>> {
@@ -204,6 +259,21 @@ impl Lease {
         let mut lease = self.clone();
         lease.parts = Some(parts);
         Ok(lease)
+    }
+
+    /// Waits until the sprite is ready, in a task of whatever executor: awaited, it ends when a pump has made the texture.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, Failure, Lease};
+    /// async fn enter(cache: &Cache) -> Result<Lease, Failure> {
+    ///     let title = cache.lease("title.png");
+    ///     title.ready().await?;
+    ///     Ok(title)
+    /// }
+    /// ```
+    #[must_use = "a future does nothing unless it is awaited"]
+    pub fn ready(&self) -> Ready<'_> {
+        Ready::new(&self.shared, Wanted::Entry(self.entry))
     }
 
     /// Waits until the sprite is ready. On the thread that pumps, wait with [`Pump::wait`](super::Pump::wait) instead.

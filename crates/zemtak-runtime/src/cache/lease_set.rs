@@ -1,6 +1,7 @@
 //! Many sprites that are held together.
 
 use super::lease::{View, view};
+use super::ready::Ready;
 use super::sets::ReadyClip;
 use super::shared::Shared;
 use super::status::{Progress, Status};
@@ -91,6 +92,19 @@ impl LeaseSet {
         let state = self.0.shared.lock();
         let held = state.sets.get(self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
         held.iter().map(|entry| state.names.get(*entry).name.clone()).collect()
+    }
+
+    /// Waits until all of it is ready, in a task of whatever executor.
+    #[must_use = "a future does nothing unless it is awaited"]
+    pub fn ready(&self) -> Ready<'_> {
+        Ready::new(&self.0.shared, Wanted::Set(self.0.set))
+    }
+
+    /// What all its sprites show just now, in the order of [`LeaseSet::names`], under one lock: put behind what is in the list.
+    pub fn views(&self, into: &mut Vec<Option<View>>) {
+        let state = self.0.shared.lock();
+        let held = state.sets.get(self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
+        into.extend(held.iter().map(|entry| view(&state, *entry, &[])));
     }
 
     /// What the sprite at a place of [`LeaseSet::names`] shows just now.

@@ -214,11 +214,11 @@ impl fmt::Display for Ledger {
             Bytes(*loaded_bytes),
             page_failures + other_failures
         )?;
-        let Evictions { budget, trim, device, replaced, closed } = self.evictions;
+        let Evictions { budget, trim, device, replaced, lost, closed } = self.evictions;
         let all = self.evictions.all();
         writeln!(
             f,
-            "evictions {all}: {budget} for the budget, {trim} by trim, {device} for the device, {replaced} replaced, {closed} at the end"
+            "evictions {all}: {budget} for the budget, {trim} by trim, {device} for the device, {replaced} replaced, {lost} lost, {closed} at the end"
         )?;
         if self.replaced + self.kept_old > 0 {
             writeln!(f, "versions {} taken over, {} broken and not", self.replaced, self.kept_old)?;

@@ -485,6 +485,41 @@ impl Pages {
         false
     }
 
+    /// Forgets all textures, which are gone with their device, and has those made again that somebody holds.
+    pub fn forget_textures(&mut self, account: &mut Account) {
+        let all: Vec<u32> = self.iter().map(|(page, _)| page).collect();
+        self.drops.clear();
+        for page in all {
+            let own = self.get_mut(page);
+            match own.state {
+                PageState::Resident(_) => {
+                    let bytes = own.bytes;
+                    own.state = PageState::Absent;
+                    self.resident -= bytes;
+                    account.counters.evictions.count(Cause::Lost);
+                    let path = self.get(page).file.path.to_string();
+                    account.events.emit(Event::Evicted { path, bytes, cause: Cause::Lost });
+                }
+                // What was begun on that device is begun anew.
+                PageState::Uploading => self.give_up(page, account),
+                _ => continue,
+            }
+            let own = self.get(page);
+            if own.leases > 0 || own.staged {
+                self.want(page, account);
+            } else {
+                self.free_if_retired(page);
+            }
+        }
+    }
+
+    /// Gives up what was begun, without a failure.
+    fn give_up(&mut self, page: u32, account: &mut Account) {
+        self.get_mut(page).state = PageState::Absent;
+        account.counters.cancelled += 1;
+        account.events.emit(Event::Cancelled { path: self.get(page).file.path.to_string() });
+    }
+
     /// Evicts every page: at the end.
     pub fn evict_all(&mut self, account: &mut Account) {
         let all: Vec<u32> = self.iter().map(|(page, _)| page).collect();

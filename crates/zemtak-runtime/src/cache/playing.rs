@@ -2,11 +2,13 @@
 
 use super::lease::View;
 use super::lease_set::LeaseSet;
+use super::ready::Ready;
 use super::sets::ReadyClip;
 use super::wanted::{Awaited, Handle};
 use std::sync::Arc;
 use std::time::Duration;
-use zemtak_core::clip::{Entered, Player, Ratio};
+use zemtak_core::atlas::Mode;
+use zemtak_core::clip::{Entered, Player, Ratio, Timeline};
 
 /// The sprites of a clip, held together. Clones are cheap, and are the same hold: a crowd shares one.
 #[derive(Debug, Clone)]
@@ -54,6 +56,40 @@ impl ClipLease {
     }
 }
 
+/// What is known of a clip.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ClipInfo {
+    /// How it goes on after its last step.
+    pub mode: Mode,
+    /// How many steps it has.
+    pub steps: usize,
+    /// How long it takes to play once, there and back where it bounces; rounded up to a nanosecond.
+    pub length: Duration,
+}
+
+impl ClipInfo {
+    fn of(timeline: &Timeline) -> Self {
+        let ticks: i64 = (0..timeline.turns()).map(|turn| timeline.ticks_of(turn)).sum();
+        let a_nanosecond = timeline.ticks_per_nanosecond().max(1);
+        let nanoseconds = u64::try_from(ticks).unwrap_or(0).div_ceil(u64::try_from(a_nanosecond).unwrap_or(1));
+        Self { mode: timeline.mode(), steps: timeline.steps(), length: Duration::from_nanos(nanoseconds) }
+    }
+}
+
+impl ClipLease {
+    /// Its mode, steps and length; nothing as long as the clip is not known.
+    #[must_use]
+    pub fn info(&self) -> Option<ClipInfo> {
+        self.0.clip().map(|known| ClipInfo::of(&known.timeline))
+    }
+
+    /// Waits until all of it is ready, in a task of whatever executor.
+    #[must_use = "a future does nothing unless it is awaited"]
+    pub fn ready(&self) -> Ready<'_> {
+        self.0.ready()
+    }
+}
+
 impl Awaited for ClipLease {
     fn awaited(&self) -> Handle {
         self.0.awaited()
@@ -84,6 +120,7 @@ impl Awaited for ClipLease {
 pub struct Playing {
     clip: ClipLease,
     player: Player,
+    speed: Ratio,
     /// The speed and place to begin at, as long as the clip is not known.
     begins: Option<(Ratio, i64)>,
     known: Option<Arc<ReadyClip>>,
@@ -105,7 +142,7 @@ pub struct Moment<'p> {
 
 impl Playing {
     pub(super) fn new(clip: ClipLease, speed: Ratio, place: i64) -> Self {
-        Self { clip, player: Player::new(speed), begins: Some((speed, place)), known: None }
+        Self { clip, player: Player::new(speed), speed, begins: Some((speed, place)), known: None }
     }
 
     /// Goes on by a time, and says what to draw now. No step is skipped, however long it was: see [`Moment::entered`].
@@ -136,10 +173,33 @@ impl Playing {
 
     /// Plays at another speed from here on.
     pub fn set_speed(&mut self, speed: Ratio) {
+        self.speed = speed;
         match &mut self.begins {
             Some((own, _)) => *own = speed,
             None => self.player.set_speed(speed),
         }
+    }
+
+    /// Begins again, at the same speed.
+    pub fn restart(&mut self) {
+        self.seek(Duration::ZERO);
+    }
+
+    /// Goes to a place of the clip, at the same speed. What lies before it counts neither as entered nor as played.
+    pub fn seek(&mut self, place: Duration) {
+        self.begins = Some((self.speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX)));
+    }
+
+    /// Plays another clip from here on, at the same speed and as far into it as this one was: half way stays half way, so that
+    /// a walk becomes a run without a stumble. Where either is not known yet, from its beginning.
+    pub fn go_over_to(&mut self, clip: &ClipLease) {
+        let place = self.known.as_ref().zip(clip.0.clip()).map(|(from, to)| {
+            let [own, other] = [&from.timeline, &to.timeline].map(|timeline| ClipInfo::of(timeline).length.as_nanos());
+            let at = u128::try_from(self.player.place(&from.timeline)).unwrap_or(0);
+            i64::try_from((at * other).checked_div(own).unwrap_or(0)).unwrap_or(0)
+        });
+        (self.clip, self.known) = (clip.clone(), None);
+        self.begins = Some((self.speed, place.unwrap_or(0)));
     }
 
     /// What is waited for and counted: the clip's lease.

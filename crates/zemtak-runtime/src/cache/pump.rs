@@ -11,6 +11,7 @@ use crate::failure::{Failure, Reason};
 use crate::sink::{Level, NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
 use crate::sync::{Stopwatch, current};
 use std::sync::Arc;
+use std::task::Waker;
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
 use zemtak_core::atlas::PixelKind;
@@ -58,7 +59,9 @@ pub struct Pump<S: Sink> {
     shared: Arc<Shared>,
     sink: S,
     workers: Vec<JoinHandle<()>>,
+    /// What is to be made of it.
     stand_in: Option<Pixels>,
+    stand_in_pixels: Option<Pixels>,
     watch: Option<(Duration, Stopwatch)>,
     /// The page that is being made over several frames.
     begun: Option<Upload>,
@@ -80,7 +83,7 @@ impl<S: Sink> Pump<S> {
         // Where no thread can be had, the pump decodes.
         let workers = (0..count).map_while(start).collect();
         let watch = watch.map(|every| (every, Stopwatch::start()));
-        Self { shared, sink, workers, stand_in, watch, begun: None }
+        Self { shared, sink, workers, stand_in_pixels: stand_in.clone(), stand_in, watch, begun: None }
     }
 
     /// The sink, for drawing.
@@ -155,6 +158,37 @@ impl<S: Sink> Pump<S> {
         }
     }
 
+    /// Has all textures made again, for when the device was lost and they are gone with it: leases and ids stay what they are, and
+    /// show the stand-in until their page is there again. No texture is dropped: the sink is one of the new device by now.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.lease("moth.png");
+    /// pump.wait(&moth)?;
+    /// *pump.sink_mut() = MemorySink::new(); // of the new device
+    /// pump.device_lost();
+    /// assert!(!moth.is_ready());
+    /// pump.wait(&moth)?;
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
+    pub fn device_lost(&mut self) {
+        self.begun = None;
+        let mut state = self.shared.lock();
+        let State { pages, account, .. } = &mut *state;
+        pages.forget_textures(account);
+        if let Some((_, size)) = state.stand_in.take() {
+            state.pages.vacate(texture_bytes(PixelKind::Rgba8, size, 1));
+        }
+        self.shared.wake(&state);
+        drop(state);
+        self.stand_in = self.stand_in_pixels.clone();
+    }
+
     /// Drops all textures and gives the last account. It names what still holds leases.
     ///
     /// ```
@@ -201,8 +235,10 @@ impl<S: Sink> Pump<S> {
         // Room for decoded pages may have become free, and new versions may want more.
         self.shared.wake(&state);
         self.shared.tell();
+        let tasks = state.tasks.take();
         drop(state);
         self.drop_all(drops, pumped);
+        tasks.into_iter().for_each(Waker::wake);
     }
 
     fn drop_all(&mut self, drops: Vec<Texture>, pumped: &mut Pumped) {
@@ -284,7 +320,9 @@ impl<S: Sink> Pump<S> {
             state.pages.vacate(texture_bytes(PixelKind::Rgba8, size, 1));
         }
         self.shared.end();
+        let tasks = state.tasks.take();
         drop(state);
+        tasks.into_iter().for_each(Waker::wake);
         drops.extend(self.begun.take().into_iter().flat_map(|upload| upload.made));
         self.drop_all(drops, &mut Pumped::default());
         for worker in self.workers.drain(..) {

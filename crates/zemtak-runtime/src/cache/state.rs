@@ -11,6 +11,7 @@ use super::pages::Pages;
 use super::queue::WorkQueue;
 use super::sets::Sets;
 use super::status::Status;
+use super::tasks::Tasks;
 use crate::failure::{Failure, Reason};
 use crate::sink::Texture;
 use crate::sync::{ThreadId, current};
@@ -33,6 +34,8 @@ pub(super) struct State {
     pub pump_thread: ThreadId,
     /// Whether the pump is gone.
     pub closed: bool,
+    /// Those who wait without a thread.
+    pub tasks: Tasks,
 }
 
 impl State {
@@ -49,6 +52,7 @@ impl State {
             stand_in: None,
             pump_thread: current().id(),
             closed: false,
+            tasks: Tasks::default(),
         }
     }
 

@@ -5,6 +5,7 @@
 
 mod answers;
 mod devices;
+mod games;
 mod hostile;
 mod memory;
 mod model;

@@ -1,0 +1,154 @@
+//! What real games need beside a lease: many views at once, tasks that wait, a device that is lost, clips that change.
+
+use crate::world::{Witness, World, check, colour};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::task::{Context, Poll, Wake, Waker};
+use std::time::Duration;
+use zemtak_runtime::atlas::Mode;
+use zemtak_runtime::clip::Ratio;
+use zemtak_runtime::coords::Part;
+use zemtak_runtime::geometry::Size;
+use zemtak_runtime::{Cache, Cause, Event, Lease, PerFrame, Pixels, Pump, Settings, Status};
+
+fn game() -> (World, Witness, Cache, Pump<Witness>) {
+    let (world, sink) = (World::new(&[("a", 3), ("b", 1)]), Witness::default());
+    let stand_in = Pixels::from_rgba(Size::new(2, 2), [255, 0, 255, 255].repeat(4)).unwrap();
+    let settings = Settings { workers: Some(0), stand_in: Some(stand_in), ..Settings::over(world.files.clone()) };
+    let (cache, pump) = Cache::new(settings, sink.clone());
+    (world, sink, cache, pump)
+}
+
+#[test]
+fn many_views_at_once_are_those_of_each() {
+    let (_, _, cache, mut pump) = game();
+    let names = ["a:p0/00", "b:p0/02", "a:p2/01", "a:none", "late.png"];
+    let mut held: Vec<Lease> = names.iter().map(|name| cache.lease(*name)).collect();
+    held.push(held[0].part(Part { x: 1, y: 1, w: 2, h: 2 }).unwrap());
+    let set = cache.lease_all(["a:**"]);
+    for _ in 0..2 {
+        let mut views = Vec::new();
+        Lease::views(&held, &mut views);
+        assert_eq!(views, held.iter().map(Lease::view).collect::<Vec<_>>());
+        set.views(&mut views);
+        let of_set = (0..set.names().len()).map(|at| set.view(at));
+        assert_eq!(views[held.len()..], of_set.collect::<Vec<_>>());
+        let _ = pump.wait(&set);
+    }
+    let other = game();
+    let mut views = Vec::new();
+    Lease::views([&held[0], &other.2.lease("a:p0/00")], &mut views);
+    assert_eq!(views, [held[0].view(), None]);
+}
+
+/// A part of a view is the view of the part, also of one that is not there yet.
+#[test]
+fn a_part_of_a_view_is_the_view_of_the_part() {
+    let (_, _, cache, mut pump) = game();
+    let (outer, inner) = (Part { x: 1, y: 0, w: 3, h: 4 }, Part { x: -1, y: 1, w: 2, h: 9 });
+    let moth = cache.lease("a:p1/01");
+    pump.pump(PerFrame { uploads: 0, ..PerFrame::UNLIMITED });
+    for ready in [false, true] {
+        if ready {
+            pump.wait(&moth).unwrap();
+        } else {
+            while moth.details().is_none() {
+                pump.pump(PerFrame { uploads: 1, ..PerFrame::UNLIMITED });
+                if moth.is_ready() {
+                    break;
+                }
+            }
+        }
+        let view = moth.view().unwrap();
+        let by_lease = moth.part(outer).unwrap().part(inner).unwrap().view().unwrap();
+        assert_eq!(view.part(outer).unwrap().part(inner).unwrap(), by_lease);
+        assert!(view.part(Part { x: 90, y: 0, w: 1, h: 1 }).is_err());
+    }
+}
+
+struct Count(AtomicUsize);
+
+impl Wake for Count {
+    fn wake(self: Arc<Self>) {
+        self.0.fetch_add(1, Ordering::SeqCst);
+    }
+}
+
+/// A task is woken by pumps until what it waits for is there, and never again.
+#[test]
+fn tasks_wait_without_a_thread() {
+    let (_, _, cache, mut pump) = game();
+    let count = Arc::new(Count(AtomicUsize::new(0)));
+    let waker = Waker::from(count.clone());
+    let mut context = Context::from_waker(&waker);
+    let (moth, all, none) = (cache.lease("a:p0/00"), cache.lease_all(["a:**"]), cache.lease("none.png"));
+    let mut futures = [Box::pin(moth.ready()), Box::pin(all.ready()), Box::pin(none.ready())];
+    let mut ended = [None, None, None];
+    for _ in 0..20 {
+        for (future, ended) in futures.iter_mut().zip(&mut ended).filter(|(_, ended)| ended.is_none()) {
+            if let Poll::Ready(result) = future.as_mut().poll(&mut context) {
+                *ended = Some(result);
+            }
+        }
+        let woken = count.0.load(Ordering::SeqCst);
+        let waits = ended.iter().any(Option::is_none);
+        pump.pump(PerFrame { uploads: 1, ..PerFrame::UNLIMITED });
+        assert_eq!(count.0.load(Ordering::SeqCst) - woken, usize::from(waits), "one for all three");
+    }
+    let [moth, all, none] = ended.map(Option::unwrap);
+    assert!(moth.is_ok() && all.is_ok() && none.unwrap_err().to_string().contains("no root has it"));
+}
+
+/// All that somebody holds comes back on the new device, and what nobody holds is gone with the old one.
+#[test]
+fn a_lost_device_loses_no_lease() {
+    let (_, sink, cache, mut pump) = game();
+    let held = ["a:p0/00", "b:p0/00"].map(|name| cache.lease(name));
+    let id = cache.id("a:p1/00");
+    drop(cache.lease(id));
+    let idle = cache.lease("a:p1/00");
+    pump.pump(PerFrame::UNLIMITED);
+    let begun = cache.lease("a:p2/00");
+    drop(idle);
+    sink.seen().textures.clear();
+    let _ = cache.events();
+    pump.device_lost();
+    check(&cache.ledger(), &sink);
+    assert!(held.iter().all(|lease| matches!(lease.status(), Status::Loading)));
+    let lost = cache.events().into_iter().filter(|event| matches!(event, Event::Evicted { cause: Cause::Lost, .. }));
+    assert_eq!((lost.count(), cache.ledger().evictions.lost), (3, 3));
+    pump.pump(PerFrame::UNLIMITED);
+    check(&cache.ledger(), &sink);
+    assert_eq!(sink.colour(&held[0].view().unwrap()), colour("a", 0, 0));
+    assert_eq!(sink.colour(&begun.view().unwrap()), colour("a", 2, 0));
+    // The stand-in, and three pages: not the one that nobody holds.
+    assert_eq!(sink.seen().textures.len(), 4);
+    let again = cache.lease(id);
+    pump.wait(&again).unwrap();
+    assert_eq!(sink.colour(&again.view().unwrap()), colour("a", 1, 0));
+}
+
+#[test]
+fn a_clip_tells_what_it_is_and_another_goes_on_where_it_was() {
+    let (world, _, cache, mut pump) = game();
+    let (walk, run) = (cache.lease_clip("a:p0"), cache.lease_clip("b:p0"));
+    assert_eq!(walk.info(), None);
+    pump.wait(&walk).unwrap();
+    pump.wait(&run).unwrap();
+    let info = walk.info().unwrap();
+    assert_eq!((info.mode, info.steps), (Mode::Loop, 3));
+    let mut moth = walk.play(Ratio::ONE);
+    let third = info.length / 3;
+    assert_eq!(moth.advance(third + third / 2).step, 1);
+    moth.restart();
+    assert_eq!(moth.advance(Duration::ZERO).step, 0);
+    moth.seek(third * 2 + third / 2);
+    let now = moth.advance(Duration::ZERO);
+    assert_eq!((now.step, now.played, now.entered().count()), (2, 0, 0));
+    moth.go_over_to(&run);
+    let now = moth.advance(Duration::ZERO);
+    assert_eq!((now.step, now.view), (2, cache.lease("b:p0/02").view()));
+    // Through its end it goes on as any clip.
+    assert_eq!(moth.advance(third).step, 0);
+    drop(world);
+}
