@@ -49,6 +49,12 @@ pub enum Reason {
     /// No root has the file.
     #[error("no root has it; looked for {}", .0.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join(", "))]
     NotFound(Vec<PathBuf>),
+    /// No root has the file, but one has a file whose name differs in case alone.
+    #[error("no root has it, but one has {0}: names are told apart by their case")]
+    OtherCase(String),
+    /// The name is that of an atlas, where a sprite or an image is wanted.
+    #[error("it is an atlas; name a sprite of it, as {0}:moth/fly/03, or all, as {0}:**")]
+    IsAtlas(String),
     /// A descriptor or a page cannot be used.
     #[error("{}", told(.0))]
     Open(OpenError),

@@ -160,8 +160,11 @@ fn local(name: &str) -> &str {
     name.split_once(':').map_or("", |(_, local)| local)
 }
 
-/// The name that shares the longest beginning with a wanted one.
-pub(super) fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str>) -> Option<String> {
+/// The name that differs in case alone, or else shares the longest beginning with a wanted one.
+pub(super) fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str> + Clone) -> Option<String> {
+    if let Some(same) = names.clone().find(|name| name.eq_ignore_ascii_case(wanted)) {
+        return Some(same.to_owned());
+    }
     let shared = |name: &str| name.bytes().zip(wanted.bytes()).take_while(|(a, b)| a == b).count();
     let best = names.min_by_key(|name| (std::cmp::Reverse(shared(name)), name.len()))?;
     (shared(best) > 0).then(|| best.to_owned())

@@ -119,8 +119,21 @@ impl Reading {
                 Err(error) => return Err(Failure::at(name, &files.place(path), error)),
             }
         }
-        let looked = self.roots.iter().map(|files| files.place(path)).collect();
-        Err(Failure::new(name, Reason::NotFound(looked)))
+        Err(Failure::new(name, self.why_not_found(name, path)))
+    }
+
+    /// What is there in the place of a file that no root has.
+    fn why_not_found(&self, name: &str, path: &str) -> Reason {
+        let descriptor = format!("{name}{FILE_SUFFIX}");
+        if path != descriptor && self.roots.iter().any(|files| files.stamp(&descriptor).is_ok()) {
+            return Reason::IsAtlas(name.to_owned());
+        }
+        let alike = |other: &String| other.eq_ignore_ascii_case(path);
+        let other = self.roots.iter().find_map(|files| files.list().ok()?.into_iter().find(alike));
+        if let Some(other) = other {
+            return Reason::OtherCase(other);
+        }
+        Reason::NotFound(self.roots.iter().map(|files| files.place(path)).collect())
     }
 
     /// All paths that a lookup of loose images finds, in order, each once.

@@ -152,3 +152,25 @@ fn a_clip_tells_what_it_is_and_another_goes_on_where_it_was() {
     assert_eq!(moth.advance(third).step, 0);
     drop(world);
 }
+
+/// What stands in the way of a name is told: another case, an atlas without a sprite, a near name.
+#[test]
+fn a_wrong_name_says_what_is_there_instead() {
+    let (world, _, cache, mut pump) = game();
+    world.files.put("Title.png", vec![1]);
+    world.files.put("worlds/a.zemtak.json", vec![1]);
+    for (name, told) in [
+        ("title.png", "no root has it, but one has Title.png: names are told apart by their case"),
+        ("Worlds/a:p0/00", "no root has it, but one has worlds/a.zemtak.json: names are told apart by their case"),
+        ("a", "it is an atlas; name a sprite of it, as a:moth/fly/03, or all, as a:**"),
+        ("a:P0/00", "the atlas has no sprite of that name; the nearest is p0/00"),
+        ("a:p0/09", "the atlas has no sprite of that name; the nearest is p0/00"),
+        ("c", "no root has it; looked for c"),
+    ] {
+        let failure = pump.wait(&cache.lease(name)).unwrap_err();
+        // Of an atlas that cannot be had the name is its own.
+        let atlas = name.split(':').next().unwrap();
+        let expected = [name, atlas].map(|name| format!("{name}: {told}"));
+        assert!(expected.contains(&failure.to_string()), "{failure}");
+    }
+}
