@@ -29,6 +29,7 @@ fn main() {
         pivot: None,
         tint: [255; 4],
         tile: None,
+        stretch: None,
         sampling: Sampling::default(),
         in_order: false,
         form: quad::Form::Buffer,

@@ -44,6 +44,8 @@ pub struct Place {
     pub pivot: [f64; 2],
     /// What of the part that was asked for is stored.
     pub shown: Visible,
+    /// The bands that keep their size when it is stretched.
+    pub stretch: Option<[u32; 4]>,
 }
 
 /// Looks up all that is asked about.
@@ -76,6 +78,7 @@ fn of_atlas(atlas: &Atlas, choice: &Choice, parts: &[Part]) -> Result<Vec<Place>
             Problem::bad_input(ProblemKind::OutsidePage, name.as_str(), error.to_string(), "build it again")
         });
         let found = found.and_then(|p| place(p, sprite.pivot, name.as_str(), sprite.page, &page.file, parts));
+        let found = found.map(|place| Place { stretch: sprite.stretch, ..place });
         match found {
             Ok(place) => places.push(place),
             Err(problem) => problems.push(problem),
@@ -96,7 +99,7 @@ fn place(
         let help = "a part is x,y,w,h in canvas pixels; 'zemtak describe' shows a sprite's canvas and visible box";
         Problem::usage(ProblemKind::EmptyPart, &format::name(name), error.to_string(), help)
     })?;
-    Ok(Place { name: name.into(), page, file: file.into(), picture, pivot, shown })
+    Ok(Place { name: name.into(), page, file: file.into(), picture, pivot, shown, stretch: None })
 }
 
 impl Place {

@@ -19,11 +19,14 @@ mod area;
 mod grid;
 mod part;
 mod quad;
+mod stretch;
 
 pub use area::{Area, AreaError, Flip, OffsetScale, Sampling, Turned, Unorm16, VAxis};
 pub use grid::{Cell, Grid, GridError, Sheet};
 pub use part::{Part, PartError, Picture, Visible};
 pub use quad::{Placement, Quad, ScreenY, TileError, Tiles, fill, fit, quad, tiles};
+
+pub use stretch::{Middle, Stretched};
 
 use crate::geometry::{Rect, Size};
 use serde::{Deserialize, Serialize};

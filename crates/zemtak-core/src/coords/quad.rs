@@ -1,6 +1,6 @@
 //! From a sprite to the four vertices that draw it.
 
-use super::{Flip, Part, Sampling, Visible, single};
+use super::{Area, Flip, Part, Sampling, Visible, single};
 use crate::geometry::Size;
 
 /// Which way y goes on the screen.
@@ -52,6 +52,18 @@ pub struct Quad {
 /// placement move the vertices.
 #[must_use]
 pub fn quad(shown: &Visible, pivot: [f64; 2], placement: &Placement, sampling: &Sampling) -> Quad {
+    let super::Edges(edges) = super::Edges::of(shown.on_canvas);
+    quad_over(&shown.area, edges, pivot, placement, sampling)
+}
+
+/// The quad that draws an area over a rectangle of a canvas: left, top, right, bottom.
+pub(super) fn quad_over(
+    area: &Area,
+    [left, top, right, bottom]: [f64; 4],
+    pivot: [f64; 2],
+    placement: &Placement,
+    sampling: &Sampling,
+) -> Quad {
     let Placement { at, scale, degrees, flip, y } = *placement;
     let (sin, cos) = sin_cos(degrees);
     let sign = |flipped: bool| if flipped { -1.0 } else { 1.0 };
@@ -64,11 +76,10 @@ pub fn quad(shown: &Visible, pivot: [f64; 2], placement: &Placement, sampling: &
         let (dx, dy) = (sx * (x - pivot[0]), seen_down * sy * (y - pivot[1]));
         [single(at[0] + (cos * dx - sin * dy)), single(at[1] + (sin * dx + cos * dy))]
     };
-    let super::Edges([left, top, right, bottom]) = super::Edges::of(shown.on_canvas);
     let mirrored = (sx < 0.0) != (sy < 0.0);
     Quad {
         positions: [vertex(left, top), vertex(right, top), vertex(right, bottom), vertex(left, bottom)],
-        uv: shown.area.corners(&Sampling { flip: Flip::default(), ..*sampling }),
+        uv: area.corners(&Sampling { flip: Flip::default(), ..*sampling }),
         indices: if mirrored { [0, 3, 2, 0, 2, 1] } else { [0, 1, 2, 0, 2, 3] },
     }
 }

@@ -321,3 +321,78 @@ fn sizes_fit_and_fill_and_nonsense_is_refused() {
     let far = Part { x: i32::MAX, y: i32::MIN, w: u32::MAX, h: u32::MAX };
     assert!(Picture::whole(area).part(&[far; 9]).is_err());
 }
+
+proptest! {
+    /// Drawn by a plain renderer onto a canvas of the new size: every pixel is the one that its band says, and none is drawn twice.
+    #[test]
+    fn a_stretched_sprite_keeps_its_bands_and_fills_the_rest(
+        scene in scenes(), bands in any::<[u8; 4]>(), to in [1u32..60, 1u32..60], tiled: bool,
+    ) {
+        let picture = scene.picture;
+        let bands = bands.map(|band| u32::from(band) % 12);
+        let middle = if tiled { Middle::Tiled } else { Middle::Stretched };
+        let size = to.map(f64::from);
+        let stretched = Stretched::new(picture, bands, size, middle);
+        let quads: Vec<Quad> = stretched.quads([0.0; 2], Placement::default(), Sampling::default()).collect();
+        // Where a place of the stretched canvas comes from, along one side, by the definition.
+        let source = |at: f64, length: u32, first: u32, last: u32, to: f64| {
+            let first = first.min(length);
+            let last = last.min(length - first);
+            let (both, between) = (f64::from(first + last), f64::from(length - first - last));
+            let size = if both > to { to / both } else { 1.0 };
+            let (start, end) = (f64::from(first) * size, to - f64::from(last) * size);
+            if at < start {
+                return at / size;
+            } else if at > end {
+                return f64::from(length) - (to - at) / size;
+            }
+            let copies = if tiled && between > 0.0 { ((end - start) / between).round().max(1.0) } else { 1.0 };
+            let way = (at - start) / (end - start) * copies;
+            f64::from(first) + (way - way.floor()) * between
+        };
+        let Size { w, h } = picture.canvas;
+        for (i, j) in (0..to[1]).flat_map(|j| (0..to[0]).map(move |i| (i, j))) {
+            // Off the grid, where no edge lies.
+            let [x, y] = [f64::from(i) + 0.4871, f64::from(j) + 0.5127];
+            let from = [source(x, w, bands[0], bands[2], size[0]), source(y, h, bands[1], bands[3], size[1])];
+            let inside = |quad: &&Quad| {
+                let [[l, t], _, [r, b], _] = quad.positions.map(|p| p.map(f64::from));
+                l < x && x < r && t < y && y < b
+            };
+            let over: Vec<&Quad> = quads.iter().filter(inside).collect();
+            prop_assert!(over.len() <= 1, "drawn twice at {x}, {y}");
+            let near_edge = from.iter().any(|at| (at - at.round()).abs() < 0.02);
+            if near_edge {
+                continue;
+            }
+            let visible = picture.visible_box();
+            let (px, py) = (from[0].floor() as u32, from[1].floor() as u32);
+            let stored = from.iter().all(|at| *at >= 0.0) && px >= visible.x && py >= visible.y && px < visible.x + visible.w && py < visible.y + visible.h;
+            prop_assert_eq!(stored, over.len() == 1, "{:?} from {:?}", (x, y), from);
+            let Some(quad) = over.first() else { continue };
+            // The texture coordinate there, between the corners.
+            let [[l, t], _, [r, b], _] = quad.positions.map(|p| p.map(f64::from));
+            let [a, bb] = [(x - l) / (r - l), (y - t) / (b - t)];
+            let mix = |k: usize| {
+                let [tl, tr, br, bl] = quad.uv.map(|uv| f64::from(uv[k]));
+                (tl * (1.0 - a) + tr * a) * (1.0 - bb) + (bl * (1.0 - a) + br * a) * bb
+            };
+            let page = picture.area.page();
+            let texel = [(mix(0) * f64::from(page.w)).floor() as u32, (mix(1) * f64::from(page.h)).floor() as u32];
+            let found = scene.page.get(texel[0], texel[1]);
+            prop_assert_eq!(found, scene.source.get(px - visible.x, py - visible.y), "{:?}", from);
+        }
+    }
+}
+
+#[test]
+fn points_move_with_their_bands() {
+    let area = Area::new(Size::new(64, 64), Rect::new(0, 0, 20, 10), false).unwrap();
+    let wide = Stretched::new(Picture::whole(area), [4, 3, 6, 3], [100.0, 10.0], Middle::Stretched);
+    assert_eq!(wide.point([2.0, 5.0]), [2.0, 5.0]);
+    assert_eq!(wide.point([17.0, 9.0]), [97.0, 9.0]);
+    assert_eq!(wide.point([9.0, -1.0]), [49.0, -1.0]);
+    // No room for the bands: they shrink alike.
+    let narrow = Stretched::new(Picture::whole(area), [4, 3, 6, 3], [5.0, 10.0], Middle::Stretched);
+    assert_eq!((narrow.point([4.0, 0.0]), narrow.point([14.0, 0.0])), ([2.0, 0.0], [2.0, 0.0]));
+}

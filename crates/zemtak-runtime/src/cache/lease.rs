@@ -11,7 +11,9 @@ use crate::failure::Failure;
 use crate::sink::Texture;
 use std::fmt;
 use std::sync::Arc;
-use zemtak_core::coords::{Area, Part, PartError, Picture, Placement, Quad, Sampling, UvRect, Visible, quad};
+use zemtak_core::coords::{
+    Area, Middle, Part, PartError, Picture, Placement, Quad, Sampling, Stretched, UvRect, Visible, quad,
+};
 use zemtak_core::geometry::{Rect, Size};
 
 /// A name that was looked up: copied at will, good for as long as the cache, and faster than the name.
@@ -148,6 +150,30 @@ impl View {
         }
         let visible = self.visible.part(part)?;
         Ok(Self { uv: UvRect::of(visible.area.stored(), visible.area.page()), visible, ..*self })
+    }
+
+    /// The quads that draw the sprite stretched to a size in canvas pixels, with the bands of its [`Details`]: what lies in them
+    /// keeps its size, the middle fills the rest. None for a part, of which nobody knows the whole.
+    pub fn stretched(
+        &self,
+        bands: [u32; 4],
+        to: [f64; 2],
+        middle: Middle,
+        placement: Placement,
+        sampling: Sampling,
+    ) -> impl Iterator<Item = Quad> + use<> {
+        let Visible { area, on_canvas: on, outside, in_border, .. } = self.visible;
+        let Size { w, h } = self.canvas;
+        // Of the whole sprite all that is not shown is border.
+        let around = [on.x, on.y, w.saturating_sub(on.x + on.w), h.saturating_sub(on.y + on.h)];
+        let whole = outside == [0; 4] && in_border == around;
+        let (picture, bands) = match self.stand_in {
+            true => (Picture::whole(area), [0; 4]),
+            false => (Picture { area, canvas: self.canvas, inset: [on.x, on.y] }, bands),
+        };
+        let stretched = whole.then(|| Stretched::new(picture, bands, to, middle));
+        let pivot = self.pivot;
+        stretched.into_iter().flat_map(move |stretched| stretched.quads(pivot, placement, sampling))
     }
 
     /// The texture coordinates of its corners: top left, top right, bottom right, bottom left of the upright sprite.

@@ -7,9 +7,9 @@ use std::task::{Context, Poll, Wake, Waker};
 use std::time::Duration;
 use zemtak_runtime::atlas::Mode;
 use zemtak_runtime::clip::Ratio;
-use zemtak_runtime::coords::Part;
+use zemtak_runtime::coords::{Middle, Part, Picture, Placement, Sampling, Stretched};
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, Cause, Event, Lease, PerFrame, Pixels, Pump, Settings, Status};
+use zemtak_runtime::{Cache, Cause, Event, Lease, PerFrame, Pixels, Pump, Settings, Status, View};
 
 fn game() -> (World, Witness, Cache, Pump<Witness>) {
     let (world, sink) = (World::new(&[("a", 3), ("b", 1)]), Witness::default());
@@ -173,4 +173,27 @@ fn a_wrong_name_says_what_is_there_instead() {
         let expected = [name, atlas].map(|name| format!("{name}: {told}"));
         assert!(expected.contains(&failure.to_string()), "{failure}");
     }
+}
+
+/// A view is stretched as its sprite is; a part of one is not, since nobody knows the rest.
+#[test]
+fn a_view_is_stretched_by_its_bands() {
+    let (_, _, cache, mut pump) = game();
+    let panel = cache.lease("a:p0/00");
+    pump.wait(&panel).unwrap();
+    let view = panel.view().unwrap();
+    let (placement, sampling) = (Placement::default(), Sampling::default());
+    let quads = |view: &View| {
+        view.stretched([2, 1, 1, 1], [20.0, 9.0], Middle::Stretched, placement, sampling).collect::<Vec<_>>()
+    };
+    let picture = Picture {
+        area: view.visible.area,
+        canvas: view.canvas,
+        inset: [view.visible.on_canvas.x, view.visible.on_canvas.y],
+    };
+    let expected = Stretched::new(picture, [2, 1, 1, 1], [20.0, 9.0], Middle::Stretched);
+    assert_eq!(quads(&view), expected.quads(view.pivot, placement, sampling).collect::<Vec<_>>());
+    assert!(quads(&view).len() > 4);
+    assert!(quads(&view.part(Part { x: 0, y: 0, w: 3, h: 3 }).unwrap()).is_empty());
+    assert_eq!(quads(&cache.lease("late.png").view().unwrap()).len(), 1, "the stand-in");
 }

@@ -1,14 +1,14 @@
 //! The options of the commands that answer questions about coordinates.
 
 use super::completions;
-use super::values::{any_size, part, point, rect, room, scale, shrink, word};
+use super::values::{any_size, bands, part, point, rect, room, scale, shrink, word};
 use crate::commands::{quad, uv};
 use crate::descriptor::Choice;
 use crate::query::Subject;
 use crate::{output, values};
 use clap::Args;
 use std::path::PathBuf;
-use zemtak_core::coords::{Flip, Part, Placement, Sampling, ScreenY, VAxis};
+use zemtak_core::coords::{Flip, Middle, Part, Placement, Sampling, ScreenY, VAxis};
 use zemtak_core::geometry::{Rect, Size};
 
 #[derive(Debug, Args)]
@@ -144,6 +144,15 @@ struct DrawArgs {
     /// Tile an area of this many canvas pixels with the sprite; its top left corner is the pivot
     #[arg(long, value_name = "WxH", value_parser = any_size, conflicts_with_all = ["part", "list"])]
     tile: Option<Size>,
+    /// Stretch the sprite to this size in canvas pixels: its bands keep theirs, the middle fills the rest
+    #[arg(long, value_name = "WxH", value_parser = room, conflicts_with_all = ["part", "list", "tile", "fit"])]
+    stretch: Option<[f64; 2]>,
+    /// With --stretch: other bands than the sprite's, in canvas pixels
+    #[arg(long, value_name = "LEFT,TOP,RIGHT,BOTTOM", value_parser = bands, requires = "stretch")]
+    bands: Option<[u32; 4]>,
+    /// With --stretch: repeat the middle in whole copies instead of drawing it out
+    #[arg(long, requires = "stretch")]
+    tiled: bool,
 }
 
 #[derive(Debug, Args)]
@@ -168,7 +177,8 @@ struct BatchArgs {
 impl QuadArgs {
     pub(super) fn into_request(self) -> quad::QuadRequest {
         let (subject, parts) = self.subject.into_subject();
-        let DrawArgs { at, angle, scale, fit, fill, flip, pivot, tint, y_up, tile } = self.draw;
+        let DrawArgs { at, angle, scale, fit, fill, flip, pivot, tint, y_up, tile, stretch, bands, tiled } = self.draw;
+        let middle = if tiled { Middle::Tiled } else { Middle::Stretched };
         let zoom = match fit {
             Some(room) if fill => quad::Zoom::Fill(room),
             Some(room) => quad::Zoom::Fit(room),
@@ -189,6 +199,7 @@ impl QuadArgs {
             pivot,
             tint: tint.unwrap_or([255; 4]),
             tile,
+            stretch: stretch.map(|to| quad::Stretch { to, bands, middle }),
             sampling: self.sampling.into_sampling(Flip::default()),
             in_order: self.batch.in_order,
             form: self.batch.form,

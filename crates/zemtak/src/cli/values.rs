@@ -90,6 +90,10 @@ pub(super) fn part(text: &str) -> Result<Part, String> {
     }
 }
 
+pub(super) fn bands(text: &str) -> Result<[u32; 4], String> {
+    numbers(text).ok_or_else(|| "left,top,right,bottom in whole canvas pixels, such as 4,4,4,4".into())
+}
+
 pub(super) fn point(text: &str) -> Result<[f64; 2], String> {
     let [x, y]: [f64; 2] = numbers(text).ok_or("x,y, such as 120,64.5")?;
     if x.is_finite() && y.is_finite() { Ok([x, y]) } else { Err("x,y as finite numbers".into()) }

@@ -15,7 +15,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
-use zemtak_core::coords::{Part, Placement, Quad, Sampling, ScreenY, fill, fit, quad, tiles};
+use zemtak_core::coords::{Middle, Part, Placement, Quad, Sampling, ScreenY, Stretched, fill, fit, quad, tiles};
 use zemtak_core::geometry::Size;
 
 /// What to draw, and how.
@@ -37,6 +37,8 @@ pub struct QuadRequest {
     pub tint: [u8; 4],
     /// A surface in canvas pixels that is covered with the sprite.
     pub tile: Option<Size>,
+    /// A size in canvas pixels that the sprite is stretched to.
+    pub stretch: Option<Stretch>,
     /// How texture coordinates are made.
     pub sampling: Sampling,
     /// Keep the order of the list instead of sorting by page.
@@ -47,6 +49,17 @@ pub struct QuadRequest {
     pub out: Option<PathBuf>,
     /// Replace whatever is there.
     pub force: bool,
+}
+
+/// A sprite stretched to a size.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Stretch {
+    /// The size in canvas pixels.
+    pub to: [f64; 2],
+    /// The bands that keep their size, instead of those of the sprite: left, top, right, bottom.
+    pub bands: Option<[u32; 4]>,
+    /// How what lies between them fills its room.
+    pub middle: Middle,
 }
 
 /// How large sprites are drawn.
@@ -183,6 +196,13 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
         let placement = Placement { scale: request.zoom.of(surface), ..request.placement };
         let failed =
             |why: String| Failure::from(Problem::bad_input(ProblemKind::InvalidQuads, &place.title(), why, ""));
+        if let Some(stretch) = request.stretch {
+            let pivot = request.pivot.unwrap_or(place.pivot);
+            for quad in stretched(place, stretch)?.quads(pivot, placement, request.sampling) {
+                emit(Drawn { place: at, quad, tint: request.tint }).map_err(failed)?;
+            }
+            continue;
+        }
         let Some(tile) = request.tile else {
             let pivot = request.pivot.unwrap_or(place.pivot);
             let quad = quad(&place.shown, pivot, &placement, &request.sampling);
@@ -203,6 +223,16 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
         }
     }
     Ok(())
+}
+
+/// A sprite with its bands, or those that are given instead.
+fn stretched(place: &Place, Stretch { to, bands, middle }: Stretch) -> Result<Stretched, Failure> {
+    let none = || {
+        let help = "give the sprite's rule a stretch = [left, top, right, bottom], or name them with --bands";
+        let why = "it has no stretch bands, so nothing says what keeps its size";
+        Problem::usage(ProblemKind::MissingValue, &place.title(), why, help)
+    };
+    Ok(Stretched::new(place.picture, bands.or(place.stretch).ok_or_else(none)?, to, middle))
 }
 
 fn each_listed(request: &QuadRequest, list: &Path, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {

@@ -359,3 +359,43 @@ fn uvs_of_loose_images_are_mapped_onto_pages_in_the_form_that_they_came_in() {
     assert!(told.contains("wrong.csv:3") && told.contains("wrong.csv:4"), "{told}");
     folder.zemtak("uv build/night.zemtak.json moth/** --points odd.json").exits(2);
 }
+
+/// A panel of any size: its bands keep theirs, its quads cover it without a gap, and without bands it is told what is missing.
+#[test]
+fn a_panel_is_stretched_by_its_bands() {
+    let folder = Folder::new();
+    folder.write("art/panel.png", png(&Pixels::from_rgba(Size::new(12, 10), [9; 480].to_vec()).unwrap()));
+    folder.write("art/plain.png", png(&Pixels::from_rgba(Size::new(4, 4), [7; 64].to_vec()).unwrap()));
+    folder.write(
+        "zemtak.toml",
+        "format = 1\n[atlas.menu]\nroot = \"art\"\n[[atlas.menu.rule]]\nmatch = \"panel\"\nstretch = [3, 2, 4, 1]\n",
+    );
+    folder.zemtak("pack").exits(0);
+    let quads = |options: &str| {
+        let told =
+            folder.zemtak(&format!("quad menu panel --pivot 0,0 --stretch 100x50 --as json{options}")).exits(0).json();
+        let quads = told["quads"].as_array().unwrap().iter().map(|quad| {
+            let at = |k: usize, i: usize| quad["positions"][k][i].as_f64().unwrap();
+            [at(0, 0), at(0, 1), at(2, 0), at(2, 1)]
+        });
+        quads.collect::<Vec<[f64; 4]>>()
+    };
+    let nine = quads("");
+    assert_eq!((nine.len(), nine[0], nine[8]), (9, [0.0, 0.0, 3.0, 2.0], [96.0, 49.0, 100.0, 50.0]));
+    // The middle is 5 x 7 pixels and fills 93 x 47: 19 times 7 whole copies.
+    let tiled = quads(" --tiled");
+    assert_eq!(tiled.len(), (2 + 19) * (2 + 7));
+    for all in [nine, tiled] {
+        let area: f64 = all.iter().map(|[l, t, r, b]| (r - l) * (b - t)).sum();
+        assert!((area - 5000.0).abs() < 0.01, "{area}");
+    }
+    let told = folder.zemtak("quad menu plain --stretch 9x9").exits(2);
+    assert!(told.err().contains("--bands"), "{}", told.err());
+    assert_eq!(
+        folder.zemtak("quad menu plain --stretch 9x9 --bands 1,1,1,1 --as json").exits(0).json()["quads"]
+            .as_array()
+            .unwrap()
+            .len(),
+        9
+    );
+}
