@@ -5,15 +5,17 @@
 use criterion::{Criterion, criterion_group};
 use std::collections::BTreeMap;
 use std::hint::black_box;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread;
 use std::time::{Duration, Instant};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::name::SpriteName;
 use zemtak_runtime::atlas::{Atlas, Built, Page, Sprite};
+use zemtak_runtime::coords::{Placement, Sampling};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
-    AtlasFile, Cache, Files, Folder, HashCheck, MemoryFiles, MemorySink, Pixels, Settings, page_hash,
+    AtlasFile, Batch, BatchOrder, Cache, Files, Folder, HashCheck, Lease, Look, MemoryFiles, MemorySink, Pixels,
+    Settings, page_hash,
 };
 
 /// Sprites lie in rows of 25 by 20 on pages of 1000 x 800.
@@ -166,7 +168,77 @@ fn best(times: Vec<Duration>) -> Duration {
     times.into_iter().min().unwrap_or_default()
 }
 
-criterion_group!(benches, reuse);
+/// A frame of 10,000 sprites that are held: from leases to views, and from views to the bytes of a batch.
+fn frame(criterion: &mut Criterion) {
+    let (cache, mut pump) = Cache::new(Settings { budget: u64::MAX, ..Settings::over(world()) }, MemorySink::new());
+    let all = cache.lease_all(["night:**"]);
+    pump.wait(&all).unwrap();
+    let held: Vec<Lease> = all.names().iter().map(|name| cache.lease(&**name)).collect();
+    let mut views = Vec::new();
+    let mut group = criterion.benchmark_group("10,000 held sprites");
+    group.bench_function("a view each", |b| b.iter(|| held.iter().filter_map(Lease::view).count()));
+    group.bench_function("all views under one lock", |b| {
+        b.iter(|| {
+            views.clear();
+            Lease::views(&held, &mut views);
+            views.len()
+        });
+    });
+    // Another thread that leases and gives back all the time.
+    let stop = AtomicBool::new(false);
+    thread::scope(|scope| {
+        scope.spawn(|| {
+            while !stop.load(Ordering::Relaxed) {
+                drop(cache.lease("night:lantern/p3/007"));
+            }
+        });
+        group.bench_function("all views under one lock, beside a thread that leases", |b| {
+            b.iter(|| {
+                views.clear();
+                Lease::views(&held, &mut views);
+                views.len()
+            });
+        });
+        stop.store(true, Ordering::Relaxed);
+    });
+    let (mut batch, mut bytes) = (Batch::new(), Vec::new());
+    let placement = |i: usize| Placement { at: [(i % 640) as f64, (i / 640) as f64], ..Placement::default() };
+    group.bench_function("the bytes of their vertices (floor)", |b| {
+        b.iter(|| {
+            bytes.clear();
+            (0..40_000_u32).for_each(|i| bytes.extend_from_slice(&[i; 5].map(u32::to_le_bytes).concat_bytes()));
+            bytes.len()
+        });
+    });
+    group.bench_function("from leases to vertices", |b| {
+        b.iter(|| {
+            batch.clear();
+            views.clear();
+            Lease::views(&held, &mut views);
+            for (i, view) in views.iter().enumerate() {
+                if let Some(view) = view {
+                    batch.add(view, &placement(i), &Sampling::default(), Look::default());
+                }
+            }
+            batch.lay_out(BatchOrder::ByTexture);
+            batch.vertices().len()
+        });
+    });
+    group.finish();
+}
+
+/// Five words as twenty bytes.
+trait Bytes {
+    fn concat_bytes(self) -> [u8; 20];
+}
+
+impl Bytes for [[u8; 4]; 5] {
+    fn concat_bytes(self) -> [u8; 20] {
+        std::array::from_fn(|i| self[i / 4][i % 4])
+    }
+}
+
+criterion_group!(benches, reuse, frame);
 
 fn main() {
     ten_thousand();

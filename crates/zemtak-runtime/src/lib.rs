@@ -34,6 +34,7 @@
 //!
 //! docs/runtime.md tells the whole story.
 
+mod batch;
 mod cache;
 mod event;
 mod failure;
@@ -42,6 +43,9 @@ mod open;
 mod sink;
 mod sync;
 
+pub use batch::{
+    Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INSTANCE_WGSL, Look, QUADS_A_DRAW, VERTEX_BYTES,
+};
 #[doc(hidden)]
 pub use cache::Handle;
 pub use cache::{

@@ -2,7 +2,7 @@
 
 use super::account::Evictions;
 use super::entries::{PINS, Target};
-use super::pages::PageState;
+use super::page::PageState;
 use super::state::State;
 use serde::Serialize;
 use std::fmt;
@@ -189,7 +189,7 @@ fn held(state: &State) -> (Vec<Held>, u64) {
 }
 
 impl TextureLine {
-    fn of(page: &super::pages::Page) -> Self {
+    fn of(page: &super::page::Page) -> Self {
         let state = match page.state {
             PageState::Absent | PageState::Free => "absent",
             PageState::Resident(_) => "resident",

@@ -10,6 +10,7 @@ mod lookup;
 mod lookups;
 mod names;
 mod origins;
+mod page;
 mod pages;
 mod playing;
 mod pump;

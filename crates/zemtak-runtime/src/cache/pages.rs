@@ -1,6 +1,7 @@
 //! The pages of all snapshots: which are textures, who counts on them, and which go first. No threads, no files.
 
 use super::account::Account;
+use super::page::{Page, PageState, Textures};
 use super::reading::Texels;
 use super::snapshot::PageFile;
 use super::status::Status;
@@ -8,77 +9,6 @@ use crate::event::{Cause, Event};
 use crate::failure::Failure;
 use crate::sink::Texture;
 use std::collections::{BTreeSet, VecDeque};
-use std::sync::Arc;
-
-/// A page of some snapshot.
-#[derive(Debug)]
-pub(super) struct Page {
-    pub file: PageFile,
-    pub root: usize,
-    /// The atlas or image that it belongs to.
-    pub origin: u32,
-    pub state: PageState,
-    /// Leases on all its sprites together.
-    pub leases: u32,
-    /// Needed by a new snapshot that waits to take over: neither evicted nor cancelled.
-    pub staged: bool,
-    /// Its file has changed though its descriptor has not.
-    repainted: bool,
-    /// What tells the content of its files from another, once they were read.
-    pub content: String,
-    /// Of a snapshot that is no longer drawn from, but by those who still hold it.
-    pub retired: bool,
-    /// When it was last wanted or let go, by a count of such moments. A place in a line is good only with its moment: a page
-    /// that was given up or leased meanwhile leaves its old places behind.
-    since: u64,
-    /// When its atlas or image was asked for, if it is wanted for that: it may have taken long to find out what its pages are.
-    asked: Option<u64>,
-    /// Its turn among those that wait for the pump: when it was asked for.
-    turn: u64,
-    /// Bytes of texture memory.
-    pub bytes: u64,
-}
-
-/// How far a page is.
-#[derive(Debug)]
-pub(super) enum PageState {
-    /// Nobody wants it, or it was evicted.
-    Absent,
-    /// It waits for a worker.
-    Queued,
-    /// A worker reads it.
-    Decoding,
-    /// It waits for the pump.
-    Decoded(Texels),
-    /// The pump makes its texture.
-    Uploading,
-    /// It can be drawn.
-    Resident(Textures),
-    /// It cannot be had.
-    Failed(Failure),
-    /// The place is free for another page.
-    Free,
-}
-
-/// The textures of a page.
-#[derive(Debug, Clone)]
-pub(super) struct Textures {
-    pub own: Texture,
-    /// Those of its layers, by name.
-    pub layers: Arc<[(Arc<str>, Texture)]>,
-}
-
-impl Textures {
-    pub fn all(&self) -> impl Iterator<Item = Texture> {
-        std::iter::once(self.own).chain(self.layers.iter().map(|(_, texture)| *texture))
-    }
-}
-
-impl PageState {
-    pub fn is_loading(&self) -> bool {
-        matches!(self, Self::Queued | Self::Decoding | Self::Decoded(_) | Self::Uploading)
-    }
-}
 
 /// A page's place in a line: since when, and which.
 type Place = (u64, u32);
@@ -538,23 +468,5 @@ impl Pages {
             account.events.emit(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });
             self.free_if_retired(page);
         }
-    }
-}
-
-impl Page {
-    /// Whether its bytes must have the hash that its descriptor says, though nobody asked for that: it may be half written.
-    /// Where its descriptor is older than its file it was painted over, which is for the settings to allow.
-    pub fn may_be_half_written(&self) -> bool {
-        self.staged && !self.repainted
-    }
-
-    /// Whether it is a texture that nobody has held since then.
-    fn is_idle(&self, since: u64) -> bool {
-        self.since == since && self.leases == 0 && !self.staged && matches!(self.state, PageState::Resident(_))
-    }
-
-    /// Whether it has waited for the pump since then.
-    fn is_ready(&self, since: u64) -> bool {
-        self.since == since && matches!(self.state, PageState::Decoded(_))
     }
 }

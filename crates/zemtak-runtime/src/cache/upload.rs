@@ -1,6 +1,6 @@
 //! Textures on their way to the device: a page with its layers, all at once or in strips over several frames.
 
-use super::pages::Textures;
+use super::page::Textures;
 use super::reading::Texels;
 use super::snapshot::{PageFile, PartFile};
 use crate::failure::{Failure, Reason};

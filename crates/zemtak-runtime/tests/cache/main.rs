@@ -4,6 +4,7 @@
 #![cfg(not(loom))]
 
 mod answers;
+mod batches;
 mod devices;
 mod games;
 mod hostile;

@@ -78,6 +78,27 @@ fn shader_text_is_read_by_real_compilers_and_holds_the_matrix() {
     }
 }
 
+/// What reads an instance of a batch is a shader that compiles, in both languages.
+#[test]
+fn shaders_that_read_instances_compile() {
+    let wgsl = format!(
+        "{}\n@vertex fn main(s: Sprite, @builtin(vertex_index) v: u32) -> @builtin(position) vec4f {{ let c = corner(v); return vec4f(sprite_position(s, c), sprite_uv(s, c)); }}",
+        zemtak_runtime::INSTANCE_WGSL
+    );
+    let module = naga::front::wgsl::parse_str(&wgsl).unwrap_or_else(|e| panic!("{}", e.emit_to_string(&wgsl)));
+    let mut check =
+        naga::valid::Validator::new(naga::valid::ValidationFlags::all(), naga::valid::Capabilities::empty());
+    check.validate(&module).unwrap();
+    let glsl = format!(
+        "#version 450\n{}\nvoid main() {{ vec2 c = corner(int(gl_VertexIndex)); gl_Position = vec4(sprite_position(c), sprite_uv(c)); }}",
+        zemtak_runtime::INSTANCE_GLSL
+    );
+    let options = naga::front::glsl::Options::from(naga::ShaderStage::Vertex);
+    let module =
+        naga::front::glsl::Frontend::default().parse(&options, &glsl).unwrap_or_else(|e| panic!("{e}\n{glsl}"));
+    check.validate(&module).unwrap();
+}
+
 #[test]
 fn a_batch_comes_out_sorted_by_page_as_promised_byte_for_byte() {
     let folder = packed();
