@@ -181,12 +181,12 @@ impl fmt::Display for Warning {
                 write!(f, "layer {layer}: {count} no image for it and get ({r}, {g}, {b}, {a}): {sprites}")
             }
             Self::BelowPsnr { atlas, least, sprites } => {
-                let count = format::count(sprites.len(), "sprite keeps", "sprites keep");
+                let count = format::count(sprites.len(), "sprite has", "sprites have");
                 let sprites = format::first_of(sprites);
                 write!(
                     f,
-                    "atlas {atlas}: {count} less than {least} dB: {sprites}; without 'pixels' each page takes the \
-                     smallest form that keeps it"
+                    "atlas {atlas}: {count} a PSNR below {least} dB: {sprites}; without 'pixels' each page gets the \
+                     smallest pixel format that reaches it"
                 )
             }
             Self::LeftBehind { files } => {

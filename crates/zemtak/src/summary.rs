@@ -37,11 +37,11 @@ pub fn lost(file: &str, texture: &TextureSummary) -> Option<String> {
         return None;
     }
     let (Some(psnr), Some(worst)) = (texture.psnr, texture.sprites.first()) else {
-        return Some(format!("{file} loses nothing"));
+        return Some(format!("{file}: lossless"));
     };
     let block = texture.worst_block.map(|b| format!(", worst block {:.1} dB at ({}, {})", b.psnr, b.x, b.y));
     let sprite = format::name(&worst.sprite);
-    Some(format!("{file} keeps {psnr:.1} dB, {sprite} least with {:.1} dB{}", worst.psnr, block.unwrap_or_default()))
+    Some(format!("{file}: PSNR {psnr:.1} dB, lowest {:.1} dB for {sprite}{}", worst.psnr, block.unwrap_or_default()))
 }
 
 impl SummaryReport<'_> {
@@ -119,7 +119,7 @@ impl SummaryReport<'_> {
         if losses.is_empty() {
             return;
         }
-        let _ = writeln!(out, "what blocks lose, the sprites that lose most first");
+        let _ = writeln!(out, "PSNR of sprites in compressed blocks, lowest first");
         for SpriteLoss { sprite, psnr } in losses.iter().take(most) {
             let _ = writeln!(out, "  {psnr:5.1} dB  {}", format::name(sprite));
         }

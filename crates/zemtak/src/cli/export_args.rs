@@ -42,19 +42,19 @@ struct PngArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "With --as ktx2")]
 struct Ktx2Args {
-    /// How pixels are stored: rgba8, or in blocks bc1, bc3 or bc7 [default: rgba8]
+    /// Pixel format: rgba8, or block-compressed bc1, bc3 or bc7 [default: rgba8]
     #[arg(long, value_name = "KIND", value_parser = word::<PixelKind>(), hide_possible_values = true)]
     pixels: Option<PixelKind>,
-    /// Each page in the smallest form in which every sprite keeps so many decibels, as 40
+    /// For each page, use the smallest pixel format in which every sprite reaches this PSNR, such as 40
     #[arg(long, value_name = "DB", value_parser = decibels)]
     least_psnr: Option<f64>,
-    /// Compress the mip levels once more, by Zstandard
+    /// Compress the levels with Zstandard
     #[arg(long)]
     zstd: bool,
-    /// Mark textures as UNORM instead of sRGB, for games that blend the numbers as they are
+    /// Mark textures as UNORM instead of sRGB, for games that blend without converting to linear light
     #[arg(long)]
     unorm: bool,
-    /// How many mip levels below the full size [default: as many as the atlas has room for]
+    /// Mip levels below the full size [default: as many as the atlas has room for]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     mip_levels: Option<u32>,
 }
@@ -62,19 +62,19 @@ struct Ktx2Args {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "With --as raw")]
 struct RawArgs {
-    /// The order of a pixel's numbers: rgba, bgra, argb or abgr [default: rgba]
+    /// Channel order: rgba, bgra, argb or abgr [default: rgba]
     #[arg(long, value_name = "ORDER", value_parser = word::<Channels>(), hide_possible_values = true)]
     channels: Option<Channels>,
-    /// The bits of each number: 8, 565 (no alpha) or 4444, the last two in 16-bit words [default: 8]
+    /// Bits per channel: 8, or 16-bit pixels as 565 (no alpha) or 4444 [default: 8]
     #[arg(long, value_name = "BITS", value_parser = word::<Bits>(), hide_possible_values = true)]
     bits: Option<Bits>,
-    /// Hide the steps of fewer bits in an ordered pattern of 4 x 4 pixels
+    /// With 565 and 4444: ordered dithering, 4 x 4 pixels
     #[arg(long)]
     dither: bool,
-    /// Each row takes a multiple of so many bytes, as 256 [default: 1]
+    /// Pad each row to a multiple of this many bytes, such as 256 [default: 1]
     #[arg(long, value_name = "BYTES", value_parser = clap::value_parser!(u32).range(1..=65_536))]
     row_align: Option<u32>,
-    /// The lowest row first, for APIs whose V goes up
+    /// Write the bottom row first, for APIs whose V goes up
     #[arg(long)]
     bottom_up: bool,
 }

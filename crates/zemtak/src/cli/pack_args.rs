@@ -190,22 +190,22 @@ struct FileArgs {
     /// PNG compression effort: fast, balanced or small [default: balanced]
     #[arg(long, value_name = "EFFORT", value_parser = word::<PngEffort>(), hide_possible_values = true)]
     png: Option<PngEffort>,
-    /// How pages in KTX2 store pixels: rgba8, or in blocks bc1, bc3 or bc7 [default: rgba8]
+    /// Pixel format of KTX2 pages: rgba8, or block-compressed bc1, bc3 or bc7 [default: rgba8]
     #[arg(long, value_name = "KIND", value_parser = word::<PixelKind>(), hide_possible_values = true)]
     pixels: Option<PixelKind>,
-    /// Each page in KTX2 in the smallest form in which every sprite keeps so many decibels, as 40
+    /// For each KTX2 page, use the smallest pixel format in which every sprite reaches this PSNR, such as 40
     #[arg(long, value_name = "DB", value_parser = decibels)]
     least_psnr: Option<f64>,
-    /// Compress the mip levels of pages in KTX2 once more, by Zstandard
+    /// Compress the levels of KTX2 pages with Zstandard
     #[arg(long, overrides_with = "no_zstd")]
     zstd: bool,
-    /// Store the levels of pages in KTX2 as graphics cards take them (default)
+    /// Store the levels of KTX2 pages uncompressed (default)
     #[arg(long)]
     no_zstd: bool,
-    /// Mark pages in KTX2 as UNORM instead of sRGB, for games that blend the numbers as they are
+    /// Mark KTX2 pages as UNORM instead of sRGB, for games that blend without converting to linear light
     #[arg(long, overrides_with = "no_unorm")]
     unorm: bool,
-    /// Mark pages in KTX2 as sRGB (default)
+    /// Mark KTX2 pages as sRGB (default)
     #[arg(long)]
     no_unorm: bool,
     /// How page files are named: plain, or hashed by content [default: plain]
