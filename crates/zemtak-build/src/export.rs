@@ -17,6 +17,7 @@ use zemtak_core::atlas::{Alpha, Atlas, Colour, FILE_SUFFIX, Layer, Page, PixelKi
 use zemtak_core::codec::{Bits, Channels, EncodeError, Mark, PngEffort, RawLayout};
 use zemtak_core::geometry::Rect;
 use zemtak_core::pixels::Pixels;
+use zemtak_core::texture::BLOCK_SIDE;
 
 /// How the file ends that tells how raw pages are laid out.
 pub const SIDECAR_SUFFIX: &str = ".raw.json";
@@ -111,7 +112,7 @@ impl Export<'_> {
             ExportForm::Pages { format, png, texture, levels } => {
                 let (files, textures) = self.pages(*format, *png, *texture, *levels)?;
                 exported.shares_blocks = textures.iter().any(|(_, texture)| texture.pixels.is_compressed())
-                    && !self.atlas.built.alignment().is_multiple_of(PixelKind::Bc7.block_side());
+                    && !self.atlas.built.alignment().is_multiple_of(BLOCK_SIDE);
                 exported.textures = textures;
                 files
             }
@@ -176,8 +177,8 @@ impl Export<'_> {
             match encoded {
                 Ok((name, (bytes, drawn))) => {
                     rename(&mut atlas.pages[part.page], part.layer, &name, &bytes, drawn.as_ref());
-                    let names = || self.names_on(part.page);
-                    textures.extend(drawn.map(|drawn| (name.clone(), TextureSummary::of(&drawn, &names()))));
+                    let told = |drawn| TextureSummary::of(&drawn, &self.names_on(part.page));
+                    textures.extend(drawn.map(|drawn| (name.clone(), told(drawn))));
                     files.push(NewFile { name, bytes, kind: ResultKind::Picture(Mark::Page) });
                 }
                 Err(problem) => problems.push(problem),

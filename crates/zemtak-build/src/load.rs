@@ -328,9 +328,9 @@ impl Sprite<'_> {
             return Ok(&stored.own);
         }
         // The hash of a sprite with layers is of all of them, which no page shows alone.
-        let former =
-            former.pixels(&self.facts.hash, self.facts.stored, context).filter(|_| self.source.layers.is_empty());
-        if let Some(own) = former {
+        if self.source.layers.is_empty()
+            && let Some(own) = former.pixels(&self.facts.hash, self.facts.stored, context)
+        {
             return Ok(&place.get_or_init(|| Stored { own, layers: Vec::new() }).own);
         }
         Ok(&self.stored(context)?.own)

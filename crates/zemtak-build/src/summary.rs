@@ -8,10 +8,8 @@ use crate::warning::Warning;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Atlas, Page, PixelKind};
-use zemtak_core::geometry::Rect;
-use zemtak_core::mips::level_size;
 use zemtak_core::name::{ClipName, SpriteName};
-use zemtak_core::texture::Loss;
+use zemtak_core::texture::{Loss, WorstBlock};
 
 /// What became of an atlas.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -182,7 +180,7 @@ impl TextureSummary {
             |(name, loss): (&String, &Loss)| Some(SpriteLoss { sprite: name.clone(), psnr: rounded(loss.psnr()?) });
         let mut sprites: Vec<SpriteLoss> = names.iter().zip(&drawn.losses).filter_map(sprite).collect();
         sprites.sort_by(|a, b| a.psnr.total_cmp(&b.psnr).then_with(|| a.sprite.cmp(&b.sprite)));
-        let block = |(rect, loss): (Rect, Loss)| Some(BlockLoss { x: rect.x, y: rect.y, psnr: rounded(loss.psnr()?) });
+        let block = |WorstBlock { rect, loss }| Some(BlockLoss { x: rect.x, y: rect.y, psnr: rounded(loss.psnr()?) });
         Self {
             pixels: drawn.kind,
             mips: drawn.mips,
@@ -193,11 +191,10 @@ impl TextureSummary {
     }
 }
 
-/// The bytes of a page's levels.
+/// The bytes of a page's levels, and of those of its layers.
 fn texture_bytes(page: &Page) -> u64 {
-    let kinds = || page.layers.values().map(|layer| layer.pixels).chain([page.pixels]);
-    let level = |level| kinds().map(move |kind| kind.level_bytes(level_size(page.size(), level))).sum::<u64>();
-    (0..page.sampling.mips).map(level).sum()
+    let kinds = page.layers.values().map(|layer| layer.pixels).chain([page.pixels]);
+    kinds.map(|kind| kind.texture_bytes(page.size(), page.sampling.mips)).sum()
 }
 
 /// To hundredths of a decibel, downwards: what is told is kept.

@@ -8,7 +8,7 @@ use zemtak_core::codec::{EncodeError, Unproved, encode_ktx2};
 use zemtak_core::geometry::Rect;
 use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::{PIXEL, Pixels};
-use zemtak_core::texture::{Loss, Texture, compared, loss, unpack, worst_block};
+use zemtak_core::texture::{Loss, Texture, WorstBlock, compared, loss, unpack, worst_block};
 
 /// What is noted of a page in KTX2.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -19,8 +19,8 @@ pub struct DrawnTexture {
     pub mips: u32,
     /// What each of its boxes loses by that.
     pub losses: Vec<Loss>,
-    /// The block that loses most: where it lies, and what it loses.
-    pub worst: Option<(Rect, Loss)>,
+    /// The block that loses most.
+    pub worst: Option<WorstBlock>,
 }
 
 /// A page that is to be a texture.
@@ -41,7 +41,7 @@ pub(crate) struct TexturePage<'a> {
 }
 
 /// A texture of one level, what each box loses, and the block that loses most.
-type Tried = (Texture, Vec<Loss>, Option<(Rect, Loss)>);
+type Tried = (Texture, Vec<Loss>, Option<WorstBlock>);
 
 impl TexturePage<'_> {
     /// The page's bytes, read back and compared, and what is told of it.
@@ -86,8 +86,7 @@ impl TexturePage<'_> {
             let shown = unpack(&texture.levels[0], kind, self.pixels.size())?;
             let alpha = compared(self.alpha, self.colour);
             let of_box = |rect: &Rect| loss(self.pixels, &shown, alpha, *rect);
-            let worst = worst_block(self.pixels, &shown, alpha).map(|worst| (worst.rect, worst.loss));
-            Some((self.boxes.iter().map(of_box).collect(), worst))
+            Some((self.boxes.iter().map(of_box).collect(), worst_block(self.pixels, &shown, alpha)))
         };
         let (losses, worst) = timings.time(Stage::Prove, measure).ok_or(Unproved::Size)?;
         Ok((texture, losses, worst))

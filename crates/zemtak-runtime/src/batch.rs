@@ -2,16 +2,10 @@
 
 use crate::cache::View;
 use crate::sink::Texture;
-use zemtak_core::coords::{Placement, Quad, Sampling};
-
-/// Bytes of a vertex: position, texture coordinates, colour.
-pub const VERTEX_BYTES: usize = 20;
+use zemtak_core::coords::{Placement, QUADS_A_DRAW, Quad, Sampling, VERTEX_BYTES};
 
 /// Bytes of an instance: where its corners are, where they are on the texture, colour.
 pub const INSTANCE_BYTES: usize = 52;
-
-/// The most quads of a draw: four vertices each, counted by 16-bit indices.
-pub const QUADS_A_DRAW: usize = 16_384;
 
 /// In which order sprites are drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -170,15 +164,8 @@ impl Batch {
         self.vertices.reserve(self.order.len() * 4 * VERTEX_BYTES);
         for &at in &self.order {
             let Item { quad, tint, .. } = &self.items[at as usize];
-            for corner in corners(quad) {
-                let ([x, y], [u, v]) = (quad.positions[corner], quad.uv[corner]);
-                let mut vertex = [0; VERTEX_BYTES];
-                for (bytes, number) in vertex.chunks_exact_mut(4).zip([x, y, u, v]) {
-                    bytes.copy_from_slice(&number.to_le_bytes());
-                }
-                vertex[16..].copy_from_slice(tint);
-                self.vertices.extend_from_slice(&vertex);
-            }
+            let vertices = quad.vertices(*tint);
+            corners(quad).into_iter().for_each(|corner| self.vertices.extend_from_slice(&vertices[corner]));
         }
     }
 

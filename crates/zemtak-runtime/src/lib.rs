@@ -43,9 +43,7 @@ mod open;
 mod sink;
 mod sync;
 
-pub use batch::{
-    Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INSTANCE_WGSL, Look, QUADS_A_DRAW, VERTEX_BYTES,
-};
+pub use batch::{Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INSTANCE_WGSL, Look};
 #[doc(hidden)]
 pub use cache::Handle;
 pub use cache::{
@@ -59,8 +57,8 @@ pub use files::{Files, Folder, MemoryFiles, Stamp};
 pub use open::page_hash;
 pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE};
 pub use sink::{
-    BATCH, DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Rows, Sampler, SimulatedDevice, Sink, SinkError,
-    Texture, Work, texture_bytes,
+    DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Rows, Sampler, SimulatedDevice, Sink, SinkError, Texture,
+    Work, texture_bytes,
 };
 pub use zemtak_core::atlas;
 pub use zemtak_core::clip;

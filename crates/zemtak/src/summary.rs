@@ -158,7 +158,7 @@ impl SummaryReport<'_> {
         let losses = self.0.textures().filter_map(|(file, texture)| lost(file, texture));
         losses.for_each(|text| line("blocks", text));
         if let Some(pixels) = self.0.free_pixels {
-            let now = self.0.texture_bytes / 4;
+            let now: u64 = self.0.pages.iter().map(|page| u64::from(page.width) * u64::from(page.height)).sum();
             let saved = format::percent(now - pixels, now);
             line("larger", format!("than loose; --page-shape free may save about {saved}, --why tries it"));
         }

@@ -5,10 +5,7 @@ use std::io::{self, BufWriter, Seek, Write};
 use std::path::Path;
 use tempfile::{SpooledTempFile, spooled_tempfile};
 use zemtak_build::{Failure, write};
-use zemtak_core::coords::Quad;
-
-/// Bytes of a vertex: position, texture coordinates, colour.
-pub const STRIDE: usize = 20;
+use zemtak_core::coords::{Quad, VERTEX_BYTES};
 
 /// Where the parts of a vertex lie: name, type, first byte.
 pub const ATTRIBUTES: [(&str, &str, u64); 3] =
@@ -90,15 +87,7 @@ impl Vertices {
         self.quads += 1;
         let at = if self.in_order { 0 } else { page };
         let Some(spool) = self.spools.get_mut(at) else { return Err(io::Error::other("a page that is not there")) };
-        let mut bytes = [0; 4 * STRIDE];
-        for (vertex, (position, uv)) in bytes.chunks_exact_mut(STRIDE).zip(quad.positions.iter().zip(quad.uv)) {
-            let numbers = [position[0], position[1], uv[0], uv[1]];
-            for (bytes, number) in vertex.chunks_exact_mut(4).zip(numbers) {
-                bytes.copy_from_slice(&number.to_le_bytes());
-            }
-            vertex[16..].copy_from_slice(&tint);
-        }
-        spool.vertices.write_all(&bytes)?;
+        spool.vertices.write_all(quad.vertices(tint).as_flattened())?;
         spool.indices.push(quad.indices);
         Ok(())
     }
@@ -113,7 +102,7 @@ impl Vertices {
         let vertices = self.quads * 4;
         let laid = Laid {
             vertices,
-            indices_at: vertices * STRIDE as u64,
+            indices_at: vertices * VERTEX_BYTES as u64,
             indices: self.quads * 6,
             draws,
             binds_as_listed: self.binds_as_listed,

@@ -32,6 +32,7 @@ use texts::Texts;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
 use zemtak_core::codec::Mark;
 use zemtak_core::layout::Shape;
+use zemtak_core::pixels::PIXEL;
 
 /// How a build goes about it.
 #[derive(Debug, Clone, Copy)]
@@ -242,7 +243,7 @@ impl SizeRun<'_> {
         summary.finish(&plan, &atlas, &files);
         drop(files);
         self.tell_of_sources(&mut summary, loaded, &plan);
-        summary.free_pixels = free_pixels(&plan, settings, &summary);
+        summary.free_pixels = free_pixels(&plan, settings, loaded);
         summary.descriptor = format::path(&descriptor);
         summary.also = settings.also.iter().flat_map(|also| forms::file_names(also, name)).collect();
         let mut outputs: Vec<Output> = pages.into_iter().map(page_output).collect();
@@ -282,7 +283,7 @@ impl SizeRun<'_> {
 
     /// What is told of the files that sprites come from.
     fn tell_of_sources(&self, summary: &mut Summary, loaded: &Loaded<'_>, plan: &Plan<'_>) {
-        summary.loose_bytes = loaded.sprites.iter().map(|s| s.facts.canvas.area() * 4).sum();
+        summary.loose_bytes = loaded.sprites.iter().map(|sprite| loose_pixels(sprite) * PIXEL as u64).sum();
         for (kind, file) in &loaded.ignored {
             summary.ignored.entry(kind.clone()).or_default().push(file.clone());
         }
@@ -338,14 +339,21 @@ fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) ->
     Ok(Some(ratio(plan.area(), plan.area_without(Without::MipLevels, context)?)))
 }
 
+/// The pixels of a sprite as textures of its own, one for each image: itself and its layers.
+fn loose_pixels(sprite: &Sprite<'_>) -> u64 {
+    let images = 1 + sprite.layers().iter().filter(|layer| layer.image.is_some()).count() as u64;
+    sprite.facts.canvas.area() * images
+}
+
 /// What pages with sides of any length come to, about, where packing made the textures larger and those could be smaller.
-fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, summary: &Summary) -> Option<u64> {
+fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, loaded: &Loaded<'_>) -> Option<u64> {
     let bound = settings.texture.may_compress()
         || settings.page.shape == Shape::Free
         || settings.page.fixed.is_some()
         || settings.page.count.is_some();
-    let larger = !bound && summary.texture_bytes > summary.loose_bytes;
-    larger.then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())
+    // Of the pages alone: their mip levels and layers shrink with them.
+    let loose: u64 = loaded.sprites.iter().map(|sprite| sprite.facts.canvas.area()).sum();
+    (!bound && plan.area() > loose).then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())
 }
 
 fn kept(plan: &Plan<'_>, former: Option<&Atlas>, context: Context<'_>) -> Result<Option<Kept>, Failure> {

@@ -1,6 +1,7 @@
 //! The values of keys that have a few fixed ones: each with its word and what it means, once for the project file and
 //! the command line.
 
+use super::LayerKind;
 use serde::Serialize;
 use zemtak_core::atlas::{Alpha, Filter, Mode, PixelKind, Wrap};
 use zemtak_core::codec::{Bits, Channels, PngEffort};
@@ -103,6 +104,11 @@ keywords! {
         "bc1", "Half a byte a pixel; alpha is there or not" => Self::Bc1;
         "bc3", "A byte a pixel; alpha apart from colour" => Self::Bc3;
         "bc7", "A byte a pixel, and the least lost" => Self::Bc7;
+    }
+    LayerKind {
+        "data", "Any numbers" => Self::Data;
+        "normals", "Normals, green up" => Self::Normals;
+        "normals-y-down", "Normals, green down" => Self::NormalsYDown;
     }
     Alpha {
         "straight", "Colour as drawn" => Self::Straight;

@@ -1,6 +1,6 @@
 //! Further images of a sprite at the same box, such as a normal map.
 
-use super::Keyword;
+use super::is_plain;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use zemtak_core::name::SpriteName;
@@ -31,14 +31,6 @@ pub enum LayerKind {
     NormalsYDown,
 }
 
-impl Keyword for LayerKind {
-    const ALL: &'static [(&'static str, &'static str, Self)] = &[
-        ("data", "Any numbers", Self::Data),
-        ("normals", "Normals, green up", Self::Normals),
-        ("normals-y-down", "Normals, green down", Self::NormalsYDown),
-    ];
-}
-
 impl LayerKind {
     /// What a layer has where it has no image, and what of an image counts as nothing: normals that point at the viewer, or 0.
     #[must_use]
@@ -66,9 +58,7 @@ impl LayerRule {
     /// # Errors
     /// What is wrong with the names.
     pub fn new(layer: &str, image: &str, kind: Option<LayerKind>) -> Result<Self, String> {
-        if layer.is_empty()
-            || !layer.bytes().all(|b| b.is_ascii_lowercase() || b.is_ascii_digit() || b"_-".contains(&b))
-        {
+        if !is_plain(layer) {
             return Err("a layer's name may only contain a-z, 0-9, _ and -".into());
         }
         if image.matches(NAME).count() != 1 || image == NAME {

@@ -32,15 +32,13 @@ use zemtak_core::geometry::Size;
 use zemtak_core::layout::{Arrangement, Effort, PagePolicy, Prefer, Shape, Spacing};
 use zemtak_core::prepare::Treatment;
 use zemtak_core::resample::{Factor, Resample, Scale};
+use zemtak_core::texture::BLOCK_SIDE;
 
 /// The largest gutter, margin or ring that can be asked for, in pixels.
 pub const WIDEST_SPACE: u32 = 4096;
 
 /// The most mip levels that cells can be kept apart for.
 pub const MOST_MIP_LEVELS: u32 = 8;
-
-/// How many pixels a side a compressed block has.
-const BLOCK: u32 = 4;
 
 /// How far edge colours spread under transparent pixels: a filter between four pixels looks one pixel far. Two take 3 %
 /// more bytes in the demo's page, and four 5 %.
@@ -208,7 +206,7 @@ impl Keys {
         };
         let pages_as = self.pages_as.unwrap_or(if texture.asks() { PageFormat::Ktx2 } else { PageFormat::default() });
         // A block holds pixels of one cell alone.
-        let align = if pages_as == PageFormat::Ktx2 && texture.may_compress() { BLOCK } else { 1 };
+        let align = if pages_as == PageFormat::Ktx2 && texture.may_compress() { BLOCK_SIDE } else { 1 };
         let plain_spacing = Spacing {
             gutter: self.gutter.unwrap_or(2),
             margin: self.margin.unwrap_or(0),
@@ -302,14 +300,19 @@ impl FromStr for OtherSize {
     }
 }
 
+/// Whether a text can be a part of a file's name on every system: a-z, 0-9, _ and -, at least one of them.
+fn is_plain(text: &str) -> bool {
+    let letter = |b: u8| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'_' || b == b'-';
+    !text.is_empty() && text.bytes().all(letter)
+}
+
 impl OtherSize {
     /// Checks suffix and factor.
     ///
     /// # Errors
     /// What is wrong with them.
     pub fn new(suffix: &str, factor: &str, resample: Resample) -> Result<Self, String> {
-        let letter = |c: char| c.is_ascii_lowercase() || c.is_ascii_digit() || c == '_' || c == '-';
-        if suffix.is_empty() || !suffix.chars().all(letter) {
+        if !is_plain(suffix) {
             return Err("a suffix may only contain a-z, 0-9, _ and -, and needs at least one of them".into());
         }
         let factor: Factor = factor.parse().map_err(|why: &str| format!("a factor is {why}"))?;

@@ -162,9 +162,8 @@ impl Rules {
     /// The layers of a sprite; nothing where no rule says anything of them.
     #[must_use]
     pub fn layers(&self, name: &SpriteName) -> Option<LayerRules> {
-        let says = self.0.iter().rev().filter(|rule| rule.overrides.layers.is_some());
-        let mut of_it = says.filter(|rule| rule.pattern.matches(name.as_str()));
-        of_it.next().and_then(|rule| rule.overrides.layers.clone())
+        let mut says = self.0.iter().rev().filter(|rule| rule.overrides.layers.is_some());
+        says.find(|rule| rule.pattern.matches(name.as_str()))?.overrides.layers.clone()
     }
 
     /// Whether a sprite fills a page of its own, which then repeats. Asks only the rules that say something about it.

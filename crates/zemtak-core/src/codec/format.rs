@@ -2,6 +2,9 @@
 
 use std::fmt;
 
+/// How every KTX2 begins.
+pub(super) const KTX2_IDENTIFIER: &[u8] = b"\xabKTX 20\xbb\r\n\x1a\n";
+
 /// An image format that sprites may come in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
@@ -37,7 +40,7 @@ impl Format {
             [b'R', b'I', b'F', b'F', _, _, _, _, b'W', b'E', b'B', b'P', ..] => Some(Self::WebP),
             [b'B', b'M', ..] if plausible_bmp(bytes) => Some(Self::Bmp),
             [b'q', b'o', b'i', b'f', ..] => Some(Self::Qoi),
-            [0xab, b'K', b'T', b'X', b' ', b'2', b'0', 0xbb, b'\r', b'\n', 0x1a, b'\n', ..] => Some(Self::Ktx2),
+            _ if bytes.starts_with(KTX2_IDENTIFIER) => Some(Self::Ktx2),
             [b'G', b'I', b'F', b'8', b'7' | b'9', b'a', ..] => Some(Self::Gif),
             _ if extension.and_then(Self::of_extension) == Some(Self::Tga) && plausible_tga(bytes) => Some(Self::Tga),
             _ => None,

@@ -1,5 +1,6 @@
 //! KTX2 written (Khronos, KTX File Format 2.0), and proved by a reader that shares no code with this.
 
+use super::format::KTX2_IDENTIFIER;
 use super::ktx2_in::read_ktx2;
 use super::{EncodeError, Limits, Mark, Unproved};
 use crate::atlas::{Alpha, Colour, PixelKind};
@@ -20,7 +21,6 @@ pub enum Supercompression {
 
 /// Zstandard's own effort, of 22: from here on files shrink by less than a hundredth for twice the time.
 const ZSTD_LEVEL: i32 = 9;
-const IDENTIFIER: [u8; 12] = *b"\xabKTX 20\xbb\r\n\x1a\n";
 const HEADER: usize = 80;
 const INDEX_ENTRY: usize = 24;
 const ZSTD_SCHEME: u32 = 2;
@@ -67,7 +67,7 @@ fn write(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeErr
         at = (at + level.len()).next_multiple_of(step);
     }
     let mut file = Vec::with_capacity(at);
-    file.extend_from_slice(&IDENTIFIER);
+    file.extend_from_slice(KTX2_IDENTIFIER);
     let scheme = if with == Supercompression::Zstd { ZSTD_SCHEME } else { 0 };
     let (count, one) = (u32::try_from(stored.len()).map_err(too_large)?, 1);
     words(&mut file, &[vk_format(texture), one, texture.size.w, texture.size.h, 0, 0, one, count, scheme]);

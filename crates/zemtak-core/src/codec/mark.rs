@@ -3,6 +3,8 @@
 //! In PNG a text chunk `Software` before the pixels (PNG 3rd edition, 11.3.3.3), in GIF a comment before the first
 //! picture (GIF89a, 24), in KTX2 the value of `KTXwriter`. Other formats have no room for one that every reader passes over.
 
+use super::format::KTX2_IDENTIFIER;
+
 /// What a picture was made for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[non_exhaustive]
@@ -40,7 +42,7 @@ impl Mark {
     pub fn of(file: &[u8]) -> Option<Self> {
         let text = match file {
             _ if file.starts_with(PNG) => png_text(&file[PNG.len()..]),
-            _ if file.starts_with(KTX2) => ktx2_writer(file),
+            _ if file.starts_with(KTX2_IDENTIFIER) => ktx2_writer(file),
             _ => gif_comment(file),
         }?;
         let all = [Self::Page, Self::Clip, Self::Pattern, Self::Rehearsal, Self::View];
@@ -61,7 +63,6 @@ impl Mark {
 }
 
 const PNG: &[u8] = b"\x89PNG\r\n\x1a\n";
-const KTX2: &[u8] = b"\xabKTX 20\xbb\r\n\x1a\n";
 
 /// The value of the key `KTXwriter`, without the zero at its end.
 fn ktx2_writer(file: &[u8]) -> Option<&[u8]> {

@@ -24,7 +24,7 @@ mod stretch;
 pub use area::{Area, AreaError, Flip, OffsetScale, Sampling, Turned, Unorm16, VAxis};
 pub use grid::{Cell, Grid, GridError, Sheet};
 pub use part::{Part, PartError, Picture, Visible};
-pub use quad::{Placement, Quad, ScreenY, TileError, Tiles, fill, fit, quad, tiles};
+pub use quad::{Placement, QUADS_A_DRAW, Quad, ScreenY, TileError, Tiles, VERTEX_BYTES, fill, fit, quad, tiles};
 
 pub use stretch::{Middle, Stretched};
 

@@ -45,6 +45,27 @@ pub struct Quad {
     pub indices: [u8; 6],
 }
 
+/// Bytes of a vertex: position, texture coordinates, colour.
+pub const VERTEX_BYTES: usize = 20;
+
+/// The most quads of a draw: four vertices each, counted by 16-bit indices.
+pub const QUADS_A_DRAW: usize = 16_384;
+
+impl Quad {
+    /// The vertices in the order of [`Quad::positions`], little-endian: x, y, u, v as 32-bit floats, then red, green, blue and
+    /// alpha as bytes of which 255 is 1.
+    #[must_use]
+    pub fn vertices(&self, tint: [u8; 4]) -> [[u8; VERTEX_BYTES]; 4] {
+        std::array::from_fn(|corner| {
+            let ([x, y], [u, v]) = (self.positions[corner], self.uv[corner]);
+            let mut vertex = [0; VERTEX_BYTES];
+            let parts = [x, y, u, v].map(f32::to_le_bytes).into_iter().chain([tint]);
+            vertex.chunks_exact_mut(4).zip(parts).for_each(|(bytes, part)| bytes.copy_from_slice(&part));
+            vertex
+        })
+    }
+}
+
 /// The quad of what is stored of a sprite or of a part of one: `vertex = at + R(angle) * S * (corner - pivot)`, with the
 /// corners of what is stored in canvas pixels. With y up the y of `S * (corner - pivot)` is negated before it is turned.
 ///

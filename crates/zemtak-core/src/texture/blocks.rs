@@ -3,8 +3,8 @@
 use crate::atlas::PixelKind;
 use crate::geometry::Size;
 use crate::pixels::{PIXEL, Pixels};
+use crate::texture::BLOCK_SIDE as SIDE;
 
-const SIDE: u32 = 4;
 /// The bytes of a row of an unpacked block.
 const ROW: usize = SIDE as usize * PIXEL;
 
@@ -99,7 +99,7 @@ mod packing {
             let filled = if self.alpha == Alpha::Straight { with_hidden_colour(rows) } else { rows.clone() };
             let mut bytes = self.encode(&filled, CompressionQuality::Fast)?;
             let places: Vec<[u32; 2]> = blocks_of(rows.size()).collect();
-            let losses = self.losses(rows, &bytes, &places);
+            let losses = self.losses(rows, &bytes, &places)?;
             let poor: Vec<usize> = (0..places.len()).filter(|&at| !losses[at].keeps(GOOD)).collect();
             if poor.is_empty() {
                 return Ok(bytes);
@@ -107,7 +107,7 @@ mod packing {
             let of_poor = |from: &Pixels| beside_each_other(from, poor.iter().map(|&at| places[at]));
             let (Some(seen), Some(filled)) = (of_poor(rows), of_poor(&filled)) else { return Ok(bytes) };
             let better = self.encode(&filled, CompressionQuality::High)?;
-            let lost = self.losses(&seen, &better, &blocks_of(seen.size()).collect::<Vec<_>>());
+            let lost = self.losses(&seen, &better, &blocks_of(seen.size()).collect::<Vec<_>>())?;
             let length = self.kind.block_bytes() as usize;
             for (n, (&at, lost)) in poor.iter().zip(lost).enumerate() {
                 if lost.squares < losses[at].squares {
@@ -130,9 +130,10 @@ mod packing {
         }
 
         /// What each block loses of these rows.
-        fn losses(self, rows: &Pixels, bytes: &[u8], places: &[[u32; 2]]) -> Vec<Loss> {
-            let Some(shown) = unpack(bytes, self.kind, rows.size()) else { return Vec::new() };
-            places.iter().map(|&[x, y]| loss(rows, &shown, self.alpha, Rect::new(x, y, SIDE, SIDE))).collect()
+        fn losses(self, rows: &Pixels, bytes: &[u8], places: &[[u32; 2]]) -> Result<Vec<Loss>, BlockError> {
+            let shown = unpack(bytes, self.kind, rows.size());
+            let shown = shown.ok_or_else(|| BlockError("the library gave fewer or more than was asked for".into()))?;
+            Ok(places.iter().map(|&[x, y]| loss(rows, &shown, self.alpha, Rect::new(x, y, SIDE, SIDE))).collect())
         }
     }
 

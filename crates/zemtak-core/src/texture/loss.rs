@@ -3,6 +3,7 @@
 use crate::atlas::Alpha;
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels, premultiplied};
+use crate::texture::BLOCK_SIDE;
 use serde::{Deserialize, Serialize};
 
 /// How far a picture is from what it was made of.
@@ -80,14 +81,14 @@ pub fn worst_block(original: &Pixels, shown: &Pixels, alpha: Alpha) -> Option<Wo
     let Size { w, h } = original.size();
     let of_row = |y: usize| {
         #[expect(clippy::cast_possible_truncation, reason = "below the height, a u32")]
-        let y = y as u32 * 4;
-        let blocks = (0..w).step_by(4).map(|x| {
-            let rect = Rect::new(x, y, (w - x).min(4), (h - y).min(4));
+        let y = y as u32 * BLOCK_SIDE;
+        let blocks = (0..w).step_by(BLOCK_SIDE as usize).map(|x| {
+            let rect = Rect::new(x, y, (w - x).min(BLOCK_SIDE), (h - y).min(BLOCK_SIDE));
             WorstBlock { rect, loss: loss(original, shown, alpha, rect) }
         });
         blocks.reduce(worse)
     };
-    let rows = crate::par::map_range(h.div_ceil(4) as usize, of_row);
+    let rows = crate::par::map_range(h.div_ceil(BLOCK_SIDE) as usize, of_row);
     rows.into_iter().flatten().reduce(worse).filter(|worst| worst.loss.squares > 0)
 }
 

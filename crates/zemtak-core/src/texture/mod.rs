@@ -15,6 +15,10 @@ pub use loss::{Loss, WorstBlock, loss, pixel_loss, worst_block};
 
 use crate::atlas::{Alpha, Colour, PixelKind};
 use crate::geometry::Size;
+use crate::mips::level_size;
+
+/// How many pixels a side a compressed block has.
+pub const BLOCK_SIDE: u32 = 4;
 
 impl PixelKind {
     /// How many pixels a side a block has; 1 where each pixel stands for itself.
@@ -22,7 +26,7 @@ impl PixelKind {
     pub const fn block_side(self) -> u32 {
         match self {
             Self::Rgba8 => 1,
-            Self::Bc1 | Self::Bc3 | Self::Bc7 => 4,
+            Self::Bc1 | Self::Bc3 | Self::Bc7 => BLOCK_SIDE,
         }
     }
 
@@ -56,6 +60,13 @@ impl PixelKind {
     pub fn level_bytes(self, size: Size) -> u64 {
         let blocks = |side: u32| u64::from(side.div_ceil(self.block_side()));
         blocks(size.w) * blocks(size.h) * u64::from(self.block_bytes())
+    }
+
+    /// How many bytes a texture with so many mip levels takes, the full size among them.
+    #[must_use]
+    pub fn texture_bytes(self, size: Size, mips: u32) -> u64 {
+        // No side has more than 32 levels.
+        (0..mips.min(u32::BITS)).map(|level| self.level_bytes(level_size(size, level))).sum()
     }
 }
 

@@ -245,9 +245,7 @@ impl Pages {
         if let PageState::Decoded(_) = own.state {
             self.decoded -= own.bytes;
         }
-        own.state = PageState::Absent;
-        account.counters.cancelled += 1;
-        account.events.emit(Event::Cancelled { path: own.file.path.to_string() });
+        self.give_up(page, account);
         self.free_if_retired(page);
     }
 

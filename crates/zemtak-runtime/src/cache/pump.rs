@@ -59,9 +59,9 @@ pub struct Pump<S: Sink> {
     shared: Arc<Shared>,
     sink: S,
     workers: Vec<JoinHandle<()>>,
-    /// What is to be made of it.
     stand_in: Option<Pixels>,
-    stand_in_pixels: Option<Pixels>,
+    /// Whether its texture is to be made.
+    stand_in_due: bool,
     watch: Option<(Duration, Stopwatch)>,
     /// The page that is being made over several frames.
     begun: Option<Upload>,
@@ -83,7 +83,7 @@ impl<S: Sink> Pump<S> {
         // Where no thread can be had, the pump decodes.
         let workers = (0..count).map_while(start).collect();
         let watch = watch.map(|every| (every, Stopwatch::start()));
-        Self { shared, sink, workers, stand_in_pixels: stand_in.clone(), stand_in, watch, begun: None }
+        Self { shared, sink, workers, stand_in, stand_in_due: true, watch, begun: None }
     }
 
     /// The sink, for drawing.
@@ -186,7 +186,7 @@ impl<S: Sink> Pump<S> {
         }
         self.shared.wake(&state);
         drop(state);
-        self.stand_in = self.stand_in_pixels.clone();
+        self.stand_in_due = true;
     }
 
     /// Drops all textures and gives the last account. It names what still holds leases.
@@ -291,7 +291,8 @@ impl<S: Sink> Pump<S> {
     }
 
     fn make_stand_in(&mut self) {
-        let Some(pixels) = self.stand_in.take() else { return };
+        let due = std::mem::take(&mut self.stand_in_due);
+        let Some(pixels) = self.stand_in.clone().filter(|_| due) else { return };
         let (size, sampler, kind) = (pixels.size(), Sampler::default(), PixelKind::Rgba8);
         let levels: Arc<[Level]> = Arc::new([pixels.into()]);
         let new = NewTexture { label: "stand-in", layer: None, kind, levels: &levels, sampler };

@@ -4,12 +4,11 @@ mod memory;
 mod simulated;
 
 pub use memory::MemorySink;
-pub use simulated::{BATCH, DeviceFault, SimulatedDevice, Work};
+pub use simulated::{DeviceFault, SimulatedDevice, Work};
 
 use std::sync::Arc;
 use zemtak_core::atlas::{Alpha, Colour, Filter, Page, PixelKind, Wrap};
 use zemtak_core::geometry::Size;
-use zemtak_core::mips::level_size;
 use zemtak_core::pixels::Pixels;
 
 /// The longest side of a texture where a sink says nothing else: what graphics cards of the last ten years take.
@@ -206,6 +205,5 @@ pub trait Sink {
 /// ```
 #[must_use]
 pub fn texture_bytes(kind: PixelKind, size: Size, mips: u32) -> u64 {
-    // No side has more than 32 levels.
-    (0..mips.clamp(1, 32)).map(|level| kind.level_bytes(level_size(size, level))).sum()
+    kind.texture_bytes(size, mips.max(1))
 }

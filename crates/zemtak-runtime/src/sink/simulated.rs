@@ -3,9 +3,7 @@
 use super::{LARGEST_SIDE, NewTexture, Sink, SinkError, Texture, texture_bytes};
 use std::collections::HashMap;
 use zemtak_core::atlas::PixelKind;
-
-/// The most sprites of a batch: four vertices each, counted by 16-bit indices.
-pub const BATCH: u64 = 16_384;
+use zemtak_core::coords::QUADS_A_DRAW;
 
 /// A graphics card without one: it has a limit of memory, takes textures up to a size, counts binds and batches, and
 /// fails on command.
@@ -52,7 +50,7 @@ pub struct Work {
     pub draws: u64,
     /// How often another texture than before was bound.
     pub binds: u64,
-    /// Sprites drawn one after the other from one texture are one batch, up to [`BATCH`] of them.
+    /// Sprites drawn one after the other from one texture are one batch, up to [`QUADS_A_DRAW`] of them.
     pub batches: u64,
     /// Draws of textures that are not there, and drops of them: faults of the game or of the cache.
     pub misuses: u64,
@@ -121,7 +119,7 @@ impl SimulatedDevice {
         self.work.misuses += u64::from(!self.textures.contains_key(&texture));
         let same = self.bound.replace(texture) == Some(texture);
         self.work.binds += u64::from(!same);
-        self.in_batch = if same { self.in_batch % BATCH + 1 } else { 1 };
+        self.in_batch = if same { self.in_batch % QUADS_A_DRAW as u64 + 1 } else { 1 };
         self.work.batches += u64::from(self.in_batch == 1);
     }
 

@@ -1,8 +1,8 @@
 //! Batches against the plainest way to draw: one quad after the other, in the order that is asked for.
 
 use proptest::prelude::*;
-use zemtak_runtime::coords::Quad;
-use zemtak_runtime::{Batch, BatchOrder, INSTANCE_BYTES, Look, QUADS_A_DRAW, Texture, VERTEX_BYTES};
+use zemtak_runtime::coords::{QUADS_A_DRAW, Quad, VERTEX_BYTES};
+use zemtak_runtime::{Batch, BatchOrder, INSTANCE_BYTES, Look, Texture};
 
 /// A sprite to draw: a parallelogram on the screen, mirrored or not, and one on a texture.
 #[derive(Debug, Clone, Copy)]

@@ -3,9 +3,10 @@
 use std::sync::Arc;
 use zemtak_core::atlas::{Alpha, PixelKind};
 use zemtak_core::mips::{Light, smaller_levels};
+use zemtak_runtime::coords::QUADS_A_DRAW;
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{
-    BATCH, DeviceFault, Level, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
+    DeviceFault, Level, MemorySink, NewTexture, Pixels, Sampler, SimulatedDevice, Sink, SinkError, Texture, Work,
 };
 
 /// Makes a texture of a size, with mip levels.
@@ -57,8 +58,8 @@ fn a_device_refuses_what_is_too_large_and_fails_on_command() {
 fn a_device_counts_binds_and_batches() {
     let mut device = SimulatedDevice::new();
     let (a, b) = (make(&mut device, 1, 1, 1).unwrap(), make(&mut device, 1, 1, 1).unwrap());
-    (0..BATCH).for_each(|_| device.draw(a));
-    assert_eq!((device.work().draws, device.work().binds, device.work().batches), (BATCH, 1, 1));
+    (0..QUADS_A_DRAW).for_each(|_| device.draw(a));
+    assert_eq!((device.work().draws, device.work().binds, device.work().batches), (QUADS_A_DRAW as u64, 1, 1));
     // One more is a batch of its own, though nothing else was bound.
     device.draw(a);
     assert_eq!((device.work().binds, device.work().batches), (1, 2));
@@ -69,7 +70,7 @@ fn a_device_counts_binds_and_batches() {
     assert_eq!((device.work().binds, device.work().batches), (4, 5));
     device.drop_texture(a);
     device.draw(a);
-    assert_eq!((device.work().misuses, device.work().draws), (1, BATCH + 6));
+    assert_eq!((device.work().misuses, device.work().draws), (1, QUADS_A_DRAW as u64 + 6));
 }
 
 #[test]

@@ -150,7 +150,7 @@ struct DrawArgs {
     /// With --stretch: other bands than the sprite's, in canvas pixels
     #[arg(long, value_name = "LEFT,TOP,RIGHT,BOTTOM", value_parser = bands, requires = "stretch")]
     bands: Option<[u32; 4]>,
-    /// With --stretch: repeat the middle in whole copies instead of drawing it out
+    /// With --stretch: repeat the middle in whole copies instead of stretching it
     #[arg(long, requires = "stretch")]
     tiled: bool,
 }

@@ -57,9 +57,11 @@ pub(super) fn decibels(text: &str) -> Result<f64, String> {
 
 /// A format of pages, or a form of the descriptor.
 pub(super) fn form_name(text: &str) -> Result<FormName, String> {
-    let forms = || "one of png, qoi, webp, ktx2, raw, csv, rust, c, c-source, template:FILE".to_owned();
-    let pages = PageFormat::of(text).map(FormName::Pages);
-    pages.map_or_else(|| text.parse().map(FormName::Text).map_err(|_: String| forms()), Ok)
+    if let Some(format) = PageFormat::of(text) {
+        return Ok(FormName::Pages(format));
+    }
+    let pages: String = PageFormat::ALL.iter().map(|(word, ..)| format!("{word}, ")).collect();
+    text.parse().map(FormName::Text).map_err(|texts: String| texts.replacen("one of ", &format!("one of {pages}"), 1))
 }
 
 /// The whole numbers of a text such as `1,2,3,4`.

@@ -8,14 +8,16 @@ use crate::output;
 use crate::query::{Place, Subject, look_up};
 use crate::report::Report;
 use crate::values;
-use crate::vertices::{ATTRIBUTES, Draw, Laid, STRIDE, Vertices};
+use crate::vertices::{ATTRIBUTES, Draw, Laid, Vertices};
 use serde_json::{Value, json};
 use std::collections::HashMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
-use zemtak_core::coords::{Middle, Part, Placement, Quad, Sampling, ScreenY, Stretched, fill, fit, quad, tiles};
+use zemtak_core::coords::{
+    Middle, Part, Placement, Quad, Sampling, ScreenY, Stretched, VERTEX_BYTES, fill, fit, quad, tiles,
+};
 use zemtak_core::geometry::Size;
 
 /// What to draw, and how.
@@ -334,8 +336,11 @@ impl Quads {
     fn buffer(&self, file: &Path) -> String {
         let Laid { vertices, indices_at, indices, draws, .. } = &self.laid;
         let mut out = format!("{}: {}, {}\n", format::path(file), quads(vertices / 4), self.binds());
-        let _ =
-            writeln!(out, "  vertices  {} from byte 0, {STRIDE} bytes each, little-endian", format::number(*vertices));
+        let _ = writeln!(
+            out,
+            "  vertices  {} from byte 0, {VERTEX_BYTES} bytes each, little-endian",
+            format::number(*vertices)
+        );
         for (name, kind, at) in ATTRIBUTES {
             let _ = writeln!(out, "    {name:<9} {kind}, from byte {at} of a vertex");
         }
@@ -383,7 +388,7 @@ impl Report for Quads {
         let buffer = self.file.as_ref().map(|file| {
             json!({
                 "file": format::path(file),
-                "stride": STRIDE,
+                "stride": VERTEX_BYTES,
                 "attributes": ATTRIBUTES.iter().map(attribute).collect::<Vec<_>>(),
                 "vertices": self.laid.vertices,
                 "indices": self.laid.indices,

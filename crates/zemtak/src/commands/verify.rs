@@ -212,7 +212,8 @@ impl Report for Proof {
                 let as_source = match self.in_blocks {
                     0 => format!("every pixel of every sprite, put back on its canvas, equals its source in {root}"),
                     _ => format!(
-                        "every sprite, put back on its canvas, equals its source in {root}, or is like it on pages in blocks"
+                        "every sprite, put back on its canvas, matches its source in {root}: closely on block-compressed pages, \
+                         exactly on others"
                     ),
                 };
                 let _ = writeln!(out, "  {as_source}");
