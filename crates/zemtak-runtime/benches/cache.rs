@@ -15,7 +15,7 @@ use zemtak_runtime::coords::{Placement, Sampling};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
     AtlasFile, Batch, BatchOrder, Cache, Files, Folder, HashCheck, Lease, Look, MemoryFiles, MemorySink, Pixels,
-    Settings, page_hash,
+    Settings, Views, page_hash,
 };
 
 /// Sprites lie in rows of 25 by 20 on pages of 1000 x 800.
@@ -174,16 +174,25 @@ fn frame(criterion: &mut Criterion) {
     let all = cache.lease_all(["night:**"]);
     pump.wait(&all).unwrap();
     let held: Vec<Lease> = all.names().iter().map(|name| cache.lease(&**name)).collect();
-    let mut views = Vec::new();
+    let mut views = Views::new();
     let mut group = criterion.benchmark_group("10,000 held sprites");
     group.bench_function("a view each", |b| b.iter(|| held.iter().filter_map(Lease::view).count()));
-    group.bench_function("all views under one lock", |b| {
+    group.bench_function("all views together", |b| {
         b.iter(|| {
-            views.clear();
             Lease::views(&held, &mut views);
             views.len()
         });
     });
+    let mut backwards: Vec<Lease> = held.clone();
+    backwards.reverse();
+    group.bench_function("all views together, of others than before (half of the time)", |b| {
+        b.iter(|| {
+            Lease::views(&backwards, &mut views);
+            Lease::views(&held, &mut views);
+            views.len()
+        });
+    });
+    drop(backwards);
     // Another thread that leases and gives back all the time.
     let stop = AtomicBool::new(false);
     thread::scope(|scope| {
@@ -192,9 +201,8 @@ fn frame(criterion: &mut Criterion) {
                 drop(cache.lease("night:lantern/p3/007"));
             }
         });
-        group.bench_function("all views under one lock, beside a thread that leases", |b| {
+        group.bench_function("all views together, beside a thread that leases", |b| {
             b.iter(|| {
-                views.clear();
                 Lease::views(&held, &mut views);
                 views.len()
             });
@@ -213,7 +221,6 @@ fn frame(criterion: &mut Criterion) {
     group.bench_function("from leases to vertices", |b| {
         b.iter(|| {
             batch.clear();
-            views.clear();
             Lease::views(&held, &mut views);
             for (i, view) in views.iter().enumerate() {
                 if let Some(view) = view {

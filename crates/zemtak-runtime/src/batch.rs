@@ -2,6 +2,7 @@
 
 use crate::cache::View;
 use crate::sink::Texture;
+use std::ops::Range;
 use zemtak_core::coords::{Placement, QUADS_A_DRAW, Quad, Sampling, VERTEX_BYTES};
 
 /// Bytes of an instance: where its corners are, where they are on the texture, colour.
@@ -47,10 +48,24 @@ pub struct BatchDraw {
 /// A sprite that waits to be laid out.
 #[derive(Debug, Clone, Copy)]
 struct Item {
-    layer: i32,
-    texture: Texture,
     quad: Quad,
     tint: [u8; 4],
+}
+
+/// Sprites of one layer and texture that were added one after the other. They stay together in every order, so runs are sorted
+/// and not sprites.
+#[derive(Debug, Clone, Copy)]
+struct Run {
+    layer: i32,
+    texture: Texture,
+    first: u32,
+    count: u32,
+}
+
+impl Run {
+    fn items(self) -> Range<usize> {
+        self.first as usize..(self.first + self.count) as usize
+    }
 }
 
 /// Takes sprites and gives what a graphics API draws: few draws with a texture each. It keeps its memory, so a frame like the
@@ -91,8 +106,8 @@ struct Item {
 pub struct Batch {
     screen: Option<[f32; 4]>,
     items: Vec<Item>,
-    /// The items in the order in which they are drawn.
-    order: Vec<u32>,
+    /// The items in the order in which they are drawn, once they are laid out.
+    runs: Vec<Run>,
     vertices: Vec<u8>,
     instances: Vec<u8>,
     draws: Vec<BatchDraw>,
@@ -109,12 +124,12 @@ impl Batch {
     /// Takes all sprites out; its memory stays.
     pub fn clear(&mut self) {
         self.items.clear();
+        self.runs.clear();
         self.culled = 0;
         self.forget_layout();
     }
 
     fn forget_layout(&mut self) {
-        self.order.clear();
         self.vertices.clear();
         self.instances.clear();
         self.draws.clear();
@@ -137,7 +152,14 @@ impl Batch {
             self.culled += 1;
             return;
         }
-        self.items.push(Item { layer: look.layer, texture, quad, tint: look.tint });
+        let first = u32::try_from(self.items.len()).unwrap_or(u32::MAX);
+        self.items.push(Item { quad, tint: look.tint });
+        // After sprites were laid out the last run need not be that of the last sprite.
+        let goes_on = |run: &Run| run.layer == look.layer && run.texture == texture && run.first + run.count == first;
+        match self.runs.last_mut() {
+            Some(run) if goes_on(run) => run.count += 1,
+            _ => self.runs.push(Run { layer: look.layer, texture, first, count: 1 }),
+        }
     }
 
     /// How many sprites there are.
@@ -161,11 +183,11 @@ impl Batch {
     /// Lays all sprites out as vertices: [`Batch::vertices`], drawn by [`Batch::draws`].
     pub fn lay_out(&mut self, order: BatchOrder) {
         self.put_in_order(order);
-        self.vertices.reserve(self.order.len() * 4 * VERTEX_BYTES);
-        for &at in &self.order {
-            let Item { quad, tint, .. } = &self.items[at as usize];
+        self.vertices.reserve(self.items.len() * 4 * VERTEX_BYTES);
+        for Item { quad, tint } in self.runs.iter().flat_map(|run| &self.items[run.items()]) {
             let vertices = quad.vertices(*tint);
-            corners(quad).into_iter().for_each(|corner| self.vertices.extend_from_slice(&vertices[corner]));
+            let in_order = corners(quad).map(|corner| vertices[corner]);
+            self.vertices.extend_from_slice(in_order.as_flattened());
         }
     }
 
@@ -173,9 +195,8 @@ impl Batch {
     /// [`INSTANCE_WGSL`].
     pub fn lay_out_instances(&mut self, order: BatchOrder) {
         self.put_in_order(order);
-        self.instances.reserve(self.order.len() * INSTANCE_BYTES);
-        for &at in &self.order {
-            let Item { quad, tint, .. } = &self.items[at as usize];
+        self.instances.reserve(self.items.len() * INSTANCE_BYTES);
+        for Item { quad, tint } in self.runs.iter().flat_map(|run| &self.items[run.items()]) {
             let mut instance = [0; INSTANCE_BYTES];
             let numbers = [axes(quad.positions), axes(quad.uv)].into_iter().flatten();
             for (bytes, number) in instance.chunks_exact_mut(4).zip(numbers) {
@@ -224,21 +245,27 @@ impl Batch {
 
     fn put_in_order(&mut self, order: BatchOrder) {
         self.forget_layout();
-        self.order.extend(0..u32::try_from(self.items.len()).unwrap_or(u32::MAX));
-        let items = &self.items;
-        // The number itself makes it stable, without memory for that.
-        let key = |at: &u32| {
-            let Item { layer, texture, .. } = items[*at as usize];
-            (layer, if order == BatchOrder::ByTexture { texture.0 } else { 0 }, *at)
-        };
-        if !self.order.is_sorted_by_key(key) {
-            self.order.sort_unstable_by_key(key);
-        }
-        for (first, &at) in self.order.iter().enumerate() {
-            let texture = items[at as usize].texture;
-            match self.draws.last_mut() {
-                Some(draw) if draw.texture == texture && draw.quads < QUADS_A_DRAW => draw.quads += 1,
-                _ => self.draws.push(BatchDraw { texture, first, quads: 1 }),
+        // The place makes it stable, without memory for that.
+        let key = |run: &Run| (run.layer, if order == BatchOrder::ByTexture { run.texture.0 } else { 0 }, run.first);
+        self.runs.sort_unstable_by_key(key);
+        let mut first = 0;
+        for run in &self.runs {
+            let mut left = run.items().len();
+            while left > 0 {
+                let last = self.draws.last_mut();
+                let quads = match last.filter(|draw| draw.texture == run.texture && draw.quads < QUADS_A_DRAW) {
+                    Some(draw) => {
+                        let more = left.min(QUADS_A_DRAW - draw.quads);
+                        draw.quads += more;
+                        more
+                    }
+                    None => {
+                        let quads = left.min(QUADS_A_DRAW);
+                        self.draws.push(BatchDraw { texture: run.texture, first, quads });
+                        quads
+                    }
+                };
+                (first, left) = (first + quads, left - quads);
             }
         }
     }

@@ -48,7 +48,7 @@ pub use batch::{Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INS
 pub use cache::Handle;
 pub use cache::{
     Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, Held, Id, Lease, LeaseSet, Ledger, Moment,
-    PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View,
+    PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View, Views,
 };
 pub use event::{Cause, EVENTS_KEPT, Event};
 pub use failure::{Failure, Reason};

@@ -1,10 +1,18 @@
 //! Locks, from the standard library; under the model checker from that.
 
 #[cfg(loom)]
+use loom::sync::Arc;
+#[cfg(loom)]
+use loom::sync::atomic::{AtomicU64, Ordering};
+#[cfg(loom)]
 pub(crate) use loom::sync::{Condvar, Mutex, MutexGuard};
 #[cfg(loom)]
 pub(crate) use loom::thread::{ThreadId, current};
+#[cfg(not(loom))]
+use std::sync::Arc;
 use std::sync::PoisonError;
+#[cfg(not(loom))]
+use std::sync::atomic::{AtomicU64, Ordering};
 #[cfg(not(loom))]
 pub(crate) use std::sync::{Condvar, Mutex, MutexGuard};
 #[cfg(not(loom))]
@@ -18,6 +26,21 @@ pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
 /// Waits until notified.
 pub(crate) fn wait<'m, T>(condition: &Condvar, guard: MutexGuard<'m, T>) -> MutexGuard<'m, T> {
     condition.wait(guard).unwrap_or_else(PoisonError::into_inner)
+}
+
+/// How often what leases show has changed. Clones count together. Changes are made under the lock of the state; who only wants to
+/// know whether there were any since last time needs no lock.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Changes(Arc<AtomicU64>);
+
+impl Changes {
+    pub(crate) fn count(&self) {
+        self.0.fetch_add(1, Ordering::Release);
+    }
+
+    pub(crate) fn so_far(&self) -> u64 {
+        self.0.load(Ordering::Acquire)
+    }
 }
 
 /// Measures how long something takes; nothing on a machine without a clock, as a bare WebAssembly one.

@@ -145,6 +145,7 @@ impl Area {
     }
 
     /// Edges of the stored box in UV, exact to `f64`: the first corner is the stored box's top left.
+    #[inline]
     fn edges(&self, how: &Sampling) -> [f64; 4] {
         let Edges([left, top, right, bottom]) = Edges::of(self.rect);
         let narrowed = |a: f64, b: f64| {
@@ -153,12 +154,12 @@ impl Area {
         };
         let ((x0, x1), (y0, y1)) = (narrowed(left, right), narrowed(top, bottom));
         let (w, h) = (f64::from(self.page.w), f64::from(self.page.h));
-        let v = |y: f64| match how.v {
-            VAxis::Down => y / h,
+        let (y0, y1) = match how.v {
+            VAxis::Down => (y0, y1),
             // Not 1 - y/h, which would round twice.
-            VAxis::Up => (h - y) / h,
+            VAxis::Up => (h - y0, h - y1),
         };
-        [x0 / w, v(y0), x1 / w, v(y1)]
+        [x0 / w, y0 / h, x1 / w, y1 / h]
     }
 
     /// The rectangle of the box as stored. A flip exchanges the edges that it mirrors: those of U, and of a turned box
@@ -173,6 +174,7 @@ impl Area {
     }
 
     /// Corners before rounding, in the order of [`Area::corners`].
+    #[inline]
     fn exact_corners(&self, how: &Sampling) -> [[f64; 2]; 4] {
         let [u0, v0, u1, v1] = self.edges(how);
         let stored = [[u0, v0], [u1, v0], [u1, v1], [u0, v1]];
@@ -192,6 +194,7 @@ impl Area {
 
     /// The corners `[u, v]` to draw at the top left, top right, bottom right and bottom left of the upright picture.
     #[must_use]
+    #[inline]
     pub fn corners(&self, how: &Sampling) -> [[f32; 2]; 4] {
         self.exact_corners(how).map(|corner| corner.map(single))
     }

@@ -75,6 +75,22 @@ impl Picture {
         Rect::at(self.inset[0], self.inset[1], self.area.upright())
     }
 
+    /// All that is stored of the sprite: what [`Picture::part`] says without parts, for a fraction of the work.
+    #[must_use]
+    #[inline]
+    pub fn shown(&self) -> Visible {
+        let Size { w, h } = self.area.upright();
+        let [left, top] = self.inset;
+        let beyond = |side: u32, start: u32, length: u32| side.saturating_sub(start.saturating_add(length));
+        Visible {
+            area: self.area,
+            on_canvas: self.visible_box(),
+            in_part: self.inset,
+            outside: [0; 4],
+            in_border: [left, top, beyond(self.canvas.w, left, w), beyond(self.canvas.h, top, h)],
+        }
+    }
+
     /// Where a place on the loose image lies on the page. Both are UVs, (0, 0) and (1, 1) at the corners of the image and of the page;
     /// with V up in the one it is up in the other. A place in the transparent border lies beside the box.
     ///

@@ -55,6 +55,7 @@ impl Quad {
     /// The vertices in the order of [`Quad::positions`], little-endian: x, y, u, v as 32-bit floats, then red, green, blue and
     /// alpha as bytes of which 255 is 1.
     #[must_use]
+    #[inline]
     pub fn vertices(&self, tint: [u8; 4]) -> [[u8; VERTEX_BYTES]; 4] {
         std::array::from_fn(|corner| {
             let ([x, y], [u, v]) = (self.positions[corner], self.uv[corner]);
@@ -72,12 +73,14 @@ impl Quad {
 /// Quarter turns are exact. A shrink moves texture coordinates only; the flips of `sampling` are ignored, for those of the
 /// placement move the vertices.
 #[must_use]
+#[inline]
 pub fn quad(shown: &Visible, pivot: [f64; 2], placement: &Placement, sampling: &Sampling) -> Quad {
     let super::Edges(edges) = super::Edges::of(shown.on_canvas);
     quad_over(&shown.area, edges, pivot, placement, sampling)
 }
 
 /// The quad that draws an area over a rectangle of a canvas: left, top, right, bottom.
+#[inline]
 pub(super) fn quad_over(
     area: &Area,
     [left, top, right, bottom]: [f64; 4],
@@ -107,6 +110,10 @@ pub(super) fn quad_over(
 
 /// Sine and cosine of an angle in degrees, the same on every machine; exact for quarter turns.
 fn sin_cos(degrees: f64) -> (f64, f64) {
+    // Most sprites are not turned, and a remainder takes as long as all the rest of a quad.
+    if degrees == 0.0 {
+        return (0.0, 1.0);
+    }
     let turn = degrees % 360.0;
     let quarter = [0.0, 90.0, 180.0, 270.0].iter().position(|&q| turn == q || turn + 360.0 == q);
     match quarter {

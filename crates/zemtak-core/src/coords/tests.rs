@@ -122,6 +122,7 @@ proptest! {
         let all = (0..i64::from(part.h)).flat_map(|y| (0..i64::from(part.w)).map(move |x| (x, y)));
         let stored: Vec<_> =
             all.filter(|&(x, y)| inside(x + i64::from(part.x), y + i64::from(part.y)).is_some()).collect();
+        prop_assert_eq!(picture.part(&[]), Ok(picture.shown()));
         match picture.part(&[part]) {
             Err(_) => prop_assert!(stored.is_empty()),
             Ok(shown) => {

@@ -79,7 +79,7 @@ pub(super) struct Entry {
     pub origin: Option<u32>,
     /// The name that it stands for just now.
     pub alias: Option<u32>,
-    pub target: Target,
+    target: Target,
     pub leases: u32,
     /// How many of the leases wait to be counted until it is known what the name means.
     pub waiting: u32,
@@ -123,6 +123,15 @@ impl Entry {
     /// Its name within its atlas; empty for an image.
     pub fn local(&self) -> &str {
         local(&self.name)
+    }
+
+    pub fn target(&self) -> &Target {
+        &self.target
+    }
+
+    /// For [`Names::set_target`](super::names::Names::set_target) alone.
+    pub fn set_target(&mut self, target: Target) {
+        self.target = target;
     }
 
     /// The place of its page, once it is known to be a sprite.

@@ -1,10 +1,11 @@
 //! Many sprites that are held together.
 
-use super::lease::{View, view};
 use super::ready::Ready;
 use super::sets::ReadyClip;
 use super::shared::Shared;
 use super::status::{Progress, Status};
+use super::view::{View, view};
+use super::views::Views;
 use super::wanted::{Awaited, Handle, Wanted};
 use crate::failure::Failure;
 use std::collections::BTreeSet;
@@ -100,11 +101,13 @@ impl LeaseSet {
         Ready::new(&self.0.shared, Wanted::Set(self.0.set))
     }
 
-    /// What all its sprites show just now, in the order of [`LeaseSet::names`], under one lock: put behind what is in the list.
-    pub fn views(&self, into: &mut Vec<Option<View>>) {
+    /// What all its sprites show just now, in the order of [`LeaseSet::names`], under one lock; what is the same as in the frame
+    /// before is not looked up again.
+    pub fn views(&self, into: &mut Views) {
         let state = self.0.shared.lock();
         let held = state.sets.get(self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
-        into.extend(held.iter().map(|entry| view(&state, *entry, &[])));
+        into.ask(held.iter().map(|entry| (Some(*entry), None)));
+        into.look(&state, &self.0.shared);
     }
 
     /// What the sprite at a place of [`LeaseSet::names`] shows just now.

@@ -175,7 +175,7 @@ fn held(state: &State) -> (Vec<Held>, u64) {
                 pins += u64::from(*leases);
                 continue;
             }
-            let known = !matches!(entry.target, Target::Bad(_));
+            let known = !matches!(entry.target(), Target::Bad(_));
             held.push(Held {
                 sprite: if known { entry.name.to_string() } else { format!("{} (failed)", entry.name) },
                 holder: state.holders[who.holder as usize].to_string(),

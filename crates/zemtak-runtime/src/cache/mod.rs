@@ -26,10 +26,12 @@ mod state;
 mod status;
 mod tasks;
 mod upload;
+mod view;
+mod views;
 mod wanted;
 
 pub use account::Evictions;
-pub use lease::{Asked, Id, Lease, View};
+pub use lease::{Asked, Id, Lease};
 pub use lease_set::LeaseSet;
 pub use ledger::{Held, Ledger, TextureLine};
 pub use playing::{ClipInfo, ClipLease, Moment, Playing};
@@ -38,6 +40,8 @@ pub use ready::Ready;
 pub use settings::Settings;
 pub use snapshot::Details;
 pub use status::{Progress, Status};
+pub use view::View;
+pub use views::Views;
 pub use wanted::{Awaited, Handle};
 
 use crate::event::Event;

@@ -3,6 +3,7 @@
 use super::entries::{Entry, Target, Version};
 use super::origins::{Origins, origin_of};
 use crate::failure::{Failure, Reason};
+use crate::sync::Changes;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -11,16 +12,17 @@ use std::sync::Arc;
 pub(super) struct Names {
     entries: Vec<Entry>,
     by_name: HashMap<Arc<str>, u32>,
+    changes: Changes,
 }
 
 impl Names {
     /// The place that an id of another cache leads to.
     pub const FOREIGN: u32 = 0;
 
-    pub fn new() -> Self {
+    pub fn new(changes: Changes) -> Self {
         let foreign = Failure::new("an id", Reason::ForeignId);
         let foreign = Entry::new("an id of another cache".into(), None, Target::Bad(foreign));
-        Self { entries: vec![foreign], by_name: HashMap::new() }
+        Self { entries: vec![foreign], by_name: HashMap::new(), changes }
     }
 
     pub fn get(&self, entry: u32) -> &Entry {
@@ -29,6 +31,12 @@ impl Names {
 
     pub fn get_mut(&mut self, entry: u32) -> &mut Entry {
         &mut self.entries[entry as usize]
+    }
+
+    /// Has a name mean something else from now on: who has seen it looks again then.
+    pub fn set_target(&mut self, entry: u32, target: Target) {
+        self.changes.count();
+        self.get_mut(entry).set_target(target);
     }
 
     pub fn iter(&self) -> impl Iterator<Item = &Entry> {

@@ -8,6 +8,7 @@ use super::status::Status;
 use crate::event::{Cause, Event};
 use crate::failure::Failure;
 use crate::sink::Texture;
+use crate::sync::Changes;
 use std::collections::{BTreeSet, VecDeque};
 
 /// A page's place in a line: since when, and which.
@@ -32,11 +33,12 @@ pub(super) struct Pages {
     over_budget: bool,
     /// Textures to be dropped by the pump.
     drops: Vec<Texture>,
+    changes: Changes,
 }
 
 impl Pages {
-    pub fn within(budget: u64) -> Self {
-        Self { budget, ..Self::default() }
+    pub fn within(budget: u64, changes: Changes) -> Self {
+        Self { budget, changes, ..Self::default() }
     }
 
     pub fn get(&self, page: u32) -> &Page {
@@ -45,6 +47,12 @@ impl Pages {
 
     fn get_mut(&mut self, page: u32) -> &mut Page {
         &mut self.list[page as usize]
+    }
+
+    /// Has a page come to a state, and gives the one before. All changes go through here: who has seen a page looks again then.
+    fn set(&mut self, page: u32, state: PageState) -> PageState {
+        self.changes.count();
+        std::mem::replace(&mut self.get_mut(page).state, state)
     }
 
     pub fn iter(&self) -> impl Iterator<Item = (u32, &Page)> {
@@ -117,7 +125,7 @@ impl Pages {
     /// Has an absent page loaded.
     pub fn want(&mut self, page: u32, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Absent | PageState::Failed(_)) {
-            self.get_mut(page).state = PageState::Queued;
+            self.set(page, PageState::Queued);
             let place = self.place(page);
             let own = self.get_mut(page);
             own.turn = own.asked.take().unwrap_or(place.0);
@@ -132,7 +140,7 @@ impl Pages {
             if self.get(page).leases > 0 {
                 self.want(page, account);
             } else {
-                self.get_mut(page).state = PageState::Absent;
+                self.set(page, PageState::Absent);
             }
         }
     }
@@ -251,7 +259,7 @@ impl Pages {
 
     fn free_if_retired(&mut self, page: u32) {
         if self.get(page).retired {
-            self.get_mut(page).state = PageState::Free;
+            self.set(page, PageState::Free);
             self.free.push(page);
         }
     }
@@ -293,7 +301,7 @@ impl Pages {
                     return None;
                 }
                 self.queue.pop_front();
-                self.get_mut(page).state = PageState::Decoding;
+                self.set(page, PageState::Decoding);
                 return Some(page);
             }
             self.queue.pop_front();
@@ -324,7 +332,7 @@ impl Pages {
     /// Takes pixels that were read together with the news of the page, unless nobody wants it.
     pub fn decoded_early(&mut self, page: u32, texels: Texels, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Queued) {
-            self.get_mut(page).state = PageState::Decoding;
+            self.set(page, PageState::Decoding);
             self.decoded(page, Ok(texels), account);
         }
     }
@@ -335,8 +343,8 @@ impl Pages {
             Ok(texels) => {
                 let own = self.get_mut(page);
                 own.content.clone_from(&texels.content);
-                own.state = PageState::Decoded(texels);
                 let (place, bytes) = ((own.turn, (own.since, page)), own.bytes);
+                self.set(page, PageState::Decoded(texels));
                 self.decoded += bytes;
                 self.ready.insert(place);
             }
@@ -349,12 +357,11 @@ impl Pages {
     /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
     pub fn next_to_upload(&mut self, account: &mut Account) -> Option<(u32, Texels)> {
         while let Some((_, (since, page))) = self.ready.pop_first() {
-            let own = &mut self.list[page as usize];
-            if !own.is_ready(since) {
+            if !self.get(page).is_ready(since) {
                 continue;
             }
-            let state = std::mem::replace(&mut own.state, PageState::Uploading);
-            let bytes = own.bytes;
+            let state = self.set(page, PageState::Uploading);
+            let bytes = self.get(page).bytes;
             self.decoded -= bytes;
             self.make_room(bytes, account);
             if let PageState::Decoded(texels) = state {
@@ -368,8 +375,8 @@ impl Pages {
     pub fn uploaded(&mut self, page: u32, result: Result<Textures, Failure>, account: &mut Account) {
         match result {
             Ok(textures) => {
-                let own = &mut self.list[page as usize];
-                own.state = PageState::Resident(textures);
+                self.set(page, PageState::Resident(textures));
+                let own = self.get(page);
                 account.counters.loads += 1;
                 account.counters.loaded_bytes += own.bytes;
                 account.events.emit(Event::Loaded { path: own.file.path.to_string(), bytes: own.bytes });
@@ -387,7 +394,7 @@ impl Pages {
         if !self.get(page).staged {
             account.events.emit(Event::Failed(failure.clone()));
         }
-        self.get_mut(page).state = PageState::Failed(failure);
+        self.set(page, PageState::Failed(failure));
     }
 
     /// Evicts until so many bytes more fit into the budget, or nothing is left that may go.
@@ -418,11 +425,10 @@ impl Pages {
         let all: Vec<u32> = self.iter().map(|(page, _)| page).collect();
         self.drops.clear();
         for page in all {
-            let own = self.get_mut(page);
-            match own.state {
+            match self.get(page).state {
                 PageState::Resident(_) => {
-                    let bytes = own.bytes;
-                    own.state = PageState::Absent;
+                    let bytes = self.get(page).bytes;
+                    self.set(page, PageState::Absent);
                     self.resident -= bytes;
                     account.counters.evictions.count(Cause::Lost);
                     let path = self.get(page).file.path.to_string();
@@ -443,7 +449,7 @@ impl Pages {
 
     /// Gives up what was begun, without a failure.
     fn give_up(&mut self, page: u32, account: &mut Account) {
-        self.get_mut(page).state = PageState::Absent;
+        self.set(page, PageState::Absent);
         account.counters.cancelled += 1;
         account.events.emit(Event::Cancelled { path: self.get(page).file.path.to_string() });
     }
@@ -457,10 +463,10 @@ impl Pages {
     }
 
     fn evict(&mut self, page: u32, cause: Cause, account: &mut Account) {
-        let own = &mut self.list[page as usize];
-        if let PageState::Resident(textures) = &own.state {
+        if let PageState::Resident(textures) = &self.list[page as usize].state {
             self.drops.extend(textures.all());
-            own.state = PageState::Absent;
+            self.set(page, PageState::Absent);
+            let own = &self.list[page as usize];
             self.resident -= own.bytes;
             account.counters.evictions.count(cause);
             account.events.emit(Event::Evicted { path: own.file.path.to_string(), bytes: own.bytes, cause });

@@ -1,9 +1,9 @@
 //! Clips that are held, and clips that play.
 
-use super::lease::View;
 use super::lease_set::LeaseSet;
 use super::ready::Ready;
 use super::sets::ReadyClip;
+use super::view::View;
 use super::wanted::{Awaited, Handle};
 use std::sync::Arc;
 use std::time::Duration;

@@ -181,7 +181,7 @@ impl<S: Sink> Pump<S> {
         let mut state = self.shared.lock();
         let State { pages, account, .. } = &mut *state;
         pages.forget_textures(account);
-        if let Some((_, size)) = state.stand_in.take() {
+        if let Some((_, size)) = state.set_stand_in(None) {
             state.pages.vacate(texture_bytes(PixelKind::Rgba8, size, 1));
         }
         self.shared.wake(&state);
@@ -300,7 +300,7 @@ impl<S: Sink> Pump<S> {
         let mut state = self.shared.lock();
         match result {
             Ok(texture) => {
-                state.stand_in = Some((texture, size));
+                state.set_stand_in(Some((texture, size)));
                 state.pages.occupy(texture_bytes(kind, size, 1));
             }
             Err(error) => state.account.failed(Failure::new("the stand-in", Reason::Sink(error))),
@@ -316,7 +316,7 @@ impl<S: Sink> Pump<S> {
         let State { pages, account, .. } = &mut *state;
         pages.evict_all(account);
         let mut drops = pages.take_drops();
-        if let Some((texture, size)) = state.stand_in.take() {
+        if let Some((texture, size)) = state.set_stand_in(None) {
             drops.push(texture);
             state.pages.vacate(texture_bytes(PixelKind::Rgba8, size, 1));
         }

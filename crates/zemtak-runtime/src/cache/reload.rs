@@ -63,11 +63,10 @@ impl State {
         origin.failed = Some(failure.clone());
         let lookups = std::mem::take(&mut origin.lookups);
         for entry in &origin.entries {
-            let entry = self.names.get_mut(*entry);
-            let waiting = u64::from(std::mem::take(&mut entry.waiting));
+            let waiting = u64::from(std::mem::take(&mut self.names.get_mut(*entry).waiting));
             self.account.counters.waiting -= waiting;
             self.account.counters.refused += waiting;
-            entry.target = Target::Bad(failure.clone());
+            self.names.set_target(*entry, Target::Bad(failure.clone()));
         }
         for lookup in lookups {
             self.deny(index, lookup, failure);
@@ -97,7 +96,7 @@ impl State {
         let origin = self.origins.get_mut(index);
         let failed = origin.failed.take();
         for entry in &origin.entries {
-            self.names.get_mut(*entry).target = Target::Unresolved;
+            self.names.set_target(*entry, Target::Unresolved);
         }
         for lookup in std::mem::take(&mut origin.failed_lookups) {
             self.look_up_again(index, lookup, failed.as_ref());
@@ -133,8 +132,10 @@ impl State {
         let entry = self.names.get_mut(index);
         let waiting = std::mem::take(&mut entry.waiting);
         self.account.counters.waiting -= u64::from(waiting);
-        entry.target = version.target(&entry.name);
-        match &entry.target {
+        let target = version.target(&entry.name);
+        self.names.set_target(index, target);
+        let entry = self.names.get(index);
+        match entry.target() {
             Target::Bad(failure) => {
                 self.account.counters.refused += u64::from(waiting);
                 if entry.leases > 0 {
@@ -286,17 +287,17 @@ impl State {
 
     /// Has a name mean a sprite of the new version, with all its leases. Gives the page that they were on.
     fn move_over(&mut self, index: u32, coming: &Arc<Version>) -> Option<u32> {
-        let entry = self.names.get_mut(index);
+        let entry = self.names.get(index);
         let (leases, before) = (entry.leases, entry.page());
         let target = coming.target(&entry.name);
         let Target::Sprite { page, .. } = target else {
             // It stays as it was for those who hold it.
             if leases == 0 || before.is_none() {
-                entry.target = target;
+                self.names.set_target(index, target);
             }
             return None;
         };
-        entry.target = target;
+        self.names.set_target(index, target);
         self.pages.hold(page, leases, &mut self.account);
         if let Some(before) = before {
             self.pages.unshare(before, leases);

@@ -5,7 +5,7 @@ use super::state::State;
 use super::status::Status;
 use super::wanted::Wanted;
 use crate::failure::{Failure, Reason};
-use crate::sync::{Condvar, Mutex, MutexGuard, current, lock, wait};
+use crate::sync::{Changes, Condvar, Mutex, MutexGuard, current, lock, wait};
 use std::fmt;
 use std::sync::atomic::{AtomicU32, Ordering};
 
@@ -16,6 +16,8 @@ pub(super) struct Shared {
     /// Others wait for something that was done.
     done: Condvar,
     pub reading: Reading,
+    /// Counts what leases show otherwise than before.
+    pub changes: Changes,
     /// Tells one cache from another.
     pub number: u32,
 }
@@ -30,8 +32,9 @@ impl Shared {
     pub fn new(reading: Reading, budget: u64) -> Self {
         static NUMBER: AtomicU32 = AtomicU32::new(0);
         let number = NUMBER.fetch_add(1, Ordering::Relaxed);
-        let state = Mutex::new(State::new(budget));
-        Self { state, work: Condvar::new(), done: Condvar::new(), reading, number }
+        let changes = Changes::default();
+        let state = Mutex::new(State::new(budget, changes.clone()));
+        Self { state, work: Condvar::new(), done: Condvar::new(), reading, changes, number }
     }
 
     pub fn lock(&self) -> MutexGuard<'_, State> {

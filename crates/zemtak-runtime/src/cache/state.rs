@@ -14,7 +14,7 @@ use super::status::Status;
 use super::tasks::Tasks;
 use crate::failure::{Failure, Reason};
 use crate::sink::Texture;
-use crate::sync::{ThreadId, current};
+use crate::sync::{Changes, ThreadId, current};
 use std::sync::Arc;
 use zemtak_core::geometry::Size;
 
@@ -30,7 +30,8 @@ pub(super) struct State {
     pub holders: Vec<Arc<str>>,
     /// Whether the next pump drops what nobody holds.
     pub trim: bool,
-    pub stand_in: Option<(Texture, Size)>,
+    stand_in: Option<(Texture, Size)>,
+    changes: Changes,
     pub pump_thread: ThreadId,
     /// Whether the pump is gone.
     pub closed: bool,
@@ -39,21 +40,32 @@ pub(super) struct State {
 }
 
 impl State {
-    pub fn new(budget: u64) -> Self {
+    pub fn new(budget: u64, changes: Changes) -> Self {
         Self {
-            names: Names::new(),
+            names: Names::new(changes.clone()),
             origins: Origins::default(),
-            pages: Pages::within(budget),
+            pages: Pages::within(budget, changes.clone()),
             sets: Sets::default(),
             queue: WorkQueue::default(),
             account: Account::default(),
             holders: vec!["".into(), "pinned".into()],
             trim: false,
             stand_in: None,
+            changes,
             pump_thread: current().id(),
             closed: false,
             tasks: Tasks::default(),
         }
+    }
+
+    pub fn stand_in(&self) -> Option<(Texture, Size)> {
+        self.stand_in
+    }
+
+    /// Has another stand-in drawn, or none; gives the one before.
+    pub fn set_stand_in(&mut self, stand_in: Option<(Texture, Size)>) -> Option<(Texture, Size)> {
+        self.changes.count();
+        std::mem::replace(&mut self.stand_in, stand_in)
     }
 
     /// The place of a name.
@@ -80,7 +92,7 @@ impl State {
         entry.hold(who);
         let counters = &mut self.account.counters;
         counters.requests += 1;
-        match entry.target {
+        match *entry.target() {
             Target::Sprite { page, .. } if !self.closed => self.pages.lease(page, 1, &mut self.account),
             Target::Sprite { page, .. } => {
                 self.pages.share(page, 1);
@@ -111,13 +123,14 @@ impl State {
     pub fn release(&mut self, index: u32, who: Who) {
         let entry = self.names.get_mut(index);
         entry.unhold(who);
-        match entry.target {
+        match *entry.target() {
             Target::Sprite { page, .. } => {
                 // A sprite that the newest version lacks can be had only as long as somebody holds it.
                 let gone = entry.leases == 0 && self.pages.get(page).retired;
                 self.pages.release(page, 1, &mut self.account);
                 if gone {
-                    entry.target = Target::Bad(Failure::new(&entry.name, Reason::NoSprite(None)));
+                    let failure = Failure::new(&entry.name, Reason::NoSprite(None));
+                    self.names.set_target(index, Target::Bad(failure));
                 }
             }
             Target::Unresolved if entry.waiting > 0 => {
@@ -132,7 +145,7 @@ impl State {
     /// How far a name is.
     pub fn status(&self, entry: u32) -> Status {
         let entry = self.names.get(entry);
-        match &entry.target {
+        match entry.target() {
             Target::Bad(failure) => Status::Failed(failure.clone()),
             _ if self.closed => Status::Failed(Failure::new(&entry.name, Reason::Closed)),
             Target::Unresolved => Status::Loading,

@@ -5,11 +5,11 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::task::{Context, Poll, Wake, Waker};
 use std::time::Duration;
-use zemtak_runtime::atlas::Mode;
+use zemtak_runtime::atlas::{Mode, parse};
 use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Middle, Part, Picture, Placement, Sampling, Stretched};
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, Cause, Event, Lease, PerFrame, Pixels, Pump, Settings, Status, View};
+use zemtak_runtime::{Cache, Cause, Event, Files, Lease, PerFrame, Pixels, Pump, Settings, Status, View, Views};
 
 fn game() -> (World, Witness, Cache, Pump<Witness>) {
     let (world, sink) = (World::new(&[("a", 3), ("b", 1)]), Witness::default());
@@ -26,19 +26,71 @@ fn many_views_at_once_are_those_of_each() {
     let mut held: Vec<Lease> = names.iter().map(|name| cache.lease(*name)).collect();
     held.push(held[0].part(Part { x: 1, y: 1, w: 2, h: 2 }).unwrap());
     let set = cache.lease_all(["a:**"]);
-    for _ in 0..2 {
-        let mut views = Vec::new();
-        Lease::views(&held, &mut views);
-        assert_eq!(views, held.iter().map(Lease::view).collect::<Vec<_>>());
-        set.views(&mut views);
-        let of_set = (0..set.names().len()).map(|at| set.view(at));
-        assert_eq!(views[held.len()..], of_set.collect::<Vec<_>>());
-        let _ = pump.wait(&set);
+    let (mut views, mut of_set) = (Views::new(), Views::new());
+    let mut look = |held: &[Lease]| {
+        Lease::views(held, &mut views);
+        assert_eq!(views[..], held.iter().map(Lease::view).collect::<Vec<_>>());
+        set.views(&mut of_set);
+        assert_eq!(of_set[..], (0..set.names().len()).map(|at| set.view(at)).collect::<Vec<_>>());
+        views.len()
+    };
+    // Nothing, the stand-in, the sprites, gone with the device, there again; other leases in between, and fewer.
+    look(&held);
+    pump.pump(PerFrame { uploads: 0, ..PerFrame::UNLIMITED });
+    look(&held);
+    let _ = pump.wait(&set);
+    look(&held);
+    pump.device_lost();
+    look(&held);
+    let _ = pump.wait(&set);
+    held.swap(0, 2);
+    look(&held);
+    held[1] = held[5].part(Part { x: 0, y: 0, w: 1, h: 1 }).unwrap();
+    look(&held);
+    held[1] = held[5].part(Part { x: 1, y: 0, w: 1, h: 2 }).unwrap();
+    look(&held);
+    assert_eq!(look(&held[..2]), 2);
+    assert_eq!(look(&held), 6);
+    Lease::views([], &mut views);
+    assert!(views.is_empty());
+}
+
+/// Also where the other has come as far.
+#[test]
+fn views_are_of_one_cache_at_a_time() {
+    let [(_, _, ours, mut our_pump), (_, _, theirs, mut their_pump)] = [game(), game()];
+    let [our, their] = [ours.lease("a:p0/00"), theirs.lease("a:p0/01")];
+    our_pump.wait(&our).unwrap();
+    their_pump.wait(&their).unwrap();
+    assert_ne!(our.view(), their.view());
+    let mut views = Views::new();
+    for lease in [&our, &their] {
+        Lease::views([lease], &mut views);
+        assert_eq!(views[..], [lease.view()]);
     }
-    let other = game();
-    let mut views = Vec::new();
-    Lease::views([&held[0], &other.2.lease("a:p0/00")], &mut views);
-    assert_eq!(views, [held[0].view(), None]);
+    Lease::views([&our, &their], &mut views);
+    assert_eq!(views[..], [our.view(), None]);
+}
+
+/// Found by taking a counter away: nothing of the pages changes then.
+#[test]
+fn a_sprite_that_only_moved_its_pivot_is_seen_with_it() {
+    let (world, _, cache, mut pump) = game();
+    let (moth, mut views) = (cache.lease("a:p0/00"), Views::new());
+    pump.wait(&moth).unwrap();
+    Lease::views([&moth], &mut views);
+    let file = "a.zemtak.json";
+    let text = String::from_utf8(world.files.read(file, u64::MAX).unwrap()).unwrap();
+    let mut atlas = parse(&text).unwrap().atlas;
+    atlas.sprites.values_mut().for_each(|sprite| sprite.pivot = [0.5, 1.5]);
+    world.files.put(file, atlas.to_text().unwrap().into_bytes());
+    cache.reload("a:p0/00");
+    let moved = || moth.view().unwrap().pivot == [0.5, 1.5];
+    while !moved() {
+        pump.pump(PerFrame::UNLIMITED);
+    }
+    Lease::views([&moth], &mut views);
+    assert_eq!((views[0], views[0].unwrap().pivot), (moth.view(), [0.5, 1.5]));
 }
 
 /// A part of a view is the view of the part, also of one that is not there yet.

@@ -1,7 +1,7 @@
 //! What the cache itself takes, as docs/performance.md says it.
 
 use crate::world::{Witness, crowd};
-use zemtak_runtime::{Cache, PerFrame, Settings};
+use zemtak_runtime::{Cache, Lease, PerFrame, Settings, Views};
 
 const SPRITES: u32 = 10_000;
 
@@ -36,10 +36,12 @@ fn leasing_and_drawing_what_is_there_take_no_memory() {
     let held = cache.lease("a:moth/fly/00007");
     pump.wait(&held).unwrap();
     let id = cache.id("a:moth/fly/00007");
+    let mut views = Views::new();
     let mut frame = || {
         let lease = cache.lease(id);
         let clone = lease.clone();
         assert_eq!(clone.view(), held.view());
+        Lease::views([&lease, &held, &clone], &mut views);
         pump.pump(PerFrame::default());
     };
     // In debug builds the first lease from another line of the program takes a note.

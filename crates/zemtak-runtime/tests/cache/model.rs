@@ -2,7 +2,7 @@
 
 use crate::world::{PAGE, PAGE_LEN, SPRITES, Witness, World, check, colour, sprite_name};
 use proptest::prelude::*;
-use zemtak_runtime::{Cache, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status};
+use zemtak_runtime::{Cache, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status, Views};
 
 #[derive(Debug, Clone)]
 enum Step {
@@ -214,6 +214,7 @@ struct Both {
     cache: Cache,
     pump: Pump<Witness>,
     leases: Vec<(Lease, usize)>,
+    views: Views,
     model: Model,
 }
 
@@ -222,7 +223,7 @@ impl Both {
         let (world, sink) = (World::new(&[("a", 3), ("b", 2)]), Witness::default());
         let settings = Settings { budget: 3 * PAGE, workers: Some(0), ..Settings::over(world.files.clone()) };
         let (cache, pump) = Cache::new(settings, sink.clone());
-        Self { world, sink, cache, pump, leases: vec![], model: Model::new() }
+        Self { world, sink, cache, pump, leases: vec![], views: Views::new(), model: Model::new() }
     }
 
     fn file(page: usize) -> String {
@@ -285,7 +286,8 @@ impl Both {
         }
     }
 
-    fn compare(&self) {
+    fn compare(&mut self) {
+        Lease::views(self.leases.iter().map(|(lease, _)| lease), &mut self.views);
         let (ledger, model) = (self.cache.ledger(), &self.model);
         check(&ledger, &self.sink);
         assert_eq!(ledger.leases, self.leases.len() as u64);
@@ -294,7 +296,7 @@ impl Both {
         assert_eq!(ledger.cancelled, model.cancelled);
         let evictions = ledger.evictions;
         assert_eq!([evictions.budget, evictions.trim, evictions.device], model.evictions);
-        for (lease, page) in &self.leases {
+        for ((lease, page), view) in self.leases.iter().zip(&*self.views) {
             let expected = if model.opened[Model::atlas(*page)] { model.pages[*page] } else { State::Wanted };
             match lease.status() {
                 Status::Ready => assert_eq!(expected, State::There),
@@ -303,7 +305,8 @@ impl Both {
                 other => panic!("{other:?}"),
             }
             let (atlas, index) = PAGES[*page];
-            let shown = lease.view().map(|view| self.sink.colour(&view));
+            assert_eq!(lease.view(), *view);
+            let shown = view.map(|view| self.sink.colour(&view));
             assert_eq!(shown, (expected == State::There).then(|| colour(atlas, index, 0)));
         }
     }

@@ -7,8 +7,8 @@ use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Part, PartError, Placement, Sampling};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
-    Cache, Cause, Event, Files, HashCheck, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings, Status,
-    View,
+    Cache, Cause, Event, Files, HashCheck, Lease, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings,
+    Status, View, Views,
 };
 
 struct Game {
@@ -146,7 +146,11 @@ fn a_new_version_takes_over_at_once_and_a_broken_one_never() {
     let mut game = Game::new(|s| Settings { hash: HashCheck::No, ..s });
     let held = ["a:p0/00", "a:p1/00", "a:p2/00"].map(|name| game.cache.lease(name));
     game.pump();
-    let colours = |game: &Game| held.each_ref().map(|lease| game.colour(lease.view())[2]);
+    let mut views = Views::new();
+    let mut colours = |game: &Game| {
+        Lease::views(&held, &mut views);
+        [0, 1, 2].map(|at| game.colour(views[at])[2])
+    };
     let textures = game.sink.seen().made;
     game.world.write("a", &[1, 0, 2]);
     game.cache.reload_changed();
