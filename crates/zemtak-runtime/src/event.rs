@@ -103,6 +103,7 @@ pub(crate) struct Events {
 
 impl Events {
     pub(crate) fn emit(&mut self, event: Event) {
+        tell(&event);
         if self.waiting.len() == EVENTS_KEPT {
             self.waiting.pop_front();
             self.lost += 1;
@@ -112,5 +113,25 @@ impl Events {
 
     pub(crate) fn take(&mut self) -> Vec<Event> {
         self.waiting.drain(..).collect()
+    }
+}
+
+/// Tells a log of an event, with the feature `tracing`: what is wrong as a warning.
+fn tell(_event: &Event) {
+    #[cfg(feature = "tracing")]
+    match _event {
+        Event::Failed(failure) => tracing::warn!(target: "zemtak", "{failure}"),
+        Event::KeptOld(failure) => tracing::warn!(target: "zemtak", "the old version is still drawn: {failure}"),
+        Event::OverBudget { resident, budget } => {
+            tracing::warn!(target: "zemtak", "leases alone hold {resident} bytes, the budget is {budget}");
+        }
+        Event::Opened { atlas } => tracing::debug!(target: "zemtak", "{atlas} was read"),
+        Event::Loaded { path, bytes } => tracing::debug!(target: "zemtak", bytes, "{path} was loaded"),
+        Event::Replaced { name } => tracing::debug!(target: "zemtak", "a new version of {name} took over"),
+        Event::Repainted { path } => tracing::debug!(target: "zemtak", "{path} was painted over"),
+        Event::Evicted { path, bytes, cause } => {
+            tracing::debug!(target: "zemtak", bytes, ?cause, "{path} was evicted");
+        }
+        Event::Cancelled { path } => tracing::debug!(target: "zemtak", "{path} was cancelled"),
     }
 }

@@ -30,6 +30,7 @@
 //! - `ktx2`: pages with mip levels, in compressed blocks where they were packed so; a sink that takes such blocks gets them as
 //!   they are. `blocks` unpacks them for sinks that do not.
 //! - `hash`: pages are held against the hash in their descriptor, in debug builds and when a new version is read.
+//! - `tracing`: spans of what is read, decoded and made into textures, and events of what happens, for a profiler.
 //! - `unknown-keys`: a descriptor tells which of its keys this version does not know.
 //!
 //! docs/runtime.md tells the whole story.
@@ -42,13 +43,14 @@ mod files;
 mod open;
 mod sink;
 mod sync;
+mod trace;
 
 pub use batch::{Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INSTANCE_WGSL, Look};
 #[doc(hidden)]
 pub use cache::Handle;
 pub use cache::{
-    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, Held, Id, Lease, LeaseSet, Ledger, Moment,
-    PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View, Views,
+    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, FRAMES_KEPT, Frame, Held, Id, Lease, LeaseSet,
+    Ledger, Moment, PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View, Views,
 };
 pub use event::{Cause, EVENTS_KEPT, Event};
 pub use failure::{Failure, Reason};

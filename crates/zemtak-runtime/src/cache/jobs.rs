@@ -10,6 +10,7 @@ use super::state::State;
 use crate::failure::Failure;
 use crate::open::HashCheck;
 use crate::sync::Stopwatch;
+use crate::trace;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -117,10 +118,12 @@ impl Job {
         match self {
             Self::Page { page, file, root, check } => {
                 let name = &file.path;
+                let _span = trace::decode(name);
                 let result = unbroken(name, || reading.read_page(&file, root, check));
                 Done::Page { page, result, took: watch.elapsed() }
             }
             Self::Open { origin, name, known } => {
+                let _span = trace::open(&name);
                 let mut seen = Seen::new();
                 let result = unbroken(&name, || match name.strip_suffix(':') {
                     Some(atlas) => reading.open_atlas(atlas, &known, &mut seen),
@@ -132,10 +135,12 @@ impl Job {
                 let What::Glob(glob) = &lookup.what else {
                     return Done::List { lookup, names: Ok(Vec::new()) };
                 };
+                let _span = trace::list(&glob.asked);
                 let names = unbroken(&glob.asked, || reading.list(glob));
                 Done::List { lookup, names }
             }
             Self::Look(known) => {
+                let _span = trace::look();
                 let changed = |seen: &Seen| seen.iter().any(|(root, path, stamp)| reading.stamp(*root, path) != *stamp);
                 let look = || Ok(known.iter().filter(|(_, seen)| changed(seen)).map(|(origin, _)| *origin).collect());
                 Done::Look(unbroken("a look for changes", look).unwrap_or_default())

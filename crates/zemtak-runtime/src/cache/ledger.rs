@@ -1,6 +1,6 @@
 //! The account of what was loaded, reused, evicted and is still held.
 
-use super::account::Evictions;
+use super::counters::Evictions;
 use super::entries::{PINS, Target};
 use super::page::PageState;
 use super::state::State;

@@ -1,7 +1,10 @@
 //! The resource cache: each texture is loaded once, shared, and given back in time.
 
 mod account;
+mod clips;
+mod counters;
 mod entries;
+mod frames;
 mod jobs;
 mod lease;
 mod lease_set;
@@ -30,11 +33,13 @@ mod view;
 mod views;
 mod wanted;
 
-pub use account::Evictions;
+pub use clips::ClipInfo;
+pub use counters::Evictions;
+pub use frames::{FRAMES_KEPT, Frame};
 pub use lease::{Asked, Id, Lease};
 pub use lease_set::LeaseSet;
 pub use ledger::{Held, Ledger, TextureLine};
-pub use playing::{ClipInfo, ClipLease, Moment, Playing};
+pub use playing::{ClipLease, Moment, Playing};
 pub use pump::{PerFrame, Pump, Pumped};
 pub use ready::Ready;
 pub use settings::Settings;
@@ -51,6 +56,7 @@ use entries::{PINS, Who};
 use names::Names;
 use reading::Reading;
 use shared::Shared;
+use std::collections::BTreeMap;
 use std::panic::Location;
 use std::sync::Arc;
 use zemtak_core::atlas::PixelKind;
@@ -223,6 +229,24 @@ impl Cache {
         let who = self.who();
         let set = self.shared.ask(|state| state.lease_clip(name, who));
         ClipLease::new(LeaseSet::new(self.shared.clone(), set))
+    }
+
+    /// The clips of an atlas by their full names, as [`Cache::lease_clip`] takes them. Nothing as long as its descriptor is not read;
+    /// asking has that done, and no page is loaded for it.
+    ///
+    /// # Errors
+    /// The descriptor cannot be had.
+    ///
+    /// ```no_run
+    /// # fn menu(cache: &zemtak_runtime::Cache) -> Result<(), zemtak_runtime::Failure> {
+    /// for (name, clip) in cache.clips("night")?.unwrap_or_default() {
+    ///     println!("{name}: {} steps in {:?}", clip.steps, clip.length); // night:moth/fly: 6 steps in 480ms
+    /// }
+    /// # Ok(())
+    /// # }
+    /// ```
+    pub fn clips(&self, atlas: &str) -> Result<Option<BTreeMap<String, ClipInfo>>, Failure> {
+        self.shared.ask(|state| state.clips(atlas))
     }
 
     /// Has a name of the game's own stand for another name from now on. What is leased already stays as it is.
@@ -415,6 +439,29 @@ impl Cache {
     #[must_use]
     pub fn ledger(&self) -> Ledger {
         Ledger::of(&self.shared.lock())
+    }
+
+    /// The account over time: what each of the last [`FRAMES_KEPT`] pumps did, the oldest first, for a game to draw. The list is
+    /// filled anew; kept from frame to frame, it takes no memory.
+    ///
+    /// ```
+    /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
+    /// # let files = MemoryFiles::new();
+    /// # let pixels = zemtak_runtime::Pixels::transparent(zemtak_runtime::geometry::Size::new(32, 16)).unwrap();
+    /// # let png = zemtak_core::codec::encode_png(&pixels, zemtak_core::codec::PngEffort::Fast).unwrap();
+    /// # files.put("moth.png", png);
+    /// # let (cache, mut pump) = Cache::new(Settings::over(files.clone()), MemorySink::new());
+    /// let moth = cache.lease("moth.png");
+    /// pump.wait(&moth)?;
+    /// let mut frames = Vec::new();
+    /// cache.frames(&mut frames);
+    /// assert_eq!((frames[0].requests, frames[0].misses), (1, 1));
+    /// assert_eq!(frames.iter().map(|frame| frame.made_bytes).sum::<u64>(), 32 * 16 * 4);
+    /// # Ok::<(), zemtak_runtime::Failure>(())
+    /// ```
+    pub fn frames(&self, into: &mut Vec<Frame>) {
+        into.clear();
+        into.extend(self.shared.lock().account.frames.iter());
     }
 
     #[track_caller]

@@ -1,5 +1,6 @@
 //! Clips that are held, and clips that play.
 
+use super::clips::ClipInfo;
 use super::lease_set::LeaseSet;
 use super::ready::Ready;
 use super::sets::ReadyClip;
@@ -7,8 +8,7 @@ use super::view::View;
 use super::wanted::{Awaited, Handle};
 use std::sync::Arc;
 use std::time::Duration;
-use zemtak_core::atlas::Mode;
-use zemtak_core::clip::{Entered, Player, Ratio, Timeline};
+use zemtak_core::clip::{Entered, Player, Ratio};
 
 /// The sprites of a clip, held together. Clones are cheap, and are the same hold: a crowd shares one.
 #[derive(Debug, Clone)]
@@ -53,26 +53,6 @@ impl ClipLease {
     #[must_use]
     pub fn play_from(&self, speed: Ratio, place: Duration) -> Playing {
         Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))
-    }
-}
-
-/// What is known of a clip.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct ClipInfo {
-    /// How it goes on after its last step.
-    pub mode: Mode,
-    /// How many steps it has.
-    pub steps: usize,
-    /// How long it takes to play once, there and back where it bounces; rounded up to a nanosecond.
-    pub length: Duration,
-}
-
-impl ClipInfo {
-    fn of(timeline: &Timeline) -> Self {
-        let ticks: i64 = (0..timeline.turns()).map(|turn| timeline.ticks_of(turn)).sum();
-        let a_nanosecond = timeline.ticks_per_nanosecond().max(1);
-        let nanoseconds = u64::try_from(ticks).unwrap_or(0).div_ceil(u64::try_from(a_nanosecond).unwrap_or(1));
-        Self { mode: timeline.mode(), steps: timeline.steps(), length: Duration::from_nanos(nanoseconds) }
     }
 }
 

@@ -10,6 +10,7 @@ use crate::event::Cause;
 use crate::failure::{Failure, Reason};
 use crate::sink::{Level, NewTexture, Sampler, Sink, SinkError, Texture, texture_bytes};
 use crate::sync::{Stopwatch, current};
+use crate::trace;
 use std::sync::Arc;
 use std::task::Waker;
 use std::thread::{self, JoinHandle};
@@ -115,6 +116,7 @@ impl<S: Sink> Pump<S> {
     /// }
     /// ```
     pub fn pump(&mut self, frame: PerFrame) -> Pumped {
+        let _span = trace::pump();
         let mut pumped = Pumped::default();
         self.make_stand_in();
         self.begin(&mut pumped);
@@ -232,6 +234,8 @@ impl<S: Sink> Pump<S> {
         pages.make_room(0, account);
         pumped.ready = pages.ready();
         let drops = pages.take_drops();
+        let dropped = (pumped.dropped + drops.len()) as u64;
+        account.frames.end(&account.counters, dropped, pumped.ready as u64, pages.resident);
         // Room for decoded pages may have become free, and new versions may want more.
         self.shared.wake(&state);
         self.shared.tell();
@@ -254,6 +258,7 @@ impl<S: Sink> Pump<S> {
             Some(begun) => begun,
             None => self.take_next(pumped)?,
         };
+        let _span = trace::make(&upload.file.path);
         let watch = Stopwatch::start();
         let (shared, dropped) = (self.shared.clone(), &mut pumped.dropped);
         let begin = |sink: &mut S, new: &NewTexture<'_>, large: bool| make(sink, &shared, new, large, dropped);

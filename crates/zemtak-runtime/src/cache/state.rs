@@ -92,6 +92,8 @@ impl State {
         entry.hold(who);
         let counters = &mut self.account.counters;
         counters.requests += 1;
+        let there = entry.page().is_some_and(|page| matches!(self.pages.status(page), Status::Ready));
+        counters.misses += u64::from(!there);
         match *entry.target() {
             Target::Sprite { page, .. } if !self.closed => self.pages.lease(page, 1, &mut self.account),
             Target::Sprite { page, .. } => {

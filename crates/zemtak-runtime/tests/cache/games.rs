@@ -9,7 +9,9 @@ use zemtak_runtime::atlas::{Mode, parse};
 use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Middle, Part, Picture, Placement, Sampling, Stretched};
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, Cause, Event, Files, Lease, PerFrame, Pixels, Pump, Settings, Status, View, Views};
+use zemtak_runtime::{
+    Cache, Cause, Event, FRAMES_KEPT, Files, Lease, PerFrame, Pixels, Pump, Reason, Settings, Status, View, Views,
+};
 
 fn game() -> (World, Witness, Cache, Pump<Witness>) {
     let (world, sink) = (World::new(&[("a", 3), ("b", 1)]), Witness::default());
@@ -53,6 +55,43 @@ fn many_views_at_once_are_those_of_each() {
     assert_eq!(look(&held), 6);
     Lease::views([], &mut views);
     assert!(views.is_empty());
+}
+
+#[test]
+fn the_last_four_seconds_are_kept_and_no_more() {
+    let (_, _, cache, mut pump) = game();
+    let mut frames = Vec::new();
+    (0..FRAMES_KEPT + 60).for_each(|_| {
+        pump.pump(PerFrame::default());
+    });
+    cache.frames(&mut frames);
+    let numbers: Vec<u64> = frames.iter().map(|frame| frame.number).collect();
+    assert_eq!(numbers, (61..=60 + FRAMES_KEPT as u64).collect::<Vec<_>>());
+    let room = frames.capacity();
+    cache.frames(&mut frames);
+    assert_eq!((frames.len(), frames.capacity()), (FRAMES_KEPT, room));
+}
+
+#[test]
+fn the_clips_of_an_atlas_are_listed_without_loading_a_page() {
+    let (_, sink, cache, mut pump) = game();
+    assert_eq!(cache.clips("a").unwrap(), None);
+    (0..2).for_each(|_| {
+        pump.pump(PerFrame::UNLIMITED);
+    });
+    let made = cache.clips("a").unwrap().unwrap();
+    assert_eq!(made.keys().collect::<Vec<_>>(), ["a:p0", "a:p1", "a:p2"]);
+    let fly = cache.lease_clip("a:p0");
+    pump.wait(&fly).unwrap();
+    assert_eq!(made["a:p0"], fly.info().unwrap());
+    assert_eq!(sink.seen().made, 2, "the stand-in, and the page of the clip that was leased");
+    // Nothing there, no name, and the end.
+    assert_eq!(cache.clips("none").unwrap(), None);
+    pump.pump(PerFrame::UNLIMITED);
+    assert_eq!(cache.clips("none").unwrap_err().to_string(), "none: no root has it; looked for none.zemtak.json");
+    assert!(matches!(cache.clips("../a").unwrap_err().reason(), Reason::Name));
+    drop(pump);
+    assert!(matches!(cache.clips("late").unwrap_err().reason(), Reason::Closed));
 }
 
 /// Also where the other has come as far.

@@ -2,7 +2,7 @@
 
 use crate::world::{PAGE, PAGE_LEN, SPRITES, Witness, World, check, colour, sprite_name};
 use proptest::prelude::*;
-use zemtak_runtime::{Cache, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status, Views};
+use zemtak_runtime::{Cache, Frame, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status, Views};
 
 #[derive(Debug, Clone)]
 enum Step {
@@ -70,6 +70,7 @@ struct Model {
     cancelled: u64,
     evictions: [u64; 3],
     trim: bool,
+    misses: u64,
 }
 
 impl Model {
@@ -91,6 +92,7 @@ impl Model {
             cancelled: 0,
             evictions: [0; 3],
             trim: false,
+            misses: 0,
         }
     }
 
@@ -112,6 +114,7 @@ impl Model {
         }
         self.leases.push((page, sprite));
         let atlas = Self::atlas(page);
+        self.misses += u64::from(!self.opened[atlas] || self.pages[page] != State::There);
         if self.opened[atlas] {
             self.want(page);
         } else if !self.opening.contains(&atlas) {
@@ -286,6 +289,20 @@ impl Both {
         }
     }
 
+    /// The account over time comes to the same as the account, after a pump.
+    fn compare_frames(&self) {
+        let (mut frames, ledger) = (Vec::new(), self.cache.ledger());
+        self.cache.frames(&mut frames);
+        let sum = |what: fn(&Frame) -> u64| frames.iter().map(what).sum::<u64>();
+        assert_eq!(sum(|f| f.requests), ledger.requests);
+        assert_eq!(sum(|f| f.misses), self.model.misses);
+        assert_eq!((sum(|f| f.made), sum(|f| f.made_bytes)), (ledger.loads, ledger.loaded_bytes));
+        assert_eq!(sum(|f| f.dropped), ledger.evictions.all());
+        assert_eq!((sum(|f| f.uploading_ns), sum(|f| f.decoding_ns)), (ledger.uploading_ns, ledger.decoding_ns));
+        let last = frames.last().unwrap();
+        assert_eq!((last.resident_bytes, last.ready), (ledger.resident_bytes, 0));
+    }
+
     fn compare(&mut self) {
         Lease::views(self.leases.iter().map(|(lease, _)| lease), &mut self.views);
         let (ledger, model) = (self.cache.ledger(), &self.model);
@@ -322,6 +339,8 @@ proptest! {
             both.step(step);
             both.compare();
         }
+        both.step(&Step::Pump);
+        both.compare_frames();
         let (sink, ledger) = (both.sink.clone(), both.cache.ledger());
         prop_assert_eq!(ledger.held.iter().map(|h| u64::from(h.leases)).sum::<u64>(), both.leases.len() as u64);
         let last = both.pump.finish();
