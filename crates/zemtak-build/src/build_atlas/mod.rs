@@ -350,7 +350,8 @@ fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, loaded: &Loaded<'_>) -
     let bound = settings.texture.may_compress()
         || settings.page.shape == Shape::Free
         || settings.page.fixed.is_some()
-        || settings.page.count.is_some();
+        || settings.page.count.is_some()
+        || settings.page.same_size;
     // Of the pages alone: their mip levels and layers shrink with them.
     let loose: u64 = loaded.sprites.iter().map(|sprite| sprite.facts.canvas.area()).sum();
     (!bound && plan.area() > loose).then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())

@@ -75,6 +75,7 @@ fn page<'t>(text: &Text<'t>, value: &Value<'t>, keys: &mut Keys) -> Option<()> {
     keys.page_aspect = table.read("aspect", |v| text.number(v, &what, |n| (1.0..=longest).contains(&n)));
     keys.page_prefer = table.read("prefer", |v| text.word(v));
     keys.page_size = table.read("size", |v| page_size(text, v));
+    keys.page_same_size = table.read("same_size", |v| text.truth(v));
     keys.page_count = table.read("count", |v| text.whole(v, 1..65_536).and_then(|n| n.try_into().ok()));
     keys.places.extend(table.end().into_iter().filter(|(key, _)| *key == "count"));
     Some(())

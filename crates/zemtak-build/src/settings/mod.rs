@@ -99,6 +99,8 @@ keys! {
     page_size: Size,
     /// Exactly so many pages.
     page_count: u16,
+    /// Whether all pages have one size.
+    page_same_size: bool,
     /// Empty pixels between cells.
     gutter: u32,
     /// Empty pixels along a page's edge.
@@ -225,6 +227,7 @@ impl Keys {
                 prefer: self.page_prefer.unwrap_or(page.prefer),
                 fixed: self.page_size,
                 count: self.page_count.map(usize::from),
+                same_size: self.page_same_size.unwrap_or(false),
             },
             spacing: Spacing { extrude: plain_spacing.extrude.max(reach), align: reach.max(align), ..plain_spacing },
             plain_spacing,

@@ -6,6 +6,7 @@ use super::keep;
 use super::request::Arrangement;
 use super::request::{Layout, LayoutRequest, Place};
 use super::rows;
+use super::same_size;
 use crate::geometry::Rect;
 
 /// Places every item on a page.
@@ -14,6 +15,13 @@ use crate::geometry::Rect;
 /// [`LayoutError`]: the policy allows no page, items that fit on none, a page count that cannot be kept.
 pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     request.policy.check(request.spacing)?;
+    let layout = if request.policy.same_size { same_size::lay_out(request, &place)? } else { place(request)? };
+    debug_assert_eq!(check(request, &layout), Vec::<LayoutFault>::new());
+    Ok(layout)
+}
+
+/// On pages of whatever sizes the policy allows.
+fn place(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     let policy = request.policy.aligned(request.spacing);
     let (alone, shared): (Vec<usize>, Vec<usize>) = (0..request.items.len()).partition(|&i| request.items[i].alone);
     let mut layout = match request.arrangement {
@@ -30,6 +38,5 @@ pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
         layout.places[i] = Place { page: layout.pages.len(), rect: Rect::at(0, 0, size), turned: false };
         layout.pages.push(size);
     }
-    debug_assert_eq!(check(request, &layout), Vec::<LayoutFault>::new());
     Ok(layout)
 }

@@ -76,15 +76,22 @@ pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     faults
 }
 
-/// Shared pages that the policy does not allow.
+/// Shared pages that the policy does not allow, or that are of another size than the first where all must be of one.
 fn wrong_pages(request: &LayoutRequest<'_>, layout: &Layout, lone: &BTreeSet<usize>) -> Vec<usize> {
     let align = request.spacing.align;
     let policy = match request.arrangement {
         Arrangement::Row | Arrangement::Column => &PagePolicy { aspect: f64::MAX, ..request.policy.clone() },
         _ => request.policy,
     };
-    let right = |page: Size| policy.allows(page) && page.w.is_multiple_of(align) && page.h.is_multiple_of(align);
-    (0..layout.pages.len()).filter(|p| !lone.contains(p) && !right(layout.pages[*p])).collect()
+    let shared = || (0..layout.pages.len()).filter(|page| !lone.contains(page));
+    let first = shared().next().map(|page| layout.pages[page]).filter(|_| policy.same_size);
+    let right = |page: Size| {
+        first.is_none_or(|first| page == first)
+            && policy.allows(page)
+            && page.w.is_multiple_of(align)
+            && page.h.is_multiple_of(align)
+    };
+    shared().filter(|page| !right(layout.pages[*page])).collect()
 }
 
 /// Items of one group on two pages.

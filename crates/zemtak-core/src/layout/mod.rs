@@ -25,6 +25,7 @@ mod proof;
 mod request;
 mod rng;
 mod rows;
+mod same_size;
 mod sampler;
 mod singly;
 mod skyline;

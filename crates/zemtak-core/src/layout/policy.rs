@@ -48,6 +48,8 @@ pub struct PagePolicy {
     pub fixed: Option<Size>,
     /// Exactly so many pages.
     pub count: Option<usize>,
+    /// All pages of one size, so that an array of textures holds them.
+    pub same_size: bool,
 }
 
 impl Default for PagePolicy {
@@ -60,6 +62,7 @@ impl Default for PagePolicy {
             prefer: Prefer::default(),
             fixed: None,
             count: None,
+            same_size: false,
         }
     }
 }

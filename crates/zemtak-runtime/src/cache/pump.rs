@@ -300,7 +300,7 @@ impl<S: Sink> Pump<S> {
         let Some(pixels) = self.stand_in.clone().filter(|_| due) else { return };
         let (size, sampler, kind) = (pixels.size(), Sampler::default(), PixelKind::Rgba8);
         let levels: Arc<[Level]> = Arc::new([pixels.into()]);
-        let new = NewTexture { label: "stand-in", layer: None, kind, levels: &levels, sampler };
+        let new = NewTexture { label: "stand-in", layer: None, kind, levels: &levels, sampler, alike: 1 };
         let result = self.sink.make_texture(&new);
         let mut state = self.shared.lock();
         match result {

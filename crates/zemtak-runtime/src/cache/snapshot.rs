@@ -58,6 +58,8 @@ pub(super) struct PageFile {
     pub stamps: Vec<Option<Stamp>>,
     /// Whether they have the content with which they were read before, though they may have been touched.
     pub same_content: bool,
+    /// How many pages of the atlas have textures like its own, itself among them.
+    pub alike: usize,
 }
 
 /// A file that becomes a texture.
@@ -92,12 +94,18 @@ impl PageFile {
         });
         let path = own.path.clone();
         let parts = std::iter::once(own).chain(layers).collect();
-        Self { path, parts, page: Arc::new(page), stamps: Vec::new(), same_content: false }
+        Self { path, parts, page: Arc::new(page), stamps: Vec::new(), same_content: false, alike: 1 }
     }
 
     /// Whether a descriptor says the same of it.
     pub fn is_described_as(&self, other: &Self) -> bool {
         self.path == other.path && self.page == other.page
+    }
+
+    /// Whether another page's textures are of the same size and kind and sampled in the same way.
+    fn is_like(&self, other: &Self) -> bool {
+        let texture = |part: &PartFile| (part.layer.clone(), part.kind, part.mips, part.sampler);
+        self.page.size() == other.page.size() && self.parts.iter().map(texture).eq(other.parts.iter().map(texture))
     }
 
     /// The bytes of its textures.
@@ -138,7 +146,9 @@ impl Snapshot {
     pub fn of(atlas: Atlas, root: usize, folder: &str, takes: &[PixelKind]) -> Self {
         let asked = atlas.built.mip_levels;
         let page = |page: Page| PageFile::of(page, folder, asked, takes);
-        let pages: Vec<PageFile> = atlas.pages.into_iter().map(page).collect();
+        let mut pages: Vec<PageFile> = atlas.pages.into_iter().map(page).collect();
+        let alike: Vec<usize> = pages.iter().map(|page| pages.iter().filter(|own| own.is_like(page)).count()).collect();
+        pages.iter_mut().zip(alike).for_each(|(page, alike)| page.alike = alike);
         // Only sprites whose box lies on their page pass the check, so none is left out here.
         let placed = |(name, sprite): (SpriteName, Sprite)| {
             let page = &pages.get(sprite.page)?.page;

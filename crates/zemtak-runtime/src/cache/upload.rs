@@ -40,7 +40,14 @@ impl Upload {
     fn part(&self, number: usize) -> NewTexture<'_> {
         let PartFile { path, layer, kind, sampler, .. } = &self.file.parts[number];
         let levels = &self.parts[number];
-        NewTexture { label: path, layer: layer.as_deref(), kind: *kind, levels, sampler: *sampler }
+        NewTexture {
+            label: path,
+            layer: layer.as_deref(),
+            kind: *kind,
+            levels,
+            sampler: *sampler,
+            alike: self.file.alike,
+        }
     }
 
     /// Goes on with it, for about so many bytes: whole where that is enough, and a strip where the sink takes such. `begin` has

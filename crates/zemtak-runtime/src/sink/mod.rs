@@ -32,6 +32,10 @@ pub struct NewTexture<'p> {
     pub levels: &'p Arc<[Level]>,
     /// How it is sampled, and what its numbers mean.
     pub sampler: Sampler,
+    /// How many pages of its atlas are like this one in size, kind, levels and sampling, itself among them. A sink that makes
+    /// texture arrays makes one of so many layers for the first, and takes the next free layer for each of the others; all pages of
+    /// an atlas that was packed with `--same-size-pages` are alike. 1 for a loose image.
+    pub alike: usize,
 }
 
 impl NewTexture<'_> {

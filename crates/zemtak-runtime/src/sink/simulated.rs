@@ -17,7 +17,7 @@ use zemtak_core::coords::QUADS_A_DRAW;
 /// let mut device = SimulatedDevice::new().with_memory(1 << 20);
 /// let levels: Arc<[Level]> = Arc::new([Pixels::transparent(Size::new(256, 256)).unwrap().into()]);
 /// let (kind, sampler) = (PixelKind::Rgba8, Sampler::default());
-/// let new = NewTexture { label: "a.png", layer: None, kind, levels: &levels, sampler };
+/// let new = NewTexture { label: "a.png", layer: None, kind, levels: &levels, sampler, alike: 1 };
 /// let (a, b) = (device.make_texture(&new)?, device.make_texture(&new)?);
 /// for texture in [a, a, b, a] {
 ///     device.draw(texture);

@@ -15,7 +15,7 @@ fn make(sink: &mut impl Sink, w: u32, h: u32, mips: u32) -> Result<Texture, Sink
     let smaller = smaller_levels(&pixels, mips - 1, Alpha::Straight, Light::Linear);
     let levels: Arc<[Level]> = std::iter::once(pixels).chain(smaller).map(Level::from).collect();
     let (kind, sampler) = (PixelKind::Rgba8, Sampler::default());
-    sink.make_texture(&NewTexture { label: "test", layer: None, kind, levels: &levels, sampler })
+    sink.make_texture(&NewTexture { label: "test", layer: None, kind, levels: &levels, sampler, alike: 1 })
 }
 
 #[test]

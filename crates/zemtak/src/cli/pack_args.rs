@@ -120,6 +120,12 @@ struct PageArgs {
     /// Exact size of every page
     #[arg(long, value_name = "WxH", value_parser = page_size)]
     page_size: Option<Size>,
+    /// All pages of one size, so that one texture array holds them
+    #[arg(long, overrides_with = "no_same_size_pages")]
+    same_size_pages: bool,
+    /// Each page as small as it can be (default)
+    #[arg(long)]
+    no_same_size_pages: bool,
     /// Exact number of pages
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
     page_count: Option<u16>,
@@ -275,6 +281,7 @@ impl PageArgs {
         keys.page_prefer = self.page_prefer;
         keys.page_size = self.page_size;
         keys.page_count = self.page_count;
+        keys.page_same_size = either(self.same_size_pages, self.no_same_size_pages);
         keys.gutter = self.gutter;
         keys.margin = self.margin;
         keys.extrude = self.extrude;

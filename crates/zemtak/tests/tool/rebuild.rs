@@ -80,6 +80,7 @@ fn the_demo_comes_back_whatever_the_options() {
         "--page-size 640x480 --page-count 1",
         "--page-count 3 --page-shape pow2-square",
         "--page-shape free --page-aspect 8 --png fast",
+        "--page-max 256x256 --same-size-pages",
     ];
     for options in variants {
         let folder = Folder::new();

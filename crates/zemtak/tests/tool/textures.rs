@@ -2,13 +2,16 @@
 
 use crate::fixtures::{Folder, blob, decoded, demo_art, png};
 use serde_json::{Value, json};
+use std::collections::BTreeSet;
 use zemtak_core::atlas::{Alpha, Colour, PixelKind};
 use zemtak_core::codec::{Limits, read_ktx2};
 use zemtak_core::geometry::Size;
 use zemtak_core::mips::level_size;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::texture::{loss, unpack};
-use zemtak_runtime::{Cache, Folder as Files, MemorySink, Settings, SimulatedDevice, texture_bytes};
+use zemtak_runtime::{
+    Cache, Folder as Files, MemorySink, NewTexture, Settings, SimulatedDevice, Sink, SinkError, Texture, texture_bytes,
+};
 
 fn descriptor(folder: &Folder, out: &str) -> Value {
     serde_json::from_slice(&folder.read(&format!("{out}/night.zemtak.json"))).unwrap()
@@ -153,6 +156,59 @@ fn a_game_gets_blocks_as_they_are() {
         pump.wait(&moth).unwrap();
         assert_eq!(pump.sink().used(), texture_bytes(PixelKind::Bc3, file.size, 3));
     }
+}
+
+/// A sink that puts pages that are alike into arrays: the first says how many layers the array gets.
+#[derive(Default)]
+struct Arrays(Vec<(Size, usize, usize)>);
+
+impl Sink for Arrays {
+    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+        let free = self.0.iter().position(|(size, used, layers)| *size == new.size() && used < layers);
+        let array = free.unwrap_or_else(|| {
+            self.0.push((new.size(), 0, new.alike));
+            self.0.len() - 1
+        });
+        self.0[array].1 += 1;
+        Ok(Texture((array as u64) << 32 | (self.0[array].1 as u64 - 1)))
+    }
+
+    fn drop_texture(&mut self, _: Texture) {}
+}
+
+/// All pages of one size fill one array; without asking, the last page is smaller and has one of its own.
+#[test]
+fn pages_of_one_size_fill_one_texture_array() {
+    let arrays = |options: &str| {
+        let (folder, told) = both(&format!("--page-shape free --page-max 300x300{options}"));
+        let (cache, mut pump) = Cache::new(Settings::over(Files::new(folder.path("build"))), Arrays::default());
+        pump.wait(&cache.lease_all(["night:**"])).unwrap();
+        let mut arrays = pump.sink().0.clone();
+        arrays.sort();
+        (arrays, told)
+    };
+    let (each, _) = arrays("");
+    assert!(each.len() > 1 && each.iter().all(|(_, used, layers)| used == layers), "{each:?}");
+    let (one, told) = arrays(" --same-size-pages");
+    let pages = told["pages"].as_array().unwrap().len();
+    assert!(pages > 1 && one.len() == 1 && (one[0].1, one[0].2) == (pages, pages), "{one:?}");
+    // By the project too; the command line wins.
+    let folder = Folder::new();
+    let project = format!(
+        "format = 1\n[atlas.night]\nroot = {:?}\npage = {{ shape = \"free\", max = [300, 300], same_size = true }}\n",
+        demo_art()
+    );
+    folder.write("zemtak.toml", project);
+    let sizes = |options: &str| {
+        let told = folder.zemtak(&format!("pack --json{options}")).exits(0).json();
+        let pages = told["atlases"][0]["pages"].as_array().unwrap().clone();
+        pages
+            .iter()
+            .map(|page| page["width"].as_u64().unwrap() * page["height"].as_u64().unwrap())
+            .collect::<BTreeSet<_>>()
+            .len()
+    };
+    assert_eq!((sizes(""), sizes(" --no-same-size-pages"), sizes("")), (1, each.len(), 1));
 }
 
 /// A file says how its numbers are to be taken; they are the same either way.
