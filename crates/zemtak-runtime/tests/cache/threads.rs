@@ -155,3 +155,15 @@ fn a_page_is_loaded_once_however_many_ask() {
     check(&ledger, &sink);
     assert_eq!((ledger.requests, ledger.loads, ledger.started), (400, 1, 1), "{ledger}");
 }
+
+/// As the docs promise: all but the pump and its sink goes to any thread.
+#[test]
+fn handles_go_to_any_thread() {
+    fn anywhere<T: Send + Sync>() {}
+    anywhere::<Cache>();
+    anywhere::<Lease>();
+    anywhere::<zemtak_runtime::LeaseSet>();
+    anywhere::<zemtak_runtime::ClipLease>();
+    anywhere::<zemtak_runtime::Playing>();
+    anywhere::<zemtak_runtime::Views>();
+}
