@@ -5,6 +5,7 @@ use crate::{format, forms, store};
 use std::fmt;
 use std::path::Path;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
+use zemtak_files::FILE_BYTES;
 
 /// A file beside a descriptor that does not belong to it.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -80,7 +81,7 @@ fn stray(folder: &Path, name: &str, atlas: &Atlas) -> Option<Result<Stray, Probl
     }
     let file = name.to_owned();
     let path = folder.join(name);
-    let bytes = match std::fs::read(&path) {
+    let bytes = match zemtak_files::read(&path, FILE_BYTES) {
         Ok(bytes) => bytes,
         Err(error) => return Some(Err(Problem::io(&format::path(&path), &error))),
     };

@@ -2,17 +2,15 @@
 
 use crate::format;
 use crate::store::{self, Hash, Key, Store};
-use std::fs::{File, Metadata};
+use std::fs::Metadata;
 use std::io::{self, Read};
 use std::path::Path;
 use std::time::{Duration, SystemTime};
 use zemtak_core::codec::Mark;
+use zemtak_files::FILE_BYTES;
 
 /// Changes with what is remembered of a file.
 const RECORD_VERSION: u32 = 1;
-
-/// The largest file that is read, in bytes.
-const FILE_BYTES: u64 = 1 << 30;
 
 /// A file that changed less than this before it was read may change again within the same tick of its clock: some file
 /// systems count whole or even seconds.
@@ -127,7 +125,7 @@ pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
 /// Where it cannot be read, or is too large.
 pub fn read(path: &Path, store: &dyn Store) -> io::Result<Content> {
     let now = SystemTime::now();
-    let file = File::open(path)?;
+    let file = zemtak_files::open(path)?;
     let meta = file.metadata()?;
     if meta.len() > FILE_BYTES {
         let limit = format::bytes(FILE_BYTES);

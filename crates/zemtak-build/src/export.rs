@@ -13,7 +13,7 @@ use serde::Serialize;
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{Alpha, Atlas, Colour, FILE_SUFFIX, Layer, Page, PixelKind, VERSION};
+use zemtak_core::atlas::{Alpha, Atlas, Colour, DESCRIPTOR_BYTES, FILE_SUFFIX, Layer, Page, PixelKind, VERSION};
 use zemtak_core::codec::{Bits, Channels, EncodeError, Mark, PngEffort, RawLayout};
 use zemtak_core::geometry::Rect;
 use zemtak_core::pixels::Pixels;
@@ -145,7 +145,8 @@ impl Export<'_> {
     fn texts(&self, also: &Also) -> Result<Vec<NewFile>, Failure> {
         let mut templates = BTreeMap::new();
         if let Also::Template(path) = also {
-            let text = std::fs::read_to_string(path).map_err(|error| Failure::io(&format::path(path), &error))?;
+            let text = zemtak_files::read_text(path, zemtak_files::TEXT_BYTES)
+                .map_err(|error| Failure::io(&format::path(path), &error))?;
             templates.insert(path.clone(), text);
         }
         let texts = forms::write(also, self.atlas, &templates, &forms::Idents::new())?;
@@ -377,7 +378,7 @@ fn raw_page<'a>(part: &Part<'a>, file: &'a NewFile, layout: &RawLayout) -> RawPa
 
 /// The files of an earlier export of raw pages.
 fn named_by_sidecar(path: &Path) -> Written {
-    let read = || serde_json::from_slice::<Value>(&std::fs::read(path).ok()?).ok();
+    let read = || serde_json::from_slice::<Value>(&zemtak_files::read(path, DESCRIPTOR_BYTES).ok()?).ok();
     let sidecar = read().unwrap_or_default();
     let named = |page: &Value| {
         let file = page["file"].as_str().filter(|file| zemtak_core::atlas::page_path_is_safe(file))?;

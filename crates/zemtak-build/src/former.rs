@@ -14,6 +14,7 @@ use std::sync::OnceLock;
 use zemtak_core::codec::{Band, Limits, decode, join_png_bands, png_bands, split_png_bands};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::pixels::{PIXEL, Pixels};
+use zemtak_files::FILE_BYTES;
 
 /// Changes with what is noted.
 const RECORD_VERSION: u32 = 2;
@@ -149,7 +150,7 @@ pub fn hash_of(stored: &Pixels) -> Hash {
 impl Page {
     fn bytes(&self, context: Context<'_>) -> Option<&[u8]> {
         let read = || {
-            let bytes = context.timings.time(Stage::Read, || std::fs::read(&self.path)).ok()?;
+            let bytes = context.timings.time(Stage::Read, || zemtak_files::read(&self.path, FILE_BYTES)).ok()?;
             (store::hash(&bytes) == self.drawn.hash).then_some(bytes)
         };
         self.bytes.get_or_init(read).as_deref()

@@ -4,7 +4,7 @@ use crate::store::{self, Hash};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::Path;
-use zemtak_core::atlas::{FILE_SUFFIX, Page, page_path_is_safe};
+use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, Page, page_path_is_safe};
 
 /// Files by name, with the hash of what was written there.
 pub type Written = BTreeMap<String, Hash>;
@@ -33,7 +33,10 @@ impl Inventory {
         let mut inventory = Self { whole: true, ..Self::default() };
         for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
             if entry.file_name().to_str().is_some_and(|name| name.ends_with(FILE_SUFFIX)) {
-                match std::fs::read(entry.path()).ok().and_then(|text| serde_json::from_slice(&text).ok()) {
+                match zemtak_files::read(&entry.path(), DESCRIPTOR_BYTES)
+                    .ok()
+                    .and_then(|text| serde_json::from_slice(&text).ok())
+                {
                     Some(naming) => inventory.named.extend(named_by(naming)),
                     None => inventory.whole = false,
                 }

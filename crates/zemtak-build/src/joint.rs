@@ -5,7 +5,8 @@ use crate::failure::{Failure, Problem};
 use crate::targets::Joint;
 use crate::{format, forms};
 use std::path::Path;
-use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
+use zemtak_core::atlas::{Atlas, DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
+use zemtak_files::TEXT_BYTES;
 
 /// Makes them of the atlases that were built just now and of those in place. Where one of these is missing, files stay as they
 /// are.
@@ -30,7 +31,7 @@ pub(crate) fn build(joint: &Joint, built: &[BuiltAtlas], place: TextPlace<'_>) -
 
 fn render(template: &Path, atlases: &[Atlas]) -> Result<String, Failure> {
     let shown = format::path(template);
-    let text = std::fs::read_to_string(template).map_err(|e| Problem::io(&shown, &e))?;
+    let text = zemtak_files::read_text(template, TEXT_BYTES).map_err(|e| Problem::io(&shown, &e))?;
     forms::joint(&shown, &text, atlases)
 }
 
@@ -38,7 +39,7 @@ fn render(template: &Path, atlases: &[Atlas]) -> Result<String, Failure> {
 fn atlas(name: &str, built: &[BuiltAtlas], out: &Path) -> Option<Atlas> {
     let now = built.iter().find_map(|built| built.atlas.as_ref().filter(|atlas| atlas.name == name));
     now.cloned().or_else(|| {
-        let text = std::fs::read_to_string(out.join(format!("{name}{FILE_SUFFIX}"))).ok()?;
+        let text = zemtak_files::read_text(&out.join(format!("{name}{FILE_SUFFIX}")), DESCRIPTOR_BYTES).ok()?;
         parse(&text).ok().map(|parsed| parsed.atlas)
     })
 }

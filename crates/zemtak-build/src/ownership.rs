@@ -6,7 +6,6 @@
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inventory::Written;
 use crate::{format, forms};
-use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use zemtak_core::codec::Mark;
@@ -68,7 +67,7 @@ pub(crate) fn is_result(path: &Path) -> bool {
 
 fn head(path: &Path) -> io::Result<Vec<u8>> {
     let mut head = Vec::new();
-    File::open(path)?.take(HEAD).read_to_end(&mut head)?;
+    zemtak_files::open(path)?.take(HEAD).read_to_end(&mut head)?;
     Ok(head)
 }
 

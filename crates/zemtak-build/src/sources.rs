@@ -9,7 +9,6 @@ use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Pattern;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
-use std::fs::File;
 use std::io::{self, Read};
 use std::path::{Component, Path, PathBuf};
 use unicode_normalization::UnicodeNormalization;
@@ -243,7 +242,7 @@ fn is_image(file: &Met) -> io::Result<bool> {
         return Ok(true);
     }
     let mut start = Vec::new();
-    match File::open(path) {
+    match zemtak_files::open(path) {
         Ok(file) => file.take(Format::SIGNATURE_BYTES as u64).read_to_end(&mut start)?,
         // What does not look like an image and may not be read is not missed.
         Err(_) if !known => return Ok(false),

@@ -1,8 +1,15 @@
 //! The one set-up of the template engine: for other forms of the descriptor and for project files.
 
-use minijinja::value::ValueKind;
+use minijinja::value::{Value, ValueKind};
 use minijinja::{AutoEscape, Environment, Error, UndefinedBehavior, escape_formatter, syntax::SyntaxConfig};
+use std::io;
 use zemtak_core::json::one_line;
+
+/// How many steps a template may take: some seconds of work.
+pub(crate) const STEPS: u64 = 200_000_000;
+
+/// How much text a template may make.
+pub(crate) const TEXT_BYTES: u64 = 1 << 30;
 
 /// An engine that refuses unknown names, escapes nothing, prints texts as they are and everything else as JSON, and drops
 /// the line break after a block.
@@ -16,5 +23,32 @@ pub(crate) fn environment() -> Result<Environment<'static>, Error> {
     });
     let syntax = SyntaxConfig::builder().trim_blocks(true).lstrip_blocks(true).keep_trailing_newline(true).build()?;
     environment.set_syntax(syntax);
+    environment.set_fuel(Some(STEPS));
     Ok(environment)
+}
+
+/// What a template makes of its data. One that runs wild is stopped.
+pub(crate) fn render(environment: &Environment<'_>, name: &str, text: &str, data: Value) -> Result<String, Error> {
+    let mut made = Limited { text: Vec::new(), room: TEXT_BYTES };
+    environment.template_from_named_str(name, text)?.render_captured_to(data, &mut made)?;
+    String::from_utf8(made.text).map_err(|error| Error::new(minijinja::ErrorKind::WriteFailure, error.to_string()))
+}
+
+/// Text up to a limit.
+struct Limited {
+    text: Vec<u8>,
+    room: u64,
+}
+
+impl io::Write for Limited {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let left = self.room.checked_sub(bytes.len() as u64).ok_or(io::ErrorKind::FileTooLarge)?;
+        self.text.extend_from_slice(bytes);
+        self.room = left;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
 }

@@ -39,7 +39,8 @@ impl FileKind {
 /// # Errors
 /// It cannot be read, or is no UTF-8.
 pub fn read(path: &Path) -> Result<String, Failure> {
-    let source = std::fs::read(path).map_err(|e| Failure::io(&format::path(path), &e))?;
+    let source =
+        zemtak_files::read(path, zemtak_files::TEXT_BYTES).map_err(|e| Failure::io(&format::path(path), &e))?;
     String::from_utf8(source).map_err(|_| {
         Problem::usage(ProblemKind::NotToml, &format::path(path), "TOML is UTF-8 text", "save it as UTF-8").into()
     })

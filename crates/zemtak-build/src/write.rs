@@ -60,7 +60,7 @@ impl PendingFile {
     #[must_use]
     pub fn is_in_place(&self) -> bool {
         let same = || -> io::Result<bool> {
-            let (new, old) = (File::open(self.temporary.path())?, File::open(&self.target)?);
+            let (new, old) = (File::open(self.temporary.path())?, zemtak_files::open(&self.target)?);
             if new.metadata()?.len() != old.metadata()?.len() {
                 return Ok(false);
             }

@@ -2,12 +2,13 @@
 
 use crate::sync::{Mutex, lock};
 use std::collections::BTreeMap;
-use std::fs::{self, File};
-use std::io::{self, Read};
+use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::UNIX_EPOCH;
 use zemtak_core::atlas::page_path_is_safe;
+use zemtak_files::TooLarge;
 
 /// Files below a root, by paths with `/` as separator. Implement it for archives or a network of the game's own.
 ///
@@ -117,16 +118,7 @@ impl Folder {
 
 impl Files for Folder {
     fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
-        let file = File::open(self.find(path)?)?;
-        let length = file.metadata()?.len();
-        if length > limit {
-            return Err(too_large(length, limit));
-        }
-        let mut bytes = Vec::with_capacity(usize::try_from(length).unwrap_or(0));
-        // It may have grown since.
-        file.take(limit.saturating_add(1)).read_to_end(&mut bytes)?;
-        let length = bytes.len() as u64;
-        if length > limit { Err(too_large(length, limit)) } else { Ok(bytes) }
+        zemtak_files::read(&self.find(path)?, limit)
     }
 
     fn stamp(&self, path: &str) -> io::Result<Stamp> {
@@ -206,7 +198,7 @@ impl Files for MemoryFiles {
     fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>> {
         let (_, bytes) = self.find(path)?;
         let length = bytes.len() as u64;
-        if length > limit { Err(too_large(length, limit)) } else { Ok(bytes.to_vec()) }
+        if length > limit { Err(TooLarge { bytes: length, limit }.into()) } else { Ok(bytes.to_vec()) }
     }
 
     fn stamp(&self, path: &str) -> io::Result<Stamp> {
@@ -221,9 +213,4 @@ impl Files for MemoryFiles {
     fn place(&self, path: &str) -> PathBuf {
         PathBuf::from(path)
     }
-}
-
-fn too_large(length: u64, limit: u64) -> io::Error {
-    let text = format!("it has {length} bytes, which is over the limit of {limit}");
-    io::Error::new(io::ErrorKind::FileTooLarge, text)
 }

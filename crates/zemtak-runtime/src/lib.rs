@@ -57,12 +57,13 @@ pub use failure::{Failure, Reason};
 pub use files::{Files, Folder, MemoryFiles, Stamp};
 #[cfg(feature = "hash")]
 pub use open::page_hash;
-pub use open::{AtlasFile, DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE};
+pub use open::{AtlasFile, HashCheck, OpenError, PAGE_BYTES, RAW_PAGE};
 pub use sink::{
     DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Rows, Sampler, SimulatedDevice, Sink, SinkError, Texture,
     Work, texture_bytes,
 };
 pub use zemtak_core::atlas;
+pub use zemtak_core::atlas::DESCRIPTOR_BYTES;
 pub use zemtak_core::clip;
 pub use zemtak_core::codec::{DecodeError, Limits};
 pub use zemtak_core::coords;

@@ -1,20 +1,17 @@
 //! Opening one descriptor and reading its pages, without a cache.
 
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{Atlas, Flaw, Layer, Page, ParseError, Parsed, PixelKind, parse};
+use zemtak_core::atlas::{Atlas, DESCRIPTOR_BYTES, Flaw, Layer, Page, ParseError, Parsed, PixelKind, parse};
 #[cfg(feature = "ktx2")]
 use zemtak_core::codec::read_ktx2;
 use zemtak_core::codec::{DecodeError, Limits, decode};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
-
-/// The largest descriptor that is read, in bytes: enough for half a million sprites.
-pub const DESCRIPTOR_BYTES: u64 = 256 << 20;
+use zemtak_files::TooLarge;
 
 /// The largest page file that is read, in bytes.
-pub const PAGE_BYTES: u64 = 1 << 30;
+pub const PAGE_BYTES: u64 = zemtak_files::FILE_BYTES;
 
 /// How files of pages end that are nothing but rows of 8-bit RGBA from the top.
 pub const RAW_PAGE: &str = "rgba";
@@ -329,10 +326,9 @@ pub(crate) fn content_tag(bytes: &[u8]) -> String {
 }
 
 fn read(path: &Path, limit: u64) -> Result<Vec<u8>, OpenError> {
-    let io = |source| OpenError::Io { path: path.to_owned(), source };
-    let length = fs::metadata(path).map_err(io)?.len();
-    if length > limit {
-        return Err(OpenError::TooLarge { path: path.to_owned(), bytes: length, limit });
-    }
-    fs::read(path).map_err(io)
+    let path_buf = || path.to_owned();
+    zemtak_files::read(path, limit).map_err(|source| match TooLarge::of(&source) {
+        Some(TooLarge { bytes, limit }) => OpenError::TooLarge { path: path_buf(), bytes, limit },
+        None => OpenError::Io { path: path_buf(), source },
+    })
 }

@@ -1,6 +1,5 @@
 //! Opening descriptors, and choosing sprites of them.
 
-use std::fs::File;
 use std::io::Read;
 use std::path::Path;
 use zemtak_build::settings::Pattern;
@@ -31,7 +30,7 @@ fn no_descriptor(path: &Path) -> Option<Failure> {
         return Some(problem(why, "name a descriptor: NAME.zemtak.json"));
     }
     let mut start = [0; Format::SIGNATURE_BYTES];
-    let length = File::open(path).and_then(|mut file| file.read(&mut start)).ok()?;
+    let length = zemtak_files::open(path).and_then(|mut file| file.read(&mut start)).ok()?;
     let format = Format::of(&start[..length], None)?;
     let folder = path.parent().unwrap_or(Path::new(""));
     let file = path.file_name()?.to_str()?;

@@ -4,7 +4,6 @@ use crate::values;
 use serde::Deserialize;
 use serde::de::{DeserializeSeed, SeqAccess, Visitor};
 use std::fmt;
-use std::fs::File;
 use std::io::{BufRead, BufReader, Read, stdin};
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
@@ -56,7 +55,8 @@ pub fn read(path: &Path, take: Take<'_>) -> Result<(), Failure> {
     let standard = path == Path::new("-");
     let place = if standard { "standard input".into() } else { format::path(path) };
     let io = |e: std::io::Error| Failure::io(&place, &e);
-    let source: Box<dyn Read> = if standard { Box::new(stdin()) } else { Box::new(File::open(path).map_err(io)?) };
+    let source: Box<dyn Read> =
+        if standard { Box::new(stdin()) } else { Box::new(zemtak_files::open(path).map_err(io)?) };
     let mut source = BufReader::with_capacity(1 << 16, source);
     // By its ending, or where there is none by how it begins.
     let json = match path.extension() {

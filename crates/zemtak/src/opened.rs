@@ -42,7 +42,8 @@ impl Opened {
             [page.file.clone()].into_iter().chain(page.layers.values().map(|layer| layer.file.clone()))
         });
         let files = named.map(|file| (file.clone(), size(&file))).collect();
-        let text = std::fs::read_to_string(path).map_err(|e| Failure::io(&format::path(path), &e))?;
+        let text = zemtak_files::read_text(path, zemtak_runtime::DESCRIPTOR_BYTES)
+            .map_err(|e| Failure::io(&format::path(path), &e))?;
         Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned() })
     }
 

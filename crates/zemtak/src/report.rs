@@ -138,7 +138,12 @@ pub fn failure_text(failure: &Failure) -> String {
 /// A reader that has seen enough and closed the pipe is no error.
 pub fn written_or(written: io::Result<()>, exit: Exit) -> Exit {
     match written {
-        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => exit.max(Exit::Io),
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
+            let failure = Failure::io("standard output", &error);
+            // Where that cannot be written either, the exit code has to do.
+            let _ = anstream::stderr().write_all(wrap::for_stderr(&failure_text(&failure)).as_bytes());
+            exit.max(Exit::Io)
+        }
         _ => exit,
     }
 }

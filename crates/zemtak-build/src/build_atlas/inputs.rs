@@ -16,6 +16,7 @@ use zemtak_core::codec::{DECODE_VERSION, IMAGE_VERSION, PNG_VERSION};
 use zemtak_core::compose::COMPOSE_VERSION;
 use zemtak_core::layout::LAYOUT_VERSION;
 use zemtak_core::prepare::TREATMENT_VERSION;
+use zemtak_files::TEXT_BYTES;
 
 /// The versions of all stages: a build from the same inputs is the same build only if none of them has changed.
 const VERSIONS: [u32; 8] = [
@@ -102,7 +103,7 @@ fn templates(target: &Target) -> Result<BTreeMap<PathBuf, String>, Failure> {
     let (mut texts, mut problems) = (BTreeMap::new(), Vec::new());
     for also in &target.settings.also {
         if let Also::Template(path) = also {
-            match std::fs::read_to_string(target.folder.join(path)) {
+            match zemtak_files::read_text(&target.folder.join(path), TEXT_BYTES) {
                 Ok(text) => _ = texts.insert(path.clone(), text),
                 Err(error) => problems.push(Problem::io(&format::path(&target.folder.join(path)), &error)),
             }

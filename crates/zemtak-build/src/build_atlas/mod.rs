@@ -29,7 +29,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
 use texts::Texts;
-use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
+use zemtak_core::atlas::{Atlas, DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
 use zemtak_core::codec::Mark;
 use zemtak_core::layout::Shape;
 use zemtak_core::pixels::PIXEL;
@@ -379,7 +379,7 @@ fn bytes_of(page: &PageFile<Made>, out: &Path) -> u64 {
 
 /// The atlas that is in this place so far.
 fn former_atlas(descriptor: &Path) -> Option<Atlas> {
-    let text = std::fs::read_to_string(descriptor).ok()?;
+    let text = zemtak_files::read_text(descriptor, DESCRIPTOR_BYTES).ok()?;
     let atlas = parse(&text).ok()?.atlas;
     atlas.check().is_empty().then_some(atlas)
 }

@@ -9,6 +9,7 @@ use serde::Serialize;
 use serde::ser::{SerializeStruct, Serializer};
 use std::collections::HashSet;
 use std::fmt;
+use std::io::ErrorKind;
 use zemtak_core::codec::EncodeError;
 
 /// One thing that is wrong.
@@ -107,7 +108,6 @@ impl Failure {
 
 /// What the system says, in words that do not need a manual.
 fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
-    use std::io::ErrorKind;
     let Some(error) = error.downcast_ref::<std::io::Error>() else { return error.to_string() };
     let known = match error.kind() {
         ErrorKind::NotFound => "no such file or folder",
@@ -187,7 +187,14 @@ impl Problem {
     /// Reading or writing failed.
     #[must_use]
     pub fn io(place: &str, why: &(dyn std::error::Error + 'static)) -> Self {
-        let help = "check that the path exists and may be read and written";
+        let help = match why.downcast_ref::<std::io::Error>().map(std::io::Error::kind) {
+            Some(ErrorKind::InvalidInput) => {
+                "name a regular file; where a list may be '-', pipe it into standard input"
+            }
+            Some(ErrorKind::FileTooLarge) => "check that it is the file that was meant",
+            Some(ErrorKind::StorageFull | ErrorKind::QuotaExceeded) => "make room, then try again",
+            _ => "check that the path exists and may be read and written",
+        };
         Self { what: ProblemKind::Io, place: place.into(), why: system_reason(why), help, cause: Cause::Io }
     }
 

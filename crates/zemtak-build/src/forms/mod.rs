@@ -125,7 +125,7 @@ fn fill_in(name: &str, template: &str, data: Value) -> Result<String, Failure> {
     environment.add_filter("hex", |text: &str| format::hex(text.as_bytes()));
     environment.add_filter("decimal", decimal);
     environment.add_filter("tojson", |value: &Value| one_line(value).map_err(|error| no_json(&error)));
-    environment.render_named_str(name, template, data).map_err(|error| unusable(name, template, &error).into())
+    template::render(&environment, name, template, data).map_err(|error| unusable(name, template, &error).into())
 }
 
 /// What a template can use of an atlas. Names that would share a constant are wrong only where constants are `wanted`.
@@ -179,6 +179,12 @@ fn unusable(name: &str, template: &str, error: &minijinja::Error) -> Problem {
     let undefined = range.and_then(|range| template.get(range)).filter(|_| error.kind() == ErrorKind::UndefinedError);
     let what = match undefined {
         Some(expression) => format!("{} is not there", expression.trim()),
+        None if error.kind() == ErrorKind::OutOfFuel => {
+            format!("it takes more than {} steps", format::number(template::STEPS))
+        }
+        None if error.kind() == ErrorKind::WriteFailure => {
+            format!("it makes more than {} of text", format::bytes(template::TEXT_BYTES))
+        }
         None => format!("{}{detail}", error.kind()),
     };
     let help = "fix the template; docs/forms.md says what it can use";

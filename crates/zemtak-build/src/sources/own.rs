@@ -2,9 +2,8 @@
 
 use crate::store;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
-use std::fs;
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{FILE_SUFFIX, parse};
+use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
 
 /// Of these files the pictures of an earlier build: those that a descriptor beside them names, and all that lie in a folder
 /// with a build's store.
@@ -31,7 +30,7 @@ pub fn of<'f>(files: impl Iterator<Item = &'f Path>) -> HashSet<PathBuf> {
 
 /// The picture files that a descriptor names; none where it is not one.
 fn pages(descriptor: &Path) -> Vec<String> {
-    let text = fs::read_to_string(descriptor).unwrap_or_default();
+    let text = zemtak_files::read_text(descriptor, DESCRIPTOR_BYTES).unwrap_or_default();
     let Ok(parsed) = parse(&text) else { return Vec::new() };
     let files = |page: zemtak_core::atlas::Page| {
         page.layers.into_values().map(|layer| layer.file).chain([page.file]).collect::<Vec<_>>()

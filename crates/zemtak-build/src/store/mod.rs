@@ -18,6 +18,9 @@ pub const FILE: &str = ".zemtak-store";
 /// while others are worked on.
 const PATIENCE: u8 = 250;
 
+/// A larger store is of somebody else, and as good as none.
+const MOST_BYTES: u64 = 4 << 30;
+
 /// The start of a store's file. The version changes with the meaning of its bytes; what its values mean is in their keys.
 const MAGIC: &[u8] = b"zemtak store 2\n";
 
@@ -117,7 +120,7 @@ impl FileStore {
     #[must_use]
     pub fn open(folder: &Path) -> Self {
         let path = folder.join(FILE);
-        let values = std::fs::read(&path).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
+        let values = zemtak_files::read(&path, MOST_BYTES).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
         tracing::debug!(path = %path.display(), values = values.len(), "store opened");
         Self { path, values: Mutex::new(values), changed: AtomicBool::new(false) }
     }

@@ -22,6 +22,9 @@ pub const VERSION: u32 = 1;
 /// What a descriptor's file name ends with, after the atlas's name: `night.zemtak.json`.
 pub const FILE_SUFFIX: &str = ".zemtak.json";
 
+/// The largest descriptor that is read, in bytes: enough for half a million sprites.
+pub const DESCRIPTOR_BYTES: u64 = 256 << 20;
+
 /// A named set of sprites packed together. The fields are in the order in which the descriptor has them.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]

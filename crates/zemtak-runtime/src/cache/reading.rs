@@ -4,13 +4,13 @@ use super::lookup::Glob;
 use super::snapshot::{PageFile, PartFile, Seen, Snapshot};
 use crate::failure::{Failure, Reason};
 use crate::files::{Files, Stamp};
-use crate::open::{DESCRIPTOR_BYTES, HashCheck, OpenError, PAGE_BYTES, Stored, content_tag, parse_descriptor};
+use crate::open::{HashCheck, OpenError, PAGE_BYTES, Stored, content_tag, parse_descriptor};
 use crate::sink::{Level, Sampler};
 use std::io::ErrorKind;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 use std::sync::Arc;
-use zemtak_core::atlas::{FILE_SUFFIX, PixelKind};
+use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, PixelKind};
 #[cfg(feature = "ktx2")]
 use zemtak_core::codec::DecodeError;
 use zemtak_core::codec::{Limits, decode};

@@ -4,7 +4,7 @@ use crate::world::{PAGE_LEN, Witness, World};
 use std::fs;
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, Folder, MemoryFiles, MemorySink, Pixels, RAW_PAGE, Settings, SimulatedDevice};
+use zemtak_runtime::{Cache, Files, Folder, MemoryFiles, MemorySink, Pixels, RAW_PAGE, Settings, SimulatedDevice};
 
 fn failure(settings: Settings, name: &str) -> String {
     let (cache, mut pump) = Cache::new(Settings { workers: Some(0), ..settings }, Witness::default());
@@ -80,4 +80,27 @@ fn a_link_that_leads_out_of_its_root_is_refused() {
     let all = cache.lease_all(["*.png"]);
     let _ = pump.wait(&all);
     assert_eq!((all.progress().done, all.progress().failed), (2, 1));
+}
+
+/// Found by a named pipe in the place of a page: every worker waited at it, and nothing was loaded any more.
+#[cfg(unix)]
+#[test]
+fn a_named_pipe_stops_no_worker() {
+    let folder = tempfile::tempdir().unwrap();
+    let at = |name: &str| folder.path().join(name);
+    let world = World::new(&[("a", 2)]);
+    for file in ["a.zemtak.json", "a-0.rgba", "a-1.rgba"] {
+        fs::write(at(file), world.files.read(file, u64::MAX).unwrap()).unwrap();
+    }
+    fs::remove_file(at("a-0.rgba")).unwrap();
+    for pipe in ["a-0.rgba", "b.zemtak.json", "c.png"] {
+        rustix::fs::mknodat(rustix::fs::CWD, at(pipe), rustix::fs::FileType::Fifo, 0o600.into(), 0).unwrap();
+    }
+    let settings = Settings { workers: Some(1), ..Settings::over(Folder::new(folder.path())) };
+    let (cache, mut pump) = Cache::new(settings, Witness::default());
+    for name in ["a:p0/00", "b:moth", "c.png"] {
+        let told = pump.wait(&cache.lease(name)).unwrap_err().to_string();
+        assert!(told.contains("a named pipe, not a regular file"), "{told}");
+    }
+    pump.wait(&cache.lease("a:p1/00")).unwrap();
 }

@@ -312,7 +312,7 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
     }
     for (piece, bytes) in pieces.iter().zip(&encoded) {
         let path = target(piece);
-        match std::fs::read(&path) {
+        match zemtak_files::read(&path, u64::MAX) {
             Ok(there) if there == *bytes => {}
             // Sprites bear no mark: they are somebody's art from now on.
             Ok(_) if !request.force => problems.push(output::stranger(&path)),

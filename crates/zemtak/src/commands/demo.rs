@@ -116,7 +116,7 @@ fn write_project(folder: &Path) -> Result<usize, Failure> {
     let mut files = Vec::new();
     gather(&PROJECT, &mut files);
     let differs = |file: &&include_dir::File<'_>| {
-        std::fs::read(folder.join(file.path())).is_ok_and(|there| there != file.contents())
+        zemtak_files::read(&folder.join(file.path()), u64::MAX).is_ok_and(|there| there != file.contents())
     };
     let problems = files.iter().copied().filter(differs).map(|file| {
         let why = "it already exists with different contents";

@@ -3,12 +3,12 @@
 use super::Request;
 use crate::descriptor::Choice;
 use crate::query::Subject;
-use std::io::Read;
 use std::path::{Path, PathBuf};
 use zemtak_build::project::Project;
 use zemtak_build::settings::Keys;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
+use zemtak_files::TEXT_BYTES;
 
 /// Puts paths and names in the place of what stands for them.
 ///
@@ -103,8 +103,8 @@ fn locate(named: &Path, project: Option<&Path>) -> Result<PathBuf, Failure> {
 /// A list on standard input, a line each, in the place of `-`.
 fn names(names: &mut Vec<String>) -> Result<(), Failure> {
     let Some(at) = names.iter().position(|name| name == "-") else { return Ok(()) };
-    let mut text = String::new();
-    std::io::stdin().read_to_string(&mut text).map_err(|e| Failure::io("standard input", &e))?;
+    let text = zemtak_files::read_all_text(std::io::stdin(), TEXT_BYTES);
+    let text = text.map_err(|e| Failure::io("standard input", &e))?;
     let lines: Vec<String> = text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect();
     if lines.is_empty() {
         let why = "it holds no names";

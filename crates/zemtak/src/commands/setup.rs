@@ -5,6 +5,7 @@ use crate::report::Report;
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use zemtak_build::{Failure, Problem, format, write};
+use zemtak_files::TEXT_BYTES;
 
 /// Where to install what.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -36,8 +37,9 @@ pub fn run(request: SetupRequest) -> Result<Setup, Failure> {
         let error = std::io::Error::new(std::io::ErrorKind::NotFound, "HOME is not set");
         return Err(Failure::io("the home folder", &error));
     };
-    let differs =
-        |(path, bytes): &&(PathBuf, Vec<u8>)| std::fs::read(prefix.join(path)).map_or(true, |there| there != *bytes);
+    let differs = |(path, bytes): &&(PathBuf, Vec<u8>)| {
+        zemtak_files::read(&prefix.join(path), TEXT_BYTES).map_or(true, |there| there != *bytes)
+    };
     let files: Vec<PathBuf> = request.files.iter().map(|(path, _)| path.clone()).collect();
     let changed: Vec<&(PathBuf, Vec<u8>)> = request.files.iter().filter(differs).collect();
     let strangers: Vec<Problem> = changed
@@ -60,7 +62,8 @@ pub const MARK: &str = "Installed by zemtak setup";
 
 /// Whether a file is there that no version of this tool installed.
 fn is_strange(path: &Path) -> bool {
-    std::fs::read(path).is_ok_and(|bytes| !bytes.windows(MARK.len()).any(|part| part == MARK.as_bytes()))
+    zemtak_files::read(path, TEXT_BYTES)
+        .is_ok_and(|bytes| !bytes.windows(MARK.len()).any(|part| part == MARK.as_bytes()))
 }
 
 impl Report for Setup {

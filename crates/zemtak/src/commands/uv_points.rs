@@ -5,10 +5,10 @@ use crate::query::{Subject, look_up};
 use crate::report::Report;
 use crate::uv_list::ListForm;
 use serde_json::{Value, json};
-use std::io::Read;
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Picture, VAxis};
+use zemtak_runtime::DESCRIPTOR_BYTES;
 
 /// The list, mapped.
 pub struct UvPoints {
@@ -31,13 +31,11 @@ pub fn run(subject: &Subject, list: &Path, said: VAxis) -> Result<UvPoints, Fail
     };
     let standard = list == Path::new("-");
     let shown = if standard { "standard input".into() } else { format::path(list) };
-    let mut text = String::new();
-    let read = if standard {
-        std::io::stdin().read_to_string(&mut text)
-    } else {
-        std::fs::File::open(list).and_then(|mut file| file.read_to_string(&mut text))
+    let text = match standard {
+        true => zemtak_files::read_all_text(std::io::stdin(), DESCRIPTOR_BYTES),
+        false => zemtak_files::read_text(list, DESCRIPTOR_BYTES),
     };
-    read.map_err(|error| Failure::io(&shown, &error))?;
+    let text = text.map_err(|error| Failure::io(&shown, &error))?;
     let form = ListForm::of(list, &text);
     let v = form.axis().unwrap_or(said);
     let (mut points, mut warnings) = (Vec::new(), Vec::new());

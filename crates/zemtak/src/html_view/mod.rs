@@ -130,7 +130,8 @@ fn texture(atlas: &Opened, page: &Page, pixels: &Pixels) -> Result<Value, Failur
     let file = format::folder_of(atlas.descriptor()).join(&page.file);
     let is_png = file.extension().is_some_and(|extension| extension == "png");
     let bytes = if is_png && straight {
-        std::fs::read(&file).map_err(|error| Failure::io(&format::path(&file), &error))?
+        zemtak_files::read(&file, zemtak_runtime::PAGE_BYTES)
+            .map_err(|error| Failure::io(&format::path(&file), &error))?
     } else {
         let mut shown = pixels.clone();
         if !straight {

@@ -255,3 +255,84 @@ fn profiles_and_orientations_are_told_whatever_the_format() {
     });
     assert_eq!(json["atlases"][0]["ignored"], expected);
 }
+
+/// Found by a folder in which somebody had put a named pipe: it was opened, and waited for until for ever.
+#[cfg(unix)]
+#[test]
+fn what_is_no_regular_file_is_told_and_not_waited_for() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
+    folder.zemtak("pack art -o good --name n").exits(0);
+    let pipe = |path: &str| {
+        let mode = 0o600.into();
+        rustix::fs::mknodat(rustix::fs::CWD, folder.path(path), rustix::fs::FileType::Fifo, mode, 0).unwrap();
+    };
+    for path in ["pipe", "pipe.zemtak.json", "pipe.csv", "pipe.jinja"] {
+        pipe(path);
+    }
+    folder.write(
+        "project/zemtak.toml",
+        "format = 1\n[atlas.n]\nroot = \"../art\"\nalso = [\"template:../pipe.jinja\"]\n",
+    );
+    let reads = [
+        "list pipe",
+        "list /dev/zero",
+        "pack --project pipe",
+        "pack --project /dev/zero",
+        "pack --project project/zemtak.toml",
+        "cache rehearse pipe",
+        "cache rehearse /dev/zero",
+        "diff good/n.zemtak.json pipe.zemtak.json",
+        "export good/n.zemtak.json --as template:pipe -o made",
+        "uv good/n.zemtak.json moth --points pipe.csv",
+        "quad good/n.zemtak.json --list pipe.csv",
+        "cut pipe -o made --cell 8x8",
+    ];
+    for line in reads {
+        let run = folder.zemtak(line).exits(4);
+        let told = run.err();
+        assert!(told.contains("a named pipe, not") || told.contains("a device, not"), "{line}: {told}");
+    }
+    assert!(!folder.path("made").exists());
+    // In the place of a page, of a descriptor that is to be written, of a store, of a lock.
+    std::fs::remove_file(folder.path("good/n-0.png")).unwrap();
+    pipe("good/n-0.png");
+    for line in ["verify good/n.zemtak.json", "view good/n.zemtak.json --png made.png", "mips good/n.zemtak.json"] {
+        let run = folder.zemtak(line).exits(4);
+        assert!((run.out() + &run.err()).contains("n-0.png: a named pipe, not"), "{line}");
+    }
+    std::fs::create_dir(folder.path("out")).unwrap();
+    pipe("out/n.zemtak.json");
+    folder.zemtak("pack art -o out --name n").exits(4);
+    pipe("out/.zemtak-store");
+    folder.zemtak("pack art -o out --name m").exits(0);
+}
+
+/// Found by a full disk behind a redirection: the command failed without a word.
+#[cfg(target_os = "linux")]
+#[test]
+fn an_answer_that_cannot_be_printed_is_told() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
+    folder.zemtak("pack art --name n").exits(0);
+    for options in [&["list", "build/n.zemtak.json"][..], &["list", "build/n.zemtak.json", "--json"]] {
+        let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_zemtak"));
+        let run = command.args(options).current_dir(folder.path("")).stdout(full).output().unwrap();
+        let told = String::from_utf8(run.stderr).unwrap();
+        assert_eq!(run.status.code(), Some(4), "{told}");
+        assert!(told.contains("standard output: the disk is full"), "{told}");
+    }
+}
+
+/// A template is a program: one that runs wild is stopped, and says so.
+#[test]
+fn a_template_that_runs_wild_is_stopped() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
+    let nested = "{% for a in range(9999) %}{% for b in range(9999) %}{% for c in range(9999) %}{% endfor %}{% endfor %}{% endfor %}";
+    folder.write("wild.jinja", nested);
+    let told = folder.zemtak("pack art --also template:wild.jinja").exits(2).err();
+    assert!(told.contains("wild.jinja:1") && told.contains("it takes more than 200,000,000 steps"), "{told}");
+    assert!(!folder.path("build").exists() || folder.everything("build").is_empty());
+}
