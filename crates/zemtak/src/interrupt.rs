@@ -1,16 +1,25 @@
-//! Ctrl-C: the first asks the work to stop at the next good place, so that no temporary file stays behind.
+//! Ctrl-C and SIGTERM: the first asks the work to stop at the next good place, so that no temporary file stays behind. Where none comes
+//! soon, as in a long search or a read that waits, the process ends without: results have their names only once they are whole, and
+//! what is left under temporary names goes with the next build.
 
 use crate::exit::Exit;
+use crate::report::failure_text;
+use std::io::Write;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::thread;
+use std::time::Duration;
 use zemtak_build::Failure;
+
+/// How long the work may take to stop.
+const PATIENCE: Duration = Duration::from_millis(400);
 
 /// Whether the user has asked to stop. Clones share the answer.
 #[derive(Debug, Clone, Default)]
 pub struct Interrupt(Arc<AtomicBool>);
 
 impl Interrupt {
-    /// Listens for Ctrl-C from now on. A second one ends the process at once.
+    /// Listens from now on. A second one ends the process at once.
     #[must_use]
     pub fn listen() -> Self {
         let interrupt = Self::default();
@@ -18,8 +27,16 @@ impl Interrupt {
         // Where the system offers no such signal, Ctrl-C ends the process as it always did.
         let _ = ctrlc::set_handler(move || {
             if asked.0.swap(true, Ordering::SeqCst) {
-                std::process::exit(i32::from(Exit::Interrupted.code()));
+                end();
             }
+            let asked = asked.clone();
+            thread::spawn(move || {
+                thread::sleep(PATIENCE);
+                if asked.asked() {
+                    let _ = writeln!(anstream::stderr(), "{}", failure_text(&Failure::broken_off()).trim_end());
+                    end();
+                }
+            });
         });
         interrupt
     }
@@ -42,4 +59,8 @@ impl Interrupt {
     pub fn check(&self) -> Result<(), Failure> {
         if self.asked() { Err(Failure::interrupted()) } else { Ok(()) }
     }
+}
+
+fn end() -> ! {
+    std::process::exit(i32::from(Exit::Interrupted.code()))
 }

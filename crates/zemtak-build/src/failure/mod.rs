@@ -80,6 +80,14 @@ impl Failure {
             .into()
     }
 
+    /// The user stopped the command, and it did not come to a place where it could be stopped.
+    #[must_use]
+    pub fn broken_off() -> Self {
+        let why = "stopped in the middle; every file is as it was before, or new and whole".into();
+        Problem { what: ProblemKind::Interrupted, place: String::new(), why, help: "", cause: Cause::Interrupted }
+            .into()
+    }
+
     /// The problems.
     #[must_use]
     pub fn problems(&self) -> &[Problem] {

@@ -82,7 +82,7 @@ impl View {
         Ok(Self { uv: UvRect::of(visible.area.stored(), visible.area.page()), visible, ..*self })
     }
 
-    /// The quads that draw the sprite stretched to a size in canvas pixels, with the bands of its [`Details`]: what lies in them
+    /// The quads that draw the sprite stretched to a size in canvas pixels, with the bands of its [`Details`](super::Details): what lies in them
     /// keeps its size, the middle fills the rest. None for a part, of which nobody knows the whole.
     pub fn stretched(
         &self,

@@ -336,3 +336,40 @@ fn a_template_that_runs_wild_is_stopped() {
     assert!(told.contains("wild.jinja:1") && told.contains("it takes more than 200,000,000 steps"), "{told}");
     assert!(!folder.path("build").exists() || folder.everything("build").is_empty());
 }
+
+/// Found by commands that read, searched or filled in templates on after Ctrl-C, one of them for ever: the second signal was needed.
+#[cfg(target_os = "linux")]
+#[test]
+fn one_signal_ends_a_command_that_waits_or_works_on() {
+    use rustix::process::{Pid, Signal, kill_process};
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
+    folder.zemtak("pack art --name n").exits(0);
+    let before = folder.everything("build");
+    let wild = "{% for a in range(9999) %}{% for b in range(9999) %}{% endfor %}{% endfor %}";
+    folder.write("wild.jinja", wild);
+    let waits = ["uv", "build/n.zemtak.json", "-"];
+    let works = ["pack", "art", "--name", "n", "--also", "template:wild.jinja"];
+    for (line, signal) in [(&waits[..], Signal::TERM), (&waits[..], Signal::INT), (&works[..], Signal::INT)] {
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_zemtak"));
+        let command = command.args(line).current_dir(folder.path("")).stdin(std::process::Stdio::piped());
+        let mut child = command.stderr(std::process::Stdio::piped()).spawn().unwrap();
+        let listens = || {
+            let status = std::fs::read_to_string(format!("/proc/{}/status", child.id())).unwrap();
+            let caught = status.lines().find_map(|line| line.strip_prefix("SigCgt:")).unwrap().trim().to_owned();
+            u64::from_str_radix(&caught, 16).unwrap() & (1 << (signal.as_raw() - 1)) != 0
+        };
+        while !listens() {
+            std::thread::yield_now();
+        }
+        kill_process(Pid::from_child(&child), signal).unwrap();
+        // Its input stays open, so that it would wait on.
+        let input = child.stdin.take();
+        let run = child.wait_with_output().unwrap();
+        drop(input);
+        assert_eq!(run.status.code(), Some(130), "{line:?}");
+        let told = String::from_utf8(run.stderr).unwrap();
+        assert!(told.contains("error: interrupted"), "{told}");
+        assert_eq!(folder.everything("build"), before);
+    }
+}
