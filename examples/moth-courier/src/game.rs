@@ -150,9 +150,7 @@ impl Game {
     fn draw_pond(&self, frame: &mut Frame) {
         let Some(view) = self.water.view() else { return };
         let pond = Size::new(640, 100);
-        let whole = [0, 0, view.canvas.w, view.canvas.h];
         for ([x, y], part) in tiles(view.canvas, pond).into_iter().flatten() {
-            debug_assert!(part.w <= whole[2] && part.h <= whole[3]);
             let [px, py] = view.pivot.map(|v| v as i32);
             let at = [x.cast_signed() + px, 260 + y.cast_signed() + py];
             frame.part("scene:tile/water", &view, part, at, Look { layer: layer::POND, ..Look::default() });
@@ -166,7 +164,7 @@ impl Game {
         let look = |tint: [u8; 4]| Look { layer: layer::ACCOUNT, tint };
         frame.bar([244, height as u32 + 4], [left - 2, bottom - height - 2], look([10, 8, 24, 170]));
         for (x, own) in (left..).zip(&self.frames) {
-            // A bar of twice the height stands for four times as much.
+            // Three pixels more for each doubling, from 1 KiB on.
             let log = |bytes: u64| (bytes >> 10).checked_ilog2().map_or(0, |log| (log as i32 * 3).min(height));
             if own.made > 0 {
                 let tall = log(own.made_bytes).max(1);
