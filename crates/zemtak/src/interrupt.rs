@@ -3,7 +3,7 @@
 //! what is left under temporary names goes with the next build.
 
 use crate::exit::Exit;
-use crate::report::failure_text;
+use crate::style::WRONG;
 use std::io::Write;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -33,7 +33,7 @@ impl Interrupt {
             thread::spawn(move || {
                 thread::sleep(PATIENCE);
                 if asked.asked() {
-                    let _ = writeln!(anstream::stderr(), "{}", failure_text(&Failure::broken_off()).trim_end());
+                    let _ = writeln!(anstream::stderr(), "{WRONG}error{WRONG:#}: {}", Failure::broken_off());
                     end();
                 }
             });
