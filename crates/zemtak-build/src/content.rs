@@ -1,9 +1,8 @@
 //! The contents of files by hash, read again only where the file system says that they may have changed.
 
-use crate::format;
 use crate::store::{self, Hash, Key, Store};
 use std::fs::Metadata;
-use std::io::{self, Read};
+use std::io;
 use std::path::Path;
 use std::time::{Duration, SystemTime};
 use zemtak_core::codec::Mark;
@@ -125,16 +124,10 @@ pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
 /// Where it cannot be read, or is too large.
 pub fn read(path: &Path, store: &dyn Store) -> io::Result<Content> {
     let now = SystemTime::now();
-    let file = zemtak_files::open(path)?;
-    let meta = file.metadata()?;
-    if meta.len() > FILE_BYTES {
-        let limit = format::bytes(FILE_BYTES);
-        return Err(io::Error::other(format!("its {} are over the limit of {limit}", format::bytes(meta.len()))));
-    }
-    let mut bytes = Vec::new();
-    file.take(FILE_BYTES).read_to_end(&mut bytes)?;
-    let content = Content { hash: store::hash(&bytes), bytes };
     // Looked at before reading: what is written meanwhile changes the stamp.
+    let meta = std::fs::metadata(path)?;
+    let bytes = zemtak_files::read(path, FILE_BYTES)?;
+    let content = Content { hash: store::hash(&bytes), bytes };
     if let (Some(stamp), Some(key)) = (Stamp::of(&meta).filter(|s| s.rested(now)), key(path)) {
         let mut value = stamp.to_bytes();
         value.extend_from_slice(&content.hash);

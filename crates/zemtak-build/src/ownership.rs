@@ -93,10 +93,11 @@ impl Ownership<'_> {
     }
 
     fn problem(&self, file: &str, kind: ResultKind) -> Option<Problem> {
-        if self.ours.contains_key(file) {
+        let path = if self.out == Path::new(".") { file.into() } else { self.out.join(file) };
+        // A pipe or a folder that has taken the place of one of ours is not.
+        if self.ours.contains_key(file) && std::fs::metadata(&path).map_or(true, |meta| meta.is_file()) {
             return None;
         }
-        let path = if self.out == Path::new(".") { file.into() } else { self.out.join(file) };
         match may_replace(&path, kind) {
             Ok(true) => None,
             Err(error) => Some(Problem::io(&format::path(&path), &error)),

@@ -10,7 +10,7 @@
 //! std::fs::write(&path, "moth\n")?;
 //! assert_eq!(zemtak_files::read_text(&path, 100)?, "moth\n");
 //! assert_eq!(zemtak_files::read(&path, 4).unwrap_err().to_string(), "5 bytes are over the limit of 4");
-//! assert_eq!(zemtak_files::read(folder.path(), 4).unwrap_err().to_string(), "a folder, not a file");
+//! assert_eq!(zemtak_files::read(folder.path(), 4).unwrap_err().to_string(), "a folder, not a regular file");
 //! # Ok::<(), std::io::Error>(())
 //! ```
 
@@ -23,6 +23,26 @@ pub const TEXT_BYTES: u64 = 64 << 20;
 
 /// The most bytes of a picture, or of another file that a program writes: 1 GiB.
 pub const FILE_BYTES: u64 = 1 << 30;
+
+/// What is at a path is no regular file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NotRegular(&'static str);
+
+impl std::error::Error for NotRegular {}
+
+impl std::fmt::Display for NotRegular {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}, not a regular file", self.0)
+    }
+}
+
+impl NotRegular {
+    /// Whether an error of this crate says that.
+    #[must_use]
+    pub fn is(error: &Error) -> bool {
+        error.get_ref().and_then(|error| error.downcast_ref::<Self>()).is_some()
+    }
+}
 
 /// A file is larger than was asked for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -107,7 +127,7 @@ pub fn read_all_text(from: impl Read, limit: u64) -> io::Result<String> {
 
 fn read_from(from: impl Read, about: u64, limit: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
-    // What a file system says of a length may be a lie: no more is taken for it than is read in one go.
+    // A length is what the file system says, so that much may not be had.
     bytes.try_reserve(usize::try_from(about.min(limit)).unwrap_or(0)).map_err(Error::other)?;
     // It may have grown since it was looked at.
     from.take(limit.saturating_add(1)).read_to_end(&mut bytes)?;
@@ -126,27 +146,24 @@ fn regular(kind: FileType) -> io::Result<()> {
     if kind.is_file() {
         return Ok(());
     }
-    let (error, what) = if kind.is_dir() {
-        (ErrorKind::IsADirectory, "a folder, not a file")
-    } else {
-        (ErrorKind::InvalidInput, special(kind))
-    };
-    Err(Error::new(error, what))
+    let error = if kind.is_dir() { ErrorKind::IsADirectory } else { ErrorKind::InvalidInput };
+    Err(Error::new(error, NotRegular(what_it_is(kind))))
 }
 
 #[cfg(unix)]
-fn special(kind: FileType) -> &'static str {
+fn what_it_is(kind: FileType) -> &'static str {
     use std::os::unix::fs::FileTypeExt;
     match () {
-        () if kind.is_fifo() => "a named pipe, not a regular file",
-        () if kind.is_socket() => "a socket, not a regular file",
-        () => "a device, not a regular file",
+        () if kind.is_dir() => "a folder",
+        () if kind.is_fifo() => "a named pipe",
+        () if kind.is_socket() => "a socket",
+        () => "a device",
     }
 }
 
 #[cfg(not(unix))]
-fn special(_: FileType) -> &'static str {
-    "not a regular file"
+fn what_it_is(kind: FileType) -> &'static str {
+    if kind.is_dir() { "a folder" } else { "something else" }
 }
 
 #[cfg(all(test, unix))]

@@ -252,19 +252,13 @@ impl Batch {
         for run in &self.runs {
             let mut left = run.items().len();
             while left > 0 {
-                let last = self.draws.last_mut();
-                let quads = match last.filter(|draw| draw.texture == run.texture && draw.quads < QUADS_A_DRAW) {
-                    Some(draw) => {
-                        let more = left.min(QUADS_A_DRAW - draw.quads);
-                        draw.quads += more;
-                        more
-                    }
-                    None => {
-                        let quads = left.min(QUADS_A_DRAW);
-                        self.draws.push(BatchDraw { texture: run.texture, first, quads });
-                        quads
-                    }
-                };
+                let goes_on = |draw: &BatchDraw| draw.texture == run.texture && draw.quads < QUADS_A_DRAW;
+                if !self.draws.last().is_some_and(goes_on) {
+                    self.draws.push(BatchDraw { texture: run.texture, first, quads: 0 });
+                }
+                let Some(draw) = self.draws.last_mut() else { break };
+                let quads = left.min(QUADS_A_DRAW - draw.quads);
+                draw.quads += quads;
                 (first, left) = (first + quads, left - quads);
             }
         }

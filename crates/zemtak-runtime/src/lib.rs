@@ -49,7 +49,7 @@ pub use batch::{Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INS
 #[doc(hidden)]
 pub use cache::Handle;
 pub use cache::{
-    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, FRAMES_KEPT, Frame, Held, Id, Lease, LeaseSet,
+    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, FRAMES_KEPT, FrameLine, Held, Id, Lease, LeaseSet,
     Ledger, Moment, PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View, Views,
 };
 pub use event::{Cause, EVENTS_KEPT, Event};

@@ -1,5 +1,6 @@
 //! Where a command may write: never over what it reads, and only over what such a command wrote before.
 
+use std::io::ErrorKind;
 use std::path::Path;
 use zemtak_build::ownership::{ResultKind, may_replace};
 use zemtak_build::{Failure, Problem, ProblemKind, format};
@@ -24,6 +25,16 @@ pub fn check<'p>(
         return Ok(());
     }
     Err(stranger(out).into())
+}
+
+/// Whether a file holds these bytes; nothing where none is there. What cannot be read does not.
+#[must_use]
+pub fn has(path: &Path, bytes: &[u8]) -> Option<bool> {
+    match zemtak_files::read(path, bytes.len() as u64) {
+        Ok(there) => Some(there == bytes),
+        Err(error) if error.kind() == ErrorKind::NotFound => None,
+        Err(_) => Some(false),
+    }
 }
 
 /// A file that is there and would be lost.

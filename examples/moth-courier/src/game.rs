@@ -5,7 +5,7 @@ use std::time::Duration;
 use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::tiles;
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, ClipLease, Lease, LeaseSet, Look, Playing};
+use zemtak_runtime::{Cache, ClipLease, FrameLine, Lease, LeaseSet, Look, Playing};
 
 /// How long the menu is open, and how long it is closed then.
 const MENU: [u64; 2] = [2500, 2500];
@@ -35,7 +35,7 @@ pub struct Game {
     letters: Vec<Letter>,
     letterbox: Playing,
     menu: Option<Menu>,
-    frames: Vec<zemtak_runtime::Frame>,
+    frames: Vec<FrameLine>,
     time: Duration,
 }
 

@@ -11,6 +11,7 @@ use std::collections::HashSet;
 use std::fmt;
 use std::io::ErrorKind;
 use zemtak_core::codec::EncodeError;
+use zemtak_files::{NotRegular, TooLarge};
 
 /// One thing that is wrong.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -75,17 +76,18 @@ impl Failure {
     /// The user stopped the command.
     #[must_use]
     pub fn interrupted() -> Self {
-        let why = "stopped before anything was written; what was there before is as it was".into();
-        Problem { what: ProblemKind::Interrupted, place: String::new(), why, help: "", cause: Cause::Interrupted }
-            .into()
+        Self::stopped("stopped before anything was written; what was there before is as it was")
     }
 
     /// The user stopped the command, and it did not come to a place where it could be stopped.
     #[must_use]
     pub fn broken_off() -> Self {
-        let why = "stopped in the middle; every file is as it was before, or new and whole".into();
-        Problem { what: ProblemKind::Interrupted, place: String::new(), why, help: "", cause: Cause::Interrupted }
-            .into()
+        Self::stopped("stopped in the middle; every file is as it was before, or new and whole")
+    }
+
+    fn stopped(why: &str) -> Self {
+        let (what, cause) = (ProblemKind::Interrupted, Cause::Interrupted);
+        Problem { what, place: String::new(), why: why.into(), help: "", cause }.into()
     }
 
     /// The problems.
@@ -117,6 +119,9 @@ impl Failure {
 /// What the system says, in words that do not need a manual.
 fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
     let Some(error) = error.downcast_ref::<std::io::Error>() else { return error.to_string() };
+    if let Some(TooLarge { bytes, limit }) = TooLarge::of(error) {
+        return format!("its {} are over the limit of {}", format::bytes(bytes), format::bytes(limit));
+    }
     let known = match error.kind() {
         ErrorKind::NotFound => "no such file or folder",
         ErrorKind::PermissionDenied => "permission denied",
@@ -195,8 +200,9 @@ impl Problem {
     /// Reading or writing failed.
     #[must_use]
     pub fn io(place: &str, why: &(dyn std::error::Error + 'static)) -> Self {
-        let help = match why.downcast_ref::<std::io::Error>().map(std::io::Error::kind) {
-            Some(ErrorKind::InvalidInput) => {
+        let error = why.downcast_ref::<std::io::Error>();
+        let help = match error.map(std::io::Error::kind) {
+            _ if error.is_some_and(NotRegular::is) => {
                 "name a regular file; where a list may be '-', pipe it into standard input"
             }
             Some(ErrorKind::FileTooLarge) => "check that it is the file that was meant",

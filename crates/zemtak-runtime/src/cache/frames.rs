@@ -10,7 +10,7 @@ pub const FRAMES_KEPT: usize = 240;
 
 /// What happened from the end of one pump to the end of the next.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
-pub struct Frame {
+pub struct FrameLine {
     /// Which pump it was, counted from 1.
     pub number: u64,
     /// Leases that were asked for.
@@ -36,7 +36,7 @@ pub struct Frame {
 /// The last frames, the oldest first.
 #[derive(Debug)]
 pub(super) struct Frames {
-    kept: VecDeque<Frame>,
+    kept: VecDeque<FrameLine>,
     before: Counters,
     count: u64,
 }
@@ -58,7 +58,7 @@ impl Frames {
         if self.kept.len() == FRAMES_KEPT {
             self.kept.pop_front();
         }
-        self.kept.push_back(Frame {
+        self.kept.push_back(FrameLine {
             number: self.count,
             requests: counters.requests - before.requests,
             misses: counters.misses - before.misses,
@@ -72,7 +72,7 @@ impl Frames {
         });
     }
 
-    pub fn iter(&self) -> impl Iterator<Item = &Frame> {
+    pub fn iter(&self) -> impl Iterator<Item = &FrameLine> {
         self.kept.iter()
     }
 }

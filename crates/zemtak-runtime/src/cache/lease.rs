@@ -115,7 +115,7 @@ impl Lease {
         state.pages.layer(state.names.get(self.entry).page()?, name)
     }
 
-    /// What many leases show just now, in their order, under one lock; what is the same as in the frame before is not looked up again.
+    /// What many leases show at one moment, in their order; what is the same as in the frame before is not looked up again.
     /// A lease of another cache than the first one's shows nothing.
     ///
     /// ```

@@ -101,8 +101,8 @@ impl LeaseSet {
         Ready::new(&self.0.shared, Wanted::Set(self.0.set))
     }
 
-    /// What all its sprites show just now, in the order of [`LeaseSet::names`], under one lock; what is the same as in the frame
-    /// before is not looked up again.
+    /// What all its sprites show at one moment, in the order of [`LeaseSet::names`]; what is the same as in the frame before is not
+    /// looked up again.
     pub fn views(&self, into: &mut Views) {
         let state = self.0.shared.lock();
         let held = state.sets.get(self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();

@@ -35,7 +35,7 @@ mod wanted;
 
 pub use clips::ClipInfo;
 pub use counters::Evictions;
-pub use frames::{FRAMES_KEPT, Frame};
+pub use frames::{FRAMES_KEPT, FrameLine};
 pub use lease::{Asked, Id, Lease};
 pub use lease_set::LeaseSet;
 pub use ledger::{Held, Ledger, TextureLine};
@@ -459,7 +459,7 @@ impl Cache {
     /// assert_eq!(frames.iter().map(|frame| frame.made_bytes).sum::<u64>(), 32 * 16 * 4);
     /// # Ok::<(), zemtak_runtime::Failure>(())
     /// ```
-    pub fn frames(&self, into: &mut Vec<Frame>) {
+    pub fn frames(&self, into: &mut Vec<FrameLine>) {
         into.clear();
         into.extend(self.shared.lock().account.frames.iter());
     }

@@ -54,9 +54,7 @@ impl ClipLease {
     pub fn play_from(&self, speed: Ratio, place: Duration) -> Playing {
         Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))
     }
-}
 
-impl ClipLease {
     /// Its mode, steps and length; nothing as long as the clip is not known.
     #[must_use]
     pub fn info(&self) -> Option<ClipInfo> {

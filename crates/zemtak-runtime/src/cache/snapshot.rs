@@ -1,6 +1,6 @@
 //! One version of an atlas or of a loose image, as it was read: what of it sprites need, and no more.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use zemtak_core::atlas::{Atlas, Clip, Page, PixelKind, SamplingHints, Sprite};
 use zemtak_core::coords::{Area, Picture, UvRect};
@@ -76,6 +76,9 @@ pub(super) struct PartFile {
     pub sampler: Sampler,
 }
 
+/// A page's size, and of each of its textures the layer that it is, its kind, its levels and how it is sampled.
+type Looks = (Size, Vec<(Option<Arc<str>>, PixelKind, u32, Sampler)>);
+
 impl PageFile {
     /// A page with its layers, for a sink that takes these kinds of blocks. `folder` is where it is below its root.
     fn of(page: Page, folder: &str, asked: u32, takes: &[PixelKind]) -> Self {
@@ -102,10 +105,10 @@ impl PageFile {
         self.path == other.path && self.page == other.page
     }
 
-    /// Whether another page's textures are of the same size and kind and sampled in the same way.
-    fn is_like(&self, other: &Self) -> bool {
+    /// What pages have in common whose textures are alike.
+    fn looks(&self) -> Looks {
         let texture = |part: &PartFile| (part.layer.clone(), part.kind, part.mips, part.sampler);
-        self.page.size() == other.page.size() && self.parts.iter().map(texture).eq(other.parts.iter().map(texture))
+        (self.page.size(), self.parts.iter().map(texture).collect())
     }
 
     /// The bytes of its textures.
@@ -147,8 +150,9 @@ impl Snapshot {
         let asked = atlas.built.mip_levels;
         let page = |page: Page| PageFile::of(page, folder, asked, takes);
         let mut pages: Vec<PageFile> = atlas.pages.into_iter().map(page).collect();
-        let alike: Vec<usize> = pages.iter().map(|page| pages.iter().filter(|own| own.is_like(page)).count()).collect();
-        pages.iter_mut().zip(alike).for_each(|(page, alike)| page.alike = alike);
+        let mut alike: HashMap<_, usize> = HashMap::new();
+        pages.iter().for_each(|page| *alike.entry(page.looks()).or_default() += 1);
+        pages.iter_mut().for_each(|page| page.alike = alike[&page.looks()]);
         // Only sprites whose box lies on their page pass the check, so none is left out here.
         let placed = |(name, sprite): (SpriteName, Sprite)| {
             let page = &pages.get(sprite.page)?.page;

@@ -86,7 +86,7 @@ pub struct Rows<'p> {
 }
 
 /// How a texture is sampled, and what its numbers mean.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Sampler {
     /// Nearest by default.
     pub filter: Filter,

@@ -2,7 +2,7 @@
 
 use crate::world::{PAGE, PAGE_LEN, SPRITES, Witness, World, check, colour, sprite_name};
 use proptest::prelude::*;
-use zemtak_runtime::{Cache, Frame, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status, Views};
+use zemtak_runtime::{Cache, FrameLine, Lease, PerFrame, Pump, RAW_PAGE, Settings, Status, Views};
 
 #[derive(Debug, Clone)]
 enum Step {
@@ -293,7 +293,7 @@ impl Both {
     fn compare_frames(&self) {
         let (mut frames, ledger) = (Vec::new(), self.cache.ledger());
         self.cache.frames(&mut frames);
-        let sum = |what: fn(&Frame) -> u64| frames.iter().map(what).sum::<u64>();
+        let sum = |what: fn(&FrameLine) -> u64| frames.iter().map(what).sum::<u64>();
         assert_eq!(sum(|f| f.requests), ledger.requests);
         assert_eq!(sum(|f| f.misses), self.model.misses);
         assert_eq!((sum(|f| f.made), sum(|f| f.made_bytes)), (ledger.loads, ledger.loaded_bytes));

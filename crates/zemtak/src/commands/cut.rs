@@ -312,10 +312,10 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
     }
     for (piece, bytes) in pieces.iter().zip(&encoded) {
         let path = target(piece);
-        match zemtak_files::read(&path, u64::MAX) {
-            Ok(there) if there == *bytes => {}
+        match output::has(&path, bytes) {
+            Some(true) => {}
             // Sprites bear no mark: they are somebody's art from now on.
-            Ok(_) if !request.force => problems.push(output::stranger(&path)),
+            Some(false) if !request.force => problems.push(output::stranger(&path)),
             _ => new.push((path, bytes)),
         }
     }

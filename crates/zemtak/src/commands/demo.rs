@@ -2,6 +2,7 @@
 
 use crate::document::Document;
 use crate::exit::Exit;
+use crate::output;
 use crate::report::{Report, document};
 use include_dir::{Dir, include_dir};
 use serde_json::{Value, json};
@@ -115,9 +116,8 @@ pub fn run(request: &DemoRequest, verbose: bool, runner: Runner<'_>) -> Result<D
 fn write_project(folder: &Path) -> Result<usize, Failure> {
     let mut files = Vec::new();
     gather(&PROJECT, &mut files);
-    let differs = |file: &&include_dir::File<'_>| {
-        zemtak_files::read(&folder.join(file.path()), u64::MAX).is_ok_and(|there| there != file.contents())
-    };
+    let differs =
+        |file: &&include_dir::File<'_>| output::has(&folder.join(file.path()), file.contents()) == Some(false);
     let problems = files.iter().copied().filter(differs).map(|file| {
         let why = "it already exists with different contents";
         Problem::usage(ProblemKind::WouldOverwrite, &format::path(&folder.join(file.path())), why, "name a new folder")

@@ -3,6 +3,7 @@
 use crate::output;
 use crate::report::Report;
 use serde_json::{Value, json};
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 use zemtak_build::{Failure, Problem, format, write};
 use zemtak_files::TEXT_BYTES;
@@ -34,12 +35,10 @@ pub struct Setup {
 pub fn run(request: SetupRequest) -> Result<Setup, Failure> {
     let home = || Some(PathBuf::from(std::env::var_os("HOME")?).join(".local"));
     let Some(prefix) = request.prefix.or_else(home) else {
-        let error = std::io::Error::new(std::io::ErrorKind::NotFound, "HOME is not set");
+        let error = std::io::Error::new(ErrorKind::NotFound, "HOME is not set");
         return Err(Failure::io("the home folder", &error));
     };
-    let differs = |(path, bytes): &&(PathBuf, Vec<u8>)| {
-        zemtak_files::read(&prefix.join(path), TEXT_BYTES).map_or(true, |there| there != *bytes)
-    };
+    let differs = |(path, bytes): &&(PathBuf, Vec<u8>)| output::has(&prefix.join(path), bytes) != Some(true);
     let files: Vec<PathBuf> = request.files.iter().map(|(path, _)| path.clone()).collect();
     let changed: Vec<&(PathBuf, Vec<u8>)> = request.files.iter().filter(differs).collect();
     let strangers: Vec<Problem> = changed
@@ -62,8 +61,10 @@ pub const MARK: &str = "Installed by zemtak setup";
 
 /// Whether a file is there that no version of this tool installed.
 fn is_strange(path: &Path) -> bool {
-    zemtak_files::read(path, TEXT_BYTES)
-        .is_ok_and(|bytes| !bytes.windows(MARK.len()).any(|part| part == MARK.as_bytes()))
+    match zemtak_files::read(path, TEXT_BYTES) {
+        Ok(bytes) => !bytes.windows(MARK.len()).any(|part| part == MARK.as_bytes()),
+        Err(error) => error.kind() != ErrorKind::NotFound,
+    }
 }
 
 impl Report for Setup {

@@ -3,6 +3,7 @@
 use crate::fixtures::{Folder, blob, encode, png};
 use image::ImageFormat;
 use std::io::Cursor;
+use std::process::Stdio;
 use zemtak_core::geometry::Size;
 
 /// A picture in another format, without alpha where the format has none.
@@ -301,6 +302,19 @@ fn what_is_no_regular_file_is_told_and_not_waited_for() {
         let run = folder.zemtak(line).exits(4);
         assert!((run.out() + &run.err()).contains("n-0.png: a named pipe, not"), "{line}");
     }
+    // Nor is anything put in the place of one, though the descriptor says that a page of ours lay there.
+    let taken = folder.zemtak("pack art -o good --name n --gutter 3").exits(4).err();
+    assert!(taken.contains("n-0.png: a named pipe, not"), "{taken}");
+    std::fs::create_dir(folder.path("cut")).unwrap();
+    pipe("cut/sheet_0.png");
+    folder.write("sheet.png", png(&blob(16, 8, [9, 9, 9])));
+    folder.zemtak("cut sheet.png -o cut --cell 8x8").exits(2);
+    std::fs::create_dir(folder.path("moths")).unwrap();
+    pipe("moths/zemtak.toml");
+    folder.zemtak("demo moths").exits(2);
+    for path in ["good/n-0.png", "cut/sheet_0.png", "moths/zemtak.toml"] {
+        assert!(!std::fs::metadata(folder.path(path)).unwrap().is_file(), "{path}");
+    }
     std::fs::create_dir(folder.path("out")).unwrap();
     pipe("out/n.zemtak.json");
     folder.zemtak("pack art -o out --name n").exits(4);
@@ -315,10 +329,9 @@ fn an_answer_that_cannot_be_printed_is_told() {
     let folder = Folder::new();
     folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
     folder.zemtak("pack art --name n").exits(0);
-    for options in [&["list", "build/n.zemtak.json"][..], &["list", "build/n.zemtak.json", "--json"]] {
+    for line in ["list build/n.zemtak.json", "list build/n.zemtak.json --json"] {
         let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
-        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_zemtak"));
-        let run = command.args(options).current_dir(folder.path("")).stdout(full).output().unwrap();
+        let run = folder.command(line).stdout(full).output().unwrap();
         let told = String::from_utf8(run.stderr).unwrap();
         assert_eq!(run.status.code(), Some(4), "{told}");
         assert!(told.contains("standard output: the disk is full"), "{told}");
@@ -348,12 +361,9 @@ fn one_signal_ends_a_command_that_waits_or_works_on() {
     let before = folder.everything("build");
     let wild = "{% for a in range(9999) %}{% for b in range(9999) %}{% endfor %}{% endfor %}";
     folder.write("wild.jinja", wild);
-    let waits = ["uv", "build/n.zemtak.json", "-"];
-    let works = ["pack", "art", "--name", "n", "--also", "template:wild.jinja"];
-    for (line, signal) in [(&waits[..], Signal::TERM), (&waits[..], Signal::INT), (&works[..], Signal::INT)] {
-        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_zemtak"));
-        let command = command.args(line).current_dir(folder.path("")).stdin(std::process::Stdio::piped());
-        let mut child = command.stderr(std::process::Stdio::piped()).spawn().unwrap();
+    let (waits, works) = ("uv build/n.zemtak.json -", "pack art --name n --also template:wild.jinja");
+    for (line, signal) in [(waits, Signal::TERM), (waits, Signal::INT), (works, Signal::INT)] {
+        let mut child = folder.command(line).stdin(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
         let listens = || {
             let status = std::fs::read_to_string(format!("/proc/{}/status", child.id())).unwrap();
             let caught = status.lines().find_map(|line| line.strip_prefix("SigCgt:")).unwrap().trim().to_owned();
