@@ -20,7 +20,7 @@ use serde::{Deserialize, Serialize};
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex, OnceLock, PoisonError};
-use zemtak_core::codec::{DECODE_VERSION, DecodeError, DecodedFrames, Format, Limits, decode_frames};
+use zemtak_core::codec::{DECODE_VERSION, DecodeError, DecodedFrames, Format, Ignored, Limits, decode_frames};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
@@ -51,7 +51,7 @@ struct Known {
     /// Its frames; one for a still picture.
     frames: Vec<Facts>,
     /// What it carries that was left out of account.
-    ignored: Vec<String>,
+    ignored: Vec<Ignored>,
 }
 
 /// A sprite: what is known of it, and its pixels as soon as somebody needs them.
@@ -96,7 +96,7 @@ pub struct Loaded<'a> {
     /// The sprites.
     pub sprites: Vec<Sprite<'a>>,
     /// What was left out of account: what it is, and of which files.
-    pub ignored: Vec<(String, String)>,
+    pub ignored: Vec<(Ignored, String)>,
 }
 
 /// How sprites are treated: all alike but for what rules say.
@@ -227,7 +227,7 @@ fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
 #[derive(Debug, Default)]
 struct Image<'a> {
     sprites: Vec<Sprite<'a>>,
-    ignored: Vec<(String, String)>,
+    ignored: Vec<(Ignored, String)>,
 }
 
 /// The sprites of a file for each recipe.
@@ -304,7 +304,7 @@ fn treat(whole: Whole, treatment: Treatment, context: Context<'_>) -> (Known, Ve
         (Facts { source, canvas, inset, stored: stored.own.size(), hash, empty, ms: frame.ms }, stored)
     });
     let (frames, pixels) = treated.unzip();
-    let ignored = decoded.ignored.iter().map(|kind| kind.as_str().to_owned()).collect();
+    let ignored = decoded.ignored.into_iter().collect();
     (Known { frames, ignored }, pixels)
 }
 

@@ -78,6 +78,13 @@ pub enum Warning {
         /// Its canvas.
         size: Size,
     },
+    /// Images that are damaged where it does not touch their pixels.
+    DamagedImages {
+        /// What of them is damaged.
+        what: String,
+        /// Their paths.
+        images: Vec<String>,
+    },
     /// Sprites without an image for a layer that a rule gives them.
     MissingLayer {
         /// The layer.
@@ -118,6 +125,7 @@ impl Warning {
             Self::WideBands { .. } => "wide_bands",
             Self::OddRepeat { .. } => "odd_repeat",
             Self::BelowPsnr { .. } => "below_psnr",
+            Self::DamagedImages { .. } => "damaged_images",
             Self::MissingLayer { .. } => "missing_layer",
             Self::LeftBehind { .. } => "left_behind",
         }
@@ -136,7 +144,10 @@ impl Warning {
             | Self::EventBeyond { clip: name, .. }
             | Self::WideBands { sprite: name, .. }
             | Self::OddRepeat { sprite: name, .. } => Some(name),
-            Self::InNoAtlas { .. } | Self::InSeveralAtlases { .. } | Self::LeftBehind { .. } => None,
+            Self::InNoAtlas { .. }
+            | Self::InSeveralAtlases { .. }
+            | Self::DamagedImages { .. }
+            | Self::LeftBehind { .. } => None,
         }
     }
 }
@@ -174,6 +185,14 @@ impl fmt::Display for Warning {
             Self::WideBands { sprite, size: Size { w, h } } => {
                 let sprite = format::name(sprite);
                 write!(f, "{sprite}: its stretch bands are wider than its {w} x {h} pixels and were cut")
+            }
+            Self::DamagedImages { what, images } => {
+                let count = format::count(images.len(), "image has", "images have");
+                let images = format::first_of(images);
+                write!(
+                    f,
+                    "{count} {what}: {images}; the pixels are whole, but strict readers refuse the file: save it anew"
+                )
             }
             Self::MissingLayer { layer, ground: [r, g, b, a], sprites } => {
                 let count = format::count(sprites.len(), "sprite has", "sprites have");

@@ -189,6 +189,70 @@ fn a_picture_is_refused_by_its_header_before_memory_is_taken() {
     }
 }
 
+/// PNG's chunks: type and data.
+fn chunks_of(png: &[u8]) -> Vec<([u8; 4], Vec<u8>)> {
+    let (mut chunks, mut rest) = (Vec::new(), &png[8..]);
+    while let Some((length, after)) = rest.split_first_chunk::<4>() {
+        let length = u32::from_be_bytes(*length) as usize;
+        chunks.push((*after.first_chunk().unwrap(), after[4..4 + length].to_vec()));
+        rest = &after[8 + length..];
+    }
+    chunks
+}
+
+/// A PNG of chunks, with a wrong checksum for one of them.
+fn png_of(chunks: &[([u8; 4], Vec<u8>)], wrong: Option<usize>) -> Vec<u8> {
+    let chunk = |(number, (kind, data)): (usize, &([u8; 4], Vec<u8>))| {
+        let mut sum = flate2::Crc::new();
+        [&kind[..], data].iter().for_each(|bytes| sum.update(bytes));
+        let sum = sum.sum() ^ u32::from(wrong == Some(number));
+        [&(data.len() as u32).to_be_bytes()[..], kind, data, &sum.to_be_bytes()].concat()
+    };
+    [b"\x89PNG\r\n\x1a\n".to_vec(), chunks.iter().enumerate().flat_map(chunk).collect()].concat()
+}
+
+/// A file whose compressed pixels have a wrong checksum was taken without a word, and one with a damaged chunk beside them is.
+#[test]
+fn wrong_checksums_are_errors_of_pixels_and_told_of_the_rest() {
+    let picture = Pixels::transparent(Size::new(9, 7)).unwrap();
+    let mut chunks = chunks_of(&encode_png(&picture, PngEffort::Fast).unwrap());
+    let text = |chunks: &mut Vec<_>, at| chunks.insert(at, (*b"tEXt", b"Comment\0moth".to_vec()));
+    text(&mut chunks, 1);
+    text(&mut chunks, 3);
+    let kinds: Vec<&[u8]> = chunks.iter().map(|(kind, _)| &kind[..]).collect();
+    assert_eq!(kinds, [b"IHDR", b"tEXt", b"IDAT", b"tEXt", b"IEND"]);
+    assert_eq!(ignored(&png_of(&chunks, None)), []);
+    for wrong in 0..chunks.len() {
+        let decoded = decode(&png_of(&chunks, Some(wrong)), None, &Limits::default());
+        match &chunks[wrong].0 {
+            b"IHDR" | b"IDAT" => {
+                assert!(decoded.unwrap_err().to_string().contains("a checksum does not match"));
+            }
+            _ => assert_eq!(decoded.unwrap().ignored, [Ignored::DamagedChunk].into()),
+        }
+    }
+    *chunks[2].1.last_mut().unwrap() ^= 1;
+    let wrong_sum_of_pixels = decode(&png_of(&chunks, None), None, &Limits::default());
+    assert!(wrong_sum_of_pixels.unwrap_err().to_string().contains("a checksum does not match"));
+}
+
+/// Other readers refuse what the library passes over: a WebP that lacks its last bytes.
+#[test]
+fn a_file_that_is_cut_is_refused_at_every_length() {
+    let picture = DynamicImage::from(picture(17, 9, true));
+    for format in [ImageFormat::Png, ImageFormat::WebP, ImageFormat::Qoi, ImageFormat::Tga, ImageFormat::Bmp] {
+        let mut bytes = Vec::new();
+        picture.write_to(&mut Cursor::new(&mut bytes), format).unwrap();
+        let extension = format.extensions_str().first().copied();
+        for cut in 0..bytes.len() {
+            let decoded = decode(&bytes[..cut], extension, &Limits::default());
+            // The end mark of a PNG ends with a checksum, which no common reader misses.
+            let told = decoded.is_ok_and(|decoded| decoded.ignored == [Ignored::DamagedChunk].into());
+            assert!(decode(&bytes[..cut], extension, &Limits::default()).is_err() || told, "{format:?} cut at {cut}");
+        }
+    }
+}
+
 /// A picture of somebody else may have a text chunk of that name too.
 #[test]
 fn marked_pictures_are_known_again_and_no_others() {

@@ -30,7 +30,7 @@ use std::path::Path;
 use std::time::Instant;
 use texts::Texts;
 use zemtak_core::atlas::{Atlas, DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
-use zemtak_core::codec::Mark;
+use zemtak_core::codec::{Ignored, Mark};
 use zemtak_core::layout::Shape;
 use zemtak_core::pixels::PIXEL;
 
@@ -284,12 +284,14 @@ impl SizeRun<'_> {
     /// What is told of the files that sprites come from.
     fn tell_of_sources(&self, summary: &mut Summary, loaded: &Loaded<'_>, plan: &Plan<'_>) {
         summary.loose_bytes = loaded.sprites.iter().map(|sprite| loose_pixels(sprite) * PIXEL as u64).sum();
-        for (kind, file) in &loaded.ignored {
-            summary.ignored.entry(kind.clone()).or_default().push(file.clone());
+        let (damaged, ignored): (Vec<_>, Vec<_>) = loaded.ignored.iter().partition(|(kind, _)| kind.is_damage());
+        for (kind, file) in ignored {
+            summary.ignored.entry(kind.to_string()).or_default().push(file.clone());
         }
         summary.skipped_files = self.target.sources.skipped;
         summary.own_pictures.clone_from(&self.inputs.own_pictures);
         summary.warnings = plan.warnings();
+        summary.warnings.extend(damaged_images(&damaged));
         summary.warnings.extend(missing_layers(&loaded.sprites));
         summary.warnings.extend(below_bound(summary, plan.task.settings.texture.least_psnr));
         // Other sizes have the same rules.
@@ -301,6 +303,15 @@ impl SizeRun<'_> {
             }
         }
     }
+}
+
+/// Images that are damaged where it does not touch their pixels, by what is damaged.
+fn damaged_images(damaged: &[&(Ignored, String)]) -> Vec<Warning> {
+    let mut images: BTreeMap<Ignored, Vec<String>> = BTreeMap::new();
+    for (what, file) in damaged {
+        images.entry(*what).or_default().push(file.clone());
+    }
+    images.into_iter().map(|(what, images)| Warning::DamagedImages { what: what.to_string(), images }).collect()
 }
 
 /// Sprites without an image for a layer, by layer.

@@ -105,6 +105,9 @@ kinds! {
     /// A file whose extension is that of another format.
     WrongExtension: Warning, "wrong_extension", "file is named like another format", "files are named like another format",
         "read all the same, by content; other tools may stumble";
+    /// A file that is damaged where it does not touch the pixels.
+    Damaged: Warning, "damaged_images", "image has a chunk whose checksum is wrong", "images have a chunk whose checksum is wrong",
+        "the pixels are whole, but strict readers refuse the file: save it anew";
     /// A picture that its file says is to be turned or mirrored.
     Orientation: Warning, "orientation", "image is to be turned or mirrored, says its file", "images are to be turned or mirrored, say their files",
         "pixels are taken as they are stored; save the image upright";

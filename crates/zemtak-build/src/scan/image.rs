@@ -172,6 +172,7 @@ fn of_file(sprite: &ScannedSprite, findings: &mut Findings) {
             Ignored::ColourProfile => FindingKind::ColourProfile,
             Ignored::Gamma => FindingKind::Gamma,
             Ignored::Orientation => FindingKind::Orientation,
+            Ignored::DamagedChunk => FindingKind::Damaged,
             _ => continue,
         };
         findings.add(kind, FindingItem::of(&file));

@@ -1,11 +1,12 @@
 //! What a file carries beside its pixels and the tool leaves out of account.
 
+use serde::{Deserialize, Serialize};
 #[cfg(feature = "decode-png")]
 use std::collections::BTreeSet;
 use std::fmt;
 
 /// Something in an image file that has no influence on the pixels taken from it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[non_exhaustive]
 pub enum Ignored {
     /// An ICC profile or a coded colour space.
@@ -16,6 +17,8 @@ pub enum Ignored {
     Orientation,
     /// Further frames: only the first picture was taken.
     Frames,
+    /// A chunk beside the pixels whose checksum is wrong. A strict reader would refuse the file, the common ones show it.
+    DamagedChunk,
 }
 
 impl Ignored {
@@ -27,7 +30,14 @@ impl Ignored {
             Self::Gamma => "gamma",
             Self::Orientation => "orientation",
             Self::Frames => "frames after the first",
+            Self::DamagedChunk => "a chunk whose checksum is wrong",
         }
+    }
+
+    /// Whether it shows that the file was damaged, though its pixels were not.
+    #[must_use]
+    pub const fn is_damage(self) -> bool {
+        matches!(self, Self::DamagedChunk)
     }
 }
 
@@ -37,26 +47,47 @@ impl fmt::Display for Ignored {
     }
 }
 
-/// What a PNG has of it: told by the types of its chunks (length, type, data, check sum) up to the first pixels, since the
-/// decoder would have to inflate a profile to tell that there is one.
+/// What a PNG has of it: told by the types of its chunks (length, type, data, checksum) before the first pixels, since the
+/// decoder would have to inflate a profile to tell that there is one. The decoder holds the chunks that it needs to their
+/// checksums; here the others are.
 #[cfg(feature = "decode-png")]
 pub(super) fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
     let mut found = BTreeSet::new();
     let mut rest = bytes.get(8..).unwrap_or_default();
+    let mut before_pixels = true;
     while let [a, b, c, d, t0, t1, t2, t3, after @ ..] = rest {
         let length = u32::from_be_bytes([*a, *b, *c, *d]) as usize;
         let data = after.get(..length).unwrap_or_default();
-        match &[*t0, *t1, *t2, *t3] {
+        let kind = [*t0, *t1, *t2, *t3];
+        if !has_checksum(&kind, rest, length) {
+            found.insert(Ignored::DamagedChunk);
+        }
+        match &kind {
+            b"IDAT" => before_pixels = false,
+            b"IEND" => break,
+            _ if !before_pixels => {}
             b"iCCP" | b"cICP" => found.extend([Ignored::ColourProfile]),
             b"gAMA" | b"cHRM" => found.extend([Ignored::Gamma]),
             b"eXIf" if turned_by_exif(data) => found.extend([Ignored::Orientation]),
             b"acTL" if data.get(..4).is_some_and(|n| n > [0, 0, 0, 1].as_slice()) => found.extend([Ignored::Frames]),
-            b"IDAT" => break,
             _ => {}
         }
         rest = after.get(length.saturating_add(4)..).unwrap_or_default();
     }
     found
+}
+
+/// Whether a chunk has the CRC of its type and data. The decoder itself looks at that of chunks of pixels.
+#[cfg(feature = "decode-png")]
+fn has_checksum(kind: &[u8; 4], chunk: &[u8], length: usize) -> bool {
+    if matches!(kind, b"IDAT" | b"fdAT") {
+        return true;
+    }
+    let Some((covered, rest)) = chunk.get(4..).and_then(|chunk| chunk.split_at_checked(length.saturating_add(4)))
+    else {
+        return false;
+    };
+    rest.first_chunk().is_some_and(|sum| u32::from_be_bytes(*sum) == crc32fast::hash(covered))
 }
 
 /// Whether an Exif block (a TIFF header and its first directory) says that the picture is not upright (tag 274).

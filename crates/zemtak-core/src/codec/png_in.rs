@@ -15,6 +15,8 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
     let mut options = DecodeOptions::default();
+    // The library would pass over it; strict readers refuse such a file.
+    options.set_ignore_adler32(false);
     options.set_ignore_text_chunk(true);
     options.set_ignore_iccp_chunk(true);
     let mut decoder = Decoder::new_with_options(Cursor::new(bytes), options);

@@ -16,6 +16,9 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
 
 /// The first picture.
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
+    if !is_whole(bytes) {
+        return Err(damaged("unexpected end"));
+    }
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(damaged)?;
     let (w, h) = decoder.dimensions();
     let size = Size::new(w, h);
@@ -35,6 +38,13 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     let rgba = read(&mut decoder).map_err(damaged)?;
     let pixels = Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))?;
     Ok((pixels, ignored))
+}
+
+/// Whether a file has all the bytes that its header (RIFF, a length, and so many bytes) speaks of. The library reads on to the
+/// last pixel and does not miss what lies behind it.
+fn is_whole(bytes: &[u8]) -> bool {
+    let said = bytes.get(4..).and_then(<[u8]>::first_chunk).map_or(0, |length| u64::from(u32::from_le_bytes(*length)));
+    bytes.len() as u64 >= said + 8
 }
 
 /// The first picture as RGBA.

@@ -121,6 +121,21 @@ fn every_unusable_image_is_named_with_its_reason_and_nothing_is_written() {
     assert_eq!((json["errors"].as_array().unwrap().len(), json["exit"].clone()), (files.len(), 3.into()));
 }
 
+/// What does not touch the pixels is told, and an error for those who want no warning.
+#[test]
+fn damage_beside_the_pixels_is_a_warning() {
+    let folder = Folder::new();
+    let mut file = png(&blob(9, 9, [7, 7, 7]));
+    let end = file.len() - 1;
+    file[end] ^= 1;
+    folder.write("art/moth.png", &file);
+    let run = folder.zemtak("pack art").exits(0);
+    assert!(run.err().contains("1 image has a chunk whose checksum is wrong: moth.png"), "{}", run.err());
+    folder.zemtak("pack art --strict").exits(1);
+    let scanned = folder.zemtak("scan art --json").exits(0).json();
+    assert!(scanned["findings"].as_array().unwrap().iter().any(|found| found["code"] == "damaged_images"));
+}
+
 #[test]
 fn names_that_clash_are_all_told() {
     let folder = Folder::new();
