@@ -1,5 +1,6 @@
 //! Every sprite of an atlas against the image that it was made from.
 
+use crate::allowance::Allowance;
 use crate::context::check;
 use crate::failure::{Failure, Problem};
 use crate::load;
@@ -91,6 +92,7 @@ pub fn compare_with_sources(
     pages: &[Option<Pixels>],
     root: &Path,
     leave_out: &Path,
+    allowance: &Allowance,
     observer: &dyn Observer,
 ) -> Result<Comparison, Failure> {
     let by_name: BTreeMap<SpriteName, Source> =
@@ -115,7 +117,7 @@ pub fn compare_with_sources(
         .par_iter()
         .map(|(source, pairs)| {
             progress.advance();
-            if observer.cancelled() { Ok(Vec::new()) } else { compare(atlas, source, pairs) }
+            if observer.cancelled() { Ok(Vec::new()) } else { compare(atlas, source, pairs, allowance) }
         })
         .collect();
     check(observer)?;
@@ -155,11 +157,16 @@ fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -
     Some((by_name.get(&SpriteName::new(image))?, frame.parse().ok()?))
 }
 
-fn compare(atlas: &Atlas, source: &Source, pairs: &[Pair<'_>]) -> Result<Vec<Difference>, Problem> {
+fn compare(
+    atlas: &Atlas,
+    source: &Source,
+    pairs: &[Pair<'_>],
+    allowance: &Allowance,
+) -> Result<Vec<Difference>, Problem> {
     if pairs.is_empty() {
         return Ok(Vec::new());
     }
-    let decoded = load::decode_source(source)?;
+    let decoded = load::decode_source(source, allowance)?;
     let scale = scale_of(atlas);
     let mut differences = Vec::new();
     for &Pair { name, sprite, page, frame } in pairs {

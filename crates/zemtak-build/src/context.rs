@@ -1,5 +1,6 @@
 //! What every stage of a build is handed.
 
+use crate::allowance::Allowance;
 use crate::failure::Failure;
 use crate::observer::{Observer, Phase, Progress};
 use crate::store::Store;
@@ -12,6 +13,8 @@ pub(crate) struct Context<'a> {
     pub store: &'a dyn Store,
     /// Where the time goes.
     pub timings: &'a Timings,
+    /// What may be taken of memory and else.
+    pub allowance: &'a Allowance,
     /// Who follows the build.
     pub observer: &'a dyn Observer,
 }

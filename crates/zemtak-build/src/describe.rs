@@ -94,7 +94,7 @@ impl Plan<'_> {
         sprite.points = points.map(|(name, point)| (name.clone(), point.map(|n| product(n, 1, factor)))).collect();
         sprite.stretch = overrides.stretch.map(|bands| bands_at(bands, factor, facts.canvas));
         sprite.tags = overrides.tags.clone().unwrap_or_default();
-        sprite.user = overrides.user.clone();
+        sprite.user = overrides.user.clone().map(Box::new);
         sprite
     }
 

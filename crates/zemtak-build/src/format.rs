@@ -81,6 +81,23 @@ pub fn bytes(count: u64) -> String {
     format!("{scaled:.2} {}", UNITS[unit as usize])
 }
 
+/// A number of bytes, of `512 B`, `64 KiB`, `1.5 MiB`, `2 GiB`, or a plain number.
+#[must_use]
+pub fn parse_bytes(text: &str) -> Option<u64> {
+    const UNITS: [(&str, u64); 4] = [("KiB", 1 << 10), ("MiB", 1 << 20), ("GiB", 1 << 30), ("B", 1)];
+    let text = text.trim();
+    let unit = UNITS.iter().find_map(|(unit, size)| Some((text.strip_suffix(unit)?, *size)));
+    let (number, size) = unit.unwrap_or((text, 1));
+    let (whole, part) = number.trim().split_once('.').unwrap_or((number.trim(), ""));
+    let plain = |part: &str| part.bytes().all(|b| b.is_ascii_digit());
+    if whole.is_empty() || !plain(whole) || !plain(part) || part.len() > 9 {
+        return None;
+    }
+    let tenths = 10_u128.pow(u32::try_from(part.len()).ok()?);
+    let all: u128 = format!("{whole}{part}").parse().ok()?;
+    u64::try_from(all.checked_mul(size.into())? / tenths).ok()
+}
+
 /// A part of a whole in percent, with one decimal: `93.4 %`; rounded down, so that only a full page is 100 %.
 #[must_use]
 pub fn percent(part: u64, whole: u64) -> String {

@@ -97,9 +97,12 @@ impl Former {
         let noted = context.store.get(&key(out, atlas));
         let noted: Vec<Drawn> = noted.and_then(|bytes| postcard::from_bytes(&bytes).ok()).unwrap_or_default();
         let (mut boxes, mut bands) = (HashMap::new(), HashMap::new());
+        // Where there is no memory for the decoded pages, sprites are decoded from their files.
+        let all_pixels = noted.iter().map(|drawn| drawn.size.area()).sum();
+        let has_room = context.allowance.fits_former(all_pixels);
         let exact = |drawn: &Drawn| drawn.texture.as_ref().is_none_or(|texture| !texture.kind.is_compressed());
         for (page, drawn) in noted.iter().enumerate().filter(|(_, drawn)| exact(drawn)) {
-            boxes.extend(drawn.boxes.iter().map(|of| (of.hash, (page, *of))));
+            boxes.extend(drawn.boxes.iter().filter(|_| has_room).map(|of| (of.hash, (page, *of))));
             bands.extend(drawn.bands.iter().enumerate().map(|(band, of)| (of.key, (page, band))));
         }
         let page = |drawn: Drawn| {

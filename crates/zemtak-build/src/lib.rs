@@ -27,6 +27,7 @@
 //! descriptor and its other forms; `place` puts files in their places. Beside them [`store`] keeps what builds learn.
 
 mod against;
+mod allowance;
 mod build_atlas;
 mod companions;
 mod content;
@@ -43,6 +44,7 @@ pub mod forms;
 mod inputs;
 mod inventory;
 mod joint;
+pub mod limits;
 mod load;
 mod lock;
 mod observer;
@@ -69,12 +71,14 @@ mod watch;
 pub mod write;
 
 pub use against::{Comparison, Difference, compare_with_sources};
+pub use allowance::Allowance;
 pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};
 pub use export::{Export, ExportForm, ExportPage, Exported, SIDECAR_SUFFIX};
 pub use failure::{Cause, Failure, Problem, ProblemKind};
 pub use inputs::Inputs;
+pub use limits::Limits;
 pub use load::{decode_source, hush_codec_panics};
 pub use observer::{Observer, Phase};
 pub use request::{OutputFile, PackRequest, Packed};

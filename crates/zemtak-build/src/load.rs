@@ -1,9 +1,17 @@
 //! Images to sprites: read, decoded and treated on all cores, or remembered from an earlier build.
 
+mod decode;
+mod frames;
 mod layers;
 
-use layers::{Whole, whole_hash};
+pub(crate) use decode::decode_sprites;
+pub use decode::{decode_source, hush_codec_panics};
 
+use frames::Frames;
+pub(crate) use frames::Stored;
+use layers::{DecodedLayer, Whole, whole_hash};
+
+use crate::allowance::Allowance;
 use crate::content::{self, Content};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
@@ -13,18 +21,16 @@ use crate::observer::Phase;
 use crate::settings::AtlasSettings;
 use crate::settings::rule::Rules;
 use crate::sources::{Source, SourceLayer, frame_name};
-use crate::store::{self, Hash, Key};
+use crate::store::{Hash, Key};
 use crate::timings::Stage;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
-use std::cell::Cell;
-use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::sync::{Arc, Mutex, OnceLock, PoisonError};
-use zemtak_core::codec::{DECODE_VERSION, DecodeError, DecodedFrames, Format, Ignored, Limits, decode_frames};
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
+use zemtak_core::codec::{DECODE_VERSION, Frame, Ignored};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
-use zemtak_core::pixels::Pixels;
-use zemtak_core::prepare::{Prepared, TREATMENT_VERSION, Treatment};
+use zemtak_core::prepare::{LayerPixels, Prepared, TREATMENT_VERSION, Treatment};
 
 /// What is known of a treated sprite without its pixels.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
@@ -65,29 +71,7 @@ pub struct Sprite<'a> {
     content: Hash,
     frame: usize,
     treatment: Treatment,
-    frames: Arc<Frames>,
-}
-
-/// The stored pixels of all sprites of one file, as far as they are at hand. A file is decoded for all of them at once.
-#[derive(Debug)]
-struct Frames {
-    pixels: Vec<OnceLock<Stored>>,
-    /// Held by whoever decodes the file.
-    decoding: Mutex<()>,
-}
-
-/// What is stored of a sprite: its own pixels, and those of its layers in their order.
-#[derive(Debug)]
-struct Stored {
-    own: Pixels,
-    layers: Vec<Pixels>,
-}
-
-impl Frames {
-    fn new(count: usize, mut pixels: impl Iterator<Item = Stored>) -> Self {
-        let pixels = (0..count).map(|_| pixels.next().map_or_else(OnceLock::new, OnceLock::from)).collect();
-        Self { pixels, decoding: Mutex::new(()) }
-    }
+    frames: Arc<Frames<'a>>,
 }
 
 /// All sprites of an atlas, sorted by name, and what else was noticed of their files.
@@ -130,7 +114,7 @@ pub struct Looked {
     pub hash: Hash,
     /// Whether it is a picture that a build drew.
     pub is_result: bool,
-    /// The bytes, until somebody takes them.
+    /// The bytes, until somebody takes them; nothing if there was no memory for keeping them.
     bytes: Mutex<Option<Vec<u8>>>,
 }
 
@@ -146,7 +130,8 @@ pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<L
             content::Looked::Known(hash, is_result) => Looked { own: hash, hash, is_result, bytes: Mutex::default() },
             content::Looked::Read(content) => {
                 let (is_result, Content { bytes, hash }) = (content.is_result(), content);
-                Looked { own: hash, hash, is_result, bytes: Mutex::new(Some(bytes)) }
+                let bytes = Some(bytes).filter(|bytes| context.allowance.keep_file(bytes.len() as u64));
+                Looked { own: hash, hash, is_result, bytes: Mutex::new(bytes) }
             }
         })
     };
@@ -166,7 +151,10 @@ impl Looked {
     fn take(&self, source: &Source, context: Context<'_>) -> Result<Content, Problem> {
         let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
         match bytes {
-            Some(bytes) => Ok(Content { bytes, hash: self.own }),
+            Some(bytes) => {
+                context.allowance.let_file_go(bytes.len() as u64);
+                Ok(Content { bytes, hash: self.own })
+            }
             None => read(source, context),
         }
     }
@@ -181,7 +169,7 @@ pub fn load<'a>(
     sources: &[&'a Source],
     contents: &[Looked],
     recipes: &[Recipe<'_>],
-    context: Context<'_>,
+    context: Context<'a>,
 ) -> Result<Vec<Loaded<'a>>, Failure> {
     let progress = context.progress(Phase::Reading, Some(sources.len()));
     let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
@@ -235,7 +223,7 @@ fn images<'a>(
     source: &'a Source,
     looked: &Looked,
     recipes: &[Recipe<'_>],
-    context: Context<'_>,
+    context: Context<'a>,
 ) -> Result<Vec<Image<'a>>, Problem> {
     let key = |content: &Hash, treatment: Treatment| {
         let extension = source.path.extension().unwrap_or_default();
@@ -253,64 +241,102 @@ fn images<'a>(
     let all_known: Option<Vec<Known>> = treatments.iter().map(|&treatment| known(treatment)).collect();
     if let Some(all) = all_known {
         let images = treatments.iter().zip(all);
-        return Ok(images
-            .map(|(&treatment, known)| image(source, looked.hash, treatment, known, Vec::new()))
-            .collect());
+        let image = |(&treatment, known)| {
+            let image = ImageFile { source, content: looked.hash, treatment };
+            image.sprites(known, Vec::new(), context.allowance)
+        };
+        return Ok(images.map(image).collect());
     }
-    let whole = Whole::decode(source, &looked.take(source, context)?, context)?;
-    let hash = whole.hash;
-    let mut decoded = Some(whole);
-    let mut images = Vec::with_capacity(recipes.len());
-    for (i, &treatment) in treatments.iter().enumerate() {
-        // The last one may have the decoded pixels themselves.
-        let decoded = if i + 1 < treatments.len() { decoded.clone() } else { decoded.take() };
-        let Some(decoded) = decoded else { break };
-        let (known, pixels) = treat(decoded, treatment, context);
+    let (hash, treated) = decode_and_treat(source, &looked.take(source, context)?, &treatments, context)?;
+    let images = treatments.into_iter().zip(treated).map(|(treatment, Treated { known, stored, .. })| {
         if let Ok(bytes) = serde_json::to_vec(&known) {
             context.store.put(key(&hash, treatment), bytes);
         }
-        images.push(image(source, hash, treatment, known, pixels));
+        ImageFile { source, content: hash, treatment }.sprites(known, stored, context.allowance)
+    });
+    Ok(images.collect())
+}
+
+/// A file as it is treated.
+struct ImageFile<'a> {
+    source: &'a Source,
+    content: Hash,
+    treatment: Treatment,
+}
+
+impl<'a> ImageFile<'a> {
+    /// Its sprites, with what is stored of each frame as far as that is at hand.
+    fn sprites(self, known: Known, stored: Vec<Option<Stored>>, allowance: &'a Allowance) -> Image<'a> {
+        let Self { source, content, treatment } = self;
+        let frames = Arc::new(Frames::new(known.frames.len(), allowance));
+        for (frame, stored) in stored.into_iter().enumerate() {
+            stored.into_iter().for_each(|stored| frames.put(frame, stored, false));
+        }
+        let many = known.frames.len() > 1;
+        let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
+            name: if many { frame_name(&source.name, frame) } else { source.name.clone() },
+            facts,
+            source,
+            content,
+            frame,
+            treatment,
+            frames: Arc::clone(&frames),
+        });
+        let sprites = sprites.collect();
+        let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
+        Image { sprites, ignored }
     }
-    Ok(images)
 }
 
-fn image(source: &Source, content: Hash, treatment: Treatment, known: Known, pixels: Vec<Stored>) -> Image<'_> {
-    let frames = Arc::new(Frames::new(known.frames.len(), pixels.into_iter()));
-    let many = known.frames.len() > 1;
-    let sprites = known.frames.iter().enumerate().map(|(frame, &facts)| Sprite {
-        name: if many { frame_name(&source.name, frame) } else { source.name.clone() },
-        facts,
-        source,
-        content,
-        frame,
-        treatment,
-        frames: Arc::clone(&frames),
-    });
-    let sprites = sprites.collect();
-    let ignored = known.ignored.into_iter().map(|what| (what, source.shown.clone())).collect();
-    Image { sprites, ignored }
-}
-
-fn treat(whole: Whole, treatment: Treatment, context: Context<'_>) -> (Known, Vec<Stored>) {
-    let Whole { decoded, layers, .. } = whole;
-    let treated = decoded.frames.into_iter().enumerate().map(|(number, frame)| {
-        let source = frame.pixels.size();
-        let of_frame = layers.iter().map(|layer| layer.of_frame(number, &frame.pixels)).collect();
-        let trim = || Prepared::with_layers(frame.pixels, of_frame, treatment);
-        let (prepared, layers) = context.timings.time(Stage::Trim, trim);
-        let Prepared { canvas, inset, stored: own, empty } = prepared;
-        let stored = Stored { own, layers };
-        let hash = context.timings.time(Stage::Hash, || stored.hash());
-        (Facts { source, canvas, inset, stored: stored.own.size(), hash, empty, ms: frame.ms }, stored)
-    });
-    let (frames, pixels) = treated.unzip();
-    let ignored = decoded.ignored.into_iter().collect();
-    (Known { frames, ignored }, pixels)
-}
-
-/// Why pixels could not be had: what was remembered of a file does not hold, or the file is bad.
+/// What came of a file by one treatment.
 #[derive(Debug)]
-pub enum Missing {
+struct Treated {
+    known: Known,
+    /// What is stored of each frame; nothing of those that there was no memory to hold.
+    stored: Vec<Option<Stored>>,
+    /// The bytes of it.
+    held: u64,
+}
+
+/// Decodes a file and its layers and treats each frame in all ways, as soon as it is decoded. Gives the hash of what was decoded.
+fn decode_and_treat(
+    source: &Source,
+    content: &Content,
+    treatments: &[Treatment],
+    context: Context<'_>,
+) -> Result<(Hash, Vec<Treated>), Problem> {
+    let nothing = || Treated { known: Known { frames: Vec::new(), ignored: Vec::new() }, stored: Vec::new(), held: 0 };
+    let mut all: Vec<Treated> = treatments.iter().map(|_| nothing()).collect();
+    let hash = Whole { source, content }.each_frame(context, &mut |number, frame, layers| {
+        for (treated, &treatment) in all.iter_mut().zip(treatments) {
+            let layers = layers.iter().map(|layer| layer.of_frame(number, &frame.pixels)).collect();
+            let (facts, stored) = treat(frame.clone(), layers, treatment, context);
+            treated.known.frames.push(facts);
+            // A long animation is decoded again for its pages rather than held as a whole.
+            let bytes = stored.bytes();
+            let holds = treated.held + bytes <= context.allowance.of_a_file();
+            treated.held += if holds { bytes } else { 0 };
+            treated.stored.push(Some(stored).filter(|_| holds));
+        }
+    })?;
+    let (hash, ignored) = hash;
+    all.iter_mut().for_each(|treated| treated.known.ignored.clone_from(&ignored));
+    Ok((hash, all))
+}
+
+fn treat(frame: Frame, layers: Vec<LayerPixels>, treatment: Treatment, context: Context<'_>) -> (Facts, Stored) {
+    let source = frame.pixels.size();
+    let trim = || Prepared::with_layers(frame.pixels, layers, treatment);
+    let (prepared, layers) = context.timings.time(Stage::Trim, trim);
+    let Prepared { canvas, inset, stored: own, empty } = prepared;
+    let stored = Stored { own, layers };
+    let hash = context.timings.time(Stage::Hash, || stored.hash());
+    (Facts { source, canvas, inset, stored: stored.own.size(), hash, empty, ms: frame.ms }, stored)
+}
+
+/// Why a file's pixels could not be had: what was remembered of it does not hold, or the file is bad.
+#[derive(Debug)]
+enum Missing {
     /// The file is no longer the one that was looked at.
     Stale,
     /// It cannot be read or decoded.
@@ -318,137 +344,90 @@ pub enum Missing {
 }
 
 impl Sprite<'_> {
-    /// The pixels that are stored of it: those at hand, those on a page of the former build, or decoded now.
-    ///
-    /// # Errors
-    /// The file cannot be read any more, or has changed.
-    pub fn pixels(&self, former: &Former, context: Context<'_>) -> Result<&Pixels, Missing> {
-        let place = &self.frames.pixels[self.frame];
-        if let Some(stored) = place.get() {
-            return Ok(&stored.own);
-        }
-        // The hash of a sprite with layers is of all of them, which no page shows alone.
-        if self.source.layers.is_empty()
-            && let Some(own) = former.pixels(&self.facts.hash, self.facts.stored, context)
-        {
-            return Ok(&place.get_or_init(|| Stored { own, layers: Vec::new() }).own);
-        }
-        Ok(&self.stored(context)?.own)
+    /// What is stored of it, if it is at hand: see [`fetch`].
+    pub fn stored(&self) -> Option<Arc<Stored>> {
+        self.frames.get(self.frame)
+    }
+
+    /// Lets go of what is stored of it, unless there was memory to keep it.
+    pub fn forget(&self) {
+        self.frames.forget(self.frame);
     }
 
     /// The layers that it has, by name.
     pub fn layers(&self) -> &[SourceLayer] {
         &self.source.layers
     }
+}
 
-    /// The pixels that are stored of one of its layers.
-    ///
-    /// # Errors
-    /// As [`Sprite::pixels`].
-    pub fn layer(&self, number: usize, context: Context<'_>) -> Result<&Pixels, Missing> {
-        self.stored(context)?.layers.get(number).ok_or(Missing::Stale)
+/// Has what is stored of sprites at hand: from memory, from a page of the former build, or decoded now, once for all sprites of
+/// a file.
+///
+/// # Errors
+/// Files that cannot be read any more, or one that has changed.
+pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> Result<(), NotFetched> {
+    let mut of_file: HashMap<*const Frames<'_>, Vec<&Sprite<'_>>> = HashMap::new();
+    for sprite in sprites.iter().filter(|sprite| sprite.stored().is_none()) {
+        of_file.entry(Arc::as_ptr(&sprite.frames)).or_default().push(sprite);
     }
+    let mut files: Vec<Vec<&Sprite<'_>>> = of_file.into_values().collect();
+    // Problems are told in the order of names.
+    files.sort_by(|a, b| a[0].name.cmp(&b[0].name));
+    let fetched: Vec<Result<(), Missing>> = files
+        .par_iter()
+        .map(|of_file| if context.cancelled() { Ok(()) } else { fetch_file(of_file, former, context) })
+        .collect();
+    context.check().map_err(NotFetched::Failed)?;
+    let mut problems = Vec::new();
+    for missing in fetched.into_iter().filter_map(Result::err) {
+        match missing {
+            Missing::Stale => return Err(NotFetched::Stale),
+            Missing::Bad(problem) => problems.push(problem),
+        }
+    }
+    Failure::unless(problems, ()).map_err(NotFetched::Failed)
+}
 
-    /// All that is stored of it, decoded now unless it is at hand.
-    fn stored(&self, context: Context<'_>) -> Result<&Stored, Missing> {
-        let own = &self.frames.pixels[self.frame];
-        if let Some(stored) = own.get() {
-            return Ok(stored);
+/// Has what is stored of some sprites of one file at hand.
+fn fetch_file(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> Result<(), Missing> {
+    let mut left = Vec::new();
+    for &sprite in sprites {
+        let Facts { hash, stored, .. } = sprite.facts;
+        // The hash of a sprite with layers is of all of them, which no page shows alone.
+        let on_page = if sprite.source.layers.is_empty() { former.pixels(&hash, stored, context) } else { None };
+        match on_page {
+            Some(own) => sprite.frames.put(sprite.frame, Stored { own, layers: Vec::new() }, true),
+            None => left.push(sprite),
         }
-        let _alone = self.frames.decoding.lock().unwrap_or_else(PoisonError::into_inner);
-        if own.get().is_none() {
-            self.decode_all(context)?;
-        }
-        own.get().ok_or(Missing::Stale)
     }
+    let Some(first) = left.first() else { return Ok(()) };
+    let content = read(first.source, context).map_err(Missing::Bad)?;
+    let (mut number, mut as_known) = (0, true);
+    let mut take = |at: usize, frame: Frame, layers: &[DecodedLayer]| {
+        let layers = layers.iter().map(|layer| layer.of_frame(at, &frame.pixels)).collect();
+        if let Some(sprite) = left.iter().find(|sprite| sprite.frame == at) {
+            let (facts, stored) = treat(frame, layers, sprite.treatment, context);
+            as_known &= facts == sprite.facts;
+            sprite.frames.put(at, stored, true);
+        }
+        number = at + 1;
+    };
+    let whole = Whole { source: first.source, content: &content };
+    let (hash, _) = whole.each_frame(context, &mut take).map_err(Missing::Bad)?;
+    let all_there = left.iter().all(|sprite| sprite.frame < number);
+    if hash == first.content && as_known && all_there { Ok(()) } else { Err(Missing::Stale) }
+}
 
-    /// Decodes the file for all sprites of it.
-    fn decode_all(&self, context: Context<'_>) -> Result<(), Missing> {
-        let content = read(self.source, context).map_err(Missing::Bad)?;
-        let whole = Whole::decode(self.source, &content, context).map_err(Missing::Bad)?;
-        let hash = whole.hash;
-        let (known, pixels) = treat(whole, self.treatment, context);
-        if hash != self.content || known.frames.get(self.frame) != Some(&self.facts) {
-            return Err(Missing::Stale);
-        }
-        for (place, pixels) in self.frames.pixels.iter().zip(pixels) {
-            place.get_or_init(|| pixels);
-        }
-        Ok(())
-    }
+/// Why sprites could not be had at hand.
+#[derive(Debug)]
+pub enum NotFetched {
+    /// A file is no longer the one that was looked at.
+    Stale,
+    /// Files cannot be read or decoded, or an interruption.
+    Failed(Failure),
 }
 
 fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {
     let content = context.timings.time(Stage::Read, || content::read(&source.path, context.store));
     content.map_err(|e| Problem::io(&format::path(&source.path), &e))
-}
-
-/// Reads and decodes all frames of an image.
-///
-/// # Errors
-/// The file cannot be read, or is no image that can be used.
-pub fn decode_source(source: &Source) -> Result<DecodedFrames, Problem> {
-    decode_content(source, &read_source(source)?)
-}
-
-/// Reads and decodes all frames of an image, unless it is a picture that a build or another command drew.
-///
-/// # Errors
-/// As [`decode_source`].
-pub fn decode_sprite(source: &Source) -> Result<Option<DecodedFrames>, Problem> {
-    Ok(decode_with_content(source)?.map(|(_, decoded)| decoded))
-}
-
-/// The same with the file's bytes.
-///
-/// # Errors
-/// As [`decode_source`].
-pub(crate) fn decode_with_content(source: &Source) -> Result<Option<(Vec<u8>, DecodedFrames)>, Problem> {
-    let content = read_source(source)?;
-    if content.is_result() {
-        return Ok(None);
-    }
-    let decoded = decode_content(source, &content)?;
-    Ok(Some((content.bytes, decoded)))
-}
-
-fn read_source(source: &Source) -> Result<Content, Problem> {
-    content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&format::path(&source.path), &error))
-}
-
-fn decode_content(source: &Source, content: &Content) -> Result<DecodedFrames, Problem> {
-    let extension = source.path.extension().and_then(|e| e.to_str());
-    decode_guarded(&content.bytes, extension).map_err(|error| {
-        let why = match (&error, extension.and_then(Format::of_extension)) {
-            (DecodeError::NotAnImage { .. }, Some(format)) => format!("named like {format}, but {error}"),
-            _ => error.to_string(),
-        };
-        let help = "repair or replace the file, or take it out of the folder";
-        Problem::bad_input(ProblemKind::UnusableImage, &format::path(&source.path), why, help)
-    })
-}
-
-thread_local! {
-    static DECODING: Cell<bool> = const { Cell::new(false) };
-}
-
-/// Keeps quiet about panics inside a codec: they are caught and told as errors of the file.
-pub fn hush_codec_panics() {
-    let usual = std::panic::take_hook();
-    std::panic::set_hook(Box::new(move |info| {
-        if !DECODING.get() {
-            usual(info);
-        }
-    }));
-}
-
-/// Decodes with a net below: should a codec panic on a hostile file, that is the file's error and not the end.
-fn decode_guarded(bytes: &[u8], extension: Option<&str>) -> Result<DecodedFrames, DecodeError> {
-    DECODING.set(true);
-    let result = catch_unwind(AssertUnwindSafe(|| decode_frames(bytes, extension, &Limits::default())));
-    DECODING.set(false);
-    result.unwrap_or_else(|_| {
-        let format = Format::of(bytes, extension).unwrap_or(Format::Png);
-        Err(DecodeError::Damaged { format, reason: "the decoder gave up on it".into() })
-    })
 }

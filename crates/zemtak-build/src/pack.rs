@@ -1,10 +1,12 @@
 //! A whole build: all atlases of a request, each as far as it is out of date.
 
+use crate::allowance::Allowance;
 use crate::build_atlas::{BuiltAtlas, Options, Output, TextPlace, begin, finish};
 use crate::context::Context;
 use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
 use crate::inventory::Written;
+use crate::limits::Limits;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
 use crate::pages::NotDrawn;
@@ -32,7 +34,8 @@ impl PackRequest {
 fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
-    let (inputs, targets) = timings.time(Stage::Find, || targets(request))?;
+    let (inputs, targets, limits) = timings.time(Stage::Find, || targets(request))?;
+    let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
     let options = Options {
         out,
@@ -50,6 +53,7 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
         force: request.force,
         options,
         timings: &timings,
+        allowance: &allowance,
         observer,
         any_built,
     };
@@ -74,19 +78,19 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
 }
 
 /// What is to be built, what from, and where it goes.
-fn targets(request: &PackRequest) -> Result<(Inputs, Targets), Failure> {
+fn targets(request: &PackRequest) -> Result<(Inputs, Targets, Limits), Failure> {
     let PackRequest { paths, root, name, keys, .. } = request;
     let (name, out) = (name.as_deref(), request.out.as_deref());
     if paths.is_empty() {
         let project = Project::open(request.project.as_deref())?;
         let inputs = Inputs::of_project(&project, out);
         let targets = targets::of_project(&project, name, &inputs.out, keys)?;
-        return Ok((inputs, targets));
+        return Ok((inputs, targets, request.limits.over(project.limits)));
     }
     Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
     let inputs = Inputs::of_paths(paths, out);
     let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone())?;
-    Ok((inputs, targets))
+    Ok((inputs, targets, request.limits))
 }
 
 /// Where a path is not there, but an atlas of the project at hand has that name.
@@ -108,6 +112,7 @@ struct Run<'a> {
     force: bool,
     options: Options<'a>,
     timings: &'a Timings,
+    allowance: &'a Allowance,
     observer: &'a dyn Observer,
     /// Whether any atlas could be built.
     any_built: AtomicBool,
@@ -158,7 +163,7 @@ impl Run<'_> {
     /// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid
     /// out and drawn. What is wrong with any is told of all.
     fn build(&self, store: &dyn Store) -> Result<Vec<BuiltAtlas>, NotDrawn> {
-        let context = Context { store, timings: self.timings, observer: self.observer };
+        let context = Context { store, timings: self.timings, allowance: self.allowance, observer: self.observer };
         let (mut built, mut problems) = (Vec::new(), Vec::new());
         let mut rest = self.targets.iter();
         let mut next = rest.next().map(|target| begin(target, self.options, context));

@@ -1,6 +1,7 @@
 //! What is asked of a build, and what it comes to.
 
 use crate::inputs::Inputs;
+use crate::limits::Limits;
 use crate::settings::Keys;
 use crate::store::Hash;
 use crate::summary::{State, Summary};
@@ -53,6 +54,8 @@ pub struct PackRequest {
     pub keep: bool,
     /// Tell of each atlas how it differs from what is in place. Off by default.
     pub tell_changes: bool,
+    /// What the run takes on before it refuses, memory among it. What is said here wins over the project file.
+    pub limits: Limits,
     /// Replace files that no build wrote where results go. Off by default: then they are an error.
     pub force: bool,
 }
@@ -88,6 +91,13 @@ impl PackRequest {
     #[must_use]
     pub fn keys(mut self, keys: Keys) -> Self {
         self.keys = keys;
+        self
+    }
+
+    /// Sets what the run takes on before it refuses.
+    #[must_use]
+    pub fn limits(mut self, limits: Limits) -> Self {
+        self.limits = limits;
         self
     }
 

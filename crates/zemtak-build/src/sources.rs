@@ -300,7 +300,7 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
             what: ProblemKind::SharedSpriteName,
             place: same[0].name.to_string(),
             why: shown.join(", "),
-            help: "rename all but one: the name is the path without its extension",
+            help: "rename all but one: the name is the path without its extension".into(),
             cause: Cause::BadInput,
         });
     }
@@ -314,7 +314,7 @@ fn clashes(files: &[Source]) -> Vec<Problem> {
             what: ProblemKind::NamesTooAlike,
             place: names.join(", "),
             why: "on many systems these are one file".into(),
-            help: "rename all but one",
+            help: "rename all but one".into(),
             cause: Cause::BadInput,
         });
     }

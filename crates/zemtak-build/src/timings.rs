@@ -1,7 +1,7 @@
 //! Where the time of a build goes, by stage.
 
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 /// A stage of a build.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -71,9 +71,14 @@ impl Timings {
         let _stage = tracing::trace_span!("stage", name = stage.name()).entered();
         let started = Instant::now();
         let done = work();
-        let spent = u64::try_from(started.elapsed().as_nanos()).unwrap_or(u64::MAX);
-        self.0[stage as usize].fetch_add(spent, Ordering::Relaxed);
+        self.add(stage, started.elapsed());
         done
+    }
+
+    /// Adds time that was taken otherwise.
+    pub fn add(&self, stage: Stage, spent: Duration) {
+        let spent = u64::try_from(spent.as_nanos()).unwrap_or(u64::MAX);
+        self.0[stage as usize].fetch_add(spent, Ordering::Relaxed);
     }
 
     /// What was spent so far.

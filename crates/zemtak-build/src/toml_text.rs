@@ -153,6 +153,24 @@ impl<'t> Text<'t> {
         number
     }
 
+    /// A number of bytes, as a text with a unit or a plain number.
+    pub fn bytes(&self, value: &Value<'_>) -> Option<u64> {
+        let text = match value.get_ref() {
+            DeValue::Integer(n) if n.radix() == 10 => n.as_str(),
+            DeValue::String(text) => text.as_ref(),
+            _ => "",
+        };
+        let bytes = format::parse_bytes(text);
+        if bytes.is_none() {
+            self.wrong(
+                ProblemKind::InvalidValue,
+                value.span(),
+                "expected a number of bytes, or a text such as \"2 MiB\"",
+            );
+        }
+        bytes
+    }
+
     /// A number as it is written.
     pub fn number_text<'v>(&self, value: &'v Value<'_>) -> Option<&'v str> {
         match value.get_ref() {

@@ -165,9 +165,10 @@ fn an_animation_says_that_one_picture_was_taken_and_has_them_all() {
         let expected: Vec<_> = frames.iter().map(|(p, ms)| (p.as_raw().clone(), Some(f64::from(*ms)))).collect();
         assert_eq!(shown, expected);
         // The limit holds for all frames together.
-        let one = Limits { side: 5, pixels: 39 };
-        assert!(decode_frames(&bytes, None, &one).unwrap_err().to_string().contains("limit"));
-        assert!(decode_frames(&bytes, None, &Limits { pixels: 40, ..one }).is_ok());
+        let one = Limits { side: 5, all_pixels: 39, ..Limits::default() };
+        assert_eq!(decode_frames(&bytes, None, &one).unwrap_err(), DecodeError::TooLong { limits: one });
+        assert!(decode_frames(&bytes, None, &Limits { frames: 1, ..Limits::default() }).is_err());
+        assert!(decode_frames(&bytes, None, &Limits { all_pixels: 40, ..one }).is_ok());
     }
 }
 
@@ -179,13 +180,17 @@ fn a_picture_is_refused_by_its_header_before_memory_is_taken() {
         let mut bytes = Vec::new();
         DynamicImage::from(picture(w, h, false)).write_to(&mut Cursor::new(&mut bytes), format).unwrap();
         let extension = format.extensions_str().first().copied();
-        for limits in [Limits { side: 39, pixels: 1200 }, Limits { side: 40, pixels: 1199 }] {
+        for limits in [(39, 1200), (40, 1199)] {
+            let limits = Limits { side: limits.0, pixels: limits.1, ..Limits::default() };
             // A header alone is enough to refuse it, and no more than that is read.
             let refused = decode(&bytes, extension, &limits).unwrap_err();
             let expected = DecodeError::TooLarge { size: Size::new(w, h), limits };
             assert_eq!(refused, expected, "{format:?}");
         }
-        assert!(decode(&bytes, extension, &Limits { side: 40, pixels: 1200 }).is_ok(), "{format:?}");
+        assert!(
+            decode(&bytes, extension, &Limits { side: 40, pixels: 1200, ..Limits::default() }).is_ok(),
+            "{format:?}"
+        );
     }
 }
 

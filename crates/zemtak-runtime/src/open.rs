@@ -246,7 +246,7 @@ impl<'a> Stored<'a> {
 
     /// The most that a file of this may hold.
     fn limits(&self) -> Limits {
-        Limits { side: self.size.w.max(self.size.h), pixels: self.size.area() }
+        Limits { side: self.size.w.max(self.size.h), pixels: self.size.area(), ..Limits::default() }
     }
 
     /// Holds bytes against the hash, where that is asked.

@@ -3,6 +3,7 @@
 use crate::interrupt::Interrupt;
 use crate::progress::Watcher;
 use crate::report::OutputOptions;
+use zemtak_build::Limits;
 
 /// The terminal or script that a command answers.
 #[derive(Debug, Clone)]
@@ -11,6 +12,8 @@ pub struct Console {
     pub output: OutputOptions,
     /// Whether the user has asked to stop.
     pub interrupt: Interrupt,
+    /// What a run takes on.
+    pub limits: Limits,
 }
 
 impl Console {

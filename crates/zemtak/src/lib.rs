@@ -4,6 +4,7 @@
 //! is told by one renderer ([`report`]): a person's text, or JSON. What a build does is in `zemtak-build`.
 
 pub mod cli;
+pub mod columns;
 pub mod commands;
 pub mod console;
 mod contact_sheet;
@@ -68,7 +69,7 @@ pub fn main() -> ExitCode {
 }
 
 fn run(invocation: cli::Invocation) -> Exit {
-    let console = Console { output: invocation.output, interrupt: Interrupt::listen() };
+    let console = Console { output: invocation.output, interrupt: Interrupt::listen(), limits: invocation.limits };
     let pool = rayon::ThreadPoolBuilder::new().num_threads(invocation.threads).build();
     let report = match pool {
         Ok(pool) => pool.install(|| answer(invocation.request, invocation.project.as_deref(), &console)),

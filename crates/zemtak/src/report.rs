@@ -128,7 +128,7 @@ pub fn failure_text(failure: &Failure) -> String {
         for problem in &problems {
             let _ = writeln!(out, "  {}", problem.reason());
         }
-        if let Some(help) = problems.first().map(|p| p.help).filter(|h| !h.is_empty()) {
+        if let Some(help) = problems.first().map(|p| &p.help).filter(|h| !h.is_empty()) {
             let _ = writeln!(out, "  {NAME}do:{NAME:#} {help}");
         }
     }

@@ -137,7 +137,7 @@ struct LoadedSize<'a> {
 ///
 /// # Errors
 /// Anything wrong with sources or settings, or an interruption.
-pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>) -> Result<Begun<'a>, Failure> {
+pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'a>) -> Result<Begun<'a>, Failure> {
     let started = Instant::now();
     let _span = tracing::debug_span!("look and load", atlas = target.name).entered();
     let inputs = AtlasInputs::look(target, context)?;
@@ -157,7 +157,7 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'_>)
 fn load_sizes<'a>(
     target: &Target,
     inputs: &AtlasInputs<'a>,
-    context: Context<'_>,
+    context: Context<'a>,
 ) -> Result<Vec<LoadedSize<'a>>, Failure> {
     let own = (target.name.clone(), target.settings.clone());
     let sizes =

@@ -7,7 +7,9 @@ mod together;
 
 use survey::{LARGEST_PAGE, Picture, Survey, Unusable, survey};
 
+use crate::allowance::Allowance;
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::limits::Limits;
 use crate::observer::Observer;
 use crate::settings::Keys;
 use crate::{format, project, sources, template, write};
@@ -67,11 +69,11 @@ pub struct NewProject {
 }
 
 impl NewProject {
-    /// Looks at every image below a folder and proposes atlases, filters and clips.
+    /// Looks at every image below a folder, within limits, and proposes atlases, filters and clips.
     ///
     /// # Errors
     /// There is a project file already, there is no image, something cannot be read, or the observer cancels.
-    pub fn propose(folder: &Path, observer: &dyn Observer) -> Result<Self, Failure> {
+    pub fn propose(folder: &Path, limits: Limits, observer: &dyn Observer) -> Result<Self, Failure> {
         // Shown as it would be typed.
         let file = if folder == Path::new(".") { project::FILE.into() } else { folder.join(project::FILE) };
         if file.symlink_metadata().is_ok() {
@@ -81,7 +83,7 @@ impl NewProject {
         }
         std::fs::read_dir(folder).map_err(|e| Failure::io(&format::path(folder), &e))?;
         let out = OUT.into_iter().find(|out| is_free(&folder.join(out))).unwrap_or(OUT[0]);
-        let survey = survey(folder, &folder.join(out), observer)?;
+        let survey = survey(folder, &folder.join(out), &Allowance::new(limits), observer)?;
         if survey.pictures.is_empty() {
             return Err(nothing_to_pack(folder, &survey).into());
         }

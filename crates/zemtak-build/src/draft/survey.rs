@@ -1,6 +1,7 @@
 //! What is there: every image with what decides about atlases and filters.
 
 use super::spacing;
+use crate::allowance::Allowance;
 use crate::context::check;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::observer::{Observer, Phase, Progress};
@@ -10,7 +11,6 @@ use crate::{format, load};
 use rayon::prelude::*;
 use std::collections::HashMap;
 use std::path::Path;
-use zemtak_core::codec::DecodedFrames;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
@@ -90,7 +90,12 @@ pub struct Survey {
 ///
 /// # Errors
 /// The folder cannot be looked through, or the user stopped it.
-pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Result<Survey, Failure> {
+pub fn survey(
+    folder: &Path,
+    leave_out: &Path,
+    allowance: &Allowance,
+    observer: &dyn Observer,
+) -> Result<Survey, Failure> {
     let search = SourceSearch {
         paths: vec![folder.to_owned()],
         root: Some(folder.to_owned()),
@@ -102,7 +107,7 @@ pub fn survey(folder: &Path, leave_out: &Path, observer: &dyn Observer) -> Resul
         .files
         .par_iter()
         .map(|source| {
-            let picture = if observer.cancelled() { None } else { Some(look(source)) };
+            let picture = if observer.cancelled() { None } else { Some(look(source, allowance)) };
             progress.advance();
             picture
         })
@@ -149,16 +154,16 @@ fn too_large(picture: &Picture) -> Option<Problem> {
 }
 
 /// An image; nothing if a build or another command drew it.
-fn look(source: &Source) -> Result<Option<Picture>, Problem> {
-    let Some(DecodedFrames { frames, .. }) = load::decode_sprite(source)? else { return Ok(None) };
-    let first = &frames[0].pixels;
-    let picture = Picture {
-        name: source.name.clone(),
-        shown: source.shown.clone(),
-        size: first.size(),
-        boxes: frames.iter().map(|frame| FrameBox::of(&frame.pixels)).collect(),
-        opaque: first.as_bytes().chunks_exact(4).all(|pixel| pixel[3] == 255),
-        style: Traits::of(first).style(),
-    };
+fn look(source: &Source, allowance: &Allowance) -> Result<Option<Picture>, Problem> {
+    let (mut first, mut boxes) = (None, Vec::new());
+    let decoded = load::decode_sprites(source, allowance, &mut |frame| {
+        boxes.push(FrameBox::of(&frame.pixels));
+        first.get_or_insert_with(|| {
+            let opaque = frame.pixels.as_bytes().chunks_exact(4).all(|pixel| pixel[3] == 255);
+            (frame.pixels.size(), opaque, Traits::of(&frame.pixels).style())
+        });
+    })?;
+    let (Some(_), Some((size, opaque, style))) = (decoded, first) else { return Ok(None) };
+    let picture = Picture { name: source.name.clone(), shown: source.shown.clone(), size, boxes, opaque, style };
     too_large(&picture).map_or(Ok(Some(picture)), Err)
 }

@@ -7,6 +7,7 @@ pub use kind::ProblemKind;
 use crate::format;
 use serde::Serialize;
 use serde::ser::{SerializeStruct, Serializer};
+use std::borrow::Cow;
 use std::collections::HashSet;
 use std::fmt;
 use std::io::ErrorKind;
@@ -23,7 +24,7 @@ pub struct Problem {
     /// Why.
     pub why: String,
     /// What to do about it.
-    pub help: &'static str,
+    pub help: Cow<'static, str>,
     /// What kind of mistake it is.
     pub cause: Cause,
 }
@@ -87,7 +88,7 @@ impl Failure {
 
     fn stopped(why: &str) -> Self {
         let (what, cause) = (ProblemKind::Interrupted, Cause::Interrupted);
-        Problem { what, place: String::new(), why: why.into(), help: "", cause }.into()
+        Problem { what, place: String::new(), why: why.into(), help: "".into(), cause }.into()
     }
 
     /// The problems.
@@ -146,7 +147,7 @@ impl fmt::Display for Failure {
             for problem in &problems {
                 write!(f, "\n  {}", problem.reason())?;
             }
-            if let Some(help) = problems.first().map(|p| p.help).filter(|help| !help.is_empty()) {
+            if let Some(help) = problems.first().map(|p| &p.help).filter(|help| !help.is_empty()) {
                 write!(f, "\n  do: {help}")?;
             }
         }
@@ -177,7 +178,7 @@ impl Serialize for Problem {
         fields.serialize_field("what", self.what.words())?;
         fields.serialize_field("where", &self.place)?;
         fields.serialize_field("why", &self.why)?;
-        fields.serialize_field("help", self.help)?;
+        fields.serialize_field("help", &self.help)?;
         fields.end()
     }
 }
@@ -209,18 +210,24 @@ impl Problem {
             Some(ErrorKind::StorageFull | ErrorKind::QuotaExceeded) => "make room, then try again",
             _ => "check that the path exists and may be read and written",
         };
-        Self { what: ProblemKind::Io, place: place.into(), why: system_reason(why), help, cause: Cause::Io }
+        Self {
+            what: ProblemKind::Io,
+            place: place.into(),
+            why: system_reason(why),
+            help: help.into(),
+            cause: Cause::Io,
+        }
     }
 
     /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.
     #[must_use]
-    pub fn not_encoded(place: &str, error: &EncodeError, help: &'static str) -> Self {
+    pub fn not_encoded(place: &str, error: &EncodeError, help: impl Into<Cow<'static, str>>) -> Self {
         match error {
             EncodeError::Unproved(why) => Self {
                 what: ProblemKind::NotProved,
                 place: place.into(),
                 why: format!("{why}; it was not written"),
-                help: "this is a bug in zemtak: please report it with the images",
+                help: "this is a bug in zemtak: please report it with the images".into(),
                 cause: Cause::Io,
             },
             error => Self::bad_input(ProblemKind::CannotEncode, place, error.to_string(), help),
@@ -229,14 +236,19 @@ impl Problem {
 
     /// The command line asks for something that cannot be.
     #[must_use]
-    pub fn usage(what: ProblemKind, place: &str, why: impl Into<String>, help: &'static str) -> Self {
-        Self { what, place: place.into(), why: why.into(), help, cause: Cause::Usage }
+    pub fn usage(what: ProblemKind, place: &str, why: impl Into<String>, help: impl Into<Cow<'static, str>>) -> Self {
+        Self { what, place: place.into(), why: why.into(), help: help.into(), cause: Cause::Usage }
     }
 
     /// An input is bad.
     #[must_use]
-    pub fn bad_input(what: ProblemKind, place: &str, why: impl Into<String>, help: &'static str) -> Self {
-        Self { what, place: place.into(), why: why.into(), help, cause: Cause::BadInput }
+    pub fn bad_input(
+        what: ProblemKind,
+        place: &str,
+        why: impl Into<String>,
+        help: impl Into<Cow<'static, str>>,
+    ) -> Self {
+        Self { what, place: place.into(), why: why.into(), help: help.into(), cause: Cause::BadInput }
     }
 }
 

@@ -1,6 +1,7 @@
 //! An image decoded with its layers.
 
-use super::{Stored, decode_content, read};
+use super::decode::{decode_content, each_frame};
+use super::{Stored, read};
 use crate::content::Content;
 use crate::context::Context;
 use crate::failure::{Problem, ProblemKind};
@@ -10,18 +11,17 @@ use crate::settings::Keyword;
 use crate::sources::{Source, SourceLayer};
 use crate::store::{Hash, Key};
 use crate::timings::Stage;
-use zemtak_core::codec::DecodedFrames;
+use std::time::{Duration, Instant};
+use zemtak_core::codec::{DecodedFrames, Frame, Ignored};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::LayerPixels;
 
-/// An image and its layers, decoded.
-#[derive(Debug, Clone)]
-pub(super) struct Whole {
-    pub decoded: DecodedFrames,
-    pub layers: Vec<DecodedLayer>,
-    /// The hash of all their files.
-    pub hash: Hash,
+/// An image whose content is at hand, to be decoded with its layers.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Whole<'a> {
+    pub source: &'a Source,
+    pub content: &'a Content,
 }
 
 /// A layer of all frames of an image.
@@ -44,10 +44,33 @@ impl DecodedLayer {
     }
 }
 
-impl Whole {
-    /// Decodes an image whose content is at hand, and its layers.
-    pub fn decode(source: &Source, content: &Content, context: Context<'_>) -> Result<Self, Problem> {
-        let decoded = context.timings.time(Stage::Decode, || decode_content(source, content))?;
+impl Whole<'_> {
+    /// Hands on each frame with the layers as soon as it is decoded. Where there are layers, all of it is decoded before. Gives the
+    /// hash of all files, and what was left out of account.
+    pub fn each_frame(
+        self,
+        context: Context<'_>,
+        take: &mut dyn FnMut(usize, Frame, &[DecodedLayer]),
+    ) -> Result<(Hash, Vec<Ignored>), Problem> {
+        let Self { source, content } = self;
+        if source.layers.is_empty() {
+            let mut number = 0;
+            let _stage = tracing::trace_span!("stage", name = Stage::Decode.name()).entered();
+            let started = Instant::now();
+            let mut treating = Duration::ZERO;
+            let decoded = each_frame(source, content, context.allowance, &mut |frame| {
+                let decoded = Instant::now();
+                take(number, frame, &[]);
+                number += 1;
+                treating += decoded.elapsed();
+            });
+            context.timings.add(Stage::Decode, started.elapsed().saturating_sub(treating));
+            return Ok((content.hash, decoded?.1.into_iter().collect()));
+        }
+        let decode = |source: &Source, content: &Content| {
+            context.timings.time(Stage::Decode, || decode_content(source, content, context.allowance))
+        };
+        let decoded = decode(source, content)?;
         let (mut layers, mut hashes) = (Vec::new(), Vec::new());
         for layer in &source.layers {
             let mut frames = Vec::new();
@@ -55,14 +78,15 @@ impl Whole {
             if let Some(image) = &layer.image {
                 let content = read(image, context)?;
                 hash = Some(content.hash);
-                let of_layer = context.timings.time(Stage::Decode, || decode_content(image, &content))?;
+                let of_layer = decode(image, &content)?;
                 refuse_other_sizes(source, image, layer, &decoded, &of_layer)?;
                 frames = of_layer.frames.into_iter().map(|frame| frame.pixels).collect();
             }
             hashes.push(hash);
             layers.push(DecodedLayer { frames, ground: layer.kind.ground() });
         }
-        Ok(Self { decoded, layers, hash: whole_hash(source, content.hash, &hashes) })
+        decoded.frames.into_iter().enumerate().for_each(|(number, frame)| take(number, frame, &layers));
+        Ok((whole_hash(source, content.hash, &hashes), decoded.ignored.into_iter().collect()))
     }
 }
 

@@ -21,6 +21,22 @@ use zemtak_core::mips::own_cell;
 use zemtak_core::pixels::Pixels;
 
 impl Plan<'_> {
+    /// What is left to draw of a page's bands.
+    pub(super) fn bands_left(&self, sheet: Sheet<'_>, former: &Former, context: Context<'_>) -> BandsLeft {
+        let on_page = self.on_page(sheet.page);
+        let ranges = png_bands(self.layout.pages[sheet.page]);
+        let reaching: Vec<Vec<usize>> =
+            ranges.iter().map(|rows| self.reaching_into(rows, sheet.page, &on_page)).collect();
+        let keys: Vec<Hash> =
+            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(sheet, rows, boxes)).collect();
+        let known: Vec<Option<Band>> = keys.iter().map(|key| former.band(key, context)).collect();
+        let unknown = known.iter().zip(&reaching).filter(|(band, _)| band.is_none());
+        let mut needed: Vec<usize> = unknown.flat_map(|(_, boxes)| boxes.clone()).collect();
+        needed.sort_unstable();
+        needed.dedup();
+        BandsLeft { ranges, keys, known, needed }
+    }
+
     /// A page as PNG, and the bands that it is made of.
     ///
     /// # Errors
@@ -28,26 +44,12 @@ impl Plan<'_> {
     pub(super) fn by_bands(
         &self,
         sheet: Sheet<'_>,
-        former: &Former,
+        left: BandsLeft,
         context: Context<'_>,
     ) -> Result<PageBytes, NotDrawn> {
-        let page = sheet.page;
-        let size = self.layout.pages[page];
-        let on_page = self.on_page(page);
-        let ranges = png_bands(size);
-        let reaching: Vec<Vec<usize>> = ranges.iter().map(|rows| self.reaching_into(rows, page, &on_page)).collect();
-        let keys: Vec<Hash> =
-            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(sheet, rows, boxes)).collect();
-        let known: Vec<Option<Band>> = keys.iter().map(|key| former.band(key, context)).collect();
-        let mut needed: Vec<usize> = known
-            .iter()
-            .zip(&reaching)
-            .filter(|(band, _)| band.is_none())
-            .flat_map(|(_, boxes)| boxes.clone())
-            .collect();
-        needed.sort_unstable();
-        needed.dedup();
-        let stored = self.pixels_of(sheet, &needed, former, context)?;
+        let BandsLeft { ranges, keys, known, needed } = left;
+        let (page, size) = (sheet.page, self.layout.pages[sheet.page]);
+        let stored = self.pixels_of(sheet, &needed)?;
         let composer = self.composer(page, &needed, &stored)?;
         let drawing = Drawing { composer: &composer, width: size.w, fresh: known.iter().all(Option::is_none), context };
         let bands: Vec<Result<Band, Failure>> = ranges
@@ -100,6 +102,15 @@ impl Plan<'_> {
         }
         Key::new("band", &[COMPOSE_VERSION, PNG_VERSION]).value(&sheet.layer).bytes(&key).finish()
     }
+}
+
+/// The bands of a page: those that the former build has, and what the others need.
+pub(super) struct BandsLeft {
+    ranges: Vec<Range<u32>>,
+    keys: Vec<Hash>,
+    known: Vec<Option<Band>>,
+    /// The boxes that reach into the bands that are not known.
+    pub needed: Vec<usize>,
 }
 
 /// The drawing of one page's bands.

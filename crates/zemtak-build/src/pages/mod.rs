@@ -5,26 +5,28 @@ mod sheet;
 
 pub(crate) use sheet::Sheet;
 
+use crate::allowance::Drawing;
 use crate::content;
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::former::{Drawn, DrawnBand, DrawnBox, Former};
+use crate::load::{self, NotFetched, Sprite};
 use crate::observer::Phase;
 use crate::plan::Plan;
 use crate::settings::{PageFormat, PageNames};
 use crate::store::{self, Hash, Key};
 use crate::texture::{DrawnTexture, TexturePage};
 use crate::timings::Stage;
+use bands::BandsLeft;
 use rayon::prelude::*;
-use std::borrow::Cow;
+use sheet::Held;
 use std::path::Path;
 use zemtak_core::atlas::{Alpha, Wrap};
 use zemtak_core::codec::{EncodeError, IMAGE_VERSION, KTX2_VERSION, PNG_VERSION, PngEffort};
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring, Stamp};
-use zemtak_core::geometry::Rect;
+use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::Place;
 use zemtak_core::mips::MIPS_VERSION;
-use zemtak_core::pixels::Pixels;
 
 /// A page, or a layer of one: its file and what must be done to have it.
 #[derive(Debug)]
@@ -51,6 +53,43 @@ pub struct Put<'a, F> {
     pub take: F,
 }
 
+impl<F> Put<'_, F> {
+    /// Whether a file with this hash is in place.
+    fn is_in_place(&self, file: &str, hash: Hash, context: Context<'_>) -> bool {
+        let there = context.timings.time(Stage::Read, || content::hash(&self.out.join(file), context.store));
+        there.is_ok_and(|there| there == hash)
+    }
+}
+
+/// A page before it is drawn.
+struct PageDraft<'s> {
+    sheet: Sheet<'s>,
+    /// What its bytes follow from.
+    key: Hash,
+    left: Left,
+}
+
+/// What is left to do for a page.
+enum Left {
+    /// It is in place.
+    Nothing(Drawn),
+    /// The bands that the former build does not have.
+    Bands(BandsLeft),
+    /// All of it, of these boxes.
+    Whole(Vec<usize>),
+}
+
+impl PageDraft<'_> {
+    /// The boxes whose pixels are needed for it.
+    fn needed(&self) -> Vec<usize> {
+        match &self.left {
+            Left::Nothing(_) => Vec::new(),
+            Left::Bands(bands) => bands.needed.clone(),
+            Left::Whole(boxes) => boxes.clone(),
+        }
+    }
+}
+
 /// A page's bytes, and what is noted of them.
 struct PageBytes {
     bytes: Vec<u8>,
@@ -67,6 +106,15 @@ pub enum NotDrawn {
     Failed(Failure),
 }
 
+impl From<NotFetched> for NotDrawn {
+    fn from(not_fetched: NotFetched) -> Self {
+        match not_fetched {
+            NotFetched::Stale => Self::Stale,
+            NotFetched::Failed(failure) => Self::Failed(failure),
+        }
+    }
+}
+
 impl From<Failure> for NotDrawn {
     fn from(failure: Failure) -> Self {
         Self::Failed(failure)
@@ -75,7 +123,8 @@ impl From<Failure> for NotDrawn {
 
 impl Plan<'_> {
     /// Draws, encodes and proves the pages on all cores, and then their layers, and hands each on as soon as it is ready; those
-    /// whose files are in place are left alone, and bands of pages that are as they were are taken from there.
+    /// whose files are in place are left alone, and bands of pages that are as they were are taken from there. Only as many are
+    /// drawn at a time as there is memory for.
     ///
     /// # Errors
     /// What went wrong with a source or with handing on, or an interruption.
@@ -86,46 +135,84 @@ impl Plan<'_> {
     ) -> Result<Vec<PageFile<T>>, NotDrawn> {
         let sheets = self.sheets();
         let progress = context.progress(Phase::Drawing, Some(sheets.len()));
-        let draw_one = |sheet: Sheet<'_>| {
-            context.check()?;
-            let page = self.page(sheet, put, context)?;
-            progress.advance();
-            Ok(page)
-        };
-        sheets.into_par_iter().map(draw_one).collect()
+        let needs: Vec<(Size, Drawing)> =
+            sheets.iter().map(|sheet| (self.layout.pages[sheet.page], self.drawing())).collect();
+        let mut pages = Vec::with_capacity(sheets.len());
+        while pages.len() < sheets.len() {
+            let from = pages.len();
+            let together = &sheets[from..][..context.allowance.drawn_together(&needs[from..])];
+            let begun: Vec<PageDraft<'_>> =
+                together.par_iter().map(|&sheet| self.begin_page(sheet, put, context)).collect();
+            let mut needed: Vec<usize> = begun.iter().flat_map(PageDraft::needed).collect();
+            needed.sort_unstable();
+            needed.dedup();
+            let sprites: Vec<&Sprite<'_>> = needed.iter().map(|&at| &self.task.sprites[self.drawn[at]]).collect();
+            load::fetch(&sprites, put.former, context)?;
+            let draw_one = |draft: PageDraft<'_>| {
+                context.check()?;
+                let page = self.page(draft, put, context)?;
+                progress.advance();
+                Ok(page)
+            };
+            let drawn: Result<Vec<PageFile<T>>, NotDrawn> = begun.into_par_iter().map(draw_one).collect();
+            pages.extend(drawn?);
+            sprites.iter().for_each(|sprite| sprite.forget());
+        }
+        Ok(pages)
     }
 
-    fn page<T>(
+    /// How pages are drawn.
+    pub(crate) fn drawing(&self) -> Drawing {
+        match (self.task.settings.pages_as, self.task.settings.png) {
+            (PageFormat::Png, PngEffort::Balanced) => Drawing::Bands,
+            _ => Drawing::Whole,
+        }
+    }
+
+    /// Looks whether a page is in place, and if it is not, what has to be drawn of it.
+    fn begin_page<'s, T>(
         &self,
-        sheet: Sheet<'_>,
+        sheet: Sheet<'s>,
         put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure>>,
         context: Context<'_>,
-    ) -> Result<PageFile<T>, NotDrawn> {
-        let (page, layer) = (sheet.page, sheet.layer.map(|(name, _)| name.to_owned()));
-        let wrap = self.wrap_of(page);
-        let in_place = |file: &str, hash: Hash| {
-            let there = context.timings.time(Stage::Read, || content::hash(&put.out.join(file), context.store));
-            there.is_ok_and(|there| there == hash)
-        };
+    ) -> PageDraft<'s> {
         let key = self.page_key(sheet);
         let known: Option<Hash> = context.store.get(&key).and_then(|bytes| bytes.try_into().ok());
         if let Some(hash) = known {
             let file = self.page_name(sheet, &hash);
-            if let Some(drawn) = put.former.drawn(&file, &hash).filter(|_| in_place(&file, hash)) {
+            let drawn = put.former.drawn(&file, &hash).filter(|_| put.is_in_place(&file, hash, context));
+            if let Some(drawn) = drawn {
                 tracing::debug!(page = file, "as it was");
-                return Ok(PageFile { page, layer, drawn: drawn.clone(), wrap, made: None });
+                return PageDraft { sheet, key, left: Left::Nothing(drawn.clone()) };
             }
         }
-        let PageBytes { bytes, bands, texture } = match (self.task.settings.pages_as, self.task.settings.png) {
-            (PageFormat::Png, PngEffort::Balanced) => self.by_bands(sheet, put.former, context)?,
-            _ => self.whole(sheet, put.former, context)?,
+        let left = match self.drawing() {
+            Drawing::Bands => Left::Bands(self.bands_left(sheet, put.former, context)),
+            Drawing::Whole => Left::Whole(self.on_page(sheet.page)),
+        };
+        PageDraft { sheet, key, left }
+    }
+
+    fn page<T>(
+        &self,
+        draft: PageDraft<'_>,
+        put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure>>,
+        context: Context<'_>,
+    ) -> Result<PageFile<T>, NotDrawn> {
+        let PageDraft { sheet, key, left } = draft;
+        let (page, layer) = (sheet.page, sheet.layer.map(|(name, _)| name.to_owned()));
+        let wrap = self.wrap_of(page);
+        let PageBytes { bytes, bands, texture } = match left {
+            Left::Nothing(drawn) => return Ok(PageFile { page, layer, drawn, wrap, made: None }),
+            Left::Bands(bands) => self.by_bands(sheet, bands, context)?,
+            Left::Whole(boxes) => self.whole(sheet, &boxes, context)?,
         };
         let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
         context.store.put(key, hash.to_vec());
         let file = self.page_name(sheet, &hash);
         tracing::debug!(page = file, bytes = bytes.len(), "drawn, encoded and proved");
         // Without what earlier builds learnt, a page may still be the same.
-        let made = if in_place(&file, hash) { None } else { Some((put.take)(&file, bytes)?) };
+        let made = if put.is_in_place(&file, hash, context) { None } else { Some((put.take)(&file, bytes)?) };
         // Nobody looks for a sprite's own pixels on a layer.
         let boxes = if layer.is_none() { self.boxes_on(page) } else { Vec::new() };
         let drawn = Drawn { file, hash, size: self.layout.pages[page], bands, boxes, texture };
@@ -195,15 +282,10 @@ impl Plan<'_> {
     }
 
     /// What draws these boxes of a page, with what is stored in them.
-    pub(super) fn composer<'p>(
-        &self,
-        page: usize,
-        boxes: &[usize],
-        pixels: &'p [Cow<'_, Pixels>],
-    ) -> Result<Composer<'p>, NotDrawn> {
-        let stamp = |(&at, pixels): (&usize, &'p Cow<'_, Pixels>)| {
+    fn composer<'p>(&self, page: usize, boxes: &[usize], pixels: &'p [Held]) -> Result<Composer<'p>, NotDrawn> {
+        let stamp = |(&at, pixels): (&usize, &'p Held)| {
             let place = self.layout.places[at];
-            Stamp { pixels: pixels.as_ref(), rect: place.rect, turned: place.turned }
+            Stamp { pixels: pixels.pixels(), rect: place.rect, turned: place.turned }
         };
         let stamps = boxes.iter().zip(pixels).map(stamp);
         let composer = Composer::new(self.layout.pages[page], stamps, self.ring_of(page));
@@ -211,10 +293,10 @@ impl Plan<'_> {
     }
 
     /// A page encoded as a whole and proved to show its pixels.
-    fn whole(&self, sheet: Sheet<'_>, former: &Former, context: Context<'_>) -> Result<PageBytes, NotDrawn> {
-        let (page, on_page) = (sheet.page, self.on_page(sheet.page));
-        let stored = self.pixels_of(sheet, &on_page, former, context)?;
-        let composer = self.composer(page, &on_page, &stored)?;
+    fn whole(&self, sheet: Sheet<'_>, on_page: &[usize], context: Context<'_>) -> Result<PageBytes, NotDrawn> {
+        let page = sheet.page;
+        let stored = self.pixels_of(sheet, on_page)?;
+        let composer = self.composer(page, on_page, &stored)?;
         let height = self.layout.pages[page].h;
         let pixels = context.timings.time(Stage::Compose, || composer.rows(0..height));
         let pixels = pixels.ok_or_else(|| self.too_large(page))?;

@@ -1,15 +1,11 @@
 //! What one file of an atlas shows: a page, or a layer of it at the same boxes.
 
 use super::NotDrawn;
-use crate::context::Context;
-use crate::failure::{Failure, Problem};
-use crate::former::Former;
-use crate::load::{Missing, Sprite};
+use crate::load::{Sprite, Stored};
 use crate::plan::Plan;
 use crate::settings::LayerKind;
-use rayon::prelude::*;
-use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use zemtak_core::atlas::Colour;
 use zemtak_core::layout::Place;
 use zemtak_core::pixels::{PIXEL, Pixels};
@@ -46,51 +42,53 @@ impl Plan<'_> {
         sprites.flat_map(Sprite::layers).map(|layer| (layer.name.as_str(), layer.kind)).collect()
     }
 
-    /// What is stored in boxes, upright, in their order.
-    pub(super) fn pixels_of(
-        &self,
-        sheet: Sheet<'_>,
-        boxes: &[usize],
-        former: &Former,
-        context: Context<'_>,
-    ) -> Result<Vec<Cow<'_, Pixels>>, NotDrawn> {
+    /// What is stored in boxes, upright, in their order. It must have been fetched.
+    pub(super) fn pixels_of(&self, sheet: Sheet<'_>, boxes: &[usize]) -> Result<Vec<Held>, NotDrawn> {
         let of_box = |&at: &usize| {
             let sprite = &self.task.sprites[self.drawn[at]];
+            let stored = sprite.stored()?;
             match sheet.layer {
-                None => sprite.pixels(former, context).map(Cow::Borrowed),
-                Some((name, kind)) => layer_of(sprite, self.layout.places[at], name, kind, context),
+                None => Some(Held::Own(stored)),
+                Some((name, kind)) => layer_of(sprite, stored, self.layout.places[at], name, kind),
             }
         };
-        let had: Vec<Result<Cow<'_, Pixels>, Missing>> = boxes.par_iter().map(of_box).collect();
-        let (mut pixels, mut problems): (Vec<_>, Vec<Problem>) = (Vec::with_capacity(boxes.len()), Vec::new());
-        for had in had {
-            match had {
-                Ok(had) => pixels.push(had),
-                Err(Missing::Stale) => return Err(NotDrawn::Stale),
-                Err(Missing::Bad(problem)) => problems.push(problem),
-            }
+        boxes.iter().map(of_box).collect::<Option<_>>().ok_or(NotDrawn::Stale)
+    }
+}
+
+/// Pixels that are drawn in a box.
+pub(crate) enum Held {
+    /// A sprite's own.
+    Own(Arc<Stored>),
+    /// Those of one of its layers.
+    Layer(Arc<Stored>, usize),
+    /// Others.
+    Made(Pixels),
+}
+
+impl Held {
+    /// The pixels.
+    pub fn pixels(&self) -> &Pixels {
+        match self {
+            Self::Own(stored) => &stored.own,
+            Self::Layer(stored, number) => &stored.layers[*number],
+            Self::Made(pixels) => pixels,
         }
-        Ok(Failure::unless(problems, pixels)?)
     }
 }
 
 /// What a layer stores of a sprite: its own pixels, or its ground where it has none. Normals turn with their pixels.
-fn layer_of<'s>(
-    sprite: &'s Sprite<'_>,
-    place: Place,
-    name: &str,
-    kind: LayerKind,
-    context: Context<'_>,
-) -> Result<Cow<'s, Pixels>, Missing> {
+fn layer_of(sprite: &Sprite<'_>, stored: Arc<Stored>, place: Place, name: &str, kind: LayerKind) -> Option<Held> {
     let number = sprite.layers().iter().position(|layer| layer.name == name);
-    let mut pixels = match number {
-        Some(number) => Cow::Borrowed(sprite.layer(number, context)?),
-        None => Cow::Owned(ground(sprite, kind).ok_or(Missing::Stale)?),
+    let held = match number {
+        Some(number) if number < stored.layers.len() => Held::Layer(stored, number),
+        Some(_) => return None,
+        None => Held::Made(ground(sprite, kind)?),
     };
-    if let Some(y_down) = kind.turns().filter(|_| place.turned) {
-        turn_normals(pixels.to_mut(), y_down);
-    }
-    Ok(pixels)
+    let Some(y_down) = kind.turns().filter(|_| place.turned) else { return Some(held) };
+    let mut turned = held.pixels().clone();
+    turn_normals(&mut turned, y_down);
+    Some(Held::Made(turned))
 }
 
 fn ground(sprite: &Sprite<'_>, kind: LayerKind) -> Option<Pixels> {

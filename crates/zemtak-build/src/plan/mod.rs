@@ -6,13 +6,13 @@ mod written;
 
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
-use crate::format;
 use crate::load::Sprite;
 use crate::observer::Phase;
 use crate::settings::rule::{Membership, Overrides};
 use crate::settings::{AtlasSettings, Places, Together};
 use crate::store::{self, Key};
 use crate::timings::Stage;
+use crate::{format, limits};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_core::atlas::{Atlas, Page};
@@ -81,6 +81,9 @@ impl<'a> Plan<'a> {
     /// Sprites that fit on no page, all of them, or page options that cannot be met.
     pub fn new(task: Task<'a>, context: Context<'_>) -> Result<Self, Failure> {
         let Task { settings, sprites, .. } = task;
+        let limits = context.allowance.limits();
+        limits::check("sprites", sprites.len(), limits.sprites(), task.name)?;
+        limits::check("rules", settings.rules.as_slice().len(), limits.rules(), task.name)?;
         let matching: Vec<Vec<usize>> = sprites.iter().map(|s| settings.rules.matching(&s.name)).collect();
         let overrides: Vec<Overrides> = matching.iter().map(|numbers| settings.rules.together(numbers)).collect();
         let applied = matching.into_iter().flatten().collect();
@@ -115,7 +118,7 @@ impl<'a> Plan<'a> {
         plan.kept = task.keep.map(|former| plan.kept_of(former));
         plan.layout = plan.lay_out(context)?;
         plan.move_into_cells();
-        plan.refuse_huge_pages()?;
+        plan.refuse_huge_pages(context)?;
         Ok(plan)
     }
 
@@ -188,7 +191,14 @@ impl<'a> Plan<'a> {
         }
     }
 
-    fn refuse_huge_pages(&self) -> Result<(), Failure> {
+    fn refuse_huge_pages(&self, context: Context<'_>) -> Result<(), Failure> {
+        let limits = context.allowance.limits();
+        limits::check("pages", self.layout.pages.len(), limits.pages(), self.task.name)?;
+        let problems = self.layout.pages.iter().enumerate().filter_map(|(page, &size)| {
+            let too_much = context.allowance.check_page(size, self.drawing()).err()?;
+            Some(too_much.problem(&format!("{}, page {page}", self.task.name), size))
+        });
+        Failure::unless(problems.collect(), ())?;
         let Some(page) = self.layout.pages.iter().find(|p| p.area() > PAGE_PIXELS) else { return Ok(()) };
         let why = format!("{page} pixels are more than the limit of {} a page", format::number(PAGE_PIXELS));
         Err(Problem::usage(ProblemKind::PageTooLarge, "", why, "ask for smaller pages").into())

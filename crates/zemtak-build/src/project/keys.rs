@@ -3,6 +3,7 @@
 use super::clips;
 use crate::failure::ProblemKind;
 use crate::forms::is_constant;
+use crate::limits::{LIMITS, Limits};
 use crate::settings::rule::{Membership, Overrides, Pivot, Rule};
 use crate::settings::{Also, Keys, Keyword, LayerRule, LayerRules, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
 use crate::toml_text::{Text, Value};
@@ -203,4 +204,18 @@ fn plain(value: &DeValue<'_>) -> serde_json::Value {
         DeValue::Array(list) => list.iter().map(|v| plain(v.get_ref())).collect(),
         DeValue::Table(table) => table.iter().map(|(key, v)| (key.get_ref().to_string(), plain(v.get_ref()))).collect(),
     }
+}
+
+/// The limits of a project.
+pub(super) fn limits(text: &Text<'_>, value: &Value<'_>) -> Limits {
+    let mut limits = Limits::default();
+    let Some(mut table) = text.table(value, "the limits") else { return limits };
+    limits.memory = table.read("memory", |v| text.bytes(v));
+    for (name, ..) in LIMITS {
+        if let Some(most) = table.read(name, |v| text.whole(v, 1..u32::MAX)) {
+            limits.set(name, most.into());
+        }
+    }
+    table.end();
+    limits
 }

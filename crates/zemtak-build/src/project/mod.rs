@@ -8,6 +8,7 @@ pub use amend::{Amended, Placement, amend};
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
+use crate::limits::{LIMITS, Limits};
 use crate::settings::{Also, Keys};
 use crate::toml_text::{self, FileKind, Text, Value};
 use std::path::{Path, PathBuf};
@@ -19,11 +20,23 @@ pub const FILE: &str = "zemtak.toml";
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
 
+/// The keys of `[limits]`.
+const LIMIT_KEYS: &[&str] = &{
+    let mut keys = ["memory"; LIMITS.len() + 1];
+    let mut at = 0;
+    while at < LIMITS.len() {
+        keys[at + 1] = LIMITS[at].0;
+        at += 1;
+    }
+    keys
+};
+
 const KIND: FileKind = FileKind {
     name: "a project file",
     help: "fix the project file; docs/project.md lists all keys",
     tables: &[
         ("at the top of the file", &["format", "out", "also"]),
+        ("in [limits]", LIMIT_KEYS),
         (
             "in an atlas, [atlas.NAME], or in [defaults]",
             &[
@@ -81,6 +94,8 @@ pub struct Project {
     pub out: PathBuf,
     /// Templates of files that are made of all atlases together.
     pub also: Vec<PathBuf>,
+    /// What builds take on before they refuse.
+    pub limits: Limits,
     /// The atlases in the order of the file, with the defaults merged in.
     pub atlases: Vec<(String, Keys)>,
 }
@@ -133,6 +148,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     }
     let out = table.read("out", |v| text.path(v)).unwrap_or_else(|| "build".into());
     let also = table.read("also", |v| text.list(v, |v| template(&text, v))).unwrap_or_default();
+    let limits = table.read("limits", |v| Some(keys::limits(&text, v))).unwrap_or_default();
     let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
     let mut atlases = Vec::new();
     if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
@@ -149,7 +165,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     }
     atlases.sort_by_key(|(at, ..)| *at);
     let atlases = atlases.into_iter().map(|(_, name, keys)| (name, keys)).collect();
-    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, atlases })
+    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, limits, atlases })
 }
 
 /// A form of all atlases together: a template of the user's own.

@@ -135,7 +135,12 @@ fn a_rate_that_cannot_be_played_is_told_where_it_is_written() {
 fn the_guide_shows_every_key() {
     let guide = include_str!("../../../../docs/project.md");
     let example = guide.split("```toml\n").nth(1).unwrap().split("```").next().unwrap();
-    read_text(example).unwrap();
+    let project = read_text(example).unwrap();
+    for (name, of, most) in LIMITS {
+        let mut set = project.limits;
+        set.set(name, *most);
+        assert!(set == project.limits && example.contains(&format!("# {of}\n")), "{name} is {most}: {of}");
+    }
     let known = |source: &str| {
         let failure = read_text(&format!("format = 1\n{source}")).unwrap_err();
         let why = failure.problems().iter().find_map(|p| p.why.split_once("it can be ")).unwrap().1.to_owned();
@@ -145,6 +150,7 @@ fn the_guide_shows_every_key() {
         known("zzzzzz = 1\n[atlas.a]"),
         known("[atlas.a]\nzzzzzz = 1"),
         known("[[atlas.a.rule]]\nmatch = \"a\"\nzzzzzz = 1"),
+        known("[atlas.a]\n[limits]\nzzzzzz = 1"),
     ];
     assert!(keys.iter().map(Vec::len).sum::<usize>() > 35);
     for key in keys.iter().flatten() {
@@ -176,6 +182,7 @@ fn a_key_in_the_wrong_table_says_where_it_belongs() {
             // And there it is a key, whatever is wrong with its value.
             let at_home = match *home {
                 "at the top of the file" => format!("{key} = false\n[atlas.a]\n"),
+                "in [limits]" => format!("[limits]\n{key} = false\n"),
                 "in an atlas, [atlas.NAME], or in [defaults]" => format!("[atlas.a]\n{key} = 1979-05-27\n"),
                 "in an atlas's page = { ... }" => format!("[atlas.a]\npage = {{ {key} = false }}\n"),
                 "in an entry of sizes = [{ ... }]" => format!("[atlas.a]\nsizes = [{{ {key} = false }}]\n"),

@@ -1,6 +1,7 @@
 //! One image: what is visible of it, and what its file carries.
 
 use super::finding::{FindingItem, FindingKind, Findings};
+use crate::allowance::Allowance;
 use crate::failure::Problem;
 use crate::format;
 use crate::load;
@@ -8,7 +9,7 @@ use crate::settings::AtlasSettings;
 use crate::sources::{Source, frame_name};
 use crate::store::{self, Hash};
 use std::path::PathBuf;
-use zemtak_core::codec::{Format, Ignored, PngKind};
+use zemtak_core::codec::{Format, Frame, Ignored, PngKind};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
@@ -58,11 +59,18 @@ pub struct ScannedSprite {
 impl ScannedSprite {
     /// Its pixels, read once more: kept for all sprites they would take gigabytes. Nothing if its file has changed meanwhile.
     #[must_use]
-    pub fn pixels(&self) -> Option<Pixels> {
+    pub fn pixels(&self, allowance: &Allowance) -> Option<Pixels> {
         let source =
             Source { name: self.name.clone(), path: self.path.clone(), shown: self.file.clone(), layers: Vec::new() };
-        let mut decoded = load::decode_source(&source).ok()?;
-        (self.frame < decoded.frames.len()).then(|| decoded.frames.swap_remove(self.frame).pixels)
+        let (mut at, mut pixels) = (0, None);
+        let mut take = |frame: Frame| {
+            if at == self.frame {
+                pixels = Some(frame.pixels);
+            }
+            at += 1;
+        };
+        load::decode_sprites(&source, allowance, &mut take).ok()??;
+        pixels
     }
 }
 
@@ -76,39 +84,51 @@ pub(super) enum Looked {
     Image { format: Format, sprites: Vec<ScannedSprite> },
 }
 
-pub(super) fn look(source: &Source) -> Looked {
-    let (content, decoded) = match load::decode_with_content(source) {
-        Ok(Some(both)) => both,
+pub(super) fn look(source: &Source, allowance: &Allowance) -> Looked {
+    let mut sprites = Vec::new();
+    let decoded = load::decode_sprites(source, allowance, &mut |frame| {
+        let number = sprites.len();
+        sprites.push(scanned(source, number, &frame.pixels));
+    });
+    let decoded = match decoded {
+        Ok(Some(decoded)) => decoded,
         Ok(None) => return Looked::Result,
         Err(problem) => return Looked::Unusable(problem),
     };
-    let animated = decoded.frames.len() > 1;
-    let ignored: Vec<Ignored> = decoded.ignored.iter().copied().collect();
-    let sprite = |(frame, of): (usize, &zemtak_core::codec::Frame)| {
-        let pixels = &of.pixels;
-        let part = pixels.visible_part();
-        let shown = part.as_ref().map(|(_, shown)| shown);
-        let alphas = || pixels.as_bytes().chunks_exact(4).map(|pixel| pixel[3]);
-        ScannedSprite {
-            name: if animated { frame_name(&source.name, frame) } else { source.name.clone() },
-            file: source.shown.clone(),
-            frame,
-            format: decoded.format,
-            png: PngKind::of(&content),
-            canvas: pixels.size(),
-            visible: part.as_ref().map(|(part, _)| *part),
-            opaque: alphas().all(|alpha| alpha == 255),
-            sequence: None,
-            path: source.path.clone(),
-            content: store::hash(shown.map_or(&[], Pixels::as_bytes)),
-            bands: shown.map_or([0; BANDS], bands),
-            most_alpha: alphas().max().unwrap_or(0),
-            hidden_colour: pixels.as_bytes().chunks_exact(4).any(|p| p[3] == 0 && p[..3] != [0; 3]),
-            ignored: ignored.clone(),
+    let animated = sprites.len() > 1;
+    let (png, ignored) = (PngKind::of(&decoded.bytes), decoded.ignored.into_iter().collect::<Vec<_>>());
+    for sprite in &mut sprites {
+        (sprite.format, sprite.png) = (decoded.format, png);
+        sprite.ignored.clone_from(&ignored);
+        if animated {
+            sprite.name = frame_name(&source.name, sprite.frame);
         }
-    };
-    let sprites = decoded.frames.iter().enumerate().map(sprite).collect();
+    }
     Looked::Image { format: decoded.format, sprites }
+}
+
+/// What is to be known of a frame; what its file has beside it is added once it has been read to its end.
+fn scanned(source: &Source, frame: usize, pixels: &Pixels) -> ScannedSprite {
+    let part = pixels.visible_part();
+    let shown = part.as_ref().map(|(_, shown)| shown);
+    let alphas = || pixels.as_bytes().chunks_exact(4).map(|pixel| pixel[3]);
+    ScannedSprite {
+        name: source.name.clone(),
+        file: source.shown.clone(),
+        frame,
+        format: Format::Png,
+        png: None,
+        canvas: pixels.size(),
+        visible: part.as_ref().map(|(part, _)| *part),
+        opaque: alphas().all(|alpha| alpha == 255),
+        sequence: None,
+        path: source.path.clone(),
+        content: store::hash(shown.map_or(&[], Pixels::as_bytes)),
+        bands: shown.map_or([0; BANDS], bands),
+        most_alpha: alphas().max().unwrap_or(0),
+        hidden_colour: pixels.as_bytes().chunks_exact(4).any(|p| p[3] == 0 && p[..3] != [0; 3]),
+        ignored: Vec::new(),
+    }
 }
 
 /// The hash of each eighth of the rows; 0 where it has one colour only, by which nothing is told apart.

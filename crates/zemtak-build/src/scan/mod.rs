@@ -10,10 +10,12 @@ pub use finding::{Finding, FindingItem, FindingKind, Severity};
 pub use forecast::Forecast;
 pub use image::ScannedSprite;
 
+use crate::allowance::Allowance;
 use crate::context::check;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::inputs::Inputs;
+use crate::limits::Limits;
 use crate::observer::{Observer, Phase, Progress};
 use crate::project::Project;
 use crate::settings::{AtlasSettings, Keys};
@@ -31,6 +33,8 @@ pub struct ScanRequest {
     pub paths: Vec<PathBuf>,
     /// The project file, or else the nearest one.
     pub project: Option<PathBuf>,
+    /// What the run takes on; what is said here wins over the project file.
+    pub limits: Limits,
 }
 
 /// What was seen.
@@ -57,30 +61,36 @@ impl ScanRequest {
     /// # Errors
     /// There is no image, a folder cannot be looked through, or the observer cancels.
     pub fn run(&self, observer: &dyn Observer) -> Result<Scan, Failure> {
-        let (paths, out) = self.places()?;
+        let (paths, out, limits) = self.places()?;
+        let allowance = Allowance::new(limits);
         let settings = Keys::default().settle();
         let mut seen = Seen::default();
         for paths in in_groups(&paths) {
-            seen.look(&paths, out.as_deref(), observer)?;
+            seen.look(&paths, out.as_deref(), &allowance, observer)?;
         }
-        seen.scan(&paths, &settings, observer)
+        seen.scan(&paths, &settings, &allowance, observer)
     }
 
-    /// The paths to look at, and the folder for results.
-    fn places(&self) -> Result<(Vec<PathBuf>, Option<PathBuf>), Failure> {
+    /// The paths to look at, the folder for results, and the limits.
+    fn places(&self) -> Result<(Vec<PathBuf>, Option<PathBuf>, Limits), Failure> {
         if !self.paths.is_empty() {
-            return Ok((self.paths.clone(), None));
+            return Ok((self.paths.clone(), None, self.limits));
         }
         let there = self.project.is_some() || Project::locate(None).is_ok();
         if !there {
-            return Ok((vec![".".into()], None));
+            return Ok((vec![".".into()], None, self.limits));
         }
-        let inputs = Inputs::of_project(&Project::open(self.project.as_deref())?, None);
+        let project = Project::open(self.project.as_deref())?;
+        let inputs = Inputs::of_project(&project, None);
         // One root may lie in another.
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_else(|_| path.clone());
         let all: BTreeSet<PathBuf> = inputs.art.iter().map(clean).collect();
         let inner = |path: &PathBuf| all.iter().any(|other| *other != clean(path) && clean(path).starts_with(other));
-        Ok((inputs.art.iter().filter(|path| !inner(path)).cloned().collect(), Some(inputs.out)))
+        Ok((
+            inputs.art.iter().filter(|path| !inner(path)).cloned().collect(),
+            Some(inputs.out),
+            self.limits.over(project.limits),
+        ))
     }
 }
 
@@ -100,7 +110,13 @@ struct Seen {
 }
 
 impl Seen {
-    fn look(&mut self, paths: &[PathBuf], out: Option<&Path>, observer: &dyn Observer) -> Result<(), Failure> {
+    fn look(
+        &mut self,
+        paths: &[PathBuf],
+        out: Option<&Path>,
+        allowance: &Allowance,
+        observer: &dyn Observer,
+    ) -> Result<(), Failure> {
         let search = SourceSearch { paths: paths.to_vec(), root: None, leave_out: out.map(Path::to_owned) };
         let found = sources::find(&search)?;
         let selected = found.select(None, &[]);
@@ -120,7 +136,7 @@ impl Seen {
             .files
             .par_iter()
             .map(|source| {
-                let looked = if observer.cancelled() { None } else { Some(image::look(source)) };
+                let looked = if observer.cancelled() { None } else { Some(image::look(source, allowance)) };
                 progress.advance();
                 looked
             })
@@ -141,7 +157,13 @@ impl Seen {
         Ok(())
     }
 
-    fn scan(mut self, paths: &[PathBuf], settings: &AtlasSettings, observer: &dyn Observer) -> Result<Scan, Failure> {
+    fn scan(
+        mut self,
+        paths: &[PathBuf],
+        settings: &AtlasSettings,
+        allowance: &Allowance,
+        observer: &dyn Observer,
+    ) -> Result<Scan, Failure> {
         let places: Vec<String> = paths.iter().map(|path| format::path(path)).collect();
         if self.sprites.is_empty() && self.findings.is_empty() {
             let why =
@@ -152,7 +174,7 @@ impl Seen {
         self.sprites.sort_by(|a, b| a.name.cmp(&b.name));
         sequences::find(&mut self.sprites, &mut self.findings);
         image::find(&self.sprites, settings, &mut self.findings);
-        twins::find(&self.sprites, &mut self.findings, observer);
+        twins::find(&self.sprites, &mut self.findings, allowance, observer);
         check(observer)?;
         let forecast = forecast::forecast(&self.sprites, settings, observer);
         check(observer)?;

@@ -2,6 +2,7 @@
 
 use super::finding::{FindingItem, FindingKind, Findings};
 use super::image::{BANDS, ScannedSprite};
+use crate::allowance::Allowance;
 use crate::format;
 use crate::observer::Observer;
 use crate::store::Hash;
@@ -21,7 +22,7 @@ const MOST_PAIRS: usize = 4000;
 /// So many pixels may differ between near twins, or a two-hundredth of them where that is less, but one always.
 const MOST_PIXELS: u64 = 12;
 
-pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, observer: &dyn Observer) {
+pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, allowance: &Allowance, observer: &dyn Observer) {
     let mut sets: BTreeMap<(Size, Hash), Vec<&ScannedSprite>> = BTreeMap::new();
     for sprite in sprites {
         if let Some(part) = sprite.visible {
@@ -37,7 +38,7 @@ pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, observer:
     }
     let different: Vec<&ScannedSprite> = sets.values().map(|set| set[0]).collect();
     let pairs = alike(&different);
-    let near = pairs.par_iter().filter(|_| !observer.cancelled()).filter_map(|[a, b]| compare(a, b));
+    let near = pairs.par_iter().filter(|_| !observer.cancelled()).filter_map(|[a, b]| compare(a, b, allowance));
     near.collect::<Vec<FindingItem>>().into_iter().for_each(|item| findings.add(FindingKind::NearTwins, item));
 }
 
@@ -64,8 +65,8 @@ fn alike<'s>(sprites: &[&'s ScannedSprite]) -> Vec<[&'s ScannedSprite; 2]> {
 }
 
 /// How many pixels differ, if they are few.
-fn compare(a: &ScannedSprite, b: &ScannedSprite) -> Option<FindingItem> {
-    let [(part, of_a), (_, of_b)] = [a.pixels()?.visible_part()?, b.pixels()?.visible_part()?];
+fn compare(a: &ScannedSprite, b: &ScannedSprite, allowance: &Allowance) -> Option<FindingItem> {
+    let [(part, of_a), (_, of_b)] = [a.pixels(allowance)?.visible_part()?, b.pixels(allowance)?.visible_part()?];
     let size = part.size();
     let pixels = of_a.as_bytes().chunks_exact(4).zip(of_b.as_bytes().chunks_exact(4));
     let mut different = (0_u64..).zip(pixels).filter(|(_, (p, q))| p != q).map(|(at, _)| at);

@@ -352,13 +352,13 @@ pub struct Sprite {
     pub tags: Vec<String>,
     /// Data of the project's own, handed through unread.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub user: Option<Value>,
+    pub user: Option<Box<Value>>,
     /// Reserved.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub outline: Option<Value>,
+    pub outline: Option<Box<Value>>,
     /// Reserved.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub mesh: Option<Value>,
+    pub mesh: Option<Box<Value>>,
 }
 
 impl Sprite {

@@ -36,9 +36,9 @@ pub(crate) fn full() -> Atlas {
         points: BTreeMap::from([("lamp".into(), [20.0, 8.0])]),
         stretch: Some([4, 4, 4, 4]),
         tags: vec!["flying".into()],
-        user: Some(json!({ "speed": 3 })),
-        outline: Some(json!([])),
-        mesh: Some(json!([])),
+        user: Some(Box::new(json!({ "speed": 3 }))),
+        outline: Some(Box::new(json!([]))),
+        mesh: Some(Box::new(json!([]))),
     };
     let step = |sprite: &str, ms| Step { sprite: name(sprite), ms, events: vec!["flap".into()] };
     let clip = Clip {

@@ -24,65 +24,117 @@ pub struct Decoded {
     pub ignored: BTreeSet<Ignored>,
 }
 
-/// As [`decode`], but with all frames of an APNG or a GIF. `limits.pixels` holds for all frames together.
+/// As [`decode`], but with all frames of an APNG or a GIF.
 ///
 /// # Errors
-/// As [`decode`].
+/// As [`decode`], or too many frames by `limits`.
 pub fn decode_frames(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<Decoded, DecodeError> {
-    let first = decode(bytes, extension, limits)?;
-    let (format, mut ignored) = (first.format, first.ignored);
-    let mut frames = vec![Frame { pixels: first.pixels, ms: None }];
-    if ignored.contains(&Ignored::Frames)
-        && let Some(all) = animation(bytes, format, limits)?
-    {
-        ignored.remove(&Ignored::Frames);
-        if all.len() > 1 {
-            frames = all;
-        }
-    }
+    let mut frames = Vec::new();
+    let (format, ignored) = decode_each(bytes, extension, limits, &mut |frame| frames.push(frame))?;
     Ok(Decoded { frames, format, ignored })
 }
 
-/// The frames of a format whose animations this build reads.
-fn animation(bytes: &[u8], format: Format, limits: &Limits) -> Result<Option<Vec<Frame>>, DecodeError> {
-    // Without these codecs there is nothing to hand these to.
-    let _ = (bytes, limits);
-    match format {
-        #[cfg(feature = "decode-apng")]
-        Format::Png => {
-            use image::AnimationDecoder;
-            let decoder = image::codecs::png::PngDecoder::new(std::io::Cursor::new(bytes));
-            let decoder = decoder.and_then(image::codecs::png::PngDecoder::apng);
-            collect(decoder.map_err(|e| DecodeError::damaged(format, e))?.into_frames(), format, limits).map(Some)
-        }
-        #[cfg(feature = "decode-gif")]
-        Format::Gif => {
-            use image::AnimationDecoder;
-            let decoder = image::codecs::gif::GifDecoder::new(std::io::Cursor::new(bytes));
-            collect(decoder.map_err(|e| DecodeError::damaged(format, e))?.into_frames(), format, limits).map(Some)
-        }
-        _ => Ok(None),
+/// As [`decode_frames`], but hands each frame on as soon as it is decoded, so that they need not be in memory together. Where it
+/// fails, some may have been handed on.
+///
+/// # Errors
+/// As [`decode_frames`].
+pub fn decode_each(
+    bytes: &[u8],
+    extension: Option<&str>,
+    limits: &Limits,
+    take: &mut dyn FnMut(Frame),
+) -> Result<(Format, BTreeSet<Ignored>), DecodeError> {
+    #[cfg(feature = "decode-gif")]
+    if Format::of(bytes, extension) == Some(Format::Gif) {
+        // What is no animation comes out as a still picture here too.
+        moving::each(moving::gif(bytes, limits)?, None, Format::Gif, limits, take)?;
+        return Ok((Format::Gif, BTreeSet::new()));
     }
+    let first = decode(bytes, extension, limits)?;
+    let (format, mut ignored) = (first.format, first.ignored);
+    let still = Frame { pixels: first.pixels, ms: None };
+    #[cfg(feature = "decode-apng")]
+    if format == Format::Png && ignored.remove(&Ignored::Frames) {
+        moving::each(moving::apng(bytes)?, Some(still), format, limits, take)?;
+        return Ok((format, ignored));
+    }
+    let _ = &mut ignored;
+    take(still);
+    Ok((format, ignored))
 }
 
 #[cfg(any(feature = "decode-apng", feature = "decode-gif"))]
-fn collect(frames: image::Frames<'_>, format: Format, limits: &Limits) -> Result<Vec<Frame>, DecodeError> {
+mod moving {
+    use super::{DecodeError, Format, Frame, Limits};
     use crate::geometry::Size;
-    let mut all = Vec::new();
-    let mut total = 0;
-    for frame in frames {
-        let frame = frame.map_err(|e| DecodeError::damaged(format, e))?;
+    use crate::pixels::Pixels;
+    use image::AnimationDecoder;
+    use std::io::Cursor;
+
+    #[cfg(feature = "decode-gif")]
+    pub fn gif<'b>(bytes: &'b [u8], limits: &Limits) -> Result<image::Frames<'b>, DecodeError> {
+        use image::ImageDecoder;
+        let decoder = image::codecs::gif::GifDecoder::new(Cursor::new(bytes));
+        let damaged = |error| DecodeError::damaged(Format::Gif, error);
+        let mut decoder = decoder.map_err(damaged)?;
+        let (w, h) = decoder.dimensions();
+        limits.check(Size::new(w, h))?;
+        // A frame may claim to be larger than its canvas.
+        let mut memory = image::Limits::no_limits();
+        memory.max_alloc = Some(limits.pixels.saturating_mul(8));
+        decoder.set_limits(memory).map_err(damaged)?;
+        Ok(decoder.into_frames())
+    }
+
+    #[cfg(feature = "decode-apng")]
+    pub fn apng(bytes: &[u8]) -> Result<image::Frames<'_>, DecodeError> {
+        let decoder = image::codecs::png::PngDecoder::new(Cursor::new(bytes));
+        let decoder = decoder.and_then(image::codecs::png::PngDecoder::apng);
+        Ok(decoder.map_err(|e| DecodeError::damaged(Format::Png, e))?.into_frames())
+    }
+
+    /// Hands on all frames. One alone is a still picture, for which `still` is taken if that is given.
+    pub fn each(
+        frames: image::Frames<'_>,
+        mut still: Option<Frame>,
+        format: Format,
+        limits: &Limits,
+        take: &mut dyn FnMut(Frame),
+    ) -> Result<(), DecodeError> {
+        let mut first = None;
+        let (mut count, mut pixels) = (0, 0);
+        for frame in frames {
+            let frame = one(frame.map_err(|e| DecodeError::damaged(format, e))?, format)?;
+            count += 1;
+            pixels += frame.pixels.size().area();
+            if count > limits.frames || pixels > limits.all_pixels {
+                return Err(DecodeError::TooLong { limits: *limits });
+            }
+            if count == 1 {
+                first = Some(frame);
+                continue;
+            }
+            still = None;
+            first.take().into_iter().chain([frame]).for_each(&mut *take);
+        }
+        // It said that there are several, or there is nothing at all.
+        let alone = still.or(first.map(|first| Frame { ms: None, ..first }));
+        match alone {
+            Some(alone) => take(alone),
+            None if count == 0 => return Err(DecodeError::damaged(format, "there is no picture in it")),
+            None => {}
+        }
+        Ok(())
+    }
+
+    fn one(frame: image::Frame, format: Format) -> Result<Frame, DecodeError> {
         let (numerator, denominator) = frame.delay().numer_denom_ms();
         let ms = f64::from(numerator) / f64::from(denominator.max(1));
         let picture = frame.into_buffer();
         let size = Size::new(picture.width(), picture.height());
-        total += size.area();
-        if total > limits.pixels {
-            return Err(DecodeError::damaged(format, "its frames together have more pixels than the limit"));
-        }
         let pixels = Pixels::from_rgba(size, picture.into_raw());
         let pixels = pixels.ok_or_else(|| DecodeError::damaged(format, "a frame has fewer pixels than it says"))?;
-        all.push(Frame { pixels, ms: (ms > 0.0).then_some(ms) });
+        Ok(Frame { pixels, ms: (ms > 0.0).then_some(ms) })
     }
-    Ok(all)
 }

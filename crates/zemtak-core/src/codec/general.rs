@@ -7,11 +7,13 @@ use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use std::collections::BTreeSet;
 use std::io::Cursor;
 
-pub(super) fn decode(
-    bytes: &[u8],
-    format: Format,
-    limits: &Limits,
-) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
+pub(super) fn size(bytes: &[u8], format: Format) -> Result<Size, DecodeError> {
+    let (w, h) = open(bytes, format, u64::MAX)?.dimensions();
+    Ok(Size::new(w, h))
+}
+
+/// A decoder that has read the header.
+fn open(bytes: &[u8], format: Format, most_bytes: u64) -> Result<impl ImageDecoder, DecodeError> {
     let kind = match format {
         Format::Bmp => ImageFormat::Bmp,
         Format::Tga => ImageFormat::Tga,
@@ -23,15 +25,23 @@ pub(super) fn decode(
     if !kind.reading_enabled() {
         return Err(DecodeError::NotBuiltIn(format));
     }
-    let damaged = |reason: image::ImageError| DecodeError::damaged(format, reason);
     let mut reader = ImageReader::with_format(Cursor::new(bytes), kind);
     let mut memory = image::Limits::no_limits();
-    memory.max_alloc = Some(limits.pixels.saturating_mul(8));
+    memory.max_alloc = Some(most_bytes);
     reader.limits(memory);
-    let decoder = reader.into_decoder().map_err(damaged)?;
+    reader.into_decoder().map_err(|reason| DecodeError::damaged(format, reason))
+}
+
+pub(super) fn decode(
+    bytes: &[u8],
+    format: Format,
+    limits: &Limits,
+) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
+    let decoder = open(bytes, format, limits.pixels.saturating_mul(8))?;
     let (w, h) = decoder.dimensions();
     let size = Size::new(w, h);
     limits.check(size)?;
+    let damaged = |reason: image::ImageError| DecodeError::damaged(format, reason);
     let rgba = DynamicImage::from_decoder(decoder).map_err(damaged)?.into_rgba8().into_raw();
     let pixels = Pixels::from_rgba(size, rgba)
         .ok_or_else(|| DecodeError::damaged(format, "fewer pixels than its header says"))?;

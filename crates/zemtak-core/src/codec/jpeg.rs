@@ -15,8 +15,15 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Jpeg, reason)
 }
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
-    let side = limits.side as usize;
+pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
+    open(bytes).map(|(_, size)| size)
+}
+
+type Reader<'b> = JpegDecoder<ZCursor<&'b [u8]>>;
+
+/// A decoder that has read the headers, and the picture's size.
+fn open(bytes: &[u8]) -> Result<(Reader<'_>, Size), DecodeError> {
+    let side = usize::from(u16::MAX);
     let options = DecoderOptions::new_safe()
         .set_max_width(side)
         .set_max_height(side)
@@ -26,6 +33,11 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     decoder.decode_headers().map_err(damaged)?;
     let (w, h) = decoder.dimensions().ok_or_else(|| damaged("no size in its header"))?;
     let size = Size::new(u32::try_from(w).unwrap_or(u32::MAX), u32::try_from(h).unwrap_or(u32::MAX));
+    Ok((decoder, size))
+}
+
+pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
+    let (mut decoder, size) = open(bytes)?;
     limits.check(size)?;
     if !ends(bytes) {
         return Err(damaged("the file ends before the picture does"));

@@ -31,7 +31,7 @@ const ZSTD_SCHEME: u32 = 2;
 /// A texture without levels, one too large for the format, or a file that does not hold the same once read.
 pub fn encode_ktx2(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeError> {
     let file = write(texture, with)?;
-    let limits = Limits { side: u32::MAX, pixels: u64::MAX };
+    let limits = Limits { side: u32::MAX, pixels: u64::MAX, ..Limits::default() };
     let read = read_ktx2(&file, &limits).map_err(|error| Unproved::Undecodable(error.to_string()))?;
     if (read.size, read.levels.len()) != (texture.size, texture.levels.len()) {
         return Err(Unproved::Size.into());

@@ -40,7 +40,7 @@ mod webp;
 #[cfg(feature = "encode")]
 pub use encode::{EncodeError, Encoded, Unproved};
 pub use format::Format;
-pub use frames::{Decoded as DecodedFrames, Frame, decode_frames};
+pub use frames::{Decoded as DecodedFrames, Frame, decode_each, decode_frames};
 #[cfg(feature = "decode-ktx2")]
 pub use ktx2_in::read_ktx2;
 #[cfg(feature = "encode-ktx2")]
@@ -76,13 +76,17 @@ pub const IMAGE_VERSION: u32 = 1;
 pub struct Limits {
     /// The longest side in pixels. 32,767 by default.
     pub side: u32,
-    /// The largest number of pixels. 2^26 by default: 256 MiB once decoded.
+    /// The largest number of pixels of a picture. 2^26 by default: 256 MiB once decoded.
     pub pixels: u64,
+    /// The largest number of pixels of all frames of an animated picture together. 2^28 by default.
+    pub all_pixels: u64,
+    /// The most frames. 10,000 by default.
+    pub frames: u32,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { side: 32_767, pixels: 1 << 26 }
+        Self { side: 32_767, pixels: 1 << 26, all_pixels: 1 << 28, frames: 10_000 }
     }
 }
 
@@ -137,6 +141,14 @@ pub enum DecodeError {
         /// The limits that it passes.
         limits: Limits,
     },
+    /// More frames, or more pixels in all frames together, than allowed.
+    #[error(
+        "an animation of over {} frames or {} pixels in all frames together, which is the limit", limits.frames, limits.all_pixels
+    )]
+    TooLong {
+        /// The limits that it passes.
+        limits: Limits,
+    },
     /// The file is damaged, cut short, or uses something that its codec does not know.
     #[error("bad {format} file: {reason}")]
     Damaged {
@@ -161,14 +173,37 @@ impl DecodeError {
 /// # Errors
 /// [`DecodeError`]: not an image, damaged, or too large by `limits`.
 pub fn decode(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<Decoded, DecodeError> {
-    let Some(format) = Format::of(bytes, extension) else {
-        return Err(match bytes {
-            [] => DecodeError::Empty,
-            _ => DecodeError::NotAnImage { start: describe_start(bytes) },
-        });
-    };
+    let format = format_of(bytes, extension)?;
     let (pixels, ignored) = decode_as(format, bytes, limits)?;
     Ok(Decoded { pixels, format, ignored })
+}
+
+/// The size of a picture as its header says, before any pixel is decoded: to know what memory decoding it will take.
+///
+/// # Errors
+/// As [`decode`], as far as the header shows.
+pub fn size_of(bytes: &[u8], extension: Option<&str>) -> Result<Size, DecodeError> {
+    match format_of(bytes, extension)? {
+        #[cfg(feature = "decode-png")]
+        Format::Png => png_in::size(bytes),
+        #[cfg(feature = "decode-jpeg")]
+        Format::Jpeg => jpeg::size(bytes),
+        #[cfg(feature = "decode-qoi")]
+        Format::Qoi => qoi::size(bytes),
+        #[cfg(feature = "decode-webp")]
+        Format::WebP => webp::size(bytes),
+        #[cfg(feature = "image")]
+        other => general::size(bytes, other),
+        #[cfg(not(feature = "image"))]
+        other => Err(DecodeError::NotBuiltIn(other)),
+    }
+}
+
+fn format_of(bytes: &[u8], extension: Option<&str>) -> Result<Format, DecodeError> {
+    Format::of(bytes, extension).ok_or_else(|| match bytes {
+        [] => DecodeError::Empty,
+        _ => DecodeError::NotAnImage { start: describe_start(bytes) },
+    })
 }
 
 fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {

@@ -13,6 +13,12 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Png, reason)
 }
 
+pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
+    let mut decoder = Decoder::new(Cursor::new(bytes));
+    let header = decoder.read_header_info().map_err(damaged)?;
+    Ok(Size::new(header.width, header.height))
+}
+
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
     let mut options = DecodeOptions::default();
     // The library would pass over it; strict readers refuse such a file.

@@ -8,6 +8,11 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Qoi, reason)
 }
 
+pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
+    let header = *qoi::Decoder::new(bytes).map_err(damaged)?.header();
+    Ok(Size::new(header.width, header.height))
+}
+
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
     let mut decoder = qoi::Decoder::new(bytes).map_err(damaged)?.with_channels(qoi::Channels::Rgba);
     let header = *decoder.header();

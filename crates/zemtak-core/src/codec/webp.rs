@@ -14,6 +14,11 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::WebP, reason)
 }
 
+pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
+    let (w, h) = WebPDecoder::new(Cursor::new(bytes)).map_err(damaged)?.dimensions();
+    Ok(Size::new(w, h))
+}
+
 /// The first picture.
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
     if !is_whole(bytes) {

@@ -6,6 +6,7 @@ mod completions;
 mod coords_args;
 mod diff_args;
 mod export_args;
+mod limit_args;
 mod mips_args;
 mod pack_args;
 mod scan_args;
@@ -28,6 +29,7 @@ pub use completions::complete;
 use coords_args::{QuadArgs, UvArgs};
 use diff_args::DiffArgs;
 use export_args::ExportArgs;
+use limit_args::LimitArgs;
 use mips_args::MipsArgs;
 use pack_args::{PackArgs, WatchArgs};
 use scan_args::ScanArgs;
@@ -35,8 +37,8 @@ use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
 use std::ffi::OsString;
 use std::path::PathBuf;
 use view_args::ViewArgs;
-use zemtak_build::Failure;
 use zemtak_build::settings::MOST_MIP_LEVELS;
+use zemtak_build::{Failure, Limits};
 
 /// A parsed command line.
 #[derive(Debug, Clone, PartialEq)]
@@ -51,6 +53,8 @@ pub struct Invocation {
     pub project: Option<PathBuf>,
     /// The folder to work in.
     pub folder: Option<PathBuf>,
+    /// What the run takes on.
+    pub limits: Limits,
 }
 
 /// Help, a version, or what is wrong with a command line.
@@ -103,6 +107,7 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
         request: parsed.command.into_request(parsed.global.project.clone()),
         project: parsed.global.project,
         folder: parsed.global.folder,
+        limits: parsed.global.limits.limits(),
     })
 }
 
@@ -176,6 +181,8 @@ struct GlobalArgs {
     /// Number of worker threads [default: one per core]
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     jobs: Option<u16>,
+    #[command(flatten)]
+    limits: LimitArgs,
 }
 
 #[derive(Debug, Clone, Copy, ValueEnum)]

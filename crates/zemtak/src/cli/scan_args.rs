@@ -27,6 +27,6 @@ pub(super) struct ScanArgs {
 impl ScanArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> ScanCommand {
         let Self { paths, all, strict, png, force } = self;
-        ScanCommand { scan: ScanRequest { paths, project }, all, strict, png, force }
+        ScanCommand { scan: ScanRequest { paths, project, ..ScanRequest::default() }, all, strict, png, force }
     }
 }

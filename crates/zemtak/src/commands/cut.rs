@@ -13,7 +13,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
 use zemtak_build::sources::Source;
-use zemtak_build::{Failure, Problem, ProblemKind, decode_source, format, write};
+use zemtak_build::{Allowance, Failure, Problem, ProblemKind, decode_source, format, write};
 use zemtak_core::atlas::{Alpha, FILE_SUFFIX};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::coords::Sheet;
@@ -112,7 +112,7 @@ pub fn run(request: &CutRequest, console: &Console) -> Result<CutUp, Failure> {
     let mut cut = CutUp { request: request.clone(), sprites: Vec::new(), empty: 0, warnings: Vec::new() };
     let by_descriptor = request.sheet.to_string_lossy().ends_with(FILE_SUFFIX);
     let mut pieces =
-        if by_descriptor { of_descriptor(request, &mut cut, console)? } else { of_sheet(request, &mut cut)? };
+        if by_descriptor { of_descriptor(request, &mut cut, console)? } else { of_sheet(request, &mut cut, console)? };
     if let Some(stand) = request.uniform {
         let canvas = common_canvas(pieces.iter().map(|p| p.pixels.size()));
         for piece in &mut pieces {
@@ -165,11 +165,11 @@ fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Re
     sprites.into_par_iter().map(piece).collect()
 }
 
-fn of_sheet(request: &CutRequest, cut: &mut CutUp) -> Result<Vec<Piece>, Failure> {
+fn of_sheet(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
     let stem = request.sheet.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let shown = format::path(&request.sheet);
     let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown, layers: Vec::new() };
-    let decoded = decode_source(&source)?;
+    let decoded = decode_source(&source, &Allowance::new(console.limits))?;
     if decoded.frames.len() > 1 {
         let text = format!("{}: only the first of its frames is cut", source.shown);
         cut.warnings.push(Notice::about("first_frame_only", &source.shown, text));

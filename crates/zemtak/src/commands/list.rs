@@ -1,15 +1,15 @@
 //! `zemtak list`: the sprites and clips of a descriptor.
 
+use crate::columns;
 use crate::descriptor::{self, Choice};
 use crate::report::Report;
-use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
-use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::{Failure, format};
 use zemtak_core::atlas::{Clip, Rate, Sprite};
 use zemtak_core::name::{ClipName, SpriteName};
+use zemtak_runtime::AtlasFile;
 
 /// What to list.
 #[derive(Debug, Clone, PartialEq)]
@@ -20,13 +20,13 @@ pub struct ListRequest {
     pub choice: Choice,
 }
 
-/// Sprites, and the clips that show one of them.
+/// Sprites, and the clips that show one of them. There may be a million, so they stay where they are.
 #[derive(Debug, Clone)]
 pub struct List {
-    name: String,
-    pages: usize,
-    sprites: Vec<(SpriteName, Sprite)>,
-    clips: Vec<(ClipName, Clip)>,
+    file: AtlasFile,
+    /// The sprites that were chosen, each once; nothing if all are.
+    chosen: Option<Vec<SpriteName>>,
+    clips: Vec<ClipName>,
 }
 
 /// Looks them up.
@@ -35,18 +35,32 @@ pub struct List {
 /// The descriptor cannot be used, or a name means nothing.
 pub fn run(request: &ListRequest) -> Result<List, Failure> {
     let file = descriptor::open(&request.descriptor)?;
-    let atlas = file.atlas();
-    let mut seen = BTreeSet::new();
-    let chosen = descriptor::choose(atlas, &request.choice)?;
-    let sprites: Vec<_> = chosen.into_iter().filter(|(name, _)| seen.insert(*name)).collect();
-    let shows = |clip: &Clip| clip.steps.iter().any(|step| seen.contains(&step.sprite));
-    let clips = atlas.clips.iter().filter(|(_, clip)| shows(clip)).map(|(n, c)| (n.clone(), c.clone())).collect();
-    Ok(List {
-        name: atlas.name.clone(),
-        pages: atlas.pages.len(),
-        sprites: sprites.into_iter().map(|(name, sprite)| (name.clone(), sprite.clone())).collect(),
-        clips,
-    })
+    let (chosen, clips) = {
+        let atlas = file.atlas();
+        let mut seen = BTreeSet::new();
+        let chosen = descriptor::choose(atlas, &request.choice)?;
+        let chosen: Vec<&SpriteName> =
+            chosen.into_iter().map(|(name, _)| name).filter(|name| seen.insert(*name)).collect();
+        let shows = |clip: &Clip| clip.steps.iter().any(|step| seen.contains(&step.sprite));
+        let clips = atlas.clips.iter().filter(|(_, clip)| shows(clip)).map(|(name, _)| name.clone()).collect();
+        let all = chosen.len() == atlas.sprites.len() && chosen.is_sorted();
+        ((!all).then(|| chosen.into_iter().cloned().collect()), clips)
+    };
+    Ok(List { file, chosen, clips })
+}
+
+impl List {
+    fn sprites(&self) -> Box<dyn Iterator<Item = (&SpriteName, &Sprite)> + '_> {
+        let sprites = &self.file.atlas().sprites;
+        match &self.chosen {
+            None => Box::new(sprites.iter()),
+            Some(chosen) => Box::new(chosen.iter().filter_map(|name| sprites.get_key_value(name))),
+        }
+    }
+
+    fn clips(&self) -> impl Iterator<Item = (&ClipName, &Clip)> {
+        self.clips.iter().filter_map(|name| self.file.atlas().clips.get_key_value(name))
+    }
 }
 
 /// A clip's pace in words.
@@ -65,35 +79,35 @@ pub(super) fn pace(clip: &Clip) -> String {
     }
 }
 
+fn row((name, s): (&SpriteName, &Sprite)) -> [String; 7] {
+    [
+        format::name(name.as_str()),
+        s.page.to_string(),
+        s.rect.to_string(),
+        s.canvas.to_string(),
+        format!("{}, {}", s.inset[0], s.inset[1]),
+        format!("{}, {}", s.pivot[0], s.pivot[1]),
+        if s.turned { "turned".into() } else { String::new() },
+    ]
+}
+
 impl Report for List {
     fn text(&self, _: bool) -> String {
-        let sprites = format::count(self.sprites.len(), "sprite", "sprites");
-        let mut out = format!("{}: {sprites} on {}\n", self.name, format::count(self.pages, "page", "pages"));
-        let mut table = Table::new();
-        table.load_style(presets::NOTHING).set_header(["sprite", "page", "box", "canvas", "inset", "pivot", ""]);
-        for (name, s) in &self.sprites {
-            table.add_row([
-                format::name(name.as_str()),
-                s.page.to_string(),
-                s.rect.to_string(),
-                s.canvas.to_string(),
-                format!("{}, {}", s.inset[0], s.inset[1]),
-                format!("{}, {}", s.pivot[0], s.pivot[1]),
-                if s.turned { "turned".into() } else { String::new() },
-            ]);
-        }
-        if let Some(column) = table.column_mut(1) {
-            column.set_cell_alignment(CellAlignment::Right);
-        }
-        table.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
+        let atlas = self.file.atlas();
+        let count = self.chosen.as_ref().map_or(atlas.sprites.len(), Vec::len);
+        let (sprites, pages) =
+            (format::count(count, "sprite", "sprites"), format::count(atlas.pages.len(), "page", "pages"));
+        let mut out = format!("{}: {sprites} on {pages}\n", atlas.name);
+        let head = ["sprite", "page", "box", "canvas", "inset", "pivot", ""];
+        let page_to_the_right = [false, true, false, false, false, false, false];
+        // Writing to a text never fails.
+        let _ = columns::write(&mut out, head, page_to_the_right, || self.sprites().map(row));
         if !self.clips.is_empty() {
-            let mut table = Table::new();
-            table.load_style(presets::NOTHING).set_header(["clip", "steps", "plays"]);
-            for (name, clip) in &self.clips {
-                table.add_row([format::name(name.as_str()), clip.steps.len().to_string(), pace(clip)]);
-            }
+            let row = |(name, clip): (&ClipName, &Clip)| {
+                [format::name(name.as_str()), clip.steps.len().to_string(), pace(clip)]
+            };
             out.push('\n');
-            table.lines().for_each(|line| _ = writeln!(out, "{}", line.trim_end()));
+            let _ = columns::write(&mut out, ["clip", "steps", "plays"], [false; 3], || self.clips().map(row));
         }
         out
     }
@@ -103,20 +117,20 @@ impl Report for List {
     }
 
     fn json(&self) -> Value {
-        let sprite = |(name, sprite): &(SpriteName, Sprite)| {
+        let sprite = |(name, sprite): (&SpriteName, &Sprite)| {
             let mut value = json!(sprite);
             value["sprite"] = json!(name);
             value
         };
-        let clip = |(name, clip): &(ClipName, Clip)| {
+        let clip = |(name, clip): (&ClipName, &Clip)| {
             let mut value = json!(clip);
             value["clip"] = json!(name);
             value
         };
         json!({
-            "atlas": self.name,
-            "sprites": self.sprites.iter().map(sprite).collect::<Vec<_>>(),
-            "clips": self.clips.iter().map(clip).collect::<Vec<_>>(),
+            "atlas": self.file.atlas().name,
+            "sprites": self.sprites().map(sprite).collect::<Vec<_>>(),
+            "clips": self.clips().map(clip).collect::<Vec<_>>(),
         })
     }
 }

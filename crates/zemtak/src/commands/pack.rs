@@ -46,7 +46,7 @@ pub struct PackReport {
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
     let former = if request.diff { in_place(&request.pack) } else { BTreeMap::new() };
-    let packed = request.pack.run(&console.watcher().taking_best(request.take_best))?;
+    let packed = request.pack.clone().limits(console.limits).run(&console.watcher().taking_best(request.take_best))?;
     let mut report = PackReport::new(packed, request);
     for summary in report.packed.atlases.iter().filter(|summary| summary.state == State::Built) {
         if let Some(old) = former.get(&summary.descriptor) {

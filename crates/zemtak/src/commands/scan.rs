@@ -16,8 +16,8 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::{
-    Failure, Finding, FindingItem, FindingKind, Forecast, Observer, Scan, ScanRequest, ScannedSprite, Severity, format,
-    write,
+    Allowance, Failure, Finding, FindingItem, FindingKind, Forecast, Observer, Scan, ScanRequest, ScannedSprite,
+    Severity, format, write,
 };
 use zemtak_core::codec::Mark;
 
@@ -58,11 +58,11 @@ pub fn run(request: &ScanCommand, console: &Console) -> Result<ScanReport, Failu
             request.scan.paths.iter().map(PathBuf::as_path),
         )?;
     }
-    let scan = request.scan.run(&watcher)?;
+    let scan = ScanRequest { limits: console.limits, ..request.scan.clone() }.run(&watcher)?;
     let sheet = match &request.png {
         Some(png) => {
             let shown = shown(&scan);
-            write::prepare(png, &draw(&scan, &shown, &watcher)?)?.commit()?;
+            write::prepare(png, &draw(&scan, &shown, &Allowance::new(console.limits), &watcher)?)?.commit()?;
             Some((png.clone(), shown.len()))
         }
         None => None,
@@ -103,6 +103,7 @@ fn shown(scan: &Scan) -> Vec<(&ScannedSprite, Option<FindingKind>)> {
 fn draw(
     scan: &Scan,
     shown: &[(&ScannedSprite, Option<FindingKind>)],
+    allowance: &Allowance,
     observer: &dyn Observer,
 ) -> Result<Vec<u8>, Failure> {
     let all = scan.sprites.len();
@@ -130,7 +131,7 @@ fn draw(
             name: format::name(sprite.name.as_str()),
             note: found.map_or_else(|| sprite.canvas.to_string(), |kind| kind.code().replace('_', " ")),
             mark: found.map(colour),
-            pixels: sprite.pixels(),
+            pixels: sprite.pixels(allowance),
             visible: sprite.visible,
             pivot: None,
         })

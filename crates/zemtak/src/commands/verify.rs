@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Comparison, Difference, Failure, Problem, compare_with_sources, format};
+use zemtak_build::{Allowance, Comparison, Difference, Failure, Problem, compare_with_sources, format};
 use zemtak_core::atlas::{Atlas, Filter, Page};
 use zemtak_core::mips::LevelMeasure;
 use zemtak_core::name::SpriteName;
@@ -84,7 +84,10 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     if let Some(root) = &request.against {
         // Pages in a folder below the root are no sources.
         let beside = format::folder_of(&request.descriptor);
-        proof.add_comparison(root, compare_with_sources(atlas, &pages, root, beside, &console.watcher())?);
+        proof.add_comparison(
+            root,
+            compare_with_sources(atlas, &pages, root, beside, &Allowance::new(console.limits), &console.watcher())?,
+        );
     }
     Ok(proof)
 }

@@ -48,7 +48,8 @@ pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Fai
     let output = console.output;
     let mut shown = if request.view { Some(Shown::start(&request.pack.pack, output)?) } else { None };
     let watcher = console.watcher().taking_best(request.pack.take_best);
-    watch(&request.pack.pack, request.settle, &watcher, |event| match event {
+    let pack = request.pack.pack.clone().limits(console.limits);
+    watch(&pack, request.settle, &watcher, |event| match event {
         WatchEvent::Watching(places) => tell_places(&places, request.fast && watched.builds == 0, output),
         WatchEvent::Changed(paths) => tell_changed(&paths, output),
         WatchEvent::Built(Ok(packed)) => {

@@ -116,7 +116,7 @@ impl Live {
 fn told(failure: &Failure) -> Value {
     let kind = |(kind, problems): (ProblemKind, Vec<&Problem>)| {
         let reasons: String = problems.iter().map(|problem| format!("\n{}", problem.reason())).collect();
-        json!({ "what": format!("{kind}{reasons}"), "help": problems.first().map_or("", |problem| problem.help) })
+        json!({ "what": format!("{kind}{reasons}"), "help": problems.first().map_or("", |problem| &problem.help) })
     };
     failure.by_kind().into_iter().map(kind).collect()
 }

@@ -1,10 +1,8 @@
 //! The scenario file: scenes, what they hold and draw, and what goes wrong. docs/rehearsal.md lists its keys.
 
 use super::catalog::{Catalog, Steps};
-use crate::values;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use toml::de::DeValue;
 use zemtak_build::Failure;
 use zemtak_build::ProblemKind;
 use zemtak_build::settings::Keyword;
@@ -180,8 +178,8 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     let mut device = table.read("device", |v| text.table(v, "the device"));
     let mut of_device = |key, bounds: std::ops::Range<u32>| device.as_mut()?.read(key, |v| text.whole(v, bounds));
     let (largest, uploads) = (of_device("largest", 1..65_537), of_device("uploads", 1..1001));
-    let memory = device.as_mut().and_then(|d| d.read("memory", |v| bytes(text, v)));
-    let upload_bytes = device.as_mut().and_then(|d| d.read("upload_bytes", |v| bytes(text, v)));
+    let memory = device.as_mut().and_then(|d| d.read("memory", |v| text.bytes(v)));
+    let upload_bytes = device.as_mut().and_then(|d| d.read("upload_bytes", |v| text.bytes(v)));
     device.into_iter().for_each(|device| _ = device.end());
     let mut scenes = Vec::new();
     if let Some(list) = table.read("scene", |v| text.list(v, |v| Some(scene(text, v, &catalog, fps)))) {
@@ -209,7 +207,7 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     Scenario {
         roots,
         loose,
-        budget: table.read("budget", |v| bytes(text, v)).unwrap_or(256 << 20),
+        budget: table.read("budget", |v| text.bytes(v)).unwrap_or(256 << 20),
         fps,
         uploads: uploads.unwrap_or(8),
         upload_bytes: upload_bytes.unwrap_or(4 << 20),
@@ -313,17 +311,4 @@ fn seconds(text: &Text<'_>, value: &Value<'_>, fps: u32) -> Option<u64> {
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
     let frames = (seconds * f64::from(fps)).round() as u64;
     Some(frames)
-}
-
-/// A number of bytes, or a text such as `"2 MiB"`.
-fn bytes(text: &Text<'_>, value: &Value<'_>) -> Option<u64> {
-    let number = match value.get_ref() {
-        DeValue::Integer(number) => u64::from_str_radix(number.as_str(), number.radix()).ok(),
-        DeValue::String(text) => values::bytes(text),
-        _ => None,
-    };
-    if number.is_none() {
-        text.wrong(ProblemKind::InvalidValue, value.span(), "expected a number of bytes, or a text such as \"2 MiB\"");
-    }
-    number
 }

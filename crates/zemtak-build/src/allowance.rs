@@ -1,0 +1,262 @@
+//! How much memory decoded pixels take at a time, whatever the number of threads.
+//!
+//! Of the whole, three eighths are for decoding and treating images, three for drawing pages, one for treated sprites that wait
+//! to be drawn, and one for files' bytes and the pages of the former build. What decodes an image first waits for its share.
+//! Nothing that holds a share hands work to other threads, so that it always ends and gives the share back.
+
+use crate::failure::{Problem, ProblemKind};
+use crate::format;
+use crate::limits::Limits;
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use zemtak_core::geometry::Size;
+
+/// What is taken where a machine has more than twice of it.
+const MOST_BY_DEFAULT: u64 = 4 << 30;
+
+/// The bytes that decoding and treating takes for a pixel, the result among them, at most: 16 bits a channel come as 8 bytes, are
+/// rounded to 4 and copied once more.
+const DECODING: u64 = 20;
+
+/// The bytes that a page takes for a pixel while it is drawn as a whole and encoded.
+const DRAWING_WHOLE: u64 = 20;
+
+/// The same where it is drawn band by band: the sprites, and twice what comes out.
+const DRAWING_BANDS: u64 = 8;
+
+/// What a run may take, and how much of that it has taken.
+#[derive(Debug)]
+pub struct Allowance {
+    limits: Limits,
+    bytes: u64,
+    /// What those decode that are at it.
+    decoding: Mutex<u64>,
+    given_back: Condvar,
+    waiting: AtomicU64,
+    files: AtomicU64,
+}
+
+/// How a page is drawn.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Drawing {
+    /// All of it at once.
+    Whole,
+    /// Band by band.
+    Bands,
+}
+
+impl Allowance {
+    /// What these limits allow.
+    #[must_use]
+    pub fn new(limits: Limits) -> Self {
+        let bytes = limits.memory.unwrap_or_else(default_memory);
+        let (decoding, given_back) = (Mutex::new(0), Condvar::new());
+        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files: AtomicU64::new(0) }
+    }
+
+    /// The limits of other things than memory.
+    #[must_use]
+    pub fn limits(&self) -> &Limits {
+        &self.limits
+    }
+
+    /// Waits until there is memory for decoding a picture of `pixels`, which is given back with what comes out.
+    ///
+    /// # Errors
+    /// It is more than there ever is.
+    pub(crate) fn decode(&self, pixels: u64) -> Result<Decoding<'_>, TooMuch> {
+        let (bytes, share) = (pixels.saturating_mul(DECODING), self.bytes / 8 * 3);
+        if bytes > share {
+            return Err(TooMuch { needed: bytes.div_ceil(3).saturating_mul(8), memory: self.bytes });
+        }
+        let mut used = self.used();
+        while *used + bytes > share {
+            used = self.given_back.wait(used).unwrap_or_else(PoisonError::into_inner);
+        }
+        *used += bytes;
+        Ok(Decoding { of: self, bytes })
+    }
+
+    fn used(&self) -> MutexGuard<'_, u64> {
+        self.decoding.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// How many of these pages, from the first on, may be drawn at a time. At least one.
+    pub(crate) fn drawn_together(&self, pages: &[(Size, Drawing)]) -> usize {
+        let share = self.bytes / 8 * 3;
+        let mut sum = 0;
+        let fits = |(size, drawing): &&(Size, Drawing)| {
+            sum += drawing_bytes(*size, *drawing);
+            sum <= share
+        };
+        pages.iter().take_while(fits).count().max(1)
+    }
+
+    /// Refuses a page that takes more memory to draw than there is.
+    ///
+    /// # Errors
+    /// It takes more.
+    pub(crate) fn check_page(&self, size: Size, drawing: Drawing) -> Result<(), TooMuch> {
+        let bytes = drawing_bytes(size, drawing);
+        // Alone it may have what several would share, and a little more.
+        if bytes > self.bytes / 2 {
+            return Err(TooMuch { needed: bytes.saturating_mul(2), memory: self.bytes });
+        }
+        Ok(())
+    }
+
+    /// Whether so many bytes of treated sprites may wait in memory until they are drawn; if so, they are to be
+    /// [let go](Self::let_go) once.
+    pub(crate) fn keep(&self, bytes: u64) -> bool {
+        take(&self.waiting, bytes, self.bytes / 8)
+    }
+
+    /// Says that kept bytes are no longer there.
+    pub(crate) fn let_go(&self, bytes: u64) {
+        self.waiting.fetch_sub(bytes, Ordering::Relaxed);
+    }
+
+    /// Whether so many bytes of a file may wait until they are decoded.
+    pub(crate) fn keep_file(&self, bytes: u64) -> bool {
+        take(&self.files, bytes, self.bytes / 16)
+    }
+
+    /// How much of one file's treated frames is held before it is known whether they can be kept.
+    pub(crate) fn of_a_file(&self) -> u64 {
+        self.bytes / 64
+    }
+
+    /// Says that a kept file's bytes are no longer there.
+    pub(crate) fn let_file_go(&self, bytes: u64) {
+        self.files.fetch_sub(bytes, Ordering::Relaxed);
+    }
+
+    /// Whether all pages of a former build may be decoded, if they have so many pixels.
+    pub(crate) fn fits_former(&self, pixels: u64) -> bool {
+        pixels.saturating_mul(5) <= self.bytes / 16
+    }
+}
+
+fn take(from: &AtomicU64, bytes: u64, most: u64) -> bool {
+    from.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |used| used.checked_add(bytes).filter(|sum| *sum <= most))
+        .is_ok()
+}
+
+fn drawing_bytes(size: Size, drawing: Drawing) -> u64 {
+    let a_pixel = match drawing {
+        Drawing::Whole => DRAWING_WHOLE,
+        Drawing::Bands => DRAWING_BANDS,
+    };
+    size.area().saturating_mul(a_pixel)
+}
+
+/// Memory for decoding a picture; dropped, others may have it.
+#[derive(Debug)]
+pub(crate) struct Decoding<'a> {
+    of: &'a Allowance,
+    bytes: u64,
+}
+
+impl Drop for Decoding<'_> {
+    fn drop(&mut self) {
+        *self.of.used() -= self.bytes;
+        self.of.given_back.notify_all();
+    }
+}
+
+/// Something takes more memory than a run may have.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct TooMuch {
+    /// The memory that a run must be allowed for it.
+    pub needed: u64,
+    /// What it is allowed.
+    pub memory: u64,
+}
+
+impl TooMuch {
+    /// What is wrong with something of this size, and what to do.
+    pub fn problem(self, about: &str, size: Size) -> Problem {
+        // Rounded up, so that what is said is enough.
+        let (needed, memory) = (self.needed.div_ceil(1 << 20), format::bytes(self.memory));
+        let why = format!("{size} pixels need at least {needed} MiB of memory for the run, which may have {memory}");
+        let help = "raise memory with --memory SIZE, or in [limits] of the project file";
+        Problem::usage(ProblemKind::OverLimit, about, why, help)
+    }
+}
+
+/// Half of what the machine has, at most 4 GiB.
+fn default_memory() -> u64 {
+    machine_memory().map_or(MOST_BY_DEFAULT, |bytes| (bytes / 2).min(MOST_BY_DEFAULT))
+}
+
+/// The machine's memory, or what the system lets this process have of it, where that can be told.
+#[cfg(target_os = "linux")]
+fn machine_memory() -> Option<u64> {
+    let info = rustix::system::sysinfo();
+    #[allow(clippy::useless_conversion, reason = "it has 32 bits on other machines")]
+    let all = u64::from(info.totalram).saturating_mul(u64::from(info.mem_unit));
+    // In a container.
+    let allowed = zemtak_files::read_text("/sys/fs/cgroup/memory.max".as_ref(), 64);
+    let allowed = allowed.ok().and_then(|text| text.trim().parse().ok());
+    Some(allowed.map_or(all, |most: u64| most.min(all)))
+}
+
+#[cfg(not(target_os = "linux"))]
+fn machine_memory() -> Option<u64> {
+    None
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::sync::atomic::AtomicBool;
+
+    fn of(memory: u64) -> Allowance {
+        Allowance::new(Limits { memory: Some(memory), ..Limits::default() })
+    }
+
+    #[test]
+    fn large_pictures_wait_for_each_other() {
+        let allowance = of(8000);
+        // Three eighths are 3000 bytes, of which 100 pixels take 2000.
+        let first = allowance.decode(100).unwrap();
+        let small = allowance.decode(50).unwrap();
+        let entered = AtomicBool::new(false);
+        std::thread::scope(|scope| {
+            let waits = scope.spawn(|| {
+                let _second = allowance.decode(100).unwrap();
+                entered.store(true, Ordering::SeqCst);
+            });
+            std::thread::sleep(std::time::Duration::from_millis(20));
+            assert!(!entered.load(Ordering::SeqCst));
+            drop(small);
+            drop(first);
+            waits.join().unwrap();
+        });
+        assert!(entered.load(Ordering::SeqCst));
+        assert_eq!(*allowance.used(), 0);
+        // What this asks for is enough.
+        let TooMuch { needed, memory } = allowance.decode(151).unwrap_err();
+        assert_eq!(memory, 8000);
+        assert!(of(needed + 8).decode(151).is_ok() && of(needed - 8).decode(151).is_err());
+    }
+
+    #[test]
+    fn pages_are_drawn_together_as_far_as_they_fit() {
+        let allowance = of(8000);
+        let page = (Size::new(10, 10), Drawing::Bands);
+        assert_eq!(allowance.drawn_together(&[page; 9]), 3);
+        assert_eq!(allowance.drawn_together(&[(Size::new(10, 10), Drawing::Whole); 9]), 1);
+        assert_eq!(allowance.drawn_together(&[(Size::new(100, 100), Drawing::Whole); 2]), 1);
+        assert!(allowance.check_page(Size::new(10, 20), Drawing::Whole).is_ok());
+        assert!(allowance.check_page(Size::new(10, 21), Drawing::Whole).is_err());
+    }
+
+    #[test]
+    fn what_is_kept_stays_within_its_part() {
+        let allowance = of(8000);
+        assert!(allowance.keep(600) && allowance.keep(400) && !allowance.keep(1));
+        allowance.let_go(400);
+        assert!(allowance.keep(400));
+    }
+}

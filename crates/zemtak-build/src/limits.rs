@@ -1,0 +1,98 @@
+//! How much of everything a run takes on before it refuses: hostile or broken input must not take all memory or all time.
+//!
+//! Each limit has a default that real art does not come near, a key in `[limits]` of the project file, and a name for the command
+//! line, which are the same.
+
+use crate::failure::{Problem, ProblemKind};
+use crate::format;
+use zemtak_core::codec;
+
+macro_rules! limits {
+    ($($(#[doc = $doc:literal])+ $name:ident: $default:expr, $of:literal;)+) => {
+        /// The limits that were asked for; where nothing was, the default holds.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+        #[non_exhaustive]
+        pub struct Limits {
+            /// The bytes that decoded pixels may take; see [`Allowance`](crate::Allowance).
+            pub memory: Option<u64>,
+            $($(#[doc = $doc])+ pub $name: Option<u64>),+
+        }
+
+        /// The name of each limit, what is counted, and the default.
+        pub const LIMITS: &[(&str, &str, u64)] = &[$((stringify!($name), $of, $default)),+];
+
+        impl Limits {
+            /// Sets a limit by its name; says whether there is such a limit.
+            pub fn set(&mut self, name: &str, most: u64) -> bool {
+                match name {
+                    $(stringify!($name) => self.$name = Some(most),)+
+                    _ => return false,
+                }
+                true
+            }
+
+            /// These where they were asked for, else those of `other`.
+            #[must_use]
+            pub fn over(self, other: Self) -> Self {
+                Self { memory: self.memory.or(other.memory), $($name: self.$name.or(other.$name)),+ }
+            }
+
+            $($(#[doc = $doc])+ #[must_use] pub fn $name(&self) -> u64 { self.$name.unwrap_or($default) })+
+        }
+    };
+}
+
+limits! {
+    /// The longest side of an image.
+    image_side: 32_767, "pixels of an image's longer side";
+    /// The pixels of an image.
+    image_pixels: 1 << 26, "pixels of an image";
+    /// The pixels of all frames of an animated image together.
+    animation_pixels: 1 << 28, "pixels of all frames of an animated image together";
+    /// The frames of an animated image.
+    frames: 10_000, "frames of an animated image";
+    /// The sprites of an atlas.
+    sprites: 4_000_000, "sprites of an atlas";
+    /// The pages of an atlas.
+    pages: 10_000, "pages of an atlas";
+    /// The rules of an atlas.
+    rules: 1_000_000, "rules of an atlas";
+    /// The steps of a clip.
+    clip_steps: 1_000_000, "steps of a clip";
+}
+
+/// The key of the table of a project file.
+pub const TABLE: &str = "limits";
+
+impl Limits {
+    /// What a single image may ask for.
+    #[must_use]
+    pub fn of_image(&self) -> codec::Limits {
+        let small = |n: u64| u32::try_from(n).unwrap_or(u32::MAX);
+        codec::Limits {
+            side: small(self.image_side()),
+            pixels: self.image_pixels(),
+            all_pixels: self.animation_pixels(),
+            frames: small(self.frames()),
+        }
+    }
+}
+
+/// How a limit is moved.
+pub(crate) fn help(names: &[&str]) -> String {
+    let names = names.join(" or ");
+    format!("if that is meant, raise {names} with --limit NAME=NUMBER, or in [{TABLE}] of the project file")
+}
+
+/// Refuses more of something than its limit. `about` is what has too much of it.
+///
+/// # Errors
+/// It is more.
+pub(crate) fn check(name: &str, count: usize, most: u64, about: &str) -> Result<(), Problem> {
+    if count as u64 <= most {
+        return Ok(());
+    }
+    let of = LIMITS.iter().find(|(limit, ..)| *limit == name).map_or(name, |(_, of, _)| of);
+    let why = format!("{} {of} are more than the limit of {}", format::number(count as u64), format::number(most));
+    Err(Problem::usage(ProblemKind::OverLimit, about, why, help(&[name])))
+}

@@ -1,0 +1,46 @@
+//! What a run takes on before it refuses.
+
+use clap::Args;
+use zemtak_build::limits::LIMITS;
+use zemtak_build::{Limits, format};
+
+#[derive(Debug, Args)]
+pub struct LimitArgs {
+    /// Memory for decoded pixels: large images wait for each other [default: half of the machine's, at most 4 GiB]
+    #[arg(long, global = true, value_name = "SIZE", value_parser = memory)]
+    memory: Option<u64>,
+    /// Move a limit, as --limit image_pixels=200000000; docs/project.md lists them
+    #[arg(long = "limit", global = true, value_name = "NAME=NUMBER", value_parser = limit)]
+    limits: Vec<(&'static str, u64)>,
+}
+
+impl LimitArgs {
+    /// The limits that were asked for.
+    pub fn limits(&self) -> Limits {
+        let mut limits = Limits::default();
+        limits.memory = self.memory;
+        for (name, most) in &self.limits {
+            limits.set(name, *most);
+        }
+        limits
+    }
+}
+
+fn memory(text: &str) -> Result<u64, String> {
+    format::parse_bytes(text).ok_or_else(|| "a size is such as '512 MiB', '2 GiB' or a number of bytes".into())
+}
+
+fn limit(text: &str) -> Result<(&'static str, u64), String> {
+    let wrong = || format!("a limit is NAME=NUMBER, and a name one of {}", names().collect::<Vec<_>>().join(", "));
+    let (name, most) = text.split_once('=').ok_or_else(wrong)?;
+    let known = names().find(|known| *known == name).ok_or_else(|| {
+        let near = format::nearest(name, names()).map(|near| format!("did you mean {near}? "));
+        format!("{}{}", near.unwrap_or_default(), wrong())
+    })?;
+    let most = most.parse().map_err(|_| format!("'{most}' is not a whole number"))?;
+    Ok((known, most))
+}
+
+fn names() -> impl Iterator<Item = &'static str> {
+    LIMITS.iter().map(|(name, ..)| *name)
+}
