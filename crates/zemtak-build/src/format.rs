@@ -2,6 +2,7 @@
 
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use std::fmt::Write as _;
+use std::ops::Range;
 use std::path::Path;
 
 /// Whether a character is for control, or a mark of writing direction.
@@ -41,25 +42,52 @@ pub fn folder_of(file: &Path) -> &Path {
     file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
 }
 
-/// Line and column of a byte of a text, both from 1, the column in characters.
-#[must_use]
-pub fn line_and_column(text: &str, at: usize) -> (usize, usize) {
-    let before = text.get(..at).unwrap_or(text);
-    let line = before.rsplit('\n').next().unwrap_or_default();
-    (before.matches('\n').count() + 1, line.chars().count() + 1)
+/// A text whose lines are found quickly, however many there are.
+#[derive(Debug, Clone)]
+pub struct Lines<'t> {
+    text: &'t str,
+    /// Where each line begins.
+    starts: Vec<usize>,
 }
 
-/// The line that a part of a text begins in, with its number and a mark under the part. Of long lines only what is around it.
-#[must_use]
-pub fn marked(text: &str, part: std::ops::Range<usize>) -> String {
-    const WIDTH: usize = 100;
-    let start = (0..=part.start.min(text.len())).rev().find(|at| text.is_char_boundary(*at)).unwrap_or(0);
-    // A part that goes on over several lines is marked in its first.
-    let length = text.get(start..part.end).and_then(|part| part.lines().next()).map_or(0, str::len);
-    let mark = AnnotationKind::Primary.span(start..start + length);
-    let snippet = Group::with_level(Level::ERROR).element(Snippet::source(text).annotation(mark));
-    let shown = Renderer::plain().term_width(WIDTH).render(&[snippet]);
-    shown.trim_start_matches([' ', '|', '\n']).to_owned()
+impl<'t> Lines<'t> {
+    /// Finds the lines of a text.
+    #[must_use]
+    pub fn new(text: &'t str) -> Self {
+        let after_ends = text.match_indices('\n').map(|(at, _)| at + 1);
+        Self { text, starts: std::iter::once(0).chain(after_ends).collect() }
+    }
+
+    /// The number of the line that a byte lies in, from 0, and where it begins.
+    fn line(&self, at: usize) -> (usize, usize) {
+        let number = self.starts.partition_point(|start| *start <= at).saturating_sub(1);
+        (number, self.starts[number])
+    }
+
+    /// Line and column of a byte, both from 1, the column in characters.
+    #[must_use]
+    pub fn line_and_column(&self, at: usize) -> (usize, usize) {
+        let (number, start) = self.line(at);
+        let before = self.text.get(start..at).unwrap_or(&self.text[start..]);
+        (number + 1, before.chars().count() + 1)
+    }
+
+    /// The line that a part begins in, with its number and a mark under the part. Of long lines only what is around it.
+    #[must_use]
+    pub fn marked(&self, part: Range<usize>) -> String {
+        const WIDTH: usize = 100;
+        let start = (0..=part.start.min(self.text.len())).rev().find(|at| self.text.is_char_boundary(*at)).unwrap_or(0);
+        // A part that goes on over several lines is marked in its first.
+        let length = self.text.get(start..part.end).and_then(|part| part.lines().next()).map_or(0, str::len);
+        let (number, line_start) = self.line(start);
+        let line = self.text[line_start..].lines().next().unwrap_or_default();
+        let from = (start - line_start).min(line.len());
+        let mark = AnnotationKind::Primary.span(from..(from + length).min(line.len()));
+        let snippet = Snippet::source(line).line_start(number + 1).annotation(mark);
+        let group = Group::with_level(Level::ERROR).element(snippet);
+        let shown = Renderer::plain().term_width(WIDTH).render(&[group]);
+        shown.trim_start_matches([' ', '|', '\n']).to_owned()
+    }
 }
 
 /// Bytes as lower-case hexadecimal digits.
@@ -180,14 +208,14 @@ mod tests {
         let part = text.find("\u{672c}").unwrap();
         // Wide letters take two columns, a combining accent none, a tab four.
         let expected = "2 |     b = \"\u{65e5}\u{672c}e\u{301}\", \u{241b}c\n  |            ^^^";
-        assert_eq!(marked(text, part..part + "\u{672c}e\u{301}".len()), expected);
+        assert_eq!(Lines::new(text).marked(part..part + "\u{672c}e\u{301}".len()), expected);
         let far = format!("{}x{}", "\u{65e5}".repeat(500), " y".repeat(500));
-        let line = marked(&far, 1500..1501);
+        let line = Lines::new(&far).marked(1500..1501);
         assert!(line.contains('x') && line.contains('^') && line.chars().count() < 220, "{line}");
         // A library's position may lie anywhere.
         for start in 0..text.len() + 2 {
             for end in start..text.len() + 2 {
-                assert!(marked(text, start..end).contains('^'));
+                assert!(Lines::new(text).marked(start..end).contains('^'));
             }
         }
     }

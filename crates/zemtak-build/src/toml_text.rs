@@ -1,7 +1,7 @@
 //! Reading a TOML text so that all that is wrong with it is told at once, each with its line underlined.
 
 use crate::failure::{Failure, Problem, ProblemKind};
-use crate::format;
+use crate::format::{self, Lines};
 use crate::settings::{Keyword, our_word_for};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -50,6 +50,7 @@ pub fn read(path: &Path) -> Result<String, Failure> {
 pub struct Text<'t> {
     shown: String,
     source: &'t str,
+    lines: Lines<'t>,
     kind: FileKind,
     /// With the byte where each is.
     problems: RefCell<Vec<(usize, Problem)>>,
@@ -58,7 +59,7 @@ pub struct Text<'t> {
 impl<'t> Text<'t> {
     /// The text of a file.
     pub fn new(path: &Path, source: &'t str, kind: FileKind) -> Self {
-        Self { shown: format::path(path), source, kind, problems: RefCell::default() }
+        Self { shown: format::path(path), source, lines: Lines::new(source), kind, problems: RefCell::default() }
     }
 
     /// The outermost table. What is no TOML is told, and the rest read all the same.
@@ -72,7 +73,7 @@ impl<'t> Text<'t> {
 
     /// Notes what is wrong at a place.
     pub fn wrong(&self, what: ProblemKind, span: Range<usize>, why: &str) {
-        let mark = format::marked(self.source, span.clone());
+        let mark = self.lines.marked(span.clone());
         let place = self.place(span.start);
         let problem = Problem::usage(what, &place, format!("{why}\n{mark}"), self.kind.help);
         self.problems.borrow_mut().push((span.start, problem));
@@ -80,7 +81,7 @@ impl<'t> Text<'t> {
 
     /// File, line and column.
     pub fn place(&self, at: usize) -> String {
-        let (line, column) = format::line_and_column(self.source, at);
+        let (line, column) = self.lines.line_and_column(at);
         format!("{}:{line}:{column}", self.shown)
     }
 

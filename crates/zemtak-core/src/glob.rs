@@ -30,6 +30,9 @@ pub struct Glob {
 #[error("{0}")]
 pub struct GlobError(String);
 
+/// The most bytes of a glob: as many as systems allow a path.
+pub const LONGEST: usize = 4096;
+
 /// Characters that mean more than themselves.
 const SPECIAL: [char; 8] = ['*', '?', '[', ']', '{', '}', '\\', '!'];
 
@@ -37,8 +40,12 @@ impl Glob {
     /// Reads a glob.
     ///
     /// # Errors
-    /// A bracket or brace without its end, a `\` at the end, or more than ten braces, one after another or one in another.
+    /// A bracket or brace without its end, a `\` at the end, more than ten braces, one after another or one in another, or more
+    /// than [`LONGEST`] bytes.
     pub fn new(text: &str) -> Result<Self, GlobError> {
+        if text.len() > LONGEST {
+            return Err(GlobError(format!("its {} bytes are over the limit of {LONGEST}", text.len())));
+        }
         fast_glob::validate(text).map_err(|error| GlobError(error.to_string()))?;
         let literal = text.find(SPECIAL).unwrap_or(text.len());
         Ok(Self { text: text.to_owned(), literal })
@@ -48,6 +55,20 @@ impl Glob {
     #[must_use]
     pub fn as_str(&self) -> &str {
         &self.text
+    }
+
+    /// What every path that is meant begins with.
+    #[must_use]
+    pub fn start(&self) -> &str {
+        &self.text[..self.literal]
+    }
+
+    /// What every path that is meant ends with.
+    #[must_use]
+    pub fn end(&self) -> &str {
+        let end = self.text.rsplit(SPECIAL).next().unwrap_or_default();
+        // Where "**" stands for no folder at all, the '/' behind it is not there either.
+        end.strip_prefix('/').unwrap_or(end)
     }
 
     /// Whether a name or path is meant.
@@ -134,7 +155,9 @@ mod tests {
                 return Ok(());
             }
             let Some(expected) = other(&glob, &path) else { return Ok(()) };
-            prop_assert_eq!(Glob::new(&glob).unwrap().matches(&path), expected, "{} {}", glob, path);
+            let ours = Glob::new(&glob).unwrap();
+            prop_assert_eq!(ours.matches(&path), expected, "{} {}", glob, path);
+            prop_assert!(!expected || path.starts_with(ours.start()) && path.ends_with(ours.end()), "{} {}", glob, path);
             // Letters beyond ASCII, which are in the same order, count as one each.
             let wide = |text: &str| text.replace('y', "é").replace('z', "語");
             prop_assert_eq!(Glob::new(&wide(&glob)).unwrap().matches(&wide(&path)), expected, "{} {}", glob, path);
@@ -163,7 +186,9 @@ mod tests {
             ("ä/**", "ä/ö", true),
         ];
         for (glob, path, expected) in cases {
-            assert_eq!(Glob::new(glob).unwrap().matches(path), expected, "{glob} {path}");
+            let ours = Glob::new(glob).unwrap();
+            assert_eq!(ours.matches(path), expected, "{glob} {path}");
+            assert!(!expected || path.starts_with(ours.start()) && path.ends_with(ours.end()), "{glob} {path}");
             assert_eq!(other(glob, path), Some(expected), "{glob} {path}");
         }
     }
@@ -172,5 +197,6 @@ mod tests {
     fn what_nests_without_end_is_refused_and_not_descended_into() {
         let deep = format!("{}{}", "{".repeat(300), "}".repeat(300));
         assert!(Glob::new(&deep).unwrap_err().to_string().contains("10 levels"));
+        assert!(Glob::new(&"a".repeat(LONGEST)).is_ok() && Glob::new(&"*".repeat(LONGEST + 1)).is_err());
     }
 }

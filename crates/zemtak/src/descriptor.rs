@@ -2,6 +2,7 @@
 
 use std::io::Read;
 use std::path::Path;
+use zemtak_build::format::Lines;
 use zemtak_build::settings::Pattern;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, ParseError, Sprite};
@@ -75,7 +76,7 @@ pub fn explain(error: &OpenError) -> Failure {
             Problem::bad_input(
                 what,
                 &place,
-                format!("{}\n{}", reason_of(reason), format::marked(text, byte_of(text, *line, *column))),
+                format!("{}\n{}", reason_of(reason), Lines::new(text).marked(byte_of(text, *line, *column))),
                 again,
             )
             .into()

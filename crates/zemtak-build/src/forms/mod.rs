@@ -11,6 +11,7 @@ use identifiers::{constants, identifier};
 use literals::{c_quoted, cell, quoted, xml};
 
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::format::Lines;
 use crate::settings::Also;
 use crate::{format, template};
 use minijinja::{ErrorKind, Value, context, value::Serde};
@@ -170,8 +171,9 @@ fn unusable(name: &str, template: &str, error: &minijinja::Error) -> Problem {
     let line = error.line().unwrap_or(1);
     let (place, shown) = match &range {
         Some(range) => {
-            let (line, column) = format::line_and_column(template, range.start);
-            (format!("{name}:{line}:{column}"), format::marked(template, range.clone()))
+            let lines = Lines::new(template);
+            let (line, column) = lines.line_and_column(range.start);
+            (format!("{name}:{line}:{column}"), lines.marked(range.clone()))
         }
         None => (format!("{name}:{line}"), template.lines().nth(line - 1).unwrap_or_default().to_owned()),
     };

@@ -9,6 +9,7 @@ mod layers;
 mod page_format;
 mod pattern;
 pub mod rule;
+mod rule_index;
 mod texture;
 mod trade_words;
 

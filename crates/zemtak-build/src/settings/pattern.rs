@@ -4,7 +4,7 @@ use regex_lite::Regex;
 use serde::{Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
-use zemtak_core::glob::Glob;
+use zemtak_core::glob::{Glob, LONGEST};
 
 /// A glob on paths with `/`; see [`zemtak_core::glob`].
 #[derive(Clone)]
@@ -15,6 +15,18 @@ impl Pattern {
     #[must_use]
     pub fn matches(&self, path: &str) -> bool {
         self.0.matches(path)
+    }
+
+    /// What every path that is meant begins with.
+    #[must_use]
+    pub fn start(&self) -> &str {
+        self.0.start()
+    }
+
+    /// What every path that is meant ends with.
+    #[must_use]
+    pub fn end(&self) -> &str {
+        self.0.end()
     }
 
     /// The text.
@@ -49,6 +61,9 @@ impl FromStr for Expression {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
+        if text.len() > LONGEST {
+            return Err(format!("a regular expression, but its {} bytes are over the limit of {LONGEST}", text.len()));
+        }
         let regex = Regex::new(&format!("^(?:{text})$"));
         let regex = regex.map_err(|error| format!("a regular expression, but {}", last_line(&error.to_string())))?;
         for group in ["clip", "frame"] {

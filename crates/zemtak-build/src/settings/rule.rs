@@ -1,8 +1,9 @@
 //! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
+use super::rule_index::RuleIndex;
 use super::{Expression, LayerRules, Pattern, Playing};
 use crate::exact::product;
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Rate, Wrap};
@@ -124,53 +125,120 @@ impl Overrides {
 }
 
 /// All rules of an atlas.
-#[derive(Debug, Clone, PartialEq, Default, Serialize)]
-pub struct Rules(Vec<Rule>);
+#[derive(Debug, Clone, Default)]
+pub struct Rules {
+    rules: Vec<Rule>,
+    /// Those that may apply to a name; of those that say something of `wrap` and of layers, for themselves.
+    all: RuleIndex,
+    wrapping: RuleIndex,
+    layering: RuleIndex,
+}
+
+impl PartialEq for Rules {
+    fn eq(&self, other: &Self) -> bool {
+        self.rules == other.rules
+    }
+}
+
+impl Serialize for Rules {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        self.rules.serialize(serializer)
+    }
+}
 
 impl Rules {
     /// These rules, the later ones over the earlier ones.
     #[must_use]
     pub fn new(rules: Vec<Rule>) -> Self {
-        Self(rules)
+        let index = |says: fn(&Overrides) -> bool| {
+            let saying = rules.iter().enumerate().filter(|(_, rule)| says(&rule.overrides));
+            RuleIndex::new(saying.map(|(number, rule)| (number, &rule.pattern)))
+        };
+        let (all, wrapping) = (index(|_| true), index(|overrides| overrides.wrap.is_some()));
+        let layering = index(|overrides| overrides.layers.is_some());
+        Self { rules, all, wrapping, layering }
     }
 
     /// The rules in their order.
     #[must_use]
     pub fn as_slice(&self) -> &[Rule] {
-        &self.0
+        &self.rules
     }
 
     /// The numbers of those that apply to a sprite, ascending.
     #[must_use]
     pub fn matching(&self, name: &SpriteName) -> Vec<usize> {
-        (0..self.0.len()).filter(|&i| self.0[i].pattern.matches(name.as_str())).collect()
+        self.of_index(&self.all, name).collect()
+    }
+
+    fn of_index(&self, index: &RuleIndex, name: &SpriteName) -> impl DoubleEndedIterator<Item = usize> {
+        let name = name.as_str();
+        index.candidates(name).into_iter().filter(move |&number| self.rules[number].pattern.matches(name))
     }
 
     /// What those with these numbers, ascending, come to together.
     #[must_use]
     pub fn together(&self, numbers: &[usize]) -> Overrides {
-        let over = |under: Overrides, number: &usize| self.0[*number].overrides.clone().over(under);
+        let over = |under: Overrides, number: &usize| self.rules[*number].overrides.clone().over(under);
         numbers.iter().fold(Overrides::default(), over)
     }
 
     /// Whether any rule gives layers.
     #[must_use]
     pub fn have_layers(&self) -> bool {
-        self.0.iter().any(|rule| rule.overrides.layers.is_some())
+        self.rules.iter().any(|rule| rule.overrides.layers.is_some())
     }
 
     /// The layers of a sprite; nothing where no rule says anything of them.
     #[must_use]
     pub fn layers(&self, name: &SpriteName) -> Option<LayerRules> {
-        let mut says = self.0.iter().rev().filter(|rule| rule.overrides.layers.is_some());
-        says.find(|rule| rule.pattern.matches(name.as_str()))?.overrides.layers.clone()
+        let last = self.of_index(&self.layering, name).next_back()?;
+        self.rules[last].overrides.layers.clone()
     }
 
     /// Whether a sprite fills a page of its own, which then repeats. Asks only the rules that say something about it.
     #[must_use]
     pub fn repeats(&self, name: &SpriteName) -> bool {
-        let says = self.0.iter().rev().filter(|rule| rule.overrides.wrap.is_some());
-        let mut of_it = says.filter(|rule| rule.pattern.matches(name.as_str()));
-        of_it.next().is_some_and(|rule| rule.overrides.repeats())
+        let last = self.of_index(&self.wrapping, name).next_back();
+        last.is_some_and(|number| self.rules[number].overrides.repeats())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Asking each rule gives the same; 100,000 of them took half a second for a hundred sprites.
+    #[test]
+    fn the_rules_found_are_those_that_match() {
+        let globs = [
+            "**",
+            "moth/*",
+            "moth/fly-?",
+            "**/fly-1",
+            "m*1",
+            "*",
+            "moth/fly-1",
+            "lamp/**",
+            "mo{th,on}/*",
+            "\\**",
+            "é*",
+            "",
+        ];
+        let rule = |glob: &str| Rule {
+            pattern: glob.parse().unwrap(),
+            place: String::new(),
+            overrides: Overrides { tags: Some(vec![glob.to_owned()]), ..Overrides::default() },
+        };
+        let rules = Rules::new(globs.map(rule).into());
+        let mut found = 0;
+        for name in ["moth/fly-1", "moth/fly-é", "moon/x", "lamp", "lamp/a/b", "m1", "élan", "*x", "m", "fly-1"] {
+            let name = SpriteName::new(name);
+            let asked: Vec<usize> =
+                (0..globs.len()).filter(|&i| rules.as_slice()[i].pattern.matches(name.as_str())).collect();
+            assert_eq!(rules.matching(&name), asked, "{name}");
+            found += asked.len();
+        }
+        assert!(found > 20, "{found}");
     }
 }
