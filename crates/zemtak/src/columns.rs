@@ -1,47 +1,73 @@
-//! Long lists in columns: written line by line, however many there are, where a table would hold all of its cells.
+//! Long lists in columns: a line of a million takes its own text and little more, where a table would hold every cell for itself.
 
-use std::fmt::{self, Write};
+use std::fmt::{Display, Write};
 use unicode_width::UnicodeWidthStr;
 
-/// Which columns are moved to the right.
-pub type Right<const N: usize> = [bool; N];
+/// Rows of cells, each column as wide as its widest cell.
+#[derive(Debug, Clone)]
+pub struct Columns<const N: usize> {
+    /// All cells, one after another.
+    text: String,
+    /// Where each ends, and how wide it is.
+    cells: Vec<(usize, u32)>,
+    widths: [u32; N],
+}
 
-/// Writes rows below a head, each column as wide as its widest cell. `rows` is asked twice and must give the same.
-///
-/// # Errors
-/// Where `out` fails.
-pub fn write<const N: usize, R: Iterator<Item = [String; N]>>(
-    out: &mut impl Write,
-    head: [&str; N],
-    right: Right<N>,
-    rows: impl Fn() -> R,
-) -> fmt::Result {
-    let mut widths = head.map(UnicodeWidthStr::width);
-    for row in rows() {
-        for (width, cell) in widths.iter_mut().zip(&row) {
-            *width = (*width).max(cell.width());
+impl<const N: usize> Columns<N> {
+    /// Columns with a head.
+    #[must_use]
+    pub fn new(head: [&str; N]) -> Self {
+        let mut columns = Self { text: String::new(), cells: Vec::new(), widths: [0; N] };
+        columns.row(head.each_ref().map(|cell| cell as &dyn Display));
+        columns
+    }
+
+    /// Adds a row.
+    pub fn row(&mut self, cells: [&dyn Display; N]) {
+        for (width, cell) in self.widths.iter_mut().zip(cells) {
+            let start = self.text.len();
+            // Writing to a text never fails.
+            let _ = write!(self.text, "{cell}");
+            let cell = &self.text[start..];
+            let wide = if cell.is_ascii() { cell.len() } else { cell.width() };
+            let wide = u32::try_from(wide).unwrap_or(u32::MAX);
+            *width = (*width).max(wide);
+            self.cells.push((self.text.len(), wide));
         }
     }
-    let mut line = String::new();
-    for row in std::iter::once(head.map(str::to_owned)).chain(rows()) {
-        line.clear();
-        for ((cell, width), right) in row.iter().zip(widths).zip(right) {
-            let room = width.saturating_sub(cell.width());
-            let (before, after) = if right { (room, 0) } else { (0, room) };
-            write!(line, " {:before$}{cell}{:after$} ", "", "")?;
+
+    /// All rows, a line each, with a space before and behind each cell. Columns in `right` are moved to the right.
+    #[must_use]
+    pub fn lines(&self, right: &[usize]) -> String {
+        let line = self.widths.iter().map(|width| *width as usize + 2).sum::<usize>();
+        let mut out = String::with_capacity(line * self.cells.len() / N.max(1));
+        let mut start = 0;
+        for row in self.cells.chunks(N) {
+            for (column, ((end, wide), width)) in row.iter().zip(self.widths).enumerate() {
+                let room = width.saturating_sub(*wide) as usize;
+                let before = if right.contains(&column) { room } else { 0 };
+                out.push(' ');
+                out.extend(std::iter::repeat_n(' ', before));
+                out.push_str(&self.text[start..*end]);
+                out.extend(std::iter::repeat_n(' ', room - before + 1));
+                start = *end;
+            }
+            out.truncate(out.trim_end_matches(' ').len());
+            out.push('\n');
         }
-        writeln!(out, "{}", line.trim_end())?;
+        out
     }
-    Ok(())
 }
 
 #[cfg(test)]
 mod tests {
+    use super::Columns;
+
     #[test]
     fn columns_are_as_wide_as_their_widest_cell() {
-        let rows = || [["moth", "7"], ["\u{6708}\u{5149}", "1200"]].map(|row| row.map(str::to_owned)).into_iter();
-        let mut out = String::new();
-        super::write(&mut out, ["name", "n"], [false, true], rows).unwrap();
-        assert_eq!(out, " name     n\n moth     7\n \u{6708}\u{5149}  1200\n");
+        let mut columns = Columns::new(["name", "n", ""]);
+        columns.row([&"moth", &7, &""]);
+        columns.row([&"\u{6708}\u{5149}", &1200, &"turned"]);
+        assert_eq!(columns.lines(&[1]), " name     n\n moth     7\n \u{6708}\u{5149}  1200  turned\n");
     }
 }

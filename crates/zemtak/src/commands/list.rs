@@ -1,6 +1,6 @@
 //! `zemtak list`: the sprites and clips of a descriptor.
 
-use crate::columns;
+use crate::columns::Columns;
 use crate::descriptor::{self, Choice};
 use crate::report::Report;
 use serde_json::{Value, json};
@@ -79,18 +79,6 @@ pub(super) fn pace(clip: &Clip) -> String {
     }
 }
 
-fn row((name, s): (&SpriteName, &Sprite)) -> [String; 7] {
-    [
-        format::name(name.as_str()),
-        s.page.to_string(),
-        s.rect.to_string(),
-        s.canvas.to_string(),
-        format!("{}, {}", s.inset[0], s.inset[1]),
-        format!("{}, {}", s.pivot[0], s.pivot[1]),
-        if s.turned { "turned".into() } else { String::new() },
-    ]
-}
-
 impl Report for List {
     fn text(&self, _: bool) -> String {
         let atlas = self.file.atlas();
@@ -98,16 +86,21 @@ impl Report for List {
         let (sprites, pages) =
             (format::count(count, "sprite", "sprites"), format::count(atlas.pages.len(), "page", "pages"));
         let mut out = format!("{}: {sprites} on {pages}\n", atlas.name);
-        let head = ["sprite", "page", "box", "canvas", "inset", "pivot", ""];
-        let page_to_the_right = [false, true, false, false, false, false, false];
-        // Writing to a text never fails.
-        let _ = columns::write(&mut out, head, page_to_the_right, || self.sprites().map(row));
+        let mut columns = Columns::new(["sprite", "page", "box", "canvas", "inset", "pivot", ""]);
+        for (name, s) in self.sprites() {
+            let ([x, y], [px, py]) = (s.inset, s.pivot);
+            let turned = if s.turned { "turned" } else { "" };
+            let (inset, pivot) = (format_args!("{x}, {y}"), format_args!("{px}, {py}"));
+            columns.row([&format::name(name.as_str()), &s.page, &s.rect, &s.canvas, &inset, &pivot, &turned]);
+        }
+        out.push_str(&columns.lines(&[1]));
         if !self.clips.is_empty() {
-            let row = |(name, clip): (&ClipName, &Clip)| {
-                [format::name(name.as_str()), clip.steps.len().to_string(), pace(clip)]
-            };
+            let mut columns = Columns::new(["clip", "steps", "plays"]);
+            for (name, clip) in self.clips() {
+                columns.row([&format::name(name.as_str()), &clip.steps.len(), &pace(clip)]);
+            }
             out.push('\n');
-            let _ = columns::write(&mut out, ["clip", "steps", "plays"], [false; 3], || self.clips().map(row));
+            out.push_str(&columns.lines(&[]));
         }
         out
     }
