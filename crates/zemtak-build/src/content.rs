@@ -1,12 +1,12 @@
 //! The contents of files by hash, read again only where the file system says that they may have changed.
 
-use crate::store::{self, Hash, Key, Store};
+use crate::store::{self, Hash, Key, Nothing, Store};
 use std::fs::Metadata;
 use std::io;
 use std::path::Path;
 use std::time::{Duration, SystemTime};
 use zemtak_core::codec::Mark;
-use zemtak_files::FILE_BYTES;
+use zemtak_files::{Disk, FILE_BYTES, SystemDisk};
 
 /// Changes with what is remembered of a file.
 const RECORD_VERSION: u32 = 1;
@@ -96,15 +96,29 @@ pub enum Looked {
     Read(Content),
 }
 
+/// Where files are, and what is known of them.
+#[derive(Debug, Clone, Copy)]
+pub struct Files<'a> {
+    /// Where they are.
+    pub disk: &'a dyn Disk,
+    /// What earlier builds learnt.
+    pub store: &'a dyn Store,
+}
+
+impl Files<'static> {
+    /// The files of this machine, of which nothing is known.
+    pub const UNKNOWN: Self = Self { disk: &SystemDisk, store: &Nothing };
+}
+
 /// Looks at a file. It is read only if it may have changed since its content was last learnt.
 ///
 /// # Errors
 /// Where it cannot be read.
-pub fn look(path: &Path, store: &dyn Store) -> io::Result<Looked> {
+pub fn look(path: &Path, files: Files<'_>) -> io::Result<Looked> {
     let stamp = Stamp::of(&std::fs::metadata(path)?);
-    match stamp.and_then(|stamp| known(&store.get(&key(path)?)?, stamp)) {
+    match stamp.and_then(|stamp| known(&files.store.get(&key(path)?)?, stamp)) {
         Some((hash, is_result)) => Ok(Looked::Known(hash, is_result)),
-        None => read(path, store).map(Looked::Read),
+        None => read(path, files).map(Looked::Read),
     }
 }
 
@@ -112,8 +126,8 @@ pub fn look(path: &Path, store: &dyn Store) -> io::Result<Looked> {
 ///
 /// # Errors
 /// Where it cannot be read.
-pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
-    look(path, store).map(|looked| match looked {
+pub fn hash(path: &Path, files: Files<'_>) -> io::Result<Hash> {
+    look(path, files).map(|looked| match looked {
         Looked::Known(hash, _) | Looked::Read(Content { hash, .. }) => hash,
     })
 }
@@ -122,17 +136,17 @@ pub fn hash(path: &Path, store: &dyn Store) -> io::Result<Hash> {
 ///
 /// # Errors
 /// Where it cannot be read, or is too large.
-pub fn read(path: &Path, store: &dyn Store) -> io::Result<Content> {
+pub fn read(path: &Path, files: Files<'_>) -> io::Result<Content> {
     let now = SystemTime::now();
     // Looked at before reading: what is written meanwhile changes the stamp.
     let meta = std::fs::metadata(path)?;
-    let bytes = zemtak_files::read(path, FILE_BYTES)?;
+    let bytes = files.disk.read(path, FILE_BYTES)?;
     let content = Content { hash: store::hash(&bytes), bytes };
     if let (Some(stamp), Some(key)) = (Stamp::of(&meta).filter(|s| s.rested(now)), key(path)) {
         let mut value = stamp.to_bytes();
         value.extend_from_slice(&content.hash);
         value.push(u8::from(content.is_result()));
-        store.put(key, value);
+        files.store.put(key, value);
     }
     Ok(content)
 }

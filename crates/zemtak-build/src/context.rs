@@ -1,16 +1,20 @@
 //! What every stage of a build is handed.
 
 use crate::allowance::Allowance;
+use crate::content::Files;
 use crate::failure::Failure;
 use crate::observer::{Observer, Phase, Progress};
 use crate::store::Store;
 use crate::timings::Timings;
+use crate::write::Writer;
 
 /// Handed down through all stages of a build.
 #[derive(Clone, Copy)]
 pub(crate) struct Context<'a> {
     /// What earlier builds learnt.
     pub store: &'a dyn Store,
+    /// Where files are written.
+    pub writer: &'a Writer,
     /// Where the time goes.
     pub timings: &'a Timings,
     /// What may be taken of memory and else.
@@ -23,6 +27,11 @@ impl<'a> Context<'a> {
     /// Whether the caller wants the build to stop.
     pub fn cancelled(self) -> bool {
         self.observer.cancelled()
+    }
+
+    /// Where files are, and what is known of them.
+    pub fn files(self) -> Files<'a> {
+        Files { disk: &*self.writer.disk, store: self.store }
     }
 
     /// A place where the work can stop.

@@ -153,7 +153,7 @@ pub fn hash_of(stored: &Pixels) -> Hash {
 impl Page {
     fn bytes(&self, context: Context<'_>) -> Option<&[u8]> {
         let read = || {
-            let bytes = context.timings.time(Stage::Read, || zemtak_files::read(&self.path, FILE_BYTES)).ok()?;
+            let bytes = context.timings.time(Stage::Read, || context.writer.disk.read(&self.path, FILE_BYTES)).ok()?;
             (store::hash(&bytes) == self.drawn.hash).then_some(bytes)
         };
         self.bytes.get_or_init(read).as_deref()

@@ -5,6 +5,7 @@ use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::path::Path;
 use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, Page, page_path_is_safe};
+use zemtak_files::Disk;
 
 /// Files by name, with the hash of what was written there.
 pub type Written = BTreeMap<String, Hash>;
@@ -29,11 +30,12 @@ pub struct Inventory {
 impl Inventory {
     /// Reads the descriptors in a folder.
     #[must_use]
-    pub fn of(folder: &Path) -> Self {
+    pub fn of(folder: &Path, disk: &dyn Disk) -> Self {
         let mut inventory = Self { whole: true, ..Self::default() };
         for entry in std::fs::read_dir(folder).into_iter().flatten().flatten() {
             if entry.file_name().to_str().is_some_and(|name| name.ends_with(FILE_SUFFIX)) {
-                match zemtak_files::read(&entry.path(), DESCRIPTOR_BYTES)
+                match disk
+                    .read(&entry.path(), DESCRIPTOR_BYTES)
                     .ok()
                     .and_then(|text| serde_json::from_slice(&text).ok())
                 {

@@ -59,6 +59,8 @@ limits! {
     rules: 1_000_000, "rules of an atlas";
     /// The steps of a clip.
     clip_steps: 1_000_000, "steps of a clip";
+    /// The things that a scene of a rehearsal draws at a time.
+    scene_draws: 4_096, "things that a scene draws at a time";
 }
 
 /// The key of the table of a project file.
@@ -88,7 +90,7 @@ pub(crate) fn help(names: &[&str]) -> String {
 ///
 /// # Errors
 /// It is more.
-pub(crate) fn check(name: &str, count: usize, most: u64, about: &str) -> Result<(), Problem> {
+pub fn check(name: &str, count: usize, most: u64, about: &str) -> Result<(), Problem> {
     if count as u64 <= most {
         return Ok(());
     }

@@ -124,7 +124,7 @@ pub struct Looked {
 /// An interruption; for each source also that it cannot be read.
 pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look_at = |source: &Source| {
-        let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.store));
+        let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.files()));
         let looked = looked.map_err(|e| Problem::io(&format::path(&source.path), &e))?;
         Ok(match looked {
             content::Looked::Known(hash, is_result) => Looked { own: hash, hash, is_result, bytes: Mutex::default() },
@@ -428,6 +428,6 @@ pub enum NotFetched {
 }
 
 fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {
-    let content = context.timings.time(Stage::Read, || content::read(&source.path, context.store));
+    let content = context.timings.time(Stage::Read, || content::read(&source.path, context.files()));
     content.map_err(|e| Problem::io(&format::path(&source.path), &e))
 }

@@ -2,21 +2,20 @@
 
 use crate::context::check;
 use crate::failure::Failure;
+use crate::format;
 use crate::observer::Observer;
-use crate::{format, write};
+use crate::write::PART;
 use std::fs::{self, File, TryLockError};
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
+use zemtak_files::Disk;
 
 /// The file that is locked. It stays there; the lock goes with the process.
 pub const FILE: &str = ".zemtak-lock";
 
 /// A wait that is over sooner is not worth a word.
 const TOLD_AFTER: Duration = Duration::from_millis(500);
-
-/// How names of files begin and end that are not in their place yet.
-pub const PART: (&str, &str) = (".zemtak-", ".part");
 
 /// Holds a folder for results; dropped, the next build may go on.
 #[derive(Debug)]
@@ -40,13 +39,13 @@ impl Lock {
 ///
 /// # Errors
 /// The folder cannot be made or written to, or the observer cancels.
-pub(crate) fn take(folder: &Path, observer: &dyn Observer) -> Result<Lock, Failure> {
+pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> Result<Lock, Failure> {
     let io = |error: &(dyn std::error::Error + 'static)| Failure::io(&format::path(folder), error);
     let made = (!folder.exists()).then(|| folder.to_owned());
     let path = folder.join(FILE);
     let (since, mut told) = (Instant::now(), false);
     loop {
-        write::make_folder(folder)?;
+        disk.create_folder(folder).map_err(|e| io(&e))?;
         let file = File::options().create(true).append(true).open(&path).map_err(|e| io(&e))?;
         match file.try_lock() {
             // The build before may have taken its folder away with the file.

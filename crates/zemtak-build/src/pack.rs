@@ -2,6 +2,7 @@
 
 use crate::allowance::Allowance;
 use crate::build_atlas::{BuiltAtlas, Options, Output, TextPlace, begin, finish};
+use crate::content::Files;
 use crate::context::Context;
 use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
@@ -16,10 +17,13 @@ use crate::store::{FileStore, Store};
 use crate::targets::{self, Joint, Target, Targets};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
+use crate::write::Writer;
 use crate::{format, joint, lock, place};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
+use zemtak_files::{Disk, SystemDisk};
 
 impl PackRequest {
     /// Builds what is out of date. Files are put in place when everything has succeeded.
@@ -27,11 +31,19 @@ impl PackRequest {
     /// # Errors
     /// Anything wrong with project, sources, keys or files, all of it at once; what was there before stays.
     pub fn run(&self, observer: &dyn Observer) -> Result<Packed, Failure> {
-        run(self, observer)
+        self.run_on(Arc::new(SystemDisk), observer)
+    }
+
+    /// The same with the files of another disk than the machine's.
+    ///
+    /// # Errors
+    /// As [`run`](Self::run).
+    pub fn run_on(&self, disk: Arc<dyn Disk>, observer: &dyn Observer) -> Result<Packed, Failure> {
+        run(self, &Writer { disk, sync: !self.unsynced }, observer)
     }
 }
 
-fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure> {
+fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
     let (inputs, targets, limits) = timings.time(Stage::Find, || targets(request))?;
@@ -44,7 +56,7 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
         explain: request.explain,
         tell_changes: request.tell_changes,
     };
-    let mut lock = if request.check { None } else { Some(lock::take(out, observer)?) };
+    let mut lock = if request.check { None } else { Some(lock::take(out, &*writer.disk, observer)?) };
     let any_built = AtomicBool::new(false);
     let run = Run {
         targets: &targets.targets,
@@ -54,6 +66,7 @@ fn run(request: &PackRequest, observer: &dyn Observer) -> Result<Packed, Failure
         options,
         timings: &timings,
         allowance: &allowance,
+        writer,
         observer,
         any_built,
     };
@@ -113,6 +126,7 @@ struct Run<'a> {
     options: Options<'a>,
     timings: &'a Timings,
     allowance: &'a Allowance,
+    writer: &'a Writer,
     observer: &'a dyn Observer,
     /// Whether any atlas could be built.
     any_built: AtomicBool,
@@ -122,11 +136,11 @@ impl Run<'_> {
     /// Builds, and puts the files in place unless this is only a check.
     fn build_and_place(&self, fresh: bool) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
         let out = self.options.out;
-        let store = if fresh { FileStore::empty(out) } else { FileStore::open(out) };
+        let store = if fresh { FileStore::empty(out, self.writer) } else { FileStore::open(out, self.writer) };
         let (store, built) = match self.build(&store) {
             // Something changed while we looked at it, or the store was wrong: once more, with nothing remembered.
             Err(NotDrawn::Stale) => {
-                let store = FileStore::empty(out);
+                let store = FileStore::empty(out, self.writer);
                 let built = self.build(&store);
                 (store, built)
             }
@@ -137,16 +151,16 @@ impl Run<'_> {
             let _ = store.save();
         }
         let mut built = built.map_err(|error| failed(error, out))?;
-        let texts = TextPlace { out, store: &store, check: self.options.check };
+        let texts = TextPlace { out, writer: self.writer, store: &store, check: self.options.check };
         built.push(joint::build(self.joint, &built, texts)?);
-        let ours = place::ours(out, &built, &store);
+        let ours = place::ours(out, &built, Files { disk: &*self.writer.disk, store: &store });
         if let Some(ours) = &ours {
             self.check_ownership(&built, ours)?;
         }
         if self.options.check {
             return Ok((built, None));
         }
-        self.timings.time(Stage::Write, || place::place(out, built, ours, &store, self.observer))
+        self.timings.time(Stage::Write, || place::place(out, built, ours, &store, self.writer, self.observer))
     }
 
     /// Refuses to write over files that are not ours.
@@ -163,7 +177,13 @@ impl Run<'_> {
     /// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid
     /// out and drawn. What is wrong with any is told of all.
     fn build(&self, store: &dyn Store) -> Result<Vec<BuiltAtlas>, NotDrawn> {
-        let context = Context { store, timings: self.timings, allowance: self.allowance, observer: self.observer };
+        let context = Context {
+            store,
+            writer: self.writer,
+            timings: self.timings,
+            allowance: self.allowance,
+            observer: self.observer,
+        };
         let (mut built, mut problems) = (Vec::new(), Vec::new());
         let mut rest = self.targets.iter();
         let mut next = rest.next().map(|target| begin(target, self.options, context));

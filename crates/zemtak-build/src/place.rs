@@ -1,7 +1,7 @@
 //! Files take their names: all of a build together, once everything has succeeded.
 
 use crate::build_atlas::{BuiltAtlas, Output, OutputKind};
-use crate::content;
+use crate::content::{self, Files};
 use crate::context::check;
 use crate::failure::Failure;
 use crate::format;
@@ -9,7 +9,9 @@ use crate::inventory::{Inventory, Written};
 use crate::observer::Observer;
 use crate::store::{FileStore, Hash, Key, Store};
 use crate::warning::Warning;
+use crate::write::Writer;
 use std::collections::BTreeSet;
+use std::io::ErrorKind;
 use std::path::Path;
 use zemtak_core::atlas::FILE_SUFFIX;
 
@@ -20,15 +22,15 @@ fn key() -> Hash {
 
 /// The files of ours in a folder, if there is anything to do there: those that descriptors name, and those that the store has
 /// noted.
-pub(crate) fn ours(out: &Path, made: &[BuiltAtlas], store: &dyn Store) -> Option<Written> {
+pub(crate) fn ours(out: &Path, made: &[BuiltAtlas], files: Files<'_>) -> Option<Written> {
     let mut noted: Written =
-        store.get(&key()).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
+        files.store.get(&key()).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
     let outputs = || made.iter().flat_map(|m| &m.outputs);
     let new: BTreeSet<&String> = outputs().map(|output| &output.file).collect();
     if outputs().all(|output| !output.changed) && noted.keys().all(|file| new.contains(file)) {
         return None;
     }
-    noted.extend(Inventory::of(out).named);
+    noted.extend(Inventory::of(out, files.disk).named);
     Some(noted)
 }
 
@@ -39,6 +41,7 @@ pub(crate) fn place(
     mut made: Vec<BuiltAtlas>,
     ours: Option<Written>,
     store: &FileStore,
+    writer: &Writer,
     observer: &dyn Observer,
 ) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
     let mut left = Vec::new();
@@ -52,8 +55,12 @@ pub(crate) fn place(
         all.extend(new.clone());
         remember(&all);
         store.save()?;
-        commit(&mut made)?;
-        remove_old(out, &mut ours, &new, store, &mut left)?;
+        writer.sync_folder(out)?;
+        commit(out, &mut made, writer)?;
+        let files = Files { disk: &*writer.disk, store };
+        remove_old(out, &mut ours, &new, files, &mut left)?;
+        // Before it is forgotten whose they were.
+        writer.sync_folder(out)?;
         ours.extend(new);
         remember(&ours);
     }
@@ -63,13 +70,15 @@ pub(crate) fn place(
     Ok((made, left))
 }
 
-/// Puts all files that wait in their places, pages first.
-fn commit(made: &mut [BuiltAtlas]) -> Result<(), Failure> {
+/// Puts all files that wait in their places, pages first. After a loss of power too there is no descriptor without its pages, and
+/// none has taken the place of one whose pages are gone.
+fn commit(out: &Path, made: &mut [BuiltAtlas], writer: &Writer) -> Result<(), Failure> {
     for pages in [true, false] {
         let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == pages);
         for file in outputs.filter_map(|output: &mut Output| output.waiting.take()) {
             file.commit()?;
         }
+        writer.sync_folder(out)?;
     }
     Ok(())
 }
@@ -80,11 +89,12 @@ fn remove_old(
     out: &Path,
     ours: &mut Written,
     new: &Written,
-    store: &FileStore,
+    files: Files<'_>,
     left: &mut Vec<String>,
 ) -> Result<(), Failure> {
+    let mut unread = Written::new();
     loop {
-        let Inventory { named, whole } = Inventory::of(out);
+        let Inventory { named, whole } = Inventory::of(out, files.disk);
         if !whole {
             return Ok(());
         }
@@ -95,15 +105,24 @@ fn remove_old(
         let mut again = false;
         for (file, hash) in unnamed {
             let path = out.join(&file);
-            let Ok(there) = content::hash(&path, store) else { continue };
+            let there = match content::hash(&path, files) {
+                Ok(there) => there,
+                Err(error) if error.kind() == ErrorKind::NotFound => continue,
+                // The next build tries again.
+                Err(_) => {
+                    unread.insert(file, hash);
+                    continue;
+                }
+            };
             if there == hash {
-                std::fs::remove_file(&path).map_err(|e| Failure::io(&format::path(&path), &e))?;
+                files.disk.remove(&path).map_err(|e| Failure::io(&format::path(&path), &e))?;
                 again |= file.ends_with(FILE_SUFFIX);
             } else {
                 left.push(file);
             }
         }
         if !again {
+            ours.extend(unread);
             return Ok(());
         }
     }

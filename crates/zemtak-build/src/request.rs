@@ -54,6 +54,9 @@ pub struct PackRequest {
     pub keep: bool,
     /// Tell of each atlas how it differs from what is in place. Off by default.
     pub tell_changes: bool,
+    /// Do not wait until results are on the disk before they take their names: faster, but a loss of power may then leave
+    /// files that are not whole. Off by default.
+    pub unsynced: bool,
     /// What the run takes on before it refuses, memory among it. What is said here wins over the project file.
     pub limits: Limits,
     /// Replace files that no build wrote where results go. Off by default: then they are an error.

@@ -14,6 +14,10 @@
 //! # Ok::<(), std::io::Error>(())
 //! ```
 
+mod disk;
+
+pub use disk::{Disk, Fill, SystemDisk};
+
 use std::fs::{self, File, FileType};
 use std::io::{self, Error, ErrorKind, Read};
 use std::path::Path;

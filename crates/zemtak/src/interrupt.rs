@@ -41,6 +41,15 @@ impl Interrupt {
         interrupt
     }
 
+    /// Has a write beyond the size that the system allows a file come back with an error, in place of the end of the process.
+    pub fn heed_file_sizes() {
+        #[cfg(unix)]
+        {
+            // Nobody looks at the flag: that there is somebody who is told is enough. Where there is not, it ends as it always did.
+            let _ = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, Arc::default());
+        }
+    }
+
     /// Whether to stop.
     #[must_use]
     pub fn asked(&self) -> bool {

@@ -58,6 +58,7 @@ pub fn main() -> ExitCode {
         Err(message) => return message.print().into(),
     };
     zemtak_build::hush_codec_panics();
+    Interrupt::heed_file_sizes();
     invocation.output.apply_colour();
     log::to_stderr(invocation.output.log);
     if let Some(folder) = &invocation.folder

@@ -21,7 +21,7 @@ use crate::summary::{Kept, State, Summary, SummedFile};
 use crate::targets::Target;
 use crate::timings::Stage;
 use crate::warning::Warning;
-use crate::write::{self, PendingFile};
+use crate::write::PendingFile;
 use crate::{format, forms};
 use inputs::AtlasInputs;
 use serde::{Deserialize, Serialize};
@@ -142,7 +142,7 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'a>)
     let _span = tracing::debug_span!("look and load", atlas = target.name).entered();
     let inputs = AtlasInputs::look(target, context)?;
     let (from, key) = (inputs.hash(target, options), record::key(target, options));
-    let former = if options.explain { None } else { record::unchanged(&from, &key, options, context.store) };
+    let former = if options.explain { None } else { record::unchanged(&from, &key, options, context.files()) };
     let state = match former {
         Some(built) => {
             tracing::debug!("all of it is as the last build left it");
@@ -251,7 +251,7 @@ impl SizeRun<'_> {
         let is_size = |o: &&Output| atlas.base.is_none() && o.kind == OutputKind::Descriptor;
         let others: Vec<&Output> = before.iter().filter(is_size).collect();
         let (also, templates) = (&settings.also, &self.inputs.templates);
-        let place = TextPlace { out: options.out, store: context.store, check: options.check };
+        let place = TextPlace { out: options.out, writer: context.writer, store: context.store, check: options.check };
         let texts = Texts { also, templates, idents: &plan.idents(), place };
         let (atlas, written) = texts.outputs(&atlas, &others)?;
         outputs.extend(written);
@@ -271,7 +271,7 @@ impl SizeRun<'_> {
     fn draw(&self, plan: &Plan<'_>, former: &Former) -> Result<Vec<PageFile<Made>>, NotDrawn> {
         let Self { options: Options { out, check, .. }, context, .. } = *self;
         let take = |file: &str, bytes: Vec<u8>| -> Result<Made, Failure> {
-            let write = || write::prepare(&out.join(file), &bytes);
+            let write = || context.writer.prepare(&out.join(file), &bytes);
             let waiting = if check { None } else { Some(context.timings.time(Stage::Write, write)?) };
             Ok((waiting, bytes.len() as u64))
         };

@@ -1,8 +1,8 @@
 //! What is remembered of a build: that from exactly this came exactly that.
 
 use super::{BuiltAtlas, Options, Output, OutputKind};
-use crate::content;
-use crate::store::{Hash, Key, Store};
+use crate::content::{self, Files};
+use crate::store::{Hash, Key};
 use crate::summary::{State, Summary};
 use crate::targets::Target;
 use serde::{Deserialize, Serialize};
@@ -34,10 +34,10 @@ pub(super) fn record(from: Hash, built: &BuiltAtlas) -> Option<Vec<u8>> {
 }
 
 /// The former build, if it came from the same and all of it is in place.
-pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, store: &dyn Store) -> Option<BuiltAtlas> {
-    let record: Record = serde_json::from_slice(&store.get(key)?).ok()?;
+pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, files: Files<'_>) -> Option<BuiltAtlas> {
+    let record: Record = serde_json::from_slice(&files.store.get(key)?).ok()?;
     let in_place = |(file, hash, _): &(String, Hash, OutputKind)| {
-        content::hash(&options.out.join(file), store).is_ok_and(|there| there == *hash)
+        content::hash(&options.out.join(file), files).is_ok_and(|there| there == *hash)
     };
     if record.from != *from || !record.files.iter().all(in_place) {
         return None;

@@ -1,12 +1,13 @@
 //! The descriptor and what is written beside it: who belongs to which build.
 
 use super::{Output, OutputKind};
-use crate::content;
+use crate::content::{self, Files};
 use crate::failure::Failure;
+use crate::format;
 use crate::forms::{self, Idents};
 use crate::settings::Also;
 use crate::store::{self, Store};
-use crate::{format, write};
+use crate::write::Writer;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
@@ -54,6 +55,8 @@ impl Texts<'_> {
 pub struct TextPlace<'a> {
     /// The folder for results.
     pub out: &'a Path,
+    /// Where files are written.
+    pub writer: &'a Writer,
     /// What is known of the files there.
     pub store: &'a dyn Store,
     /// Whether nothing is to be written.
@@ -61,20 +64,24 @@ pub struct TextPlace<'a> {
 }
 
 impl TextPlace<'_> {
+    fn files(&self) -> Files<'_> {
+        Files { disk: &*self.writer.disk, store: self.store }
+    }
+
     /// A file of text, unless it is in place already.
     ///
     /// # Errors
     /// It cannot be written.
     pub fn put(self, file: String, text: &str, kind: OutputKind) -> Result<Output, Failure> {
         let (path, hash) = (self.out.join(&file), store::hash(text.as_bytes()));
-        let changed = !content::hash(&path, self.store).is_ok_and(|there| there == hash);
-        let waiting = if changed && !self.check { Some(write::prepare(&path, text.as_bytes())?) } else { None };
+        let changed = !content::hash(&path, self.files()).is_ok_and(|there| there == hash);
+        let waiting = if changed && !self.check { Some(self.writer.prepare(&path, text.as_bytes())?) } else { None };
         Ok(Output { file, hash, kind, waiting, changed })
     }
 
     /// A file that stays, if it is there.
     pub fn as_it_is(self, file: String, kind: OutputKind) -> Option<Output> {
-        let hash = content::hash(&self.out.join(&file), self.store).ok()?;
+        let hash = content::hash(&self.out.join(&file), self.files()).ok()?;
         Some(Output { file, hash, kind, waiting: None, changed: false })
     }
 }

@@ -128,6 +128,7 @@ fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
         ErrorKind::PermissionDenied => "permission denied",
         ErrorKind::IsADirectory => "this is a folder, where a file is expected",
         ErrorKind::NotADirectory => "a part of the path is a file, where a folder is expected",
+        ErrorKind::FileTooLarge if error.get_ref().is_none() => "the file would be larger than the system allows",
         ErrorKind::StorageFull => "the disk is full",
         ErrorKind::ReadOnlyFilesystem => "the file system is read-only",
         ErrorKind::InvalidFilename => "the name is too long or not allowed here",
@@ -206,7 +207,10 @@ impl Problem {
             _ if error.is_some_and(NotRegular::is) => {
                 "name a regular file; where a list may be '-', pipe it into standard input"
             }
-            Some(ErrorKind::FileTooLarge) => "check that it is the file that was meant",
+            Some(ErrorKind::FileTooLarge) if error.and_then(TooLarge::of).is_some() => {
+                "check that it is the file that was meant"
+            }
+            Some(ErrorKind::FileTooLarge) => "raise the size that the system allows a file, or ask for smaller files",
             Some(ErrorKind::StorageFull | ErrorKind::QuotaExceeded) => "make room, then try again",
             _ => "check that the path exists and may be read and written",
         };

@@ -1,11 +1,11 @@
 //! Files to pixels, within what a run may take.
 
 use crate::allowance::Allowance;
-use crate::content::{self, Content};
+use crate::content::{self, Content, Files};
 use crate::failure::{Problem, ProblemKind};
+use crate::format;
 use crate::limits;
 use crate::sources::Source;
-use crate::{format, store};
 use std::cell::Cell;
 use std::collections::BTreeSet;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -47,7 +47,7 @@ pub(crate) fn decode_sprites(
 }
 
 fn read_source(source: &Source) -> Result<Content, Problem> {
-    content::read(&source.path, &store::Nothing).map_err(|error| Problem::io(&format::path(&source.path), &error))
+    content::read(&source.path, Files::UNKNOWN).map_err(|error| Problem::io(&format::path(&source.path), &error))
 }
 
 /// Decodes all frames of an image whose bytes are at hand.

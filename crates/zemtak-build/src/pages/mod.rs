@@ -56,7 +56,7 @@ pub struct Put<'a, F> {
 impl<F> Put<'_, F> {
     /// Whether a file with this hash is in place.
     fn is_in_place(&self, file: &str, hash: Hash, context: Context<'_>) -> bool {
-        let there = context.timings.time(Stage::Read, || content::hash(&self.out.join(file), context.store));
+        let there = context.timings.time(Stage::Read, || content::hash(&self.out.join(file), context.files()));
         there.is_ok_and(|there| there == hash)
     }
 }

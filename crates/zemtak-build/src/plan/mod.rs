@@ -22,7 +22,7 @@ use zemtak_core::layout::{
     Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, ProgressSink, SearchProgress, StopSignal,
     Why, lay_out, why,
 };
-use zemtak_core::name::SpriteName;
+use zemtak_core::name::{ClipName, SpriteName};
 
 /// The largest page that is drawn, in pixels: 4 GiB while it is.
 const PAGE_PIXELS: u64 = 1 << 30;
@@ -90,6 +90,10 @@ impl<'a> Plan<'a> {
         let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
         let mut clips = clip::find(&names, task.base.unwrap_or(task.name), &assignments(sprites, &overrides));
         written::add(&settings.clips, task.base.unwrap_or(task.name), &names, &mut clips)?;
+        let long = |(name, steps): (&ClipName, &Vec<SpriteName>)| {
+            limits::check("clip_steps", steps.len(), limits.clip_steps(), name.as_str()).err()
+        };
+        Failure::unless(clips.clips.iter().filter_map(long).collect(), ())?;
         let dense = settings.layout == Arrangement::Dense;
         let (box_of, drawn) = boxes(sprites, &overrides, dense, settings.share_twins);
         let groups = match settings.together {

@@ -4,7 +4,8 @@
 //! follows from, so a value is never stale, and a store whose bytes are not exactly those that were written is empty.
 
 use crate::failure::Failure;
-use crate::{format, write};
+use crate::format;
+use crate::write::Writer;
 use serde::Serialize;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -80,7 +81,7 @@ impl Key {
 }
 
 /// Values by key.
-pub trait Store: Send + Sync {
+pub trait Store: Send + Sync + std::fmt::Debug {
     /// The value of a key, if it is known.
     fn get(&self, key: &Hash) -> Option<Vec<u8>>;
     /// Keeps a value.
@@ -103,6 +104,7 @@ impl Store for Nothing {
 #[derive(Debug)]
 pub struct FileStore {
     path: PathBuf,
+    writer: Writer,
     values: Mutex<HashMap<Hash, Entry>>,
     /// Whether there is something to write.
     changed: AtomicBool,
@@ -118,17 +120,18 @@ struct Entry {
 impl FileStore {
     /// The store in a folder; empty where there is none, or none that is whole.
     #[must_use]
-    pub fn open(folder: &Path) -> Self {
+    pub(crate) fn open(folder: &Path, writer: &Writer) -> Self {
         let path = folder.join(FILE);
-        let values = zemtak_files::read(&path, MOST_BYTES).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
+        let values = writer.disk.read(&path, MOST_BYTES).ok().and_then(|bytes| parse(&bytes)).unwrap_or_default();
         tracing::debug!(path = %path.display(), values = values.len(), "store opened");
-        Self { path, values: Mutex::new(values), changed: AtomicBool::new(false) }
+        Self { path, writer: writer.clone(), values: Mutex::new(values), changed: AtomicBool::new(false) }
     }
 
     /// A store that knows nothing yet.
     #[must_use]
-    pub fn empty(folder: &Path) -> Self {
-        Self { path: folder.join(FILE), values: Mutex::default(), changed: AtomicBool::new(true) }
+    pub(crate) fn empty(folder: &Path, writer: &Writer) -> Self {
+        let (path, writer) = (folder.join(FILE), writer.clone());
+        Self { path, writer, values: Mutex::default(), changed: AtomicBool::new(true) }
     }
 
     /// Writes the store if anything in it is new.
@@ -139,7 +142,7 @@ impl FileStore {
         if !self.changed.swap(false, Ordering::Relaxed) {
             return Ok(());
         }
-        write::prepare(&self.path, &self.to_bytes())?.commit()
+        self.writer.prepare(&self.path, &self.to_bytes())?.commit()
     }
 
     fn to_bytes(&self) -> Vec<u8> {
@@ -208,6 +211,10 @@ pub fn of_written(text: &str) -> Option<Hash> {
 mod tests {
     use super::*;
 
+    fn open(folder: &Path) -> FileStore {
+        FileStore::open(folder, &Writer::default())
+    }
+
     fn key(stage: &str, bytes: &[u8]) -> Hash {
         Key::new(stage, &[]).bytes(bytes).finish()
     }
@@ -215,39 +222,39 @@ mod tests {
     #[test]
     fn a_store_comes_back_whole_or_not_at_all() {
         let folder = tempfile::tempdir().unwrap();
-        let store = FileStore::open(folder.path());
+        let store = open(folder.path());
         store.put(key("a", b"1"), b"one".to_vec());
         store.put(Key::new("a", &[]).bytes(b"").bytes(b"1").finish(), Vec::new());
         store.save().unwrap();
         let path = folder.path().join(FILE);
         let bytes = std::fs::read(&path).unwrap();
-        let again = FileStore::open(folder.path());
+        let again = open(folder.path());
         assert_eq!(again.get(&key("a", b"1")), Some(b"one".to_vec()));
         assert_eq!(again.get(&Key::new("a", &[]).bytes(b"").bytes(b"1").finish()), Some(Vec::new()));
         for cut in 0..bytes.len() {
             std::fs::write(&path, &bytes[..cut]).unwrap();
-            assert_eq!(FileStore::open(folder.path()).get(&key("a", b"1")), None, "cut at {cut}");
+            assert_eq!(open(folder.path()).get(&key("a", b"1")), None, "cut at {cut}");
             let mut flipped = bytes.clone();
             flipped[cut] ^= 4;
             std::fs::write(&path, flipped).unwrap();
-            assert_eq!(FileStore::open(folder.path()).get(&key("a", b"1")), None, "flipped at {cut}");
+            assert_eq!(open(folder.path()).get(&key("a", b"1")), None, "flipped at {cut}");
         }
     }
 
     #[test]
     fn what_nobody_asks_for_goes_in_the_end() {
         let folder = tempfile::tempdir().unwrap();
-        let store = FileStore::open(folder.path());
+        let store = open(folder.path());
         let (used, unused) = (key("used", b""), key("unused", b""));
         store.put(used, vec![1]);
         store.put(unused, vec![2]);
         store.save().unwrap();
         for build in 0..=PATIENCE {
-            let store = FileStore::open(folder.path());
+            let store = open(folder.path());
             assert_eq!(store.get(&used), Some(vec![1]));
             store.put(key("learnt", b""), vec![build]);
             store.save().unwrap();
         }
-        assert_eq!(FileStore::open(folder.path()).get(&unused), None);
+        assert_eq!(open(folder.path()).get(&unused), None);
     }
 }

@@ -18,6 +18,9 @@ pub(super) struct WatchArgs {
     /// Milliseconds without a change before a build starts
     #[arg(long, value_name = "MS", default_value_t = 100, value_parser = clap::value_parser!(u16).range(10..))]
     settle: u16,
+    /// Wait until results are on the disk before they take their names, as pack does
+    #[arg(long)]
+    sync: bool,
     /// Also show each build in a browser: serve the page of 'zemtak view' on this machine, at an address that is told
     #[arg(long)]
     view: bool,
@@ -42,6 +45,9 @@ pub(super) struct PackArgs {
     /// Rebuild everything, ignoring what earlier builds remembered
     #[arg(long)]
     fresh: bool,
+    /// Do not wait until results are on the disk: faster, but a loss of power may leave files that are not whole
+    #[arg(long)]
+    no_sync: bool,
     /// Replace files where results go even if zemtak did not write them; never sources
     #[arg(long)]
     force: bool,
@@ -229,6 +235,8 @@ impl WatchArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> watch::WatchRequest {
         let mut pack = self.build.into_request(project);
         pack.pack.tell_changes = true;
+        // There is always a next build.
+        pack.pack.unsynced = !self.sync;
         let fast = pack.pack.keys.png.is_none();
         if fast {
             pack.pack.keys.png = Some(PngEffort::Fast);
@@ -241,6 +249,7 @@ impl PackArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
         let mut request = self.build.into_request(project);
         (request.pack.fresh, request.pack.force) = (self.fresh, self.force);
+        request.pack.unsynced = self.no_sync;
         (request.dry_run, request.strict, request.diff) = (self.dry_run, self.strict, self.diff);
         request.pack.check = self.check || self.dry_run;
         request.pack.tell_changes = request.pack.check;

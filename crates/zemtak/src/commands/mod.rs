@@ -102,7 +102,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Mips(request) => Box::new(mips::run(&request)?),
         Request::Export(request) => Box::new(export::run(&request)?),
         Request::Diff(request) => Box::new(diff::run(&request)?),
-        Request::Rehearse(request) => Box::new(rehearse::run(&request)?),
+        Request::Rehearse(request) => Box::new(rehearse::run(&request, console)?),
         Request::Setup(request) => Box::new(setup::run(request)?),
         Request::Schema(request) => Box::new(schema::run(&request)),
     })

@@ -1,9 +1,10 @@
 //! `zemtak cache rehearse`: scenes against the real cache and a simulated device.
 
+use crate::console::Console;
 use crate::exit::Exit;
 use crate::notice::Notice;
 use crate::output;
-use crate::rehearsal::scenario::{self, Scenario};
+use crate::rehearsal::scenario::{self, Scenario, Scene};
 use crate::rehearsal::stage::{Figures, Run};
 use crate::rehearsal::{Rehearsal, picture, rehearse};
 use crate::report::Report;
@@ -12,7 +13,7 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
-use zemtak_build::{Failure, format, write};
+use zemtak_build::{Failure, format, limits, write};
 use zemtak_core::codec::Mark;
 
 /// What is rehearsed, and how it is told.
@@ -40,8 +41,13 @@ pub struct Rehearsed {
 ///
 /// # Errors
 /// The scenario is wrong, or the picture cannot be written.
-pub fn run(request: &RehearseRequest) -> Result<Rehearsed, Failure> {
+pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario)?;
+    let too_many = |scene: &Scene| {
+        let things: usize = scene.draw.iter().map(|draw| draw.count as usize).sum();
+        limits::check("scene_draws", things, console.limits.scene_draws(), &scene.name).err()
+    };
+    Failure::unless(scenario.scenes.iter().filter_map(too_many).collect(), ())?;
     if let Some(path) = &request.png {
         output::check(path, ResultKind::Picture(Mark::Rehearsal), request.force, [request.scenario.as_path()])?;
     }

@@ -121,6 +121,44 @@ fn every_unusable_image_is_named_with_its_reason_and_nothing_is_written() {
     assert_eq!((json["errors"].as_array().unwrap().len(), json["exit"].clone()), (files.len(), 3.into()));
 }
 
+/// The system ended the process, with half of a file left behind.
+#[cfg(unix)]
+#[test]
+fn a_file_that_may_not_grow_is_an_error_and_leaves_nothing() {
+    let folder = Folder::new();
+    for n in 0..40 {
+        folder.write(&format!("art/{n}.png"), png(&blob(64, 64, [n, 80, 20])));
+    }
+    let limited = |command: &str| {
+        let line = format!("ulimit -f 8; exec '{}' {command}", env!("CARGO_BIN_EXE_zemtak"));
+        std::process::Command::new("sh").args(["-c", &line]).current_dir(folder.path("")).output().unwrap()
+    };
+    let run = limited("pack art --pages-as raw");
+    let said = String::from_utf8_lossy(&run.stderr).into_owned();
+    assert_eq!(run.status.code(), Some(4), "{said}");
+    assert!(said.contains("art-0.rgba: the file would be larger than the system allows"), "{said}");
+    let left = |folder: &std::path::Path| {
+        std::fs::read_dir(folder).into_iter().flatten().map(|entry| entry.unwrap().file_name()).collect::<Vec<_>>()
+    };
+    assert_eq!(left(&folder.path("build")), Vec::<std::ffi::OsString>::new());
+    folder.zemtak("pack art --pages-as raw").exits(0);
+}
+
+/// Whatever file another command writes, what a killed one left there an hour ago goes.
+#[test]
+fn what_killed_commands_left_is_swept_by_the_next() {
+    let folder = Folder::new();
+    let old = std::time::SystemTime::now() - std::time::Duration::from_secs(4000);
+    for (name, time) in [(".zemtak-1-0.part", Some(old)), (".zemtak-2-0.part", None), ("mine.part", Some(old))] {
+        folder.write(name, "half");
+        let file = std::fs::File::options().write(true).open(folder.path(name)).unwrap();
+        time.into_iter().for_each(|time| file.set_modified(time).unwrap());
+    }
+    folder.zemtak("pattern 64x64 --kind checker -o pattern.png").exits(0);
+    let there = [".zemtak-1-0.part", ".zemtak-2-0.part", "mine.part", "pattern.png"].map(|name| folder.exists(name));
+    assert_eq!(there, [false, true, true, true]);
+}
+
 /// What does not touch the pixels is told, and an error for those who want no warning.
 #[test]
 fn damage_beside_the_pixels_is_a_warning() {

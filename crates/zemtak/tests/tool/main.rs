@@ -17,6 +17,7 @@ mod art;
 mod cache;
 mod clips;
 mod coordinates;
+mod determinism;
 mod diff;
 mod documents;
 mod export;
