@@ -44,7 +44,7 @@ macro_rules! limits {
 
 limits! {
     /// The longest side of an image.
-    image_side: 32_767, "pixels of an image's longer side";
+    image_side: 65_536, "pixels of an image's longer side";
     /// The pixels of an image.
     image_pixels: 1 << 26, "pixels of an image";
     /// The pixels of all frames of an animated image together.

@@ -1,7 +1,13 @@
 //! A disk that fails, and a machine that loses its power, at every single step of a build: after each the results are usable, nobody
 //! says that all is well when it is not, and the next build mends everything.
 
-#![allow(missing_docs, clippy::unwrap_used, clippy::cast_possible_truncation, reason = "a test may fail loudly")]
+#![allow(
+    missing_docs,
+    clippy::panic,
+    clippy::unwrap_used,
+    clippy::cast_possible_truncation,
+    reason = "a test may fail loudly"
+)]
 
 use std::collections::BTreeMap;
 use std::fs;

@@ -258,6 +258,21 @@ fn a_file_that_is_cut_is_refused_at_every_length() {
     }
 }
 
+/// Games have strips of frames of this size; by the former limit of a side they were refused.
+#[test]
+fn the_tallest_strip_that_was_seen_is_taken() {
+    let (w, h) = (2048, 32_768);
+    let mut bytes = Vec::new();
+    let mut encoder = Encoder::new(&mut bytes, w, h);
+    (encoder.set_color(png::ColorType::Grayscale), encoder.set_depth(png::BitDepth::One));
+    encoder.write_header().unwrap().write_image_data(&vec![0xaa; (w / 8 * h) as usize]).unwrap();
+    let decoded = decode(&bytes, None, &Limits::default()).unwrap();
+    assert_eq!(
+        (decoded.pixels.size(), decoded.pixels.row(7)[..8].to_vec()),
+        (Size::new(w, h), [255, 255, 255, 255, 0, 0, 0, 255].into())
+    );
+}
+
 /// A picture of somebody else may have a text chunk of that name too.
 #[test]
 fn marked_pictures_are_known_again_and_no_others() {

@@ -74,7 +74,7 @@ pub const IMAGE_VERSION: u32 = 1;
 /// What an image may ask for before it is refused.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
-    /// The longest side in pixels. 32,767 by default.
+    /// The longest side in pixels. 65,536 by default: strips of 2048 x 32,768 occur.
     pub side: u32,
     /// The largest number of pixels of a picture. 2^26 by default: 256 MiB once decoded.
     pub pixels: u64,
@@ -86,7 +86,7 @@ pub struct Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { side: 32_767, pixels: 1 << 26, all_pixels: 1 << 28, frames: 10_000 }
+        Self { side: 65_536, pixels: 1 << 26, all_pixels: 1 << 28, frames: 10_000 }
     }
 }
 

@@ -37,16 +37,19 @@ pub fn run(request: &ListRequest) -> Result<List, Failure> {
     let file = descriptor::open(&request.descriptor)?;
     let (chosen, clips) = {
         let atlas = file.atlas();
+        if request.choice == Choice::default() {
+            let clips = atlas.clips.keys().cloned().collect();
+            return Ok(List { file, chosen: None, clips });
+        }
         let mut seen = BTreeSet::new();
         let chosen = descriptor::choose(atlas, &request.choice)?;
         let chosen: Vec<&SpriteName> =
             chosen.into_iter().map(|(name, _)| name).filter(|name| seen.insert(*name)).collect();
         let shows = |clip: &Clip| clip.steps.iter().any(|step| seen.contains(&step.sprite));
         let clips = atlas.clips.iter().filter(|(_, clip)| shows(clip)).map(|(name, _)| name.clone()).collect();
-        let all = chosen.len() == atlas.sprites.len() && chosen.is_sorted();
-        ((!all).then(|| chosen.into_iter().cloned().collect()), clips)
+        (chosen.into_iter().cloned().collect(), clips)
     };
-    Ok(List { file, chosen, clips })
+    Ok(List { file, chosen: Some(chosen), clips })
 }
 
 impl List {
