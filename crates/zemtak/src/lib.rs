@@ -36,7 +36,7 @@ pub mod style;
 pub mod summary;
 pub mod terminal_picture;
 pub mod timings;
-mod uv_list;
+pub mod uv_list;
 pub mod values;
 pub mod vertices;
 pub mod wrap;

@@ -106,7 +106,7 @@ fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<
 ///
 /// # Errors
 /// What is wrong with the template, and where.
-pub(crate) fn joint(name: &str, template: &str, atlases: &[Atlas]) -> Result<String, Failure> {
+pub fn joint(name: &str, template: &str, atlases: &[Atlas]) -> Result<String, Failure> {
     // Constants belong to an atlas's rules, of which its descriptor knows nothing.
     let of_each = atlases.iter().map(|atlas| data_of(atlas, &Idents::new(), &|_| false));
     fill_in(name, template, context! { atlases => of_each.collect::<Result<Vec<Value>, Failure>>()? })

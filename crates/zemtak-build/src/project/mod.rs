@@ -107,8 +107,15 @@ impl Project {
     /// There is none, it cannot be read, or something in it is wrong: all of that at once.
     pub fn open(named: Option<&Path>) -> Result<Self, Failure> {
         let path = Self::locate(named)?;
-        let source = toml_text::read(&path)?;
-        read(&path, &source)
+        Self::read(&path, &toml_text::read(&path)?)
+    }
+
+    /// What the text of a project file says. Nothing is looked for on the disk.
+    ///
+    /// # Errors
+    /// All that is wrong with it, each with its line underlined.
+    pub fn read(path: &Path, source: &str) -> Result<Self, Failure> {
+        read(path, source)
     }
 
     /// Where the project file is that was named, or else the nearest one.

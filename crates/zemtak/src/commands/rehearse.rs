@@ -11,7 +11,7 @@ use crate::report::Report;
 use comfy_table::{CellAlignment, Table, presets};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, limits, write};
 use zemtak_core::codec::Mark;
@@ -56,6 +56,14 @@ pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Fa
         write::prepare(path, &picture::draw(&scenario, &rehearsal.packed)?)?.commit()?;
     }
     Ok(Rehearsed { scenario, rehearsal, png: request.png.clone(), strict: request.strict })
+}
+
+/// Reads a scenario without playing it.
+///
+/// # Errors
+/// All that is wrong with it, each with its line underlined.
+pub fn check(path: &Path, text: &str) -> Result<(), Failure> {
+    scenario::read(path, text).map(drop)
 }
 
 impl Rehearsed {

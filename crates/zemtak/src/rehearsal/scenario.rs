@@ -155,8 +155,15 @@ impl Scenario {
 /// # Errors
 /// It cannot be read, or something in it is wrong: all of that at once, each with its line underlined.
 pub fn open(path: &Path) -> Result<Scenario, Failure> {
-    let source = toml_text::read(path)?;
-    let text = Text::new(path, &source, KIND);
+    read(path, &toml_text::read(path)?)
+}
+
+/// The same with the text at hand.
+///
+/// # Errors
+/// As [`open`].
+pub fn read(path: &Path, source: &str) -> Result<Scenario, Failure> {
+    let text = Text::new(path, source, KIND);
     let whole = text.parse();
     let folder = path.parent().unwrap_or(Path::new("")).to_owned();
     let mut table = text.outermost(whole.get_ref());

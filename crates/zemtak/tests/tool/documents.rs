@@ -4,6 +4,7 @@ use crate::fixtures::{Folder, blob, demo_art, png};
 use jsonschema::Validator;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
 
 const GUIDE: &str = include_str!("../../../../docs/json.md");
 
@@ -206,4 +207,22 @@ fn every_kind_of_finding_is_in_the_guide() {
         let row = format!("| `{}` | {} | {} |\n", kind.code(), kind.severity().code(), kind.words()[1]);
         assert!(GUIDE.contains(&row), "docs/json.md lacks\n{row}");
     }
+}
+
+/// What is used and why is told, and nothing else is.
+#[test]
+fn every_dependency_has_its_reason() {
+    let repository = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let manifest = std::fs::read_to_string(repository.join("Cargo.toml")).unwrap();
+    let guide = std::fs::read_to_string(repository.join("docs/dependencies.md")).unwrap();
+    let all = manifest.split("[workspace.dependencies]\n").nth(1).unwrap().split("\n[").next().unwrap();
+    let used: BTreeSet<&str> = all.lines().filter_map(|line| Some(line.split_once(" = ")?.0)).collect();
+    let used: BTreeSet<&str> =
+        used.into_iter().filter(|name| !name.starts_with("zemtak") && !name.starts_with('#')).collect();
+    // The first cell of each row.
+    let rows = guide.lines().filter_map(|line| line.strip_prefix("| `")?.split(" | ").next());
+    let told: BTreeSet<&str> =
+        rows.flat_map(|cell| cell.split(", ")).map(|name| name.trim_matches(['`', ' '])).collect();
+    assert!(used.len() > 50);
+    assert_eq!(used, told);
 }
