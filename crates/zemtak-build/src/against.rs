@@ -96,7 +96,7 @@ pub fn compare_with_sources(
     observer: &dyn Observer,
 ) -> Result<Comparison, Failure> {
     let by_name: BTreeMap<SpriteName, Source> =
-        find(root, leave_out)?.into_iter().map(|source| (source.name.clone(), source)).collect();
+        find(root, leave_out, allowance)?.into_iter().map(|source| (source.name.clone(), source)).collect();
     let mut comparison = Comparison::default();
     // A file is decoded once, however many of its frames are sprites.
     let mut of_source: BTreeMap<&SpriteName, (&Source, Vec<Pair<'_>>)> = BTreeMap::new();
@@ -130,11 +130,12 @@ pub fn compare_with_sources(
     Ok(comparison)
 }
 
-fn find(root: &Path, leave_out: &Path) -> Result<Vec<Source>, Failure> {
+fn find(root: &Path, leave_out: &Path, allowance: &Allowance) -> Result<Vec<Source>, Failure> {
     let search = SourceSearch {
         paths: vec![root.to_owned()],
         root: Some(root.to_owned()),
         leave_out: Some(leave_out.to_owned()),
+        follow_links: allowance.limits().follow_links(),
     };
     let found = sources::find(&search)?.select(None, &[]);
     Failure::unless(found.problems, found.files)

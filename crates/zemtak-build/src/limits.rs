@@ -15,6 +15,8 @@ macro_rules! limits {
         pub struct Limits {
             /// The bytes that decoded pixels may take; see [`Allowance`](crate::Allowance).
             pub memory: Option<u64>,
+            /// Whether links may lead out of the folders with sprites that were named. They may not by default.
+            pub follow_links: Option<bool>,
             $($(#[doc = $doc])+ pub $name: Option<u64>),+
         }
 
@@ -34,7 +36,17 @@ macro_rules! limits {
             /// These where they were asked for, else those of `other`.
             #[must_use]
             pub fn over(self, other: Self) -> Self {
-                Self { memory: self.memory.or(other.memory), $($name: self.$name.or(other.$name)),+ }
+                Self {
+                    memory: self.memory.or(other.memory),
+                    follow_links: self.follow_links.or(other.follow_links),
+                    $($name: self.$name.or(other.$name)),+
+                }
+            }
+
+            /// Whether links may lead out of the folders with sprites that were named.
+            #[must_use]
+            pub fn follow_links(&self) -> bool {
+                self.follow_links.unwrap_or(false)
             }
 
             $($(#[doc = $doc])+ #[must_use] pub fn $name(&self) -> u64 { self.$name.unwrap_or($default) })+

@@ -95,14 +95,16 @@ fn targets(request: &PackRequest) -> Result<(Inputs, Targets, Limits), Failure> 
     let PackRequest { paths, root, name, keys, .. } = request;
     let (name, out) = (name.as_deref(), request.out.as_deref());
     if paths.is_empty() {
-        let project = Project::open(request.project.as_deref())?;
+        let mut project = Project::open(request.project.as_deref())?;
+        project.limits = request.limits.over(project.limits);
         let inputs = Inputs::of_project(&project, out);
         let targets = targets::of_project(&project, name, &inputs.out, keys)?;
-        return Ok((inputs, targets, request.limits.over(project.limits)));
+        return Ok((inputs, targets, project.limits));
     }
     Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
     let inputs = Inputs::of_paths(paths, out);
-    let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone())?;
+    let targets =
+        targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), request.limits.follow_links())?;
     Ok((inputs, targets, request.limits))
 }
 

@@ -8,6 +8,7 @@ pub use layers::SourceLayer;
 use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Pattern;
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::{self, Read};
 use std::path::{Component, Path, PathBuf};
@@ -32,6 +33,8 @@ pub struct SourceSearch {
     pub root: Option<PathBuf>,
     /// A folder that is not looked into: where results go.
     pub leave_out: Option<PathBuf>,
+    /// Whether links may lead out of all of `paths`.
+    pub follow_links: bool,
 }
 
 /// An image file and the name of its sprite.
@@ -118,8 +121,9 @@ pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
     let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
     let mut found = FoundSources::default();
     let mut met = Vec::new();
+    let within = Within::of(search);
     for path in &search.paths {
-        walk(path, search.leave_out.as_deref(), &mut met, &mut found.problems);
+        walk(path, search.leave_out.as_deref(), &within, &mut met, &mut found.problems);
     }
     if search.paths.len() > 1 {
         let mut seen = HashSet::new();
@@ -184,7 +188,36 @@ pub fn clean(path: &Path) -> io::Result<PathBuf> {
     Ok(out)
 }
 
-fn walk(start: &Path, leave_out: Option<&Path>, met: &mut Vec<Met>, problems: &mut Vec<Problem>) {
+/// Where links may lead.
+struct Within {
+    /// The folders and files that were named, without links. Nothing where all may be followed.
+    named: Option<Vec<PathBuf>>,
+}
+
+impl Within {
+    fn of(search: &SourceSearch) -> Self {
+        let real = || search.paths.iter().filter_map(|path| path.canonicalize().ok()).collect();
+        Self { named: (!search.follow_links).then(real) }
+    }
+
+    /// Where a link leads, if it leads out.
+    fn out_by(&self, entry: &walkdir::DirEntry) -> Option<PathBuf> {
+        let named = self.named.as_ref().filter(|_| entry.depth() > 0 && entry.path_is_symlink())?;
+        let real = entry.path().canonicalize().ok()?;
+        (!named.iter().any(|path| real.starts_with(path))).then_some(real)
+    }
+}
+
+/// A link to an image or a folder that nobody named: whoever sends a folder must not have others' files packed by it.
+fn stray_link(entry: &walkdir::DirEntry, real: &Path) -> Option<Problem> {
+    let extension = entry.path().extension().and_then(|e| e.to_str());
+    let matters = entry.file_type().is_dir() || extension.and_then(Format::of_extension).is_some();
+    let why = format!("this link leads to {}, out of the folders that were named", format::path(real));
+    let help = "name that folder too, or follow such links with --follow-links or follow_links in [limits]";
+    matters.then(|| Problem::usage(ProblemKind::OutsideRoot, &format::path(entry.path()), why, help))
+}
+
+fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, met: &mut Vec<Met>, problems: &mut Vec<Problem>) {
     let Ok(clean_start) = clean(start).map_err(|e| problems.push(Problem::io(&format::path(start), &e))) else {
         return;
     };
@@ -194,12 +227,20 @@ fn walk(start: &Path, leave_out: Option<&Path>, met: &mut Vec<Met>, problems: &m
         Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
         _ => clean_start.clone(),
     };
+    let stray = RefCell::new(Vec::new());
     let wanted = |entry: &walkdir::DirEntry| {
+        if entry.depth() > 0 && entry.file_type().is_dir() && leads_back(entry) {
+            return false;
+        }
+        if let Some(real) = within.out_by(entry) {
+            stray.borrow_mut().extend(stray_link(entry, &real));
+            return false;
+        }
         let left_out = || {
             VERSION_CONTROL.iter().any(|v| entry.file_name() == *v)
                 || leave_out.as_ref().is_some_and(|out| clean_below(entry.path()) == *out)
         };
-        entry.depth() == 0 || !entry.file_type().is_dir() || !(left_out() || leads_back(entry))
+        entry.depth() == 0 || !entry.file_type().is_dir() || !left_out()
     };
     for entry in WalkDir::new(start).follow_links(true).sort_by_file_name().into_iter().filter_entry(wanted) {
         match entry {
@@ -218,6 +259,7 @@ fn walk(start: &Path, leave_out: Option<&Path>, met: &mut Vec<Met>, problems: &m
             }
         }
     }
+    problems.extend(stray.into_inner());
 }
 
 /// Whether an entry is a link to a folder that it lies in: all that is there was seen on the way.

@@ -100,6 +100,7 @@ pub fn survey(
         paths: vec![folder.to_owned()],
         root: Some(folder.to_owned()),
         leave_out: Some(leave_out.to_owned()),
+        follow_links: allowance.limits().follow_links(),
     };
     let found = sources::find(&search)?;
     let progress = Progress::begin(observer, Phase::Surveying, Some(found.files.len()));

@@ -211,6 +211,7 @@ pub(super) fn limits(text: &Text<'_>, value: &Value<'_>) -> Limits {
     let mut limits = Limits::default();
     let Some(mut table) = text.table(value, "the limits") else { return limits };
     limits.memory = table.read("memory", |v| text.bytes(v));
+    limits.follow_links = table.read("follow_links", |v| text.truth(v));
     for (name, ..) in LIMITS {
         if let Some(most) = table.read(name, |v| text.whole(v, 1..u32::MAX)) {
             limits.set(name, most.into());

@@ -22,10 +22,11 @@ const FORMAT: u32 = 1;
 
 /// The keys of `[limits]`.
 const LIMIT_KEYS: &[&str] = &{
-    let mut keys = ["memory"; LIMITS.len() + 1];
+    let mut keys = ["memory"; LIMITS.len() + 2];
+    keys[1] = "follow_links";
     let mut at = 0;
     while at < LIMITS.len() {
-        keys[at + 1] = LIMITS[at].0;
+        keys[at + 2] = LIMITS[at].0;
         at += 1;
     }
     keys

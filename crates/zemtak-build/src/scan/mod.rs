@@ -117,7 +117,12 @@ impl Seen {
         allowance: &Allowance,
         observer: &dyn Observer,
     ) -> Result<(), Failure> {
-        let search = SourceSearch { paths: paths.to_vec(), root: None, leave_out: out.map(Path::to_owned) };
+        let search = SourceSearch {
+            paths: paths.to_vec(),
+            root: None,
+            leave_out: out.map(Path::to_owned),
+            follow_links: allowance.limits().follow_links(),
+        };
         let found = sources::find(&search)?;
         let selected = found.select(None, &[]);
         self.skipped += selected.skipped;

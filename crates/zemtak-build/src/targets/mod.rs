@@ -82,13 +82,18 @@ pub fn of_paths(
     out: &Path,
     name: Option<&str>,
     keys: Keys,
+    follow_links: bool,
 ) -> Result<Targets, Failure> {
     let name = name.map_or_else(|| name_of(paths), |name| Ok(name.to_owned()))?;
     for path in paths.iter().filter(|p| p.is_dir()) {
         refuse_results_among(path, out)?;
     }
-    let search =
-        SourceSearch { paths: paths.to_vec(), root: root.map(Path::to_owned), leave_out: Some(out.to_owned()) };
+    let search = SourceSearch {
+        paths: paths.to_vec(),
+        root: root.map(Path::to_owned),
+        leave_out: Some(out.to_owned()),
+        follow_links,
+    };
     let places: Vec<String> = paths.iter().map(|p| format::path(p)).collect();
     let found = sources::find(&search)?;
     let sources = select(&found, &keys, &places.join(", "))?;
@@ -150,8 +155,12 @@ fn of_atlas(
         refuse_results_among(&root, out)?;
     }
     if !roots.contains_key(&root) {
-        let search =
-            SourceSearch { paths: vec![root.clone()], root: Some(root.clone()), leave_out: Some(out.to_owned()) };
+        let search = SourceSearch {
+            paths: vec![root.clone()],
+            root: Some(root.clone()),
+            leave_out: Some(out.to_owned()),
+            follow_links: project.limits.follow_links(),
+        };
         roots.insert(root.clone(), sources::find(&search)?);
     }
     let found = &roots[&root];

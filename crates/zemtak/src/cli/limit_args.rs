@@ -9,6 +9,9 @@ pub struct LimitArgs {
     /// Memory for decoded pixels: large images wait for each other [default: half of the machine's, at most 4 GiB]
     #[arg(long, global = true, value_name = "SIZE", value_parser = memory)]
     memory: Option<u64>,
+    /// Follow links that lead out of the folders with sprites that were named
+    #[arg(long, global = true)]
+    follow_links: bool,
     /// Move a limit, as --limit image_pixels=200000000; docs/project.md lists them
     #[arg(long = "limit", global = true, value_name = "NAME=NUMBER", value_parser = limit)]
     limits: Vec<(&'static str, u64)>,
@@ -19,6 +22,7 @@ impl LimitArgs {
     pub fn limits(&self) -> Limits {
         let mut limits = Limits::default();
         limits.memory = self.memory;
+        limits.follow_links = self.follow_links.then_some(true);
         for (name, most) in &self.limits {
             limits.set(name, *most);
         }

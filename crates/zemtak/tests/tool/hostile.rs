@@ -186,6 +186,38 @@ fn no_name_becomes_code_in_any_output() {
     assert!(!html.contains("<script>alert") && !html.contains("\"onload=\"alert"));
 }
 
+/// A folder from somebody else could have any image of this machine packed.
+#[cfg(unix)]
+#[test]
+fn a_link_out_of_the_named_folders_is_followed_only_if_told_to() {
+    let folder = Folder::new();
+    for file in ["art/moth.png", "shared/lamp.png", "shared/more/reed.png"] {
+        folder.write(file, png(&blob(9, 9, [7, 7, 7])));
+    }
+    folder.write("shared/notes.txt", "");
+    for (to, link) in
+        [("../shared/lamp.png", "lamp.png"), ("../shared/more", "more"), ("../shared/notes.txt", "notes.txt")]
+    {
+        std::os::unix::fs::symlink(to, folder.path(&format!("art/{link}"))).unwrap();
+    }
+    for command in ["pack art", "scan art"] {
+        let said = folder.zemtak(command);
+        let (out, err) = (said.out(), said.err());
+        assert!(format!("{out}{err}").contains("art/lamp.png: this link leads to "), "{out}{err}");
+        assert!(
+            format!("{out}{err}").contains("art/more: this link leads to ") && !err.contains("notes"),
+            "{out}{err}"
+        );
+    }
+    assert!(!folder.exists("build"));
+    let sprites = |line: &str| folder.zemtak(line).exits(0).json()["atlases"][0]["sprites"].clone();
+    assert_eq!(sprites("pack art --follow-links --json"), 3);
+    // Into a folder that was named too, they lead nowhere else.
+    folder.zemtak("pack art shared --name both --json").exits(0);
+    folder.write("zemtak.toml", "format = 1\n[limits]\nfollow_links = true\n[atlas.a]\nroot = \"art\"\n");
+    assert_eq!(sprites("pack --json"), 3);
+}
+
 /// The system ended the process, with half of a file left behind.
 #[cfg(unix)]
 #[test]
