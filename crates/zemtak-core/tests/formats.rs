@@ -264,7 +264,8 @@ fn the_tallest_strip_that_was_seen_is_taken() {
     let (w, h) = (2048, 32_768);
     let mut bytes = Vec::new();
     let mut encoder = Encoder::new(&mut bytes, w, h);
-    (encoder.set_color(png::ColorType::Grayscale), encoder.set_depth(png::BitDepth::One));
+    encoder.set_color(png::ColorType::Grayscale);
+    encoder.set_depth(png::BitDepth::One);
     encoder.write_header().unwrap().write_image_data(&vec![0xaa; (w / 8 * h) as usize]).unwrap();
     let decoded = decode(&bytes, None, &Limits::default()).unwrap();
     assert_eq!(

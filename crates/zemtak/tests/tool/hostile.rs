@@ -175,7 +175,8 @@ fn no_name_becomes_code_in_any_output() {
     let atlas: serde_json::Value = serde_json::from_str(&code[3]).unwrap();
     let mut told: Vec<&String> = atlas["sprites"].as_object().unwrap().keys().collect();
     let mut names: Vec<&String> = nasty.iter().collect();
-    (told.sort(), names.sort());
+    told.sort();
+    names.sort();
     assert_eq!(told, names);
     let mut cells = csv::Reader::from_reader(csv.as_bytes());
     let cells: Vec<String> = cells.records().map(|row| row.unwrap()[0].to_owned()).collect();
