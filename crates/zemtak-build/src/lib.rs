@@ -76,7 +76,7 @@ pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};
 pub use export::{Export, ExportForm, ExportPage, Exported, SIDECAR_SUFFIX};
-pub use failure::{Cause, Failure, Problem, ProblemKind};
+pub use failure::{Cause, Failure, Problem, ProblemKind, helps};
 pub use inputs::Inputs;
 pub use limits::Limits;
 pub use load::{decode_source, hush_codec_panics};

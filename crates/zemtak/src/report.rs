@@ -10,7 +10,7 @@ use anstream::ColorChoice;
 use serde_json::Value;
 use std::fmt::Write as _;
 use std::io::{self, Write};
-use zemtak_build::Failure;
+use zemtak_build::{Failure, helps};
 
 /// What a command found out.
 pub trait Report: Send {
@@ -128,7 +128,7 @@ pub fn failure_text(failure: &Failure) -> String {
         for problem in &problems {
             let _ = writeln!(out, "  {}", problem.reason());
         }
-        if let Some(help) = problems.first().map(|p| &p.help).filter(|h| !h.is_empty()) {
+        for help in helps(&problems) {
             let _ = writeln!(out, "  {NAME}do:{NAME:#} {help}");
         }
     }

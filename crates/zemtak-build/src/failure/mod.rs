@@ -117,6 +117,18 @@ impl Failure {
     }
 }
 
+/// What to do about problems, each thing once.
+#[must_use]
+pub fn helps<'p>(problems: &[&'p Problem]) -> Vec<&'p str> {
+    let mut helps: Vec<&str> = Vec::new();
+    for help in problems.iter().map(|problem| &*problem.help).filter(|help| !help.is_empty()) {
+        if !helps.contains(&help) {
+            helps.push(help);
+        }
+    }
+    helps
+}
+
 /// What the system says, in words that do not need a manual.
 fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
     let Some(error) = error.downcast_ref::<std::io::Error>() else { return error.to_string() };
@@ -148,7 +160,7 @@ impl fmt::Display for Failure {
             for problem in &problems {
                 write!(f, "\n  {}", problem.reason())?;
             }
-            if let Some(help) = problems.first().map(|p| &p.help).filter(|help| !help.is_empty()) {
+            for help in helps(&problems) {
                 write!(f, "\n  do: {help}")?;
             }
         }

@@ -10,7 +10,7 @@ use server::Listener;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_build::project::Placement;
-use zemtak_build::{Failure, Problem, ProblemKind};
+use zemtak_build::{Failure, Problem, ProblemKind, helps};
 
 /// What is served, and who listens.
 pub struct Live {
@@ -116,7 +116,7 @@ impl Live {
 fn told(failure: &Failure) -> Value {
     let kind = |(kind, problems): (ProblemKind, Vec<&Problem>)| {
         let reasons: String = problems.iter().map(|problem| format!("\n{}", problem.reason())).collect();
-        json!({ "what": format!("{kind}{reasons}"), "help": problems.first().map_or("", |problem| &problem.help) })
+        json!({ "what": format!("{kind}{reasons}"), "help": helps(&problems).join("; ") })
     };
     failure.by_kind().into_iter().map(kind).collect()
 }

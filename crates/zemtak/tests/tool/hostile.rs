@@ -95,6 +95,7 @@ fn every_unusable_image_is_named_with_its_reason_and_nothing_is_written() {
         ("cut.png", good[..good.len() / 2].to_vec()),
         ("sum.png", bad_sum),
         ("huge.png", bomb),
+        ("wide.png", encode(Size::new(70_000, 1), png::ColorType::Grayscale, png::BitDepth::One, &[0; 8750], |_| {})),
         ("cut-1.webp", other(ImageFormat::WebP)[..60].to_vec()),
         ("cut-2.qoi", other(ImageFormat::Qoi)[..40].to_vec()),
         ("cut-3.jpeg", jpeg()[..300].to_vec()),
@@ -116,6 +117,11 @@ fn every_unusable_image_is_named_with_its_reason_and_nothing_is_written() {
         );
     }
     assert!(run.err().contains("named like PNG, but not an image") && run.out().is_empty());
+    // What helps one does not help the others.
+    assert!(
+        run.err().contains("  do: repair or replace the file")
+            && run.err().contains("  do: if that is meant, raise image_side")
+    );
     assert!(!folder.exists("build"));
     let json = folder.zemtak("pack art --json").exits(3).json();
     assert_eq!((json["errors"].as_array().unwrap().len(), json["exit"].clone()), (files.len(), 3.into()));
