@@ -298,6 +298,17 @@ struct Treated {
     held: u64,
 }
 
+impl Treated {
+    /// Adds a frame. A long animation is not held as a whole, but decoded again for its pages.
+    fn add(&mut self, facts: Facts, stored: Stored, most: u64) {
+        let bytes = stored.bytes();
+        let holds = self.stored.is_empty() || self.held + bytes <= most;
+        self.held += if holds { bytes } else { 0 };
+        self.known.frames.push(facts);
+        self.stored.push(Some(stored).filter(|_| holds));
+    }
+}
+
 /// Decodes a file and its layers and treats each frame in all ways, as soon as it is decoded. Gives the hash of what was decoded.
 fn decode_and_treat(
     source: &Source,
@@ -307,19 +318,17 @@ fn decode_and_treat(
 ) -> Result<(Hash, Vec<Treated>), Problem> {
     let nothing = || Treated { known: Known { frames: Vec::new(), ignored: Vec::new() }, stored: Vec::new(), held: 0 };
     let mut all: Vec<Treated> = treatments.iter().map(|_| nothing()).collect();
-    let hash = Whole { source, content }.each_frame(context, &mut |number, frame, layers| {
-        for (treated, &treatment) in all.iter_mut().zip(treatments) {
+    let (hash, ignored) = Whole { source, content }.each_frame(context, &mut |number, frame, layers| {
+        let mut decoded = Some(frame);
+        for (at, (treated, &treatment)) in all.iter_mut().zip(treatments).enumerate() {
+            // The last one may have the decoded pixels themselves.
+            let frame = if at + 1 < treatments.len() { decoded.clone() } else { decoded.take() };
+            let Some(frame) = frame else { break };
             let layers = layers.iter().map(|layer| layer.of_frame(number, &frame.pixels)).collect();
-            let (facts, stored) = treat(frame.clone(), layers, treatment, context);
-            treated.known.frames.push(facts);
-            // A long animation is decoded again for its pages rather than held as a whole.
-            let bytes = stored.bytes();
-            let holds = treated.held + bytes <= context.allowance.of_a_file();
-            treated.held += if holds { bytes } else { 0 };
-            treated.stored.push(Some(stored).filter(|_| holds));
+            let (facts, stored) = treat(frame, layers, treatment, context);
+            treated.add(facts, stored, context.allowance.of_a_file());
         }
     })?;
-    let (hash, ignored) = hash;
     all.iter_mut().for_each(|treated| treated.known.ignored.clone_from(&ignored));
     Ok((hash, all))
 }

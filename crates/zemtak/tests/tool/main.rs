@@ -28,6 +28,7 @@ mod layers;
 mod layout;
 mod manners;
 mod mips;
+mod nasty_names;
 mod new;
 mod ownership;
 mod pack;
