@@ -13,7 +13,8 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::ownership::ResultKind;
-use zemtak_build::{Failure, format, limits, write};
+use zemtak_build::project::Project;
+use zemtak_build::{Failure, Limits, format, limits, write};
 use zemtak_core::codec::Mark;
 
 /// What is rehearsed, and how it is told.
@@ -43,9 +44,12 @@ pub struct Rehearsed {
 /// The scenario is wrong, or the picture cannot be written.
 pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario)?;
+    // What the project at hand says holds for its scenarios too.
+    let project = Project::open(None).map_or_else(|_| Limits::default(), |project| project.limits);
+    let most = console.limits.over(project).scene_draws();
     let too_many = |scene: &Scene| {
         let things: usize = scene.draw.iter().map(|draw| draw.count as usize).sum();
-        limits::check("scene_draws", things, console.limits.scene_draws(), &scene.name).err()
+        limits::check("scene_draws", things, most, &scene.name).err()
     };
     Failure::unless(scenario.scenes.iter().filter_map(too_many).collect(), ())?;
     if let Some(path) = &request.png {

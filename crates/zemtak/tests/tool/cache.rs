@@ -1,6 +1,6 @@
 //! Rehearsals by the built binary: figures computed here a second time, warnings with names, errors with their lines.
 
-use crate::fixtures::{Dice, Folder, demo_art};
+use crate::fixtures::{Dice, Folder, blob, demo_art, png};
 use serde_json::Value;
 use zemtak_core::codec::{Limits, decode};
 
@@ -233,4 +233,23 @@ fn agrees(answer: &Value, budget: u64, told: &str) {
     assert_eq!(packed, all);
     let drawn = |way: &Value| number(way, "draws") + number(way, "not_there");
     assert!(drawn(packed) == drawn(loose) && drawn(loose) == drawn(alone), "{told}");
+}
+
+/// So many copies took seconds of work that nobody had asked for on purpose.
+#[test]
+fn a_scene_draws_no_more_than_its_limit_which_the_project_moves() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(9, 9, [7, 7, 7])));
+    let project = "format = 1\n[atlas.night]\nroot = \"art\"\n";
+    folder.write("zemtak.toml", project);
+    folder.zemtak("pack").exits(0);
+    let scene = "[[scene]]\nname = \"swarm\"\nseconds = 0.1\n[[scene.draw]]\nsprite = \"night:moth\"\ncount = 5000\n";
+    folder.write("swarm.toml", format!("format = 1\n{scene}"));
+    let refused = folder.zemtak("cache rehearse swarm.toml").exits(2);
+    assert!(
+        refused.err().contains("swarm: 5,000 things that a scene draws at a time are more than the limit of 4,096")
+    );
+    folder.zemtak("cache rehearse swarm.toml --limit scene_draws=5000").exits(0);
+    folder.write("zemtak.toml", format!("{project}[limits]\nscene_draws = 5000\n"));
+    folder.zemtak("cache rehearse swarm.toml").exits(0);
 }
