@@ -8,7 +8,7 @@ use crate::failure::{Problem, ProblemKind};
 use crate::format;
 use crate::limits::Limits;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use zemtak_core::geometry::Size;
 
 /// What is taken where a machine has more than twice of it.
@@ -33,7 +33,7 @@ pub struct Allowance {
     decoding: Mutex<u64>,
     given_back: Condvar,
     waiting: AtomicU64,
-    files: AtomicU64,
+    files: Arc<AtomicU64>,
 }
 
 /// How a page is drawn.
@@ -45,13 +45,24 @@ pub(crate) enum Drawing {
     Bands,
 }
 
+impl Drawing {
+    /// The bytes that a page takes so.
+    fn bytes(self, page: Size) -> u64 {
+        let a_pixel = match self {
+            Self::Whole => DRAWING_WHOLE,
+            Self::Bands => DRAWING_BANDS,
+        };
+        page.area().saturating_mul(a_pixel)
+    }
+}
+
 impl Allowance {
     /// What these limits allow.
     #[must_use]
     pub fn new(limits: Limits) -> Self {
         let bytes = limits.memory.unwrap_or_else(default_memory);
         let (decoding, given_back) = (Mutex::new(0), Condvar::new());
-        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files: AtomicU64::new(0) }
+        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files: Arc::default() }
     }
 
     /// The limits of other things than memory.
@@ -65,7 +76,7 @@ impl Allowance {
     /// # Errors
     /// It is more than there ever is.
     pub(crate) fn decode(&self, pixels: u64) -> Result<Decoding<'_>, TooMuch> {
-        let (bytes, share) = (pixels.saturating_mul(DECODING), self.bytes / 8 * 3);
+        let (bytes, share) = (pixels.saturating_mul(DECODING), self.share());
         if bytes > share {
             return Err(TooMuch { needed: bytes.div_ceil(3).saturating_mul(8), memory: self.bytes });
         }
@@ -81,13 +92,17 @@ impl Allowance {
         self.decoding.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// What all that decode may take together, and all pages that are drawn.
+    fn share(&self) -> u64 {
+        self.bytes / 8 * 3
+    }
+
     /// How many of these pages, from the first on, may be drawn at a time. At least one.
-    pub(crate) fn drawn_together(&self, pages: &[(Size, Drawing)]) -> usize {
-        let share = self.bytes / 8 * 3;
+    pub(crate) fn drawn_together(&self, pages: &[Size], drawing: Drawing) -> usize {
         let mut sum = 0;
-        let fits = |(size, drawing): &&(Size, Drawing)| {
-            sum += drawing_bytes(*size, *drawing);
-            sum <= share
+        let fits = |size: &&Size| {
+            sum += drawing.bytes(**size);
+            sum <= self.share()
         };
         pages.iter().take_while(fits).count().max(1)
     }
@@ -97,7 +112,7 @@ impl Allowance {
     /// # Errors
     /// It takes more.
     pub(crate) fn check_page(&self, size: Size, drawing: Drawing) -> Result<(), TooMuch> {
-        let bytes = drawing_bytes(size, drawing);
+        let bytes = drawing.bytes(size);
         // Alone it may have what several would share, and a little more.
         if bytes > self.bytes / 2 {
             return Err(TooMuch { needed: bytes.saturating_mul(2), memory: self.bytes });
@@ -116,19 +131,15 @@ impl Allowance {
         self.waiting.fetch_sub(bytes, Ordering::Relaxed);
     }
 
-    /// Whether so many bytes of a file may wait until they are decoded.
-    pub(crate) fn keep_file(&self, bytes: u64) -> bool {
-        take(&self.files, bytes, self.bytes / 16)
+    /// A file's bytes until they are decoded, if there is memory for that.
+    pub(crate) fn keep_file(&self, bytes: Vec<u8>) -> Option<KeptFile> {
+        take(&self.files, bytes.len() as u64, self.bytes / 16).then_some(())?;
+        Some(KeptFile { counted: Arc::clone(&self.files), bytes })
     }
 
     /// How much of one file's treated frames is held before it is known whether they can be kept.
     pub(crate) fn of_a_file(&self) -> u64 {
         self.bytes / 64
-    }
-
-    /// Says that a kept file's bytes are no longer there.
-    pub(crate) fn let_file_go(&self, bytes: u64) {
-        self.files.fetch_sub(bytes, Ordering::Relaxed);
     }
 
     /// Whether all pages of a former build may be decoded, if they have so many pixels.
@@ -142,14 +153,6 @@ fn take(from: &AtomicU64, bytes: u64, most: u64) -> bool {
         .is_ok()
 }
 
-fn drawing_bytes(size: Size, drawing: Drawing) -> u64 {
-    let a_pixel = match drawing {
-        Drawing::Whole => DRAWING_WHOLE,
-        Drawing::Bands => DRAWING_BANDS,
-    };
-    size.area().saturating_mul(a_pixel)
-}
-
 /// Memory for decoding a picture; dropped, others may have it.
 #[derive(Debug)]
 pub(crate) struct Decoding<'a> {
@@ -161,6 +164,32 @@ impl Drop for Decoding<'_> {
     fn drop(&mut self) {
         *self.of.used() -= self.bytes;
         self.of.given_back.notify_all();
+    }
+}
+
+/// A file's bytes that wait in memory; dropped, others may have their place.
+#[derive(Debug)]
+pub(crate) struct KeptFile {
+    counted: Arc<AtomicU64>,
+    bytes: Vec<u8>,
+}
+
+impl KeptFile {
+    /// The bytes, which no longer count.
+    pub fn take(mut self) -> Vec<u8> {
+        self.give_back();
+        std::mem::take(&mut self.bytes)
+    }
+
+    fn give_back(&self) {
+        self.counted.fetch_sub(self.bytes.len() as u64, Ordering::Relaxed);
+    }
+}
+
+impl Drop for KeptFile {
+    /// Of what was taken nothing is left to give back.
+    fn drop(&mut self) {
+        self.give_back();
     }
 }
 
@@ -244,10 +273,10 @@ mod tests {
     #[test]
     fn pages_are_drawn_together_as_far_as_they_fit() {
         let allowance = of(8000);
-        let page = (Size::new(10, 10), Drawing::Bands);
-        assert_eq!(allowance.drawn_together(&[page; 9]), 3);
-        assert_eq!(allowance.drawn_together(&[(Size::new(10, 10), Drawing::Whole); 9]), 1);
-        assert_eq!(allowance.drawn_together(&[(Size::new(100, 100), Drawing::Whole); 2]), 1);
+        let page = Size::new(10, 10);
+        assert_eq!(allowance.drawn_together(&[page; 9], Drawing::Bands), 3);
+        assert_eq!(allowance.drawn_together(&[page; 9], Drawing::Whole), 1);
+        assert_eq!(allowance.drawn_together(&[Size::new(100, 100); 2], Drawing::Whole), 1);
         assert!(allowance.check_page(Size::new(10, 20), Drawing::Whole).is_ok());
         assert!(allowance.check_page(Size::new(10, 21), Drawing::Whole).is_err());
     }
@@ -258,5 +287,11 @@ mod tests {
         assert!(allowance.keep(600) && allowance.keep(400) && !allowance.keep(1));
         allowance.let_go(400);
         assert!(allowance.keep(400));
+        // Files count until they are taken or nobody wants them any more.
+        let [first, second] = [300, 200].map(|length| allowance.keep_file(vec![7; length]).unwrap());
+        assert!(allowance.keep_file(vec![7; 1]).is_none());
+        assert_eq!(first.take().len(), 300);
+        drop(second);
+        assert!(allowance.keep_file(vec![7; 500]).is_some());
     }
 }

@@ -1,6 +1,7 @@
 //! The contents of files by hash, read again only where the file system says that they may have changed.
 
 use crate::store::{self, Hash, Key, Nothing, Store};
+use crate::write::Writer;
 use std::fs::Metadata;
 use std::io;
 use std::path::Path;
@@ -103,6 +104,13 @@ pub struct Files<'a> {
     pub disk: &'a dyn Disk,
     /// What earlier builds learnt.
     pub store: &'a dyn Store,
+}
+
+impl<'a> Files<'a> {
+    /// The files that a build writes and has written, with what is known of them.
+    pub fn of(writer: &'a Writer, store: &'a dyn Store) -> Self {
+        Self { disk: &*writer.disk, store }
+    }
 }
 
 impl Files<'static> {

@@ -31,7 +31,7 @@ impl<'a> Context<'a> {
 
     /// Where files are, and what is known of them.
     pub fn files(self) -> Files<'a> {
-        Files { disk: &*self.writer.disk, store: self.store }
+        Files::of(self.writer, self.store)
     }
 
     /// A place where the work can stop.

@@ -33,6 +33,14 @@ macro_rules! limits {
                 true
             }
 
+            /// A limit by its name, if there is such a one.
+            fn get(&self, name: &str) -> Option<u64> {
+                match name {
+                    $(stringify!($name) => Some(self.$name()),)+
+                    _ => None,
+                }
+            }
+
             /// These where they were asked for, else those of `other`.
             #[must_use]
             pub fn over(self, other: Self) -> Self {
@@ -90,6 +98,17 @@ impl Limits {
             frames: small(self.frames()),
         }
     }
+
+    /// Refuses more of something than its limit, which is named. `about` is what has too much of it.
+    ///
+    /// # Errors
+    /// It is more.
+    pub fn check(&self, name: &str, count: usize, about: &str) -> Result<(), Problem> {
+        let Some(most) = self.get(name).filter(|most| count as u64 > *most) else { return Ok(()) };
+        let of = LIMITS.iter().find(|(limit, ..)| *limit == name).map_or(name, |(_, of, _)| of);
+        let why = format!("{} {of} are more than the limit of {}", format::number(count as u64), format::number(most));
+        Err(Problem::usage(ProblemKind::OverLimit, about, why, help(&[name])))
+    }
 }
 
 /// How a limit is moved.
@@ -98,15 +117,21 @@ pub(crate) fn help(names: &[&str]) -> String {
     format!("if that is meant, raise {names} with --limit NAME=NUMBER, or in [{TABLE}] of the project file")
 }
 
-/// Refuses more of something than its limit. `about` is what has too much of it.
-///
-/// # Errors
-/// It is more.
-pub fn check(name: &str, count: usize, most: u64, about: &str) -> Result<(), Problem> {
-    if count as u64 <= most {
-        return Ok(());
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::failure::Failure;
+
+    #[test]
+    fn each_limit_holds_by_its_name_and_names_itself() {
+        for (name, of, most) in LIMITS {
+            let mut limits = Limits::default();
+            assert!(limits.check(name, usize::try_from(*most).unwrap(), "moth").is_ok(), "{name}");
+            assert!(limits.set(name, 2) && limits.check(name, 2, "moth").is_ok());
+            let said = Failure::from(limits.check(name, 3, "moth").unwrap_err()).to_string();
+            assert!(said.contains(&format!("moth: 3 {of}")) && said.contains(&format!("raise {name} with")), "{said}");
+            assert_eq!(Limits::default().over(limits), limits);
+        }
+        assert!(!Limits::default().set("moths", 1));
     }
-    let of = LIMITS.iter().find(|(limit, ..)| *limit == name).map_or(name, |(_, of, _)| of);
-    let why = format!("{} {of} are more than the limit of {}", format::number(count as u64), format::number(most));
-    Err(Problem::usage(ProblemKind::OverLimit, about, why, help(&[name])))
 }

@@ -11,7 +11,7 @@ use frames::Frames;
 pub(crate) use frames::Stored;
 use layers::{DecodedLayer, Whole, whole_hash};
 
-use crate::allowance::Allowance;
+use crate::allowance::{Allowance, KeptFile};
 use crate::content::{self, Content};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
@@ -115,14 +115,14 @@ pub struct Looked {
     /// Whether it is a picture that a build drew.
     pub is_result: bool,
     /// The bytes, until somebody takes them; nothing if there was no memory for keeping them.
-    bytes: Mutex<Option<Vec<u8>>>,
+    bytes: Mutex<Option<KeptFile>>,
 }
 
 /// Looks at each source's content.
 ///
 /// # Errors
 /// An interruption; for each source also that it cannot be read.
-pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
+pub fn contents<'a>(sources: &[Source], context: Context<'a>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look_at = |source: &Source| {
         let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.files()));
         let looked = looked.map_err(|e| Problem::io(&format::path(&source.path), &e))?;
@@ -130,8 +130,7 @@ pub fn contents(sources: &[Source], context: Context<'_>) -> Result<Vec<Result<L
             content::Looked::Known(hash, is_result) => Looked { own: hash, hash, is_result, bytes: Mutex::default() },
             content::Looked::Read(content) => {
                 let (is_result, Content { bytes, hash }) = (content.is_result(), content);
-                let bytes = Some(bytes).filter(|bytes| context.allowance.keep_file(bytes.len() as u64));
-                Looked { own: hash, hash, is_result, bytes: Mutex::new(bytes) }
+                Looked { own: hash, hash, is_result, bytes: Mutex::new(context.allowance.keep_file(bytes)) }
             }
         })
     };
@@ -151,10 +150,7 @@ impl Looked {
     fn take(&self, source: &Source, context: Context<'_>) -> Result<Content, Problem> {
         let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
         match bytes {
-            Some(bytes) => {
-                context.allowance.let_file_go(bytes.len() as u64);
-                Ok(Content { bytes, hash: self.own })
-            }
+            Some(kept) => Ok(Content { bytes: kept.take(), hash: self.own }),
             None => read(source, context),
         }
     }
@@ -374,7 +370,7 @@ impl Sprite<'_> {
 ///
 /// # Errors
 /// Files that cannot be read any more, or one that has changed.
-pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> Result<(), NotFetched> {
+pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> Result<(), NotDrawn> {
     let mut of_file: HashMap<*const Frames<'_>, Vec<&Sprite<'_>>> = HashMap::new();
     for sprite in sprites.iter().filter(|sprite| sprite.stored().is_none()) {
         of_file.entry(Arc::as_ptr(&sprite.frames)).or_default().push(sprite);
@@ -386,15 +382,15 @@ pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> 
         .par_iter()
         .map(|of_file| if context.cancelled() { Ok(()) } else { fetch_file(of_file, former, context) })
         .collect();
-    context.check().map_err(NotFetched::Failed)?;
+    context.check()?;
     let mut problems = Vec::new();
     for missing in fetched.into_iter().filter_map(Result::err) {
         match missing {
-            Missing::Stale => return Err(NotFetched::Stale),
+            Missing::Stale => return Err(NotDrawn::Stale),
             Missing::Bad(problem) => problems.push(problem),
         }
     }
-    Failure::unless(problems, ()).map_err(NotFetched::Failed)
+    Ok(Failure::unless(problems, ())?)
 }
 
 /// Has what is stored of some sprites of one file at hand.
@@ -427,13 +423,19 @@ fn fetch_file(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) ->
     if hash == first.content && as_known && all_there { Ok(()) } else { Err(Missing::Stale) }
 }
 
-/// Why sprites could not be had at hand.
+/// Why what was to be drawn could not be.
 #[derive(Debug)]
-pub enum NotFetched {
-    /// A file is no longer the one that was looked at.
+pub enum NotDrawn {
+    /// A source is no longer what it was a moment ago, or the store was wrong about it.
     Stale,
-    /// Files cannot be read or decoded, or an interruption.
+    /// Anything else.
     Failed(Failure),
+}
+
+impl From<Failure> for NotDrawn {
+    fn from(failure: Failure) -> Self {
+        Self::Failed(failure)
+    }
 }
 
 fn read(source: &Source, context: Context<'_>) -> Result<Content, Problem> {

@@ -2,9 +2,8 @@
 
 use crate::context::check;
 use crate::failure::Failure;
-use crate::format;
 use crate::observer::Observer;
-use crate::write::PART;
+use crate::{format, write};
 use std::fs::{self, File, TryLockError};
 use std::io::Write as _;
 use std::path::{Path, PathBuf};
@@ -51,7 +50,8 @@ pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> R
             // The build before may have taken its folder away with the file.
             Ok(()) if same_file(&file, &path) => {
                 sign(&file);
-                sweep(folder);
+                // Nobody else is at work here, so a part is of a build that was killed.
+                write::sweep(folder, Duration::ZERO);
                 return Ok(Lock { _file: file, made });
             }
             Ok(()) => {}
@@ -91,15 +91,4 @@ fn same_file(file: &File, path: &Path) -> bool {
 #[cfg(not(unix))]
 fn same_file(_: &File, _: &Path) -> bool {
     true
-}
-
-/// Nobody else is at work here, so a part is of a build that was killed. One that cannot be removed does no harm.
-fn sweep(folder: &Path) {
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        let name = entry.file_name();
-        let ours = name.to_str().is_some_and(|n| n.starts_with(PART.0) && n.ends_with(PART.1));
-        if ours {
-            let _ = fs::remove_file(entry.path());
-        }
-    }
 }

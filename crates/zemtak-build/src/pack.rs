@@ -8,9 +8,9 @@ use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
 use crate::inventory::Written;
 use crate::limits::Limits;
+use crate::load::NotDrawn;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
-use crate::pages::NotDrawn;
 use crate::project::Project;
 use crate::request::{OutputFile, PackRequest, Packed};
 use crate::store::{FileStore, Store};
@@ -155,7 +155,7 @@ impl Run<'_> {
         let mut built = built.map_err(|error| failed(error, out))?;
         let texts = TextPlace { out, writer: self.writer, store: &store, check: self.options.check };
         built.push(joint::build(self.joint, &built, texts)?);
-        let ours = place::ours(out, &built, Files { disk: &*self.writer.disk, store: &store });
+        let ours = place::ours(out, &built, Files::of(self.writer, &store));
         if let Some(ours) = &ours {
             self.check_ownership(&built, ours)?;
         }

@@ -57,7 +57,7 @@ pub(crate) fn place(
         store.save()?;
         writer.sync_folder(out)?;
         commit(out, &mut made, writer)?;
-        let files = Files { disk: &*writer.disk, store };
+        let files = Files::of(writer, store);
         remove_old(out, &mut ours, &new, files, &mut left)?;
         // Before it is forgotten whose they were.
         writer.sync_folder(out)?;

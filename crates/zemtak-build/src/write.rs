@@ -11,7 +11,7 @@ use std::time::Duration;
 use zemtak_files::{Disk, SystemDisk};
 
 /// How names of files begin and end that are not in their place yet.
-pub const PART: (&str, &str) = (".zemtak-", ".part");
+const PART: (&str, &str) = (".zemtak-", ".part");
 
 /// A file that is written but not in its place yet; dropped, it is gone.
 #[derive(Debug)]
@@ -44,7 +44,6 @@ pub fn make_folder(folder: &Path) -> Result<(), Failure> {
 /// # Errors
 /// Where they cannot be written.
 pub fn prepare(target: &Path, bytes: &[u8]) -> Result<PendingFile, Failure> {
-    sweep(format::folder_of(target));
     Writer::default().prepare(target, bytes)
 }
 
@@ -56,20 +55,24 @@ pub fn prepare_with(
     target: &Path,
     fill: impl FnOnce(&mut dyn Write) -> io::Result<()>,
 ) -> Result<PendingFile, Failure> {
-    sweep(format::folder_of(target));
     Writer::default().prepare_with(target, fill)
 }
 
-/// A part that is as old as this is of a process that was killed.
+/// A part that is as old as this is of a process that was killed, in a folder where others may be at work.
 const FORGOTTEN: Duration = Duration::from_secs(3600);
 
-/// Clears away what killed processes left half written in a folder, where other processes may be at work. What cannot be
-/// removed does no harm.
-fn sweep(folder: &Path) {
+/// Clears away what killed processes left half written in a folder.
+pub fn sweep_forgotten(folder: &Path) {
+    sweep(folder, FORGOTTEN);
+}
+
+/// Clears away what was left half written in a folder for at least so long. What cannot be removed does no harm.
+pub(crate) fn sweep(folder: &Path, age: Duration) {
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
         let is_part = entry.file_name().to_str().is_some_and(|n| n.starts_with(PART.0) && n.ends_with(PART.1));
-        let age = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
-        if is_part && age().is_some_and(|age| age > FORGOTTEN) {
+        // What is of the future counts as new.
+        let rested = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
+        if is_part && (age.is_zero() || rested().is_some_and(|rested| rested >= age)) {
             let _ = fs::remove_file(entry.path());
         }
     }

@@ -3,7 +3,7 @@
 use std::io::ErrorKind;
 use std::path::Path;
 use zemtak_build::ownership::{ResultKind, may_replace};
-use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 use zemtak_runtime::AtlasFile;
 
 /// The help of `--force` says the same for all commands.
@@ -21,6 +21,7 @@ pub fn check<'p>(
     inputs: impl IntoIterator<Item = &'p Path>,
 ) -> Result<(), Failure> {
     check_input(out, inputs)?;
+    write::sweep_forgotten(format::folder_of(out));
     if force || may_replace(out, kind).map_err(|error| Problem::io(&format::path(out), &error))? {
         return Ok(());
     }

@@ -64,24 +64,20 @@ pub struct TextPlace<'a> {
 }
 
 impl TextPlace<'_> {
-    fn files(&self) -> Files<'_> {
-        Files { disk: &*self.writer.disk, store: self.store }
-    }
-
     /// A file of text, unless it is in place already.
     ///
     /// # Errors
     /// It cannot be written.
     pub fn put(self, file: String, text: &str, kind: OutputKind) -> Result<Output, Failure> {
         let (path, hash) = (self.out.join(&file), store::hash(text.as_bytes()));
-        let changed = !content::hash(&path, self.files()).is_ok_and(|there| there == hash);
+        let changed = !content::hash(&path, Files::of(self.writer, self.store)).is_ok_and(|there| there == hash);
         let waiting = if changed && !self.check { Some(self.writer.prepare(&path, text.as_bytes())?) } else { None };
         Ok(Output { file, hash, kind, waiting, changed })
     }
 
     /// A file that stays, if it is there.
     pub fn as_it_is(self, file: String, kind: OutputKind) -> Option<Output> {
-        let hash = content::hash(&self.out.join(&file), self.files()).ok()?;
+        let hash = content::hash(&self.out.join(&file), Files::of(self.writer, self.store)).ok()?;
         Some(Output { file, hash, kind, waiting: None, changed: false })
     }
 }

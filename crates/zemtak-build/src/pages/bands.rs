@@ -3,10 +3,11 @@
 //! A band's bytes follow from its rows alone, and its rows from the boxes that reach into it. So a band with the same boxes
 //! at the same places below its top is the same, on whichever page and however far down it lies.
 
-use super::{NotDrawn, PageBytes, Sheet};
+use super::{PageBytes, Sheet};
 use crate::context::Context;
 use crate::failure::Failure;
 use crate::former::{DrawnBand, Former};
+use crate::load::NotDrawn;
 use crate::plan::Plan;
 use crate::store::{Hash, Key};
 use crate::timings::Stage;

@@ -10,7 +10,7 @@ use crate::content;
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::former::{Drawn, DrawnBand, DrawnBox, Former};
-use crate::load::{self, NotFetched, Sprite};
+use crate::load::{self, NotDrawn, Sprite};
 use crate::observer::Phase;
 use crate::plan::Plan;
 use crate::settings::{PageFormat, PageNames};
@@ -97,30 +97,6 @@ struct PageBytes {
     texture: Option<DrawnTexture>,
 }
 
-/// Why pages could not be drawn.
-#[derive(Debug)]
-pub enum NotDrawn {
-    /// A source is no longer what it was a moment ago, or the store was wrong about it.
-    Stale,
-    /// Anything else.
-    Failed(Failure),
-}
-
-impl From<NotFetched> for NotDrawn {
-    fn from(not_fetched: NotFetched) -> Self {
-        match not_fetched {
-            NotFetched::Stale => Self::Stale,
-            NotFetched::Failed(failure) => Self::Failed(failure),
-        }
-    }
-}
-
-impl From<Failure> for NotDrawn {
-    fn from(failure: Failure) -> Self {
-        Self::Failed(failure)
-    }
-}
-
 impl Plan<'_> {
     /// Draws, encodes and proves the pages on all cores, and then their layers, and hands each on as soon as it is ready; those
     /// whose files are in place are left alone, and bands of pages that are as they were are taken from there. Only as many are
@@ -135,12 +111,11 @@ impl Plan<'_> {
     ) -> Result<Vec<PageFile<T>>, NotDrawn> {
         let sheets = self.sheets();
         let progress = context.progress(Phase::Drawing, Some(sheets.len()));
-        let needs: Vec<(Size, Drawing)> =
-            sheets.iter().map(|sheet| (self.layout.pages[sheet.page], self.drawing())).collect();
+        let sizes: Vec<Size> = sheets.iter().map(|sheet| self.layout.pages[sheet.page]).collect();
         let mut pages = Vec::with_capacity(sheets.len());
         while pages.len() < sheets.len() {
             let from = pages.len();
-            let together = &sheets[from..][..context.allowance.drawn_together(&needs[from..])];
+            let together = &sheets[from..][..context.allowance.drawn_together(&sizes[from..], self.drawing())];
             let begun: Vec<PageDraft<'_>> =
                 together.par_iter().map(|&sheet| self.begin_page(sheet, put, context)).collect();
             let mut needed: Vec<usize> = begun.iter().flat_map(PageDraft::needed).collect();

@@ -1,7 +1,6 @@
 //! What one file of an atlas shows: a page, or a layer of it at the same boxes.
 
-use super::NotDrawn;
-use crate::load::{Sprite, Stored};
+use crate::load::{NotDrawn, Sprite, Stored};
 use crate::plan::Plan;
 use crate::settings::LayerKind;
 use std::collections::BTreeMap;

@@ -6,13 +6,13 @@ mod written;
 
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::format;
 use crate::load::Sprite;
 use crate::observer::Phase;
 use crate::settings::rule::{Membership, Overrides};
 use crate::settings::{AtlasSettings, Places, Together};
 use crate::store::{self, Key};
 use crate::timings::Stage;
-use crate::{format, limits};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_core::atlas::{Atlas, Page};
@@ -82,17 +82,16 @@ impl<'a> Plan<'a> {
     pub fn new(task: Task<'a>, context: Context<'_>) -> Result<Self, Failure> {
         let Task { settings, sprites, .. } = task;
         let limits = context.allowance.limits();
-        limits::check("sprites", sprites.len(), limits.sprites(), task.name)?;
-        limits::check("rules", settings.rules.as_slice().len(), limits.rules(), task.name)?;
+        limits.check("sprites", sprites.len(), task.name)?;
+        limits.check("rules", settings.rules.as_slice().len(), task.name)?;
         let matching: Vec<Vec<usize>> = sprites.iter().map(|s| settings.rules.matching(&s.name)).collect();
         let overrides: Vec<Overrides> = matching.iter().map(|numbers| settings.rules.together(numbers)).collect();
         let applied = matching.into_iter().flatten().collect();
         let names: BTreeSet<SpriteName> = sprites.iter().map(|s| s.name.clone()).collect();
         let mut clips = clip::find(&names, task.base.unwrap_or(task.name), &assignments(sprites, &overrides));
         written::add(&settings.clips, task.base.unwrap_or(task.name), &names, &mut clips)?;
-        let long = |(name, steps): (&ClipName, &Vec<SpriteName>)| {
-            limits::check("clip_steps", steps.len(), limits.clip_steps(), name.as_str()).err()
-        };
+        let long =
+            |(name, steps): (&ClipName, &Vec<SpriteName>)| limits.check("clip_steps", steps.len(), name.as_str()).err();
         Failure::unless(clips.clips.iter().filter_map(long).collect(), ())?;
         let dense = settings.layout == Arrangement::Dense;
         let (box_of, drawn) = boxes(sprites, &overrides, dense, settings.share_twins);
@@ -196,8 +195,7 @@ impl<'a> Plan<'a> {
     }
 
     fn refuse_huge_pages(&self, context: Context<'_>) -> Result<(), Failure> {
-        let limits = context.allowance.limits();
-        limits::check("pages", self.layout.pages.len(), limits.pages(), self.task.name)?;
+        context.allowance.limits().check("pages", self.layout.pages.len(), self.task.name)?;
         let problems = self.layout.pages.iter().enumerate().filter_map(|(page, &size)| {
             let too_much = context.allowance.check_page(size, self.drawing()).err()?;
             Some(too_much.problem(&format!("{}, page {page}", self.task.name), size))

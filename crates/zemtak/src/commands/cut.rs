@@ -320,6 +320,7 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
         }
     }
     Failure::unless(problems, ())?;
+    write::sweep_forgotten(&request.out);
     let mut waiting = Vec::new();
     for (path, bytes) in new {
         write::make_folder(path.parent().unwrap_or(Path::new("")))?;

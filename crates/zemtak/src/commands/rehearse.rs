@@ -14,7 +14,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::project::Project;
-use zemtak_build::{Failure, Limits, format, limits, write};
+use zemtak_build::{Failure, Limits, format, write};
 use zemtak_core::codec::Mark;
 
 /// What is rehearsed, and how it is told.
@@ -46,10 +46,10 @@ pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Fa
     let scenario = scenario::open(&request.scenario)?;
     // What the project at hand says holds for its scenarios too.
     let project = Project::open(None).map_or_else(|_| Limits::default(), |project| project.limits);
-    let most = console.limits.over(project).scene_draws();
+    let limits = console.limits.over(project);
     let too_many = |scene: &Scene| {
         let things: usize = scene.draw.iter().map(|draw| draw.count as usize).sum();
-        limits::check("scene_draws", things, most, &scene.name).err()
+        limits.check("scene_draws", things, &scene.name).err()
     };
     Failure::unless(scenario.scenes.iter().filter_map(too_many).collect(), ())?;
     if let Some(path) = &request.png {
