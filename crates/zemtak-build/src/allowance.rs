@@ -207,7 +207,7 @@ impl TooMuch {
     pub fn problem(self, about: &str, size: Size) -> Problem {
         // Rounded up, so that what is said is enough.
         let (needed, memory) = (self.needed.div_ceil(1 << 20), format::bytes(self.memory));
-        let why = format!("{size} pixels need at least {needed} MiB of memory for the run, which may have {memory}");
+        let why = format!("{size} pixels need a run with at least {needed} MiB of memory; this one has {memory}");
         let help = "raise memory with --memory SIZE, or in [limits] of the project file";
         Problem::usage(ProblemKind::OverLimit, about, why, help)
     }

@@ -70,15 +70,15 @@ limits! {
     /// The pixels of all frames of an animated image together.
     animation_pixels: 1 << 28, "pixels of all frames of an animated image together";
     /// The frames of an animated image.
-    frames: 10_000, "frames of an animated image";
+    frames: 10_000, "frames in an animated image";
     /// The sprites of an atlas.
-    sprites: 4_000_000, "sprites of an atlas";
+    sprites: 4_000_000, "sprites in an atlas";
     /// The pages of an atlas.
-    pages: 10_000, "pages of an atlas";
+    pages: 10_000, "pages in an atlas";
     /// The rules of an atlas.
-    rules: 1_000_000, "rules of an atlas";
+    rules: 1_000_000, "rules in an atlas";
     /// The steps of a clip.
-    clip_steps: 1_000_000, "steps of a clip";
+    clip_steps: 1_000_000, "steps in a clip";
     /// The things that a scene of a rehearsal draws at a time.
     scene_draws: 4_096, "things that a scene draws at a time";
 }
@@ -106,7 +106,7 @@ impl Limits {
     pub fn check(&self, name: &str, count: usize, about: &str) -> Result<(), Problem> {
         let Some(most) = self.get(name).filter(|most| count as u64 > *most) else { return Ok(()) };
         let of = LIMITS.iter().find(|(limit, ..)| *limit == name).map_or(name, |(_, of, _)| of);
-        let why = format!("{} {of} are more than the limit of {}", format::number(count as u64), format::number(most));
+        let why = format!("{} {of}; the limit is {}", format::number(count as u64), format::number(most));
         Err(Problem::usage(ProblemKind::OverLimit, about, why, help(&[name])))
     }
 }

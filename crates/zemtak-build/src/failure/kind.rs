@@ -80,7 +80,7 @@ kinds! {
     OutputIsInput: "output_is_input", "the output would overwrite an input";
     OutsidePage: "outside_page", "sprite outside its page";
     OutsideRoot: "outside_root", "path outside the root";
-    OverLimit: "over_limit", "more than a run takes on";
+    OverLimit: "over_limit", "over a limit";
     PageCount: "page_count", "the page count cannot be met";
     PageTooLarge: "page_too_large", "page too large for memory";
     SeveralMatch: "several_match", "more than one sprite matches";
