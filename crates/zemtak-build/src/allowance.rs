@@ -24,6 +24,9 @@ const DRAWING_WHOLE: u64 = 20;
 /// The same where it is drawn band by band: the sprites, and twice what comes out.
 const DRAWING_BANDS: u64 = 8;
 
+/// The bytes that a decoded pixel takes.
+const HELD: u64 = 4;
+
 /// What a run may take, and how much of that it has taken.
 #[derive(Debug)]
 pub struct Allowance {
@@ -34,6 +37,7 @@ pub struct Allowance {
     given_back: Condvar,
     waiting: AtomicU64,
     files: Arc<AtomicU64>,
+    pages: Arc<AtomicU64>,
 }
 
 /// How a page is drawn.
@@ -62,7 +66,8 @@ impl Allowance {
     pub fn new(limits: Limits) -> Self {
         let bytes = limits.memory.unwrap_or_else(default_memory);
         let (decoding, given_back) = (Mutex::new(0), Condvar::new());
-        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files: Arc::default() }
+        let (files, pages) = (Arc::default(), Arc::default());
+        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files, pages }
     }
 
     /// The limits of other things than memory.
@@ -137,6 +142,25 @@ impl Allowance {
         Some(KeptFile { counted: Arc::clone(&self.files), bytes })
     }
 
+    /// Counts the pages of an atlas that are to be in memory all at once, for as long as the answer is kept. They may have half
+    /// of it: decoding them and working on them takes more. `about` is the atlas.
+    ///
+    /// # Errors
+    /// They and those that are held already take more.
+    pub fn hold_pages(&self, about: &str, pages: &[Size]) -> Result<HeldPages, Problem> {
+        let bytes = pages.iter().map(|size| size.area().saturating_mul(HELD)).fold(0, u64::saturating_add);
+        if take(&self.pages, bytes, self.bytes / 2) {
+            return Ok(HeldPages { counted: Arc::clone(&self.pages), bytes });
+        }
+        let needed = self.pages.load(Ordering::Relaxed).saturating_add(bytes).saturating_mul(2);
+        let what = format!(
+            "{} of {} pixels in all",
+            format::count(pages.len(), "page", "pages"),
+            format::number(bytes / HELD)
+        );
+        Err(TooMuch { needed, memory: self.bytes }.refusal(about, &what))
+    }
+
     /// How much of one file's treated frames is held before it is known whether they can be kept.
     pub(crate) fn of_a_file(&self) -> u64 {
         self.bytes / 64
@@ -193,6 +217,19 @@ impl Drop for KeptFile {
     }
 }
 
+/// Pages that are in memory; dropped, others may have their place.
+#[derive(Debug)]
+pub struct HeldPages {
+    counted: Arc<AtomicU64>,
+    bytes: u64,
+}
+
+impl Drop for HeldPages {
+    fn drop(&mut self) {
+        self.counted.fetch_sub(self.bytes, Ordering::Relaxed);
+    }
+}
+
 /// Something takes more memory than a run may have.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct TooMuch {
@@ -205,9 +242,13 @@ pub(crate) struct TooMuch {
 impl TooMuch {
     /// What is wrong with something of this size, and what to do.
     pub fn problem(self, about: &str, size: Size) -> Problem {
+        self.refusal(about, &format!("{size} pixels"))
+    }
+
+    fn refusal(self, about: &str, what: &str) -> Problem {
         // Rounded up, so that what is said is enough.
         let (needed, memory) = (self.needed.div_ceil(1 << 20), format::bytes(self.memory));
-        let why = format!("{size} pixels need a run with at least {needed} MiB of memory; this one has {memory}");
+        let why = format!("{what} need a run with at least {needed} MiB of memory; this one has {memory}");
         let help = "raise memory with --memory SIZE, or in [limits] of the project file";
         Problem::usage(ProblemKind::OverLimit, about, why, help)
     }
@@ -279,6 +320,18 @@ mod tests {
         assert_eq!(allowance.drawn_together(&[Size::new(100, 100); 2], Drawing::Whole), 1);
         assert!(allowance.check_page(Size::new(10, 20), Drawing::Whole).is_ok());
         assert!(allowance.check_page(Size::new(10, 21), Drawing::Whole).is_err());
+    }
+
+    #[test]
+    fn pages_count_as_long_as_they_are_held() {
+        let allowance = of(8 << 20);
+        let page = Size::new(512, 512);
+        let first = allowance.hold_pages("night", &[page; 2]).unwrap();
+        let why = allowance.hold_pages("dawn", &[page; 3]).unwrap_err().why;
+        assert!(why.starts_with("3 pages of 786,432 pixels in all need a run with at least 10 MiB"), "{why}");
+        drop(first);
+        let _kept = allowance.hold_pages("dawn", &[page; 4]).unwrap();
+        assert!(allowance.hold_pages("night", &[Size::new(1, 1)]).is_err());
     }
 
     #[test]

@@ -2,6 +2,7 @@
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inventory::{Inventory, Written};
+use crate::limits::Limits;
 use crate::ownership::{Ownership, ResultKind};
 use crate::settings::{Also, Keyword, PageFormat, TextureSettings};
 use crate::summary::TextureSummary;
@@ -67,6 +68,8 @@ pub struct Export<'a> {
     pub inputs: &'a [PathBuf],
     /// Whether files that are not ours may be replaced.
     pub force: bool,
+    /// How much text there may be, and how long templates may run.
+    pub limits: &'a Limits,
 }
 
 /// Files in KTX2, and what each is.
@@ -145,11 +148,10 @@ impl Export<'_> {
     fn texts(&self, also: &Also) -> Result<Vec<NewFile>, Failure> {
         let mut templates = BTreeMap::new();
         if let Also::Template(path) = also {
-            let text = zemtak_files::read_text(path, zemtak_files::TEXT_BYTES)
-                .map_err(|error| Failure::io(&format::path(path), &error))?;
-            templates.insert(path.clone(), text);
+            templates.insert(path.clone(), self.limits.read_text("text_bytes", path)?);
         }
-        let texts = forms::write(also, self.atlas, &templates, &forms::Idents::new())?;
+        let means = forms::Means { templates: &templates, idents: &forms::Idents::new(), limits: self.limits };
+        let texts = forms::write(also, self.atlas, means)?;
         let file = |(name, text): (String, String)| NewFile { name, bytes: text.into_bytes(), kind: ResultKind::Form };
         Ok(texts.into_iter().map(file).collect())
     }

@@ -1,5 +1,6 @@
 //! What a build depends on, so that it can be done again when that changes.
 
+use crate::limits::Limits;
 use crate::project::Project;
 use crate::settings::Also;
 use std::collections::BTreeSet;
@@ -19,11 +20,11 @@ pub struct Inputs {
 impl Inputs {
     /// What a build of these paths, or else of a project file, depends on as things are now. Where the project file cannot
     /// be used, that is the file alone. `out` is the folder for results where one was asked for.
-    pub(crate) fn of(paths: &[PathBuf], project: Option<&Path>, out: Option<&Path>) -> Self {
+    pub(crate) fn of(paths: &[PathBuf], project: Option<&Path>, out: Option<&Path>, limits: &Limits) -> Self {
         if !paths.is_empty() {
             return Self::of_paths(paths, out);
         }
-        Project::open(project).map_or_else(
+        Project::open(project, limits).map_or_else(
             |_| {
                 let file = Project::locate(project).unwrap_or_else(|_| crate::project::FILE.into());
                 Self { files: BTreeSet::from([file]), ..Self::of_paths(&[], out) }

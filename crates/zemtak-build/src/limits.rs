@@ -5,7 +5,10 @@
 
 use crate::failure::{Problem, ProblemKind};
 use crate::format;
+use std::path::Path;
+use zemtak_core::atlas::DESCRIPTOR_BYTES;
 use zemtak_core::codec;
+use zemtak_files::TooLarge;
 
 macro_rules! limits {
     ($($(#[doc = $doc:literal])+ $name:ident: $default:expr, $of:literal;)+) => {
@@ -81,6 +84,14 @@ limits! {
     clip_steps: 1_000_000, "steps in a clip";
     /// The things that a scene of a rehearsal draws at a time.
     scene_draws: 4_096, "things that a scene draws at a time";
+    /// The bytes of a text that people write: a project, a scenario, a template, a list of names.
+    text_bytes: zemtak_files::TEXT_BYTES, "bytes of a project, a scenario, a template or a list";
+    /// The bytes of a descriptor or of a list of coordinates.
+    descriptor_bytes: DESCRIPTOR_BYTES, "bytes of a descriptor or of a list of coordinates";
+    /// The steps that a template takes.
+    template_steps: 200_000_000, "steps of a template";
+    /// The bytes that a template makes.
+    template_bytes: 1 << 30, "bytes that a template makes";
 }
 
 /// The key of the table of a project file.
@@ -104,10 +115,53 @@ impl Limits {
     /// # Errors
     /// It is more.
     pub fn check(&self, name: &str, count: usize, about: &str) -> Result<(), Problem> {
-        let Some(most) = self.get(name).filter(|most| count as u64 > *most) else { return Ok(()) };
+        match self.get(name) {
+            Some(most) if count as u64 > most => Err(self.refusal(name, count as u64, about)),
+            _ => Ok(()),
+        }
+    }
+
+    /// What is wrong with so much of something.
+    #[must_use]
+    pub fn refusal(&self, name: &str, count: u64, about: &str) -> Problem {
+        let most = self.get(name).unwrap_or_default();
         let of = LIMITS.iter().find(|(limit, ..)| *limit == name).map_or(name, |(_, of, _)| of);
-        let why = format!("{} {of}; the limit is {}", format::number(count as u64), format::number(most));
-        Err(Problem::usage(ProblemKind::OverLimit, about, why, help(&[name])))
+        let why = format!("{} {of}; the limit is {}", format::number(count), format::number(most));
+        Problem::usage(ProblemKind::OverLimit, about, why, help(&[name]))
+    }
+
+    /// The bytes of a file that may have so many as the limit of this name says.
+    ///
+    /// # Errors
+    /// It cannot be read, or has more.
+    pub fn read(&self, name: &str, path: &Path) -> Result<Vec<u8>, Problem> {
+        let read = zemtak_files::read(path, self.get(name).unwrap_or_default());
+        read.map_err(|error| self.unread(name, &format::path(path), &error))
+    }
+
+    /// Its text.
+    ///
+    /// # Errors
+    /// As [`read`](Self::read), or it is not UTF-8.
+    pub fn read_text(&self, name: &str, path: &Path) -> Result<String, Problem> {
+        let read = zemtak_files::read_text(path, self.get(name).unwrap_or_default());
+        read.map_err(|error| self.unread(name, &format::path(path), &error))
+    }
+
+    /// The text of standard input.
+    ///
+    /// # Errors
+    /// As [`read_text`](Self::read_text).
+    pub fn read_standard_input(&self, name: &str) -> Result<String, Problem> {
+        let read = zemtak_files::read_all_text(std::io::stdin(), self.get(name).unwrap_or_default());
+        read.map_err(|error| self.unread(name, "standard input", &error))
+    }
+
+    fn unread(&self, name: &str, about: &str, error: &std::io::Error) -> Problem {
+        match TooLarge::of(error) {
+            Some(TooLarge { bytes, .. }) => self.refusal(name, bytes, about),
+            None => Problem::io(about, error),
+        }
     }
 }
 

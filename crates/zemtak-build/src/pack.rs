@@ -95,7 +95,7 @@ fn targets(request: &PackRequest) -> Result<(Inputs, Targets, Limits), Failure> 
     let PackRequest { paths, root, name, keys, .. } = request;
     let (name, out) = (name.as_deref(), request.out.as_deref());
     if paths.is_empty() {
-        let mut project = Project::open(request.project.as_deref())?;
+        let mut project = Project::open(request.project.as_deref(), &request.limits)?;
         project.limits = request.limits.over(project.limits);
         let inputs = Inputs::of_project(&project, out);
         let targets = targets::of_project(&project, name, &inputs.out, keys)?;
@@ -111,7 +111,7 @@ fn targets(request: &PackRequest) -> Result<(Inputs, Targets, Limits), Failure> 
 /// Where a path is not there, but an atlas of the project at hand has that name.
 fn meant_for_atlas(path: &Path) -> Option<Problem> {
     let name = path.to_str().filter(|_| !path.exists())?;
-    let project = Project::open(None).ok()?;
+    let project = Project::open(None, &Limits::default()).ok()?;
     project.atlases.iter().any(|(atlas, _)| atlas == name).then(|| {
         let why = "there is no such folder, but an atlas of the project has that name";
         Problem::usage(ProblemKind::NothingToPack, name, why, "to build that atlas alone, write --name before it")
@@ -153,7 +153,13 @@ impl Run<'_> {
             let _ = store.save();
         }
         let mut built = built.map_err(|error| failed(error, out))?;
-        let texts = TextPlace { out, writer: self.writer, store: &store, check: self.options.check };
+        let texts = TextPlace {
+            out,
+            limits: self.allowance.limits(),
+            writer: self.writer,
+            store: &store,
+            check: self.options.check,
+        };
         built.push(joint::build(self.joint, &built, texts)?);
         let ours = place::ours(out, &built, Files::of(self.writer, &store));
         if let Some(ours) = &ours {

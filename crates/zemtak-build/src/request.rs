@@ -107,7 +107,7 @@ impl PackRequest {
     /// What a build depends on as things are now.
     #[must_use]
     pub fn inputs(&self) -> Inputs {
-        Inputs::of(&self.paths, self.project.as_deref(), self.out.as_deref())
+        Inputs::of(&self.paths, self.project.as_deref(), self.out.as_deref(), &self.limits)
     }
 }
 

@@ -1,19 +1,14 @@
 //! The one set-up of the template engine: for other forms of the descriptor and for project files.
 
+use crate::limits::Limits;
 use minijinja::value::{Value, ValueKind};
 use minijinja::{AutoEscape, Environment, Error, UndefinedBehavior, escape_formatter, syntax::SyntaxConfig};
 use std::io;
 use zemtak_core::json::one_line;
 
-/// How many steps a template may take: some seconds of work.
-pub(crate) const STEPS: u64 = 200_000_000;
-
-/// How much text a template may make.
-pub(crate) const TEXT_BYTES: u64 = 1 << 30;
-
 /// An engine that refuses unknown names, escapes nothing, prints texts as they are and everything else as JSON, and drops
 /// the line break after a block.
-pub(crate) fn environment() -> Result<Environment<'static>, Error> {
+pub(crate) fn environment(limits: &Limits) -> Result<Environment<'static>, Error> {
     let mut environment = Environment::new();
     environment.set_undefined_behavior(UndefinedBehavior::Strict);
     environment.set_auto_escape_callback(|_| AutoEscape::None);
@@ -23,13 +18,19 @@ pub(crate) fn environment() -> Result<Environment<'static>, Error> {
     });
     let syntax = SyntaxConfig::builder().trim_blocks(true).lstrip_blocks(true).keep_trailing_newline(true).build()?;
     environment.set_syntax(syntax);
-    environment.set_fuel(Some(STEPS));
+    environment.set_fuel(Some(limits.template_steps()));
     Ok(environment)
 }
 
 /// What a template makes of its data. One that runs wild is stopped.
-pub(crate) fn render(environment: &Environment<'_>, name: &str, text: &str, data: Value) -> Result<String, Error> {
-    let mut made = Limited { text: Vec::new(), room: TEXT_BYTES };
+pub(crate) fn render(
+    environment: &Environment<'_>,
+    name: &str,
+    text: &str,
+    data: Value,
+    limits: &Limits,
+) -> Result<String, Error> {
+    let mut made = Limited { text: Vec::new(), room: limits.template_bytes() };
     environment.template_from_named_str(name, text)?.render_captured_to(data, &mut made)?;
     String::from_utf8(made.text).map_err(|error| Error::new(minijinja::ErrorKind::WriteFailure, error.to_string()))
 }

@@ -2,6 +2,7 @@
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format::{self, Lines};
+use crate::limits::Limits;
 use crate::settings::{Keyword, our_word_for};
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -37,10 +38,9 @@ impl FileKind {
 /// The text of a file.
 ///
 /// # Errors
-/// It cannot be read, or is no UTF-8.
-pub fn read(path: &Path) -> Result<String, Failure> {
-    let source =
-        zemtak_files::read(path, zemtak_files::TEXT_BYTES).map_err(|e| Failure::io(&format::path(path), &e))?;
+/// It cannot be read, is too large, or is no UTF-8.
+pub fn read(path: &Path, limits: &Limits) -> Result<String, Failure> {
+    let source = limits.read("text_bytes", path)?;
     String::from_utf8(source).map_err(|_| {
         Problem::usage(ProblemKind::NotToml, &format::path(path), "TOML is UTF-8 text", "save it as UTF-8").into()
     })

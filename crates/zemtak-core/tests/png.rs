@@ -150,6 +150,19 @@ fn every_colour_type_depth_and_interlacing_with_and_without_transparency() {
     }
 }
 
+/// Readers do not agree on what such a pixel shows: the library made it black.
+#[test]
+fn a_pixel_of_a_colour_that_the_palette_lacks_is_an_error() {
+    for (depth, most) in [(BitDepth::One, 1), (BitDepth::Two, 3), (BitDepth::Four, 15), (BitDepth::Eight, 255)] {
+        let samples = vec![0, 1, most, 0, 0, 0];
+        let raw = Raw { size: Size::new(3, 2), color: ColorType::Indexed, depth, samples };
+        let file = |colours: u16| raw.file(false, Some(&[7, 8, 9].repeat(colours.into())), None);
+        assert!(decode(&file(most + 1), None, &Limits::default()).is_ok(), "{depth:?}");
+        let why = decode(&file(most), None, &Limits::default()).unwrap_err().to_string();
+        assert!(why.contains(&format!("colour {most}, counted from 0, of a palette with {most}")), "{why}");
+    }
+}
+
 /// What an independent decoder makes of a file that we wrote.
 fn read_back(file: &[u8]) -> Vec<u8> {
     seen(file).unwrap()

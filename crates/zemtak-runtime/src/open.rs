@@ -149,9 +149,17 @@ impl AtlasFile {
     /// Reads and checks a descriptor. Its pages are not touched.
     ///
     /// # Errors
-    /// [`OpenError`]: not readable, too large, not a descriptor, or numbers that cannot be right.
+    /// [`OpenError`]: not readable, larger than [`DESCRIPTOR_BYTES`], not a descriptor, or numbers that cannot be right.
     pub fn open(path: &Path) -> Result<Self, OpenError> {
-        let parsed = parse_descriptor(path, read(path, DESCRIPTOR_BYTES)?)?;
+        Self::open_within(path, DESCRIPTOR_BYTES)
+    }
+
+    /// The same of a descriptor of at most so many bytes.
+    ///
+    /// # Errors
+    /// As [`AtlasFile::open`].
+    pub fn open_within(path: &Path, bytes: u64) -> Result<Self, OpenError> {
+        let parsed = parse_descriptor(path, read(path, bytes)?)?;
         Ok(Self { path: path.to_owned(), parsed })
     }
 

@@ -9,6 +9,9 @@ use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 use zemtak::commands::quad;
+use zemtak::console::Console;
+use zemtak::report::OutputOptions;
+use zemtak_build::Limits;
 use zemtak_core::coords::{Placement, Sampling};
 
 const COUNT: usize = 1_000_000;
@@ -36,10 +39,11 @@ fn main() {
         out: Some(at("quads.bin")),
         force: true,
     };
+    let console = Console::new(OutputOptions::default(), Limits::default(), None);
     let (mut floors, mut batches) = (Vec::new(), Vec::new());
     for _ in 0..RUNS {
         floors.push(timed(|| least_work(&at("list.csv"), at("floor.bin"))));
-        batches.push(timed(|| drop(quad::run(&request).unwrap())));
+        batches.push(timed(|| drop(quad::run(&request, &console).unwrap())));
     }
     let bytes = fs::metadata(at("quads.bin")).unwrap().len();
     let (floor, batch) = (median(&mut floors), median(&mut batches));

@@ -1,21 +1,79 @@
 //! Opening descriptors, and choosing sprites of them.
 
+use rayon::prelude::*;
 use std::io::Read;
 use std::path::Path;
 use zemtak_build::format::Lines;
 use zemtak_build::settings::Pattern;
-use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_build::{Allowance, Failure, HeldPages, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, ParseError, Sprite};
 use zemtak_core::codec::Format;
+use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
-use zemtak_runtime::{AtlasFile, OpenError};
+use zemtak_core::pixels::Pixels;
+use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 /// Reads and checks a descriptor.
 ///
 /// # Errors
 /// It cannot be read or trusted, and why.
-pub fn open(path: &Path) -> Result<AtlasFile, Failure> {
-    AtlasFile::open(path).map_err(|error| no_descriptor(path).unwrap_or_else(|| explain(&error)))
+pub fn open(path: &Path, allowance: &Allowance) -> Result<AtlasFile, Failure> {
+    let limits = allowance.limits();
+    let opened = AtlasFile::open_within(path, limits.descriptor_bytes());
+    opened.map_err(|error| match error {
+        OpenError::TooLarge { bytes, .. } => limits.refusal("descriptor_bytes", bytes, &format::path(path)).into(),
+        error => no_descriptor(path).unwrap_or_else(|| explain(&error)),
+    })
+}
+
+/// Pages that are in memory, each as it could be read.
+pub struct ReadPages {
+    /// In the order in which they were asked for.
+    pub pages: Vec<Result<Pixels, OpenError>>,
+    /// Their memory, which counts for as long as this is kept.
+    pub held: HeldPages,
+}
+
+impl ReadPages {
+    /// All of them.
+    ///
+    /// # Errors
+    /// What is wrong with those that cannot be read.
+    pub fn whole(self) -> Result<(Vec<Pixels>, HeldPages), Failure> {
+        let (mut pages, mut problems) = (Vec::new(), Vec::new());
+        for page in self.pages {
+            match page {
+                Ok(pixels) => pages.push(pixels),
+                Err(error) => problems.extend(explain(&error).problems().iter().cloned()),
+            }
+        }
+        Failure::unless(problems, (pages, self.held))
+    }
+}
+
+/// Reads pages, which must be there, all at once.
+///
+/// # Errors
+/// They take more memory than there is.
+pub fn read_pages(
+    path: &Path,
+    file: &AtlasFile,
+    indices: &[usize],
+    allowance: &Allowance,
+) -> Result<ReadPages, Failure> {
+    let sizes: Vec<Size> = indices.iter().map(|&index| file.atlas().pages[index].size()).collect();
+    let held = allowance.hold_pages(&format::path(path), &sizes)?;
+    let pages = indices.par_iter().map(|&index| file.read_page(index, HashCheck::Yes)).collect();
+    Ok(ReadPages { pages, held })
+}
+
+/// Reads all pages.
+///
+/// # Errors
+/// As [`read_pages`].
+pub fn read_all_pages(path: &Path, file: &AtlasFile, allowance: &Allowance) -> Result<ReadPages, Failure> {
+    let all: Vec<usize> = (0..file.atlas().pages.len()).collect();
+    read_pages(path, file, &all, allowance)
 }
 
 /// What to name instead, where a folder or a picture was named.

@@ -70,7 +70,7 @@ pub fn main() -> ExitCode {
 }
 
 fn run(invocation: cli::Invocation) -> Exit {
-    let console = Console { output: invocation.output, interrupt: Interrupt::listen(), limits: invocation.limits };
+    let console = Console::new(invocation.output, invocation.limits, invocation.project.clone());
     let pool = rayon::ThreadPoolBuilder::new().num_threads(invocation.threads).build();
     let report = match pool {
         Ok(pool) => pool.install(|| answer(invocation.request, invocation.project.as_deref(), &console)),
@@ -87,7 +87,7 @@ fn answer(
     project: Option<&Path>,
     console: &Console,
 ) -> Result<Box<dyn Report>, Failure> {
-    commands::resolve::resolve(&mut request, project)?;
+    commands::resolve::resolve(&mut request, project, &console.limits)?;
     commands::run(request, console, &|words| answer_words(words, console))
 }
 

@@ -1,16 +1,14 @@
 //! An atlas with the pixels of its pages.
 
 use crate::descriptor;
-use rayon::prelude::*;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Failure, format};
+use zemtak_build::{Allowance, Failure, HeldPages, format};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::diff::Side;
 use zemtak_core::pixels::Pixels;
-use zemtak_runtime::HashCheck;
 
 /// An atlas with the pixels of its pages.
-#[derive(Debug, Clone)]
+#[derive(Debug)]
 pub struct Opened {
     /// The descriptor, as it was named.
     pub path: String,
@@ -23,19 +21,18 @@ pub struct Opened {
     /// The descriptor's text.
     text: String,
     descriptor: PathBuf,
+    _held: HeldPages,
 }
 
 impl Opened {
     /// Reads a descriptor and all of its pages.
     ///
     /// # Errors
-    /// One of them cannot be read or trusted.
-    pub fn read(path: &Path) -> Result<Self, Failure> {
-        let file = descriptor::open(path)?;
+    /// One of them cannot be read or trusted, or they take more memory than there is.
+    pub fn read(path: &Path, allowance: &Allowance) -> Result<Self, Failure> {
+        let file = descriptor::open(path, allowance)?;
         let atlas = file.atlas().clone();
-        let pages: Result<Vec<Pixels>, _> =
-            (0..atlas.pages.len()).into_par_iter().map(|n| file.read_page(n, HashCheck::Yes)).collect();
-        let pages = pages.map_err(|error| descriptor::explain(&error))?;
+        let (pages, held) = descriptor::read_all_pages(path, &file, allowance)?.whole()?;
         let folder = format::folder_of(path);
         let size = |file: &str| std::fs::metadata(folder.join(file)).map_or(0, |meta| meta.len());
         let named = atlas.pages.iter().flat_map(|page| {
@@ -44,7 +41,7 @@ impl Opened {
         let files = named.map(|file| (file.clone(), size(&file))).collect();
         let text = zemtak_files::read_text(path, zemtak_runtime::DESCRIPTOR_BYTES)
             .map_err(|e| Failure::io(&format::path(path), &e))?;
-        Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned() })
+        Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned(), _held: held })
     }
 
     /// The descriptor.

@@ -3,7 +3,7 @@
 use crate::descriptor::{self, Choice};
 use serde_json::{Map, Value, json};
 use std::path::PathBuf;
-use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_build::{Allowance, Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::{Area, Part, Picture, Visible};
 use zemtak_core::geometry::{Rect, Size};
@@ -52,7 +52,7 @@ pub struct Place {
 ///
 /// # Errors
 /// The descriptor cannot be used; all names that mean nothing, and all parts of which nothing is stored.
-pub fn look_up(subject: &Subject, parts: &[Part]) -> Result<Vec<Place>, Failure> {
+pub fn look_up(subject: &Subject, parts: &[Part], allowance: &Allowance) -> Result<Vec<Place>, Failure> {
     match subject {
         Subject::Bare { page, rect, turned } => {
             let area = Area::new(*page, *rect, *turned).map_err(|error| {
@@ -64,7 +64,7 @@ pub fn look_up(subject: &Subject, parts: &[Part]) -> Result<Vec<Place>, Failure>
             Ok(vec![place.map_err(Failure::from)?])
         }
         Subject::Sprites { descriptor, choice } => {
-            let file = descriptor::open(descriptor)?;
+            let file = descriptor::open(descriptor, allowance)?;
             of_atlas(file.atlas(), choice, parts)
         }
     }

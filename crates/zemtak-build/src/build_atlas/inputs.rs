@@ -3,7 +3,7 @@
 use super::Options;
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
-use crate::format;
+use crate::limits::Limits;
 use crate::load::{self, Looked, Recipe};
 use crate::settings::Also;
 use crate::sources::Source;
@@ -16,7 +16,6 @@ use zemtak_core::codec::{DECODE_VERSION, IMAGE_VERSION, PNG_VERSION};
 use zemtak_core::compose::COMPOSE_VERSION;
 use zemtak_core::layout::LAYOUT_VERSION;
 use zemtak_core::prepare::TREATMENT_VERSION;
-use zemtak_files::TEXT_BYTES;
 
 /// The versions of all stages: a build from the same inputs is the same build only if none of them has changed.
 const VERSIONS: [u32; 8] = [
@@ -48,7 +47,7 @@ impl<'a> AtlasInputs<'a> {
     /// # Errors
     /// Something cannot be read, nothing is left to pack, or an interruption.
     pub fn look(target: &'a Target, context: Context<'_>) -> Result<Self, Failure> {
-        let templates = templates(target)?;
+        let templates = templates(target, context.allowance.limits())?;
         let mut inputs =
             Self { sources: Vec::new(), contents: Vec::new(), own_pictures: target.sources.own.clone(), templates };
         let mut problems = target.sources.problems.clone();
@@ -99,13 +98,13 @@ impl<'a> AtlasInputs<'a> {
     }
 }
 
-fn templates(target: &Target) -> Result<BTreeMap<PathBuf, String>, Failure> {
+fn templates(target: &Target, limits: &Limits) -> Result<BTreeMap<PathBuf, String>, Failure> {
     let (mut texts, mut problems) = (BTreeMap::new(), Vec::new());
     for also in &target.settings.also {
         if let Also::Template(path) = also {
-            match zemtak_files::read_text(&target.folder.join(path), TEXT_BYTES) {
+            match limits.read_text("text_bytes", &target.folder.join(path)) {
                 Ok(text) => _ = texts.insert(path.clone(), text),
-                Err(error) => problems.push(Problem::io(&format::path(&target.folder.join(path)), &error)),
+                Err(problem) => problems.push(problem),
             }
         }
     }

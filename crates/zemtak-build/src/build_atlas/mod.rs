@@ -251,7 +251,13 @@ impl SizeRun<'_> {
         let is_size = |o: &&Output| atlas.base.is_none() && o.kind == OutputKind::Descriptor;
         let others: Vec<&Output> = before.iter().filter(is_size).collect();
         let (also, templates) = (&settings.also, &self.inputs.templates);
-        let place = TextPlace { out: options.out, writer: context.writer, store: context.store, check: options.check };
+        let place = TextPlace {
+            out: options.out,
+            limits: context.allowance.limits(),
+            writer: context.writer,
+            store: context.store,
+            check: options.check,
+        };
         let texts = Texts { also, templates, idents: &plan.idents(), place };
         let (atlas, written) = texts.outputs(&atlas, &others)?;
         outputs.extend(written);

@@ -5,6 +5,7 @@ use crate::content::{self, Files};
 use crate::failure::Failure;
 use crate::format;
 use crate::forms::{self, Idents};
+use crate::limits::Limits;
 use crate::settings::Also;
 use crate::store::{self, Store};
 use crate::write::Writer;
@@ -38,13 +39,19 @@ impl Texts<'_> {
         atlas.build_id = Some(format::hex(&content[..8]));
         let mut outputs = Vec::new();
         for also in self.also {
-            for (file, text) in forms::write(also, &atlas, self.templates, self.idents)? {
+            for (file, text) in forms::write(
+                also,
+                &atlas,
+                forms::Means { templates: self.templates, idents: self.idents, limits: self.place.limits },
+            )? {
                 outputs.push(self.place.put(file, &text, OutputKind::Form)?);
             }
         }
         let companions = outputs.iter().chain(others.iter().copied());
         atlas.companions = companions.map(|o| (o.file.clone(), store::written(&o.hash))).collect();
         let text = text(&atlas)?;
+        // Nobody could read it.
+        self.place.limits.check("descriptor_bytes", text.len(), &atlas.name)?;
         outputs.push(self.place.put(descriptor, &text, OutputKind::Descriptor)?);
         Ok((atlas, outputs))
     }
@@ -55,6 +62,8 @@ impl Texts<'_> {
 pub struct TextPlace<'a> {
     /// The folder for results.
     pub out: &'a Path,
+    /// How much of it there may be.
+    pub limits: &'a Limits,
     /// Where files are written.
     pub writer: &'a Writer,
     /// What is known of the files there.

@@ -205,7 +205,7 @@ impl Draft {
     /// The file's text.
     fn text(&self) -> Result<String, Failure> {
         let broken = |e: &(dyn std::error::Error + 'static)| Failure::io("the template of project files", e);
-        let mut environment = template::environment().map_err(|e| broken(&e))?;
+        let mut environment = template::environment(&Limits::default()).map_err(|e| broken(&e))?;
         environment.add_filter("toml", |value: minijinja::Value| {
             let value = toml::Value::try_from(&value);
             value

@@ -7,6 +7,7 @@ mod literals;
 
 pub use identifiers::{Idents, is_constant};
 
+use crate::limits::{self, Limits};
 use identifiers::{constants, identifier};
 use literals::{c_quoted, cell, quoted, xml};
 
@@ -74,46 +75,52 @@ pub(crate) fn build_of(form: &[u8]) -> Option<String> {
     Some(rest.split('.').next()?.to_owned())
 }
 
+/// What forms are made with.
+#[derive(Debug, Clone, Copy)]
+pub struct Means<'a> {
+    /// The texts of templates, by what asks for them.
+    pub templates: &'a BTreeMap<PathBuf, String>,
+    /// The constants that rules give to sprites.
+    pub idents: &'a Idents,
+    /// How long templates may run.
+    pub limits: &'a Limits,
+}
+
 /// The files' names and texts.
 ///
 /// # Errors
 /// What is wrong with a template, and where.
-pub fn write(
-    also: &Also,
-    atlas: &Atlas,
-    templates: &BTreeMap<PathBuf, String>,
-    idents: &Idents,
-) -> Result<Vec<(String, String)>, Failure> {
+pub fn write(also: &Also, atlas: &Atlas, means: Means<'_>) -> Result<Vec<(String, String)>, Failure> {
     let texts = match also {
         Also::Csv => vec![csv::sprites(atlas)?, csv::steps(atlas)?],
-        Also::Rust => vec![render("rust.jinja", RUST, atlas, idents)?],
-        Also::C => vec![render("c.jinja", C, atlas, idents)?],
-        Also::CSource => vec![render("c-source.jinja", C_SOURCE, atlas, idents)?],
+        Also::Rust => vec![render("rust.jinja", RUST, atlas, means)?],
+        Also::C => vec![render("c.jinja", C, atlas, means)?],
+        Also::CSource => vec![render("c-source.jinja", C_SOURCE, atlas, means)?],
         Also::Template(path) => {
-            let template = templates.get(path).map_or("", String::as_str);
-            vec![render(&format::path(path), template, atlas, idents)?]
+            let template = means.templates.get(path).map_or("", String::as_str);
+            vec![render(&format::path(path), template, atlas, means)?]
         }
     };
     Ok(file_names(also, &atlas.name).into_iter().zip(texts).collect())
 }
 
 /// A template with the whole descriptor as its data, and what docs/forms.md lists beside that.
-fn render(name: &str, template: &str, atlas: &Atlas, idents: &Idents) -> Result<String, Failure> {
-    fill_in(name, template, data_of(atlas, idents, &|word| template.contains(word))?)
+fn render(name: &str, template: &str, atlas: &Atlas, means: Means<'_>) -> Result<String, Failure> {
+    fill_in(name, template, data_of(atlas, means.idents, &|word| template.contains(word))?, means.limits)
 }
 
 /// A template with all atlases of a project as its data.
 ///
 /// # Errors
 /// What is wrong with the template, and where.
-pub fn joint(name: &str, template: &str, atlases: &[Atlas]) -> Result<String, Failure> {
+pub fn joint(name: &str, template: &str, atlases: &[Atlas], limits: &Limits) -> Result<String, Failure> {
     // Constants belong to an atlas's rules, of which its descriptor knows nothing.
     let of_each = atlases.iter().map(|atlas| data_of(atlas, &Idents::new(), &|_| false));
-    fill_in(name, template, context! { atlases => of_each.collect::<Result<Vec<Value>, Failure>>()? })
+    fill_in(name, template, context! { atlases => of_each.collect::<Result<Vec<Value>, Failure>>()? }, limits)
 }
 
-fn fill_in(name: &str, template: &str, data: Value) -> Result<String, Failure> {
-    let mut environment = template::environment().map_err(|e| Failure::io(name, &e))?;
+fn fill_in(name: &str, template: &str, data: Value, limits: &Limits) -> Result<String, Failure> {
+    let mut environment = template::environment(limits).map_err(|e| Failure::io(name, &e))?;
     environment.add_filter("quoted", |text: &str| quoted(text));
     environment.add_filter("c_quoted", |text: &str| c_quoted(text));
     environment.add_filter("xml", |text: &str| xml(text));
@@ -126,7 +133,8 @@ fn fill_in(name: &str, template: &str, data: Value) -> Result<String, Failure> {
     environment.add_filter("hex", |text: &str| format::hex(text.as_bytes()));
     environment.add_filter("decimal", decimal);
     environment.add_filter("tojson", |value: &Value| one_line(value).map_err(|error| no_json(&error)));
-    template::render(&environment, name, template, data).map_err(|error| unusable(name, template, &error).into())
+    template::render(&environment, name, template, data, limits)
+        .map_err(|error| unusable(name, template, &error, limits).into())
 }
 
 /// What a template can use of an atlas. Names that would share a constant are wrong only where constants are `wanted`.
@@ -165,7 +173,7 @@ fn whole_expression(template: &str, part: usize) -> usize {
 }
 
 /// What is wrong with a template, with the part of its line underlined.
-fn unusable(name: &str, template: &str, error: &minijinja::Error) -> Problem {
+fn unusable(name: &str, template: &str, error: &minijinja::Error, limits: &Limits) -> Problem {
     let range = error.range().filter(|range| template.get(range.clone()).is_some());
     let range = range.map(|range| whole_expression(template, range.start)..range.end);
     let line = error.line().unwrap_or(1);
@@ -182,10 +190,12 @@ fn unusable(name: &str, template: &str, error: &minijinja::Error) -> Problem {
     let what = match undefined {
         Some(expression) => format!("{} is not there", expression.trim()),
         None if error.kind() == ErrorKind::OutOfFuel => {
-            format!("it takes more than {} steps", format::number(template::STEPS))
+            let why = format!("it takes more than {} steps\n{shown}", format::number(limits.template_steps()));
+            return Problem::usage(ProblemKind::OverLimit, &place, why, limits::help(&["template_steps"]));
         }
         None if error.kind() == ErrorKind::WriteFailure => {
-            format!("it makes more than {} of text", format::bytes(template::TEXT_BYTES))
+            let why = format!("it makes more than {} of text\n{shown}", format::bytes(limits.template_bytes()));
+            return Problem::usage(ProblemKind::OverLimit, &place, why, limits::help(&["template_bytes"]));
         }
         None => format!("{}{detail}", error.kind()),
     };

@@ -2,6 +2,7 @@
 
 use super::read;
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::limits::Limits;
 use crate::{format, toml_text, write};
 use serde::Deserialize;
 use similar::TextDiff;
@@ -39,7 +40,7 @@ const CONTEXT: usize = 3;
 /// # Errors
 /// The file cannot be read, is no good before or after, or has no such atlas.
 pub fn amend(path: &Path, atlas: &str, placements: &[Placement]) -> Result<Amended, Failure> {
-    let old = toml_text::read(path)?;
+    let old = toml_text::read(path, &Limits::default())?;
     read(path, &old)?;
     let wrong = |why: String| -> Failure {
         let help = "copy the lines and put them in by hand";

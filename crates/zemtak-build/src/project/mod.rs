@@ -106,9 +106,9 @@ impl Project {
     ///
     /// # Errors
     /// There is none, it cannot be read, or something in it is wrong: all of that at once.
-    pub fn open(named: Option<&Path>) -> Result<Self, Failure> {
+    pub fn open(named: Option<&Path>, limits: &Limits) -> Result<Self, Failure> {
         let path = Self::locate(named)?;
-        Self::read(&path, &toml_text::read(&path)?)
+        Self::read(&path, &toml_text::read(&path, limits)?)
     }
 
     /// What the text of a project file says. Nothing is looked for on the disk.

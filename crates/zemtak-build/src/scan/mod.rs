@@ -80,7 +80,7 @@ impl ScanRequest {
         if !there {
             return Ok((vec![".".into()], None, self.limits));
         }
-        let project = Project::open(self.project.as_deref())?;
+        let project = Project::open(self.project.as_deref(), &self.limits)?;
         let inputs = Inputs::of_project(&project, None);
         // One root may lie in another.
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_else(|_| path.clone());

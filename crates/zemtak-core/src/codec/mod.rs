@@ -66,7 +66,7 @@ use crate::pixels::Pixels;
 use std::collections::BTreeSet;
 
 /// Changes whenever the same file decodes to other pixels.
-pub const DECODE_VERSION: u32 = 2;
+pub const DECODE_VERSION: u32 = 3;
 
 /// Changes whenever the same pixels come to other bytes as QOI or WebP.
 pub const IMAGE_VERSION: u32 = 1;

@@ -7,6 +7,7 @@ use clap_complete::env::{CompleteEnv, Shells};
 use clap_mangen::Man;
 use std::ffi::OsStr;
 use std::path::PathBuf;
+use zemtak_build::Limits;
 use zemtak_build::project::Project;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 use zemtak_runtime::AtlasFile;
@@ -52,7 +53,7 @@ fn starting(names: impl Iterator<Item = String>, current: &OsStr) -> Vec<Complet
 
 /// The atlases of the nearest project, with the descriptors that they are built to.
 fn project_atlases() -> impl Iterator<Item = (String, PathBuf)> {
-    let project = Project::open(None).ok();
+    let project = Project::open(None, &Limits::default()).ok();
     project.into_iter().flat_map(|project| {
         let out = project.out.clone();
         project.atlases.into_iter().map(move |(name, _)| (name.clone(), out.join(format!("{name}{FILE_SUFFIX}"))))

@@ -13,7 +13,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
 use zemtak_build::sources::Source;
-use zemtak_build::{Allowance, Failure, Problem, ProblemKind, decode_source, format, write};
+use zemtak_build::{Failure, Problem, ProblemKind, decode_source, format, write};
 use zemtak_core::atlas::{Alpha, FILE_SUFFIX};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_core::coords::Sheet;
@@ -22,7 +22,6 @@ use zemtak_core::islands::{common_canvas, islands};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::straighten;
-use zemtak_runtime::HashCheck;
 
 /// What to cut, and how.
 #[derive(Debug, Clone, PartialEq)]
@@ -132,17 +131,9 @@ fn too_large(request: &CutRequest) -> Failure {
 }
 
 fn of_descriptor(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<Vec<Piece>, Failure> {
-    let file = descriptor::open(&request.sheet)?;
+    let file = descriptor::open(&request.sheet, console.allowance())?;
     let atlas = file.atlas();
-    let pages: Vec<_> = (0..atlas.pages.len()).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
-    let (mut read, mut problems) = (Vec::new(), Vec::new());
-    for page in pages {
-        match page {
-            Ok(pixels) => read.push(pixels),
-            Err(error) => problems.extend(descriptor::explain(&error).problems().iter().cloned()),
-        }
-    }
-    Failure::unless(problems, ())?;
+    let (read, _held) = descriptor::read_all_pages(&request.sheet, &file, console.allowance())?.whole()?;
     if !request.dry_run {
         let inputs = output::files_of(&request.sheet, &file);
         let mut targets = atlas.sprites.keys().map(|name| target(request, name.as_str()));
@@ -169,7 +160,7 @@ fn of_sheet(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<
     let stem = request.sheet.file_stem().map(|s| s.to_string_lossy().into_owned()).unwrap_or_default();
     let shown = format::path(&request.sheet);
     let source = Source { name: SpriteName::new(&stem), path: request.sheet.clone(), shown, layers: Vec::new() };
-    let decoded = decode_source(&source, &Allowance::new(console.limits))?;
+    let decoded = decode_source(&source, console.allowance())?;
     if decoded.frames.len() > 1 {
         let text = format!("{}: only the first of its frames is cut", source.shown);
         cut.warnings.push(Notice::about("first_frame_only", &source.shown, text));

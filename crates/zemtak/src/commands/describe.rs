@@ -1,5 +1,6 @@
 //! `zemtak describe`: every value of a sprite on one screen.
 
+use crate::console::Console;
 use crate::descriptor::{self, Choice};
 use crate::report::Report;
 use crate::terminal_picture::{self, Means};
@@ -10,7 +11,6 @@ use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
 use zemtak_core::pixels::Pixels;
-use zemtak_runtime::HashCheck;
 
 /// Which sprite.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -43,8 +43,8 @@ pub struct Described {
 ///
 /// # Errors
 /// The descriptor cannot be used, or there is not one sprite of that name.
-pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
-    let file = descriptor::open(&request.descriptor)?;
+pub fn run(request: &DescribeRequest, console: &Console) -> Result<Described, Failure> {
+    let file = descriptor::open(&request.descriptor, console.allowance())?;
     let atlas = file.atlas();
     let chosen = descriptor::choose(atlas, &Choice { names: vec![request.name.clone()], clips: Vec::new() })?;
     let [(name, sprite)] = chosen.as_slice() else {
@@ -67,7 +67,9 @@ pub fn run(request: &DescribeRequest) -> Result<Described, Failure> {
     let sprite = (*sprite).clone();
     let pixels = match request.picture {
         true => {
-            sprite.restore(&file.read_page(sprite.page, HashCheck::Yes).map_err(|error| descriptor::explain(&error))?)
+            let (pages, _held) =
+                descriptor::read_pages(&request.descriptor, &file, &[sprite.page], console.allowance())?.whole()?;
+            sprite.restore(&pages[0])
         }
         false => None,
     };

@@ -1,5 +1,6 @@
 //! `zemtak diff`: what a repack changed, and what a player downloads anew.
 
+use crate::console::Console;
 use crate::diff_picture;
 use crate::difference::Difference;
 use crate::exit::Exit;
@@ -39,13 +40,14 @@ pub struct DiffReport {
 ///
 /// # Errors
 /// A descriptor or a page cannot be used, or an output cannot be written.
-pub fn run(request: &DiffRequest) -> Result<DiffReport, Failure> {
+pub fn run(request: &DiffRequest, console: &Console) -> Result<DiffReport, Failure> {
     let inputs = [request.old.as_path(), request.new.as_path()];
     let outputs = [(&request.png, ResultKind::Picture(Mark::View)), (&request.html, ResultKind::View)];
     for (out, kind) in outputs {
         out.iter().try_for_each(|out| output::check(out, kind, request.force, inputs))?;
     }
-    let (old, new) = (Opened::read(&request.old)?, Opened::read(&request.new)?);
+    let (old, new) =
+        (Opened::read(&request.old, console.allowance())?, Opened::read(&request.new, console.allowance())?);
     let difference = Difference::between(&old, &new);
     let write = |out: &Option<PathBuf>, bytes: &dyn Fn() -> Result<Vec<u8>, Failure>| {
         let Some(out) = out else { return Ok(()) };

@@ -1,5 +1,6 @@
 //! `zemtak export`: a packed atlas in another form, without packing it again.
 
+use crate::console::Console;
 use crate::descriptor;
 use crate::notice::Notice;
 use crate::report::Report;
@@ -12,7 +13,9 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::settings::{Also, Keyword, PageFormat};
 use zemtak_build::{Export, ExportForm, ExportPage, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
+use zemtak_core::atlas::Page;
 use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
+use zemtak_core::geometry::Size;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 /// Which atlas, as what, and where to.
@@ -71,9 +74,15 @@ pub struct ExportReport {
 ///
 /// # Errors
 /// Options that do not go with the form, an atlas that cannot be read, or files that cannot be written.
-pub fn run(request: &ExportRequest) -> Result<ExportReport, Failure> {
+pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, Failure> {
     let form = request.export_form()?;
-    let file = descriptor::open(&request.descriptor)?;
+    let file = descriptor::open(&request.descriptor, console.allowance())?;
+    let with_layers = |page: &Page| vec![page.size(); 1 + page.layers.len()];
+    let sizes: Vec<Size> = match form {
+        ExportForm::Text(_) => Vec::new(),
+        _ => file.atlas().pages.iter().flat_map(with_layers).collect(),
+    };
+    let _held = console.allowance().hold_pages(&format::path(&request.descriptor), &sizes)?;
     let pages = match form {
         ExportForm::Text(_) => Ok(Vec::new()),
         _ => (0..file.atlas().pages.len()).into_par_iter().map(|index| page(&file, index)).collect(),
@@ -88,7 +97,9 @@ pub fn run(request: &ExportRequest) -> Result<ExportReport, Failure> {
         inputs.push(path.clone());
     }
     let (out, force) = (request.out.as_path(), request.force);
-    let exported = Export { atlas, pages: &pages, form: &form, out, inputs: &inputs, force }.run()?;
+    let exported =
+        Export { atlas, pages: &pages, form: &form, out, inputs: &inputs, force, limits: console.allowance().limits() }
+            .run()?;
     let form = match &request.form {
         FormName::Pages(format) => format.word().to_owned(),
         FormName::Text(also) => also.to_string(),

@@ -1,6 +1,7 @@
 //! `zemtak list`: the sprites and clips of a descriptor.
 
 use crate::columns::Columns;
+use crate::console::Console;
 use crate::descriptor::{self, Choice};
 use crate::report::Report;
 use serde_json::{Value, json};
@@ -33,8 +34,8 @@ pub struct List {
 ///
 /// # Errors
 /// The descriptor cannot be used, or a name means nothing.
-pub fn run(request: &ListRequest) -> Result<List, Failure> {
-    let file = descriptor::open(&request.descriptor)?;
+pub fn run(request: &ListRequest, console: &Console) -> Result<List, Failure> {
+    let file = descriptor::open(&request.descriptor, console.allowance())?;
     let (chosen, clips) = {
         let atlas = file.atlas();
         if request.choice == Choice::default() {

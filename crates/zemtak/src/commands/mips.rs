@@ -1,5 +1,6 @@
 //! `zemtak mips`: how deep sprites can be seen without their neighbours, by sampling.
 
+use crate::console::Console;
 use crate::mip_check::{Checked, FILTERS, Remedy, check, remedies};
 use crate::mips_picture;
 use crate::opened::Opened;
@@ -60,11 +61,11 @@ pub struct MipsReport {
 ///
 /// # Errors
 /// The atlas cannot be read, or the picture cannot be written.
-pub fn run(request: &MipsRequest) -> Result<MipsReport, Failure> {
+pub fn run(request: &MipsRequest, console: &Console) -> Result<MipsReport, Failure> {
     if let Some(png) = &request.png {
         output::check(png, ResultKind::Picture(Mark::View), request.force, [request.descriptor.as_path()])?;
     }
-    let atlas = Opened::read(&request.descriptor)?;
+    let atlas = Opened::read(&request.descriptor, console.allowance())?;
     let most = atlas.pages.iter().map(|page| most_levels(page.size()) - 1).max().unwrap_or(0);
     let usual = if atlas.atlas.built.mip_levels > 0 { atlas.atlas.built.mip_levels } else { USUAL };
     let deepest = request.levels.unwrap_or(usual).min(most);

@@ -88,20 +88,20 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::New(request) => Box::new(new::run(&request, console)?),
         Request::Scan(request) => Box::new(scan::run(&request, console)?),
         Request::Uv(uv::UvRequest { points: Some(list), subject, sampling, .. }) => {
-            Box::new(uv_points::run(&subject, &list, sampling.v)?)
+            Box::new(uv_points::run(&subject, &list, sampling.v, console)?)
         }
-        Request::Uv(request) => Box::new(uv::run(&request)?),
-        Request::Quad(request) => Box::new(quad::run(&request)?),
+        Request::Uv(request) => Box::new(uv::run(&request, console)?),
+        Request::Quad(request) => Box::new(quad::run(&request, console)?),
         Request::Grid(request) => Box::new(grid::run(&request)?),
         Request::Cut(request) => Box::new(cut::run(&request, console)?),
         Request::Pattern(request) => Box::new(pattern::run(&request)?),
-        Request::List(request) => Box::new(list::run(&request)?),
+        Request::List(request) => Box::new(list::run(&request, console)?),
         Request::Clip(request) => clip::run(&request, console)?,
-        Request::Describe(request) => Box::new(describe::run(&request)?),
+        Request::Describe(request) => Box::new(describe::run(&request, console)?),
         Request::View(request) => Box::new(view::run(&request, console)?),
-        Request::Mips(request) => Box::new(mips::run(&request)?),
-        Request::Export(request) => Box::new(export::run(&request)?),
-        Request::Diff(request) => Box::new(diff::run(&request)?),
+        Request::Mips(request) => Box::new(mips::run(&request, console)?),
+        Request::Export(request) => Box::new(export::run(&request, console)?),
+        Request::Diff(request) => Box::new(diff::run(&request, console)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request, console)?),
         Request::Setup(request) => Box::new(setup::run(request)?),
         Request::Schema(request) => Box::new(schema::run(&request)),

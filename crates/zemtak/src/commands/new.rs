@@ -24,7 +24,7 @@ pub struct NewReport(NewProject);
 /// # Errors
 /// There is such a file already, there is no image, or something cannot be read or written.
 pub fn run(request: &NewRequest, console: &Console) -> Result<NewReport, Failure> {
-    let project = NewProject::propose(&request.folder, console.limits, &console.watcher())?;
+    let project = NewProject::propose(&request.folder, *console.allowance().limits(), &console.watcher())?;
     project.write()?;
     Ok(NewReport(project))
 }

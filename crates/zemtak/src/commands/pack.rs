@@ -45,23 +45,25 @@ pub struct PackReport {
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
-    let former = if request.diff { in_place(&request.pack) } else { BTreeMap::new() };
+    let former = if request.diff { in_place(&request.pack, console) } else { BTreeMap::new() };
     let packed = request.pack.clone().limits(console.limits).run(&console.watcher().taking_best(request.take_best))?;
     let mut report = PackReport::new(packed, request);
     for summary in report.packed.atlases.iter().filter(|summary| summary.state == State::Built) {
         if let Some(old) = former.get(&summary.descriptor) {
-            report.differences.push(Difference::between(old, &Opened::read(Path::new(&summary.descriptor))?));
+            let new = Opened::read(Path::new(&summary.descriptor), console.allowance())?;
+            report.differences.push(Difference::between(old, &new));
         }
     }
     Ok(report)
 }
 
 /// The atlases that a build may take the place of, by their descriptors. One that cannot be used has nothing to compare.
-fn in_place(pack: &PackRequest) -> BTreeMap<String, Opened> {
+fn in_place(pack: &PackRequest, console: &Console) -> BTreeMap<String, Opened> {
     let out = pack.inputs().out;
     let files = std::fs::read_dir(&out).into_iter().flatten().flatten().map(|entry| out.join(entry.file_name()));
     let descriptors = files.filter(|file| file.to_string_lossy().ends_with(FILE_SUFFIX));
-    descriptors.filter_map(|file| Opened::read(&file).ok()).map(|opened| (opened.path.clone(), opened)).collect()
+    let opened = descriptors.filter_map(|file| Opened::read(&file, console.allowance()).ok());
+    opened.map(|opened| (opened.path.clone(), opened)).collect()
 }
 
 impl PackReport {

@@ -1,6 +1,7 @@
 //! `zemtak quad`: the vertices and indices that draw sprites.
 
 use super::uv::warnings;
+use crate::console::Console;
 use crate::descriptor::Choice;
 use crate::instances::{self, Entry};
 use crate::notice::Notice;
@@ -124,13 +125,13 @@ struct Drawn {
 /// # Errors
 /// Something that is asked for does not exist, a list has entries that cannot be used, or a file cannot be read or
 /// written.
-pub fn run(request: &QuadRequest) -> Result<Quads, Failure> {
+pub fn run(request: &QuadRequest, console: &Console) -> Result<Quads, Failure> {
     if let (Some(out), false) = (&request.out, request.form == Form::Buffer) {
         let why = "only a vertex buffer is written to a file; other forms go to standard output";
         let help = "add --as buffer, or leave -o out";
         return Err(Problem::usage(ProblemKind::ConflictingOptions, &format::path(out), why, help).into());
     }
-    let places = look_up(&request.subject, &request.parts)?;
+    let places = look_up(&request.subject, &request.parts, console.allowance())?;
     let mut pages: Vec<String> = Vec::new();
     for place in &places {
         pages.resize(pages.len().max(place.page + 1), String::new());

@@ -13,8 +13,7 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::ownership::ResultKind;
-use zemtak_build::project::Project;
-use zemtak_build::{Failure, Limits, format, write};
+use zemtak_build::{Failure, format, write};
 use zemtak_core::codec::Mark;
 
 /// What is rehearsed, and how it is told.
@@ -43,10 +42,8 @@ pub struct Rehearsed {
 /// # Errors
 /// The scenario is wrong, or the picture cannot be written.
 pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Failure> {
-    let scenario = scenario::open(&request.scenario)?;
-    // What the project at hand says holds for its scenarios too.
-    let project = Project::open(None).map_or_else(|_| Limits::default(), |project| project.limits);
-    let limits = console.limits.over(project);
+    let scenario = scenario::open(&request.scenario, console.allowance().limits())?;
+    let limits = console.allowance().limits();
     let too_many = |scene: &Scene| {
         let things: usize = scene.draw.iter().map(|draw| draw.count as usize).sum();
         limits.check("scene_draws", things, &scene.name).err()

@@ -6,22 +6,21 @@ use crate::query::Subject;
 use std::path::{Path, PathBuf};
 use zemtak_build::project::Project;
 use zemtak_build::settings::Keys;
-use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_build::{Failure, Limits, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
-use zemtak_files::TEXT_BYTES;
 
 /// Puts paths and names in the place of what stands for them.
 ///
 /// # Errors
 /// A name of no atlas, an atlas that is not built yet, or standard input that cannot be read.
-pub fn resolve(request: &mut Request, project: Option<&Path>) -> Result<(), Failure> {
+pub fn resolve(request: &mut Request, project: Option<&Path>, limits: &Limits) -> Result<(), Failure> {
     for descriptor in descriptors_of(request) {
-        *descriptor = locate(descriptor, project)?;
+        *descriptor = locate(descriptor, project, limits)?;
     }
     match request {
-        Request::Pack(request) => paths(&mut request.pack.paths),
-        Request::Watch(request) => paths(&mut request.pack.pack.paths),
-        other => choice_of(other).map_or(Ok(()), |choice| names(&mut choice.names)),
+        Request::Pack(request) => paths(&mut request.pack.paths, limits),
+        Request::Watch(request) => paths(&mut request.pack.pack.paths, limits),
+        other => choice_of(other).map_or(Ok(()), |choice| names(&mut choice.names, limits)),
     }
 }
 
@@ -74,10 +73,10 @@ fn choice_of(request: &mut Request) -> Option<&mut Choice> {
 
 /// The descriptor of an atlas of the project, if that is what is named and no file is called so. A folder of that name is no
 /// descriptor.
-fn locate(named: &Path, project: Option<&Path>) -> Result<PathBuf, Failure> {
+fn locate(named: &Path, project: Option<&Path>, limits: &Limits) -> Result<PathBuf, Failure> {
     let name = named.to_str().filter(|name| Atlas::is_name(name) && !named.is_file());
     let (Some(name), true) = (name, Project::locate(project).is_ok()) else { return Ok(named.to_owned()) };
-    let project = Project::open(project)?;
+    let project = Project::open(project, limits)?;
     let of_atlas = |(atlas, keys): &(String, Keys)| {
         let sizes = keys.sizes.iter().flatten().map(|size| format!("{atlas}{}", size.suffix));
         std::iter::once(atlas.clone()).chain(sizes).collect::<Vec<_>>()
@@ -101,10 +100,9 @@ fn locate(named: &Path, project: Option<&Path>) -> Result<PathBuf, Failure> {
 }
 
 /// A list on standard input, a line each, in the place of `-`.
-fn names(names: &mut Vec<String>) -> Result<(), Failure> {
+fn names(names: &mut Vec<String>, limits: &Limits) -> Result<(), Failure> {
     let Some(at) = names.iter().position(|name| name == "-") else { return Ok(()) };
-    let text = zemtak_files::read_all_text(std::io::stdin(), TEXT_BYTES);
-    let text = text.map_err(|e| Failure::io("standard input", &e))?;
+    let text = limits.read_standard_input("text_bytes")?;
     let lines: Vec<String> = text.lines().filter(|line| !line.is_empty()).map(str::to_owned).collect();
     if lines.is_empty() {
         let why = "it holds no names";
@@ -114,12 +112,12 @@ fn names(names: &mut Vec<String>) -> Result<(), Failure> {
     Ok(())
 }
 
-fn paths(paths: &mut Vec<PathBuf>) -> Result<(), Failure> {
+fn paths(paths: &mut Vec<PathBuf>, limits: &Limits) -> Result<(), Failure> {
     if !paths.iter().any(|path| path == Path::new("-")) {
         return Ok(());
     }
     let mut all: Vec<String> = paths.iter().map(|path| path.to_string_lossy().into_owned()).collect();
-    names(&mut all)?;
+    names(&mut all, limits)?;
     *paths = all.into_iter().map(PathBuf::from).collect();
     Ok(())
 }

@@ -62,7 +62,7 @@ pub fn run(request: &ScanCommand, console: &Console) -> Result<ScanReport, Failu
     let sheet = match &request.png {
         Some(png) => {
             let shown = shown(&scan);
-            write::prepare(png, &draw(&scan, &shown, &Allowance::new(console.limits), &watcher)?)?.commit()?;
+            write::prepare(png, &draw(&scan, &shown, console.allowance(), &watcher)?)?.commit()?;
             Some((png.clone(), shown.len()))
         }
         None => None,

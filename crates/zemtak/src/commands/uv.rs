@@ -1,5 +1,6 @@
 //! `zemtak uv`: texture coordinates of sprites and of parts of them, in the form that a game needs.
 
+use crate::console::Console;
 use crate::notice::Notice;
 use crate::query::{Place, Subject, look_up};
 use crate::report::Report;
@@ -70,8 +71,8 @@ pub struct Uv {
 ///
 /// # Errors
 /// Something that is asked for does not exist, or has not this form.
-pub fn run(request: &UvRequest) -> Result<Uv, Failure> {
-    let places = look_up(&request.subject, &request.parts)?;
+pub fn run(request: &UvRequest, console: &Console) -> Result<Uv, Failure> {
+    let places = look_up(&request.subject, &request.parts, console.allowance())?;
     if request.form == Form::OffsetScale {
         let turned = places.iter().filter(|p| p.shown.area.turned());
         let names: Vec<String> = turned.map(|p| format::name(&p.name)).collect();

@@ -1,5 +1,6 @@
 //! `zemtak uv --points`: UVs that were made for a loose image, on its page.
 
+use crate::console::Console;
 use crate::notice::Notice;
 use crate::query::{Subject, look_up};
 use crate::report::Report;
@@ -8,7 +9,6 @@ use serde_json::{Value, json};
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Picture, VAxis};
-use zemtak_runtime::DESCRIPTOR_BYTES;
 
 /// The list, mapped.
 pub struct UvPoints {
@@ -23,19 +23,16 @@ pub struct UvPoints {
 ///
 /// # Errors
 /// Not just one sprite is meant, or the list cannot be read.
-pub fn run(subject: &Subject, list: &Path, said: VAxis) -> Result<UvPoints, Failure> {
-    let places = look_up(subject, &[])?;
+pub fn run(subject: &Subject, list: &Path, said: VAxis, console: &Console) -> Result<UvPoints, Failure> {
+    let places = look_up(subject, &[], console.allowance())?;
     let [place] = places.as_slice() else {
         let why = format!("it is for one sprite, not for {}", places.len());
         return Err(Problem::usage(ProblemKind::InvalidValue, "--points", why, "name one sprite").into());
     };
     let standard = list == Path::new("-");
     let shown = if standard { "standard input".into() } else { format::path(list) };
-    let text = match standard {
-        true => zemtak_files::read_all_text(std::io::stdin(), DESCRIPTOR_BYTES),
-        false => zemtak_files::read_text(list, DESCRIPTOR_BYTES),
-    };
-    let text = text.map_err(|error| Failure::io(&shown, &error))?;
+    let (limits, limit) = (console.allowance().limits(), "descriptor_bytes");
+    let text = if standard { limits.read_standard_input(limit) } else { limits.read_text(limit, list) }?;
     let form = ListForm::of(list, &text);
     let v = form.axis().unwrap_or(said);
     let (mut points, mut warnings) = (Vec::new(), Vec::new());

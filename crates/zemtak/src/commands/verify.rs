@@ -1,7 +1,7 @@
 //! `zemtak verify`: proves an atlas against its own promises and against its sources.
 
 use crate::console::Console;
-use crate::descriptor;
+use crate::descriptor::{self, ReadPages};
 use crate::exit::Exit;
 use crate::mip_check::{Checked, check};
 use crate::notice::Notice;
@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Allowance, Comparison, Difference, Failure, Problem, compare_with_sources, format};
+use zemtak_build::{Comparison, Difference, Failure, Problem, compare_with_sources, format};
 use zemtak_core::atlas::{Atlas, Filter, Page};
 use zemtak_core::mips::LevelMeasure;
 use zemtak_core::name::SpriteName;
@@ -51,7 +51,7 @@ pub struct Proof {
 /// # Errors
 /// A descriptor that cannot be read or trusted. Everything else is part of the proof.
 pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure> {
-    let file = descriptor::open(&request.descriptor)?;
+    let file = descriptor::open(&request.descriptor, console.allowance())?;
     let atlas = file.atlas();
     let mut proof = Proof {
         descriptor: request.descriptor.clone(),
@@ -67,7 +67,9 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     let unknown = |key: &String| Notice::about("unknown_key", key, format!("unknown key {key}"));
     proof.defects.extend(file.unknown_keys().iter().map(unknown));
     proof.defects.extend(verify::spacing(atlas).into_iter().map(defect_notice));
-    let pages = read_pages(&file, &mut proof);
+    let ReadPages { pages, held: _held } = descriptor::read_all_pages(&request.descriptor, &file, console.allowance())?;
+    let whole = |page: Result<Pixels, OpenError>| page.map_err(|error| proof.add_unreadable(&error)).ok();
+    let pages: Vec<Option<Pixels>> = pages.into_iter().map(whole).collect();
     let spaced = proof.defects.is_empty();
     for (index, page) in pages.iter().enumerate().filter(|_| spaced) {
         let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
@@ -84,10 +86,8 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     if let Some(root) = &request.against {
         // Pages in a folder below the root are no sources.
         let beside = format::folder_of(&request.descriptor);
-        proof.add_comparison(
-            root,
-            compare_with_sources(atlas, &pages, root, beside, &Allowance::new(console.limits), &console.watcher())?,
-        );
+        let compared = compare_with_sources(atlas, &pages, root, beside, console.allowance(), &console.watcher())?;
+        proof.add_comparison(root, compared);
     }
     Ok(proof)
 }
@@ -154,33 +154,27 @@ fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<
     deepest.map_or_else(Vec::new, |deepest| check(atlas, pages, deepest).into_iter().flat_map(told).collect())
 }
 
-/// The pages that are whole; what is wrong with the others goes into the proof.
-fn read_pages(file: &AtlasFile, proof: &mut Proof) -> Vec<Option<Pixels>> {
-    let count = file.atlas().pages.len();
-    let read: Vec<Result<Pixels, OpenError>> =
-        (0..count).into_par_iter().map(|i| file.read_page(i, HashCheck::Yes)).collect();
-    read.into_iter().map(|page| page.map_err(|error| proof.add_unreadable(&error)).ok()).collect()
-}
-
 /// Holds the layers of all pages to what the descriptor says of them; they have the rings of their pages.
 fn check_layers(file: &AtlasFile, spaced: bool, proof: &mut Proof) {
     let pages = file.atlas().pages.iter().enumerate();
     let layers: Vec<(usize, &String)> =
         pages.flat_map(|(index, page)| page.layers.keys().map(move |name| (index, name))).collect();
-    let read: Vec<Result<Option<Pixels>, OpenError>> =
-        layers.par_iter().map(|&(index, name)| file.read_layer(index, name, HashCheck::Yes)).collect();
-    for ((index, name), layer) in layers.into_iter().zip(read) {
+    let check = |&(index, name): &(usize, &String)| -> Result<Vec<Notice>, OpenError> {
+        let pixels = file.read_layer(index, name, HashCheck::Yes)?;
+        if !spaced || file.atlas().pages[index].layers[name].pixels.is_compressed() {
+            return Ok(Vec::new());
+        }
+        let told = |defect: Defect| {
+            let notice = defect_notice(defect);
+            Notice { text: format!("layer {name}: {}", notice.text), ..notice }
+        };
+        Ok(pixels.iter().flat_map(|pixels| verify::page(file.atlas(), index, pixels)).map(told).collect())
+    };
+    let checked: Vec<Result<Vec<Notice>, OpenError>> = layers.par_iter().map(check).collect();
+    for layer in checked {
         match layer {
+            Ok(defects) => proof.defects.extend(defects),
             Err(error) => proof.add_unreadable(&error),
-            Ok(pixels) if spaced && !file.atlas().pages[index].layers[name].pixels.is_compressed() => {
-                let told = |defect: Defect| {
-                    let notice = defect_notice(defect);
-                    Notice { text: format!("layer {name}: {}", notice.text), ..notice }
-                };
-                let defects = pixels.iter().flat_map(|pixels| verify::page(file.atlas(), index, pixels));
-                proof.defects.extend(defects.map(told));
-            }
-            Ok(_) => {}
         }
     }
 }

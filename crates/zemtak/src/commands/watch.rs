@@ -53,7 +53,7 @@ pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Fai
         WatchEvent::Watching(places) => tell_places(&places, request.fast && watched.builds == 0, output),
         WatchEvent::Changed(paths) => tell_changed(&paths, output),
         WatchEvent::Built(Ok(packed)) => {
-            let failed = shown.as_mut().and_then(|shown| shown.show(&packed).err());
+            let failed = shown.as_mut().and_then(|shown| shown.show(&packed, console).err());
             watched.tell(PackReport::new(*packed, &request.pack), output);
             failed.into_iter().for_each(|failure| watched.tell_failure(failure, output));
         }
@@ -81,10 +81,10 @@ impl Shown {
         Ok(Self { live, descriptors: BTreeSet::new() })
     }
 
-    fn show(&mut self, packed: &Packed) -> Result<(), Failure> {
+    fn show(&mut self, packed: &Packed, console: &Console) -> Result<(), Failure> {
         for atlas in &packed.atlases {
             if atlas.state == State::Built || !self.descriptors.contains(&atlas.descriptor) {
-                self.live.publish(Opened::read(Path::new(&atlas.descriptor))?)?;
+                self.live.publish(Opened::read(Path::new(&atlas.descriptor), console.allowance())?)?;
                 self.descriptors.insert(atlas.descriptor.clone());
             }
         }

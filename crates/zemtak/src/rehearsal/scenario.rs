@@ -4,6 +4,7 @@ use super::catalog::{Catalog, Steps};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use zemtak_build::Failure;
+use zemtak_build::Limits;
 use zemtak_build::ProblemKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
@@ -154,8 +155,8 @@ impl Scenario {
 ///
 /// # Errors
 /// It cannot be read, or something in it is wrong: all of that at once, each with its line underlined.
-pub fn open(path: &Path) -> Result<Scenario, Failure> {
-    read(path, &toml_text::read(path)?)
+pub fn open(path: &Path, limits: &Limits) -> Result<Scenario, Failure> {
+    read(path, &toml_text::read(path, limits)?)
 }
 
 /// The same with the text at hand.

@@ -1,15 +1,17 @@
 //! The steps of a clip as pictures on their common canvas, in the order and at the times in which they are shown.
 
 use super::{Of, played};
+use crate::console::Console;
 use crate::descriptor;
 use std::collections::{BTreeMap, BTreeSet};
-use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_build::{Failure, HeldPages, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common};
+use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::straighten;
 use zemtak_core::resample::{Factor, Resample, Scale, resample};
-use zemtak_runtime::{AtlasFile, HashCheck};
+use zemtak_runtime::AtlasFile;
 
 /// How a step is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -20,6 +22,17 @@ pub struct Look {
     pub smooth: bool,
     /// What lies behind it.
     pub behind: Behind,
+}
+
+/// How a clip is shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Shown {
+    /// How each step is drawn.
+    pub look: Look,
+    /// How fast it plays.
+    pub speed: Ratio,
+    /// Each step once, instead of as they play.
+    pub once_each: bool,
 }
 
 /// What lies behind a clip.
@@ -51,20 +64,22 @@ pub struct Frames {
     /// Whether it begins again when it has come to its end.
     pub for_ever: bool,
     speed: Ratio,
+    _held: HeldPages,
 }
 
 impl Frames {
-    /// Draws the steps of a clip: each once if that is asked for, else as they play.
+    /// Draws the steps of a clip.
     ///
     /// # Errors
     /// The clip cannot be played, its pages cannot be read, or the pictures would be too large.
-    pub fn of(file: &AtlasFile, of: &Of, look: Look, speed: Ratio, once_each: bool) -> Result<Self, Failure> {
+    pub fn of(file: &AtlasFile, of: &Of, how: Shown, console: &Console) -> Result<Self, Failure> {
+        let Shown { look, speed, once_each } = how;
         let (clip, timeline) = played(file.atlas(), &of.clip)?;
         if speed.num() == 0 {
             let why = "at a speed of 0 it stands still";
             return Err(Problem::usage(ProblemKind::StillClip, "--speed", why, "give another speed").into());
         }
-        let pictures = pictures(file, &of.clip, clip, look)?;
+        let (pictures, held) = pictures(file, of, clip, look, console)?;
         let mut order: Vec<usize> = (0..timeline.turns()).collect();
         if once_each {
             order.truncate(timeline.steps());
@@ -74,7 +89,7 @@ impl Frames {
         }
         // What takes no time is never seen.
         order.retain(|&turn| once_each || timeline.length_of(turn)[0] > 0);
-        Ok(Self { pictures, timeline, order, for_ever: clip.mode != Mode::Once, speed })
+        Ok(Self { pictures, timeline, order, for_ever: clip.mode != Mode::Once, speed, _held: held })
     }
 
     /// The pictures in the order in which they are shown.
@@ -89,8 +104,14 @@ impl Frames {
 }
 
 /// The sprite of each step on the common canvas, zoomed, with what lies behind.
-fn pictures(file: &AtlasFile, name: &str, clip: &Clip, look: Look) -> Result<Vec<Pixels>, Failure> {
-    let atlas = file.atlas();
+fn pictures(
+    file: &AtlasFile,
+    of: &Of,
+    clip: &Clip,
+    look: Look,
+    console: &Console,
+) -> Result<(Vec<Pixels>, HeldPages), Failure> {
+    let (atlas, name) = (file.atlas(), of.clip.as_str());
     let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
     let problem = |why: String| {
         let help = "ask for a smaller --zoom, or look at the pivots with 'zemtak clip table'";
@@ -108,7 +129,9 @@ fn pictures(file: &AtlasFile, name: &str, clip: &Clip, look: Look) -> Result<Vec
             format::number(MOST_PIXELS)
         )));
     }
-    let pages = pages(file, &sprites)?;
+    let zoomed_size = Size::new(canvas.size.w * look.zoom.max(1), canvas.size.h * look.zoom.max(1));
+    let held = console.allowance().hold_pages(name, &vec![zoomed_size; clip.steps.len()])?;
+    let pages = pages(file, of, &sprites, console)?;
     let place = |(sprite, [x, y]): (&&Sprite, &[u32; 2])| {
         let own = sprite.restore(&pages[&sprite.page])?;
         let mut picture = Pixels::transparent(canvas.size)?;
@@ -120,14 +143,22 @@ fn pictures(file: &AtlasFile, name: &str, clip: &Clip, look: Look) -> Result<Vec
         Some(behind(zoomed(picture, look), look.behind))
     };
     let pictures: Option<Vec<Pixels>> = sprites.iter().zip(&canvas.places).map(place).collect();
-    pictures.ok_or_else(|| problem("a sprite is not on its page".into()))
+    let pictures = pictures.ok_or_else(|| problem("a sprite is not on its page".into()))?;
+    Ok((pictures, held))
 }
 
 /// The pages that sprites lie on.
-fn pages(file: &AtlasFile, sprites: &[&Sprite]) -> Result<BTreeMap<usize, Pixels>, Failure> {
+fn pages(
+    file: &AtlasFile,
+    of: &Of,
+    sprites: &[&Sprite],
+    console: &Console,
+) -> Result<BTreeMap<usize, Pixels>, Failure> {
     let needed: BTreeSet<usize> = sprites.iter().map(|sprite| sprite.page).collect();
-    let read = |page: usize| file.read_page(page, HashCheck::Yes).map_err(|error| descriptor::explain(&error));
-    needed.into_iter().map(|page| Ok((page, read(page)?))).collect()
+    let needed: Vec<usize> = needed.into_iter().collect();
+    // They are let go once the steps are drawn, and so is what they count.
+    let (pages, _held) = descriptor::read_pages(&of.descriptor, file, &needed, console.allowance())?.whole()?;
+    Ok(needed.into_iter().zip(pages).collect())
 }
 
 fn straight(picture: &mut Pixels, atlas: &Atlas, page: usize) {

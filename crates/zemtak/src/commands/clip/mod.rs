@@ -71,10 +71,10 @@ pub struct Of {
 /// The descriptor cannot be used, there is no such clip, or it cannot be played or drawn.
 pub fn run(request: &ClipRequest, console: &Console) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
-        ClipRequest::List { descriptor } => Box::new(list(descriptor)?),
-        ClipRequest::Table(of) => Box::new(table(of)?),
-        ClipRequest::At { of, times, speed, start } => Box::new(at(of, times, *speed, *start)?),
-        ClipRequest::Render(request) => Box::new(render::run(request)?),
+        ClipRequest::List { descriptor } => Box::new(list(descriptor, console)?),
+        ClipRequest::Table(of) => Box::new(table(of, console)?),
+        ClipRequest::At { of, times, speed, start } => Box::new(at(of, times, *speed, *start, console)?),
+        ClipRequest::Render(request) => Box::new(render::run(request, console)?),
         ClipRequest::Play(request) => Box::new(terminal::run(request, console)?),
     })
 }
@@ -127,8 +127,8 @@ struct List {
     clips: Vec<(String, Clip, Timeline, Vec<Finding>)>,
 }
 
-fn list(path: &Path) -> Result<List, Failure> {
-    let file = descriptor::open(path)?;
+fn list(path: &Path, console: &Console) -> Result<List, Failure> {
+    let file = descriptor::open(path, console.allowance())?;
     let atlas = file.atlas();
     let (mut clips, mut problems) = (Vec::new(), Vec::new());
     for (name, clip) in &atlas.clips {
@@ -205,8 +205,8 @@ struct Turns {
     findings: Vec<Finding>,
 }
 
-fn table(of: &Of) -> Result<Turns, Failure> {
-    let file = descriptor::open(&of.descriptor)?;
+fn table(of: &Of, console: &Console) -> Result<Turns, Failure> {
+    let file = descriptor::open(&of.descriptor, console.allowance())?;
     let (clip, timeline) = played(file.atlas(), &of.clip)?;
     let findings = findings(file.atlas(), clip);
     Ok(Turns { name: of.clip.clone(), clip: clip.clone(), timeline, findings })
@@ -268,8 +268,8 @@ struct At {
     shown: Vec<(i64, Shown, String)>,
 }
 
-fn at(of: &Of, times: &[i64], speed: Ratio, start: i64) -> Result<At, Failure> {
-    let file = descriptor::open(&of.descriptor)?;
+fn at(of: &Of, times: &[i64], speed: Ratio, start: i64, console: &Console) -> Result<At, Failure> {
+    let file = descriptor::open(&of.descriptor, console.allowance())?;
     let (clip, timeline) = played(file.atlas(), &of.clip)?;
     let shown = times.iter().map(|&time| {
         let shown = timeline.at_speed(time, speed, start);

@@ -1,7 +1,8 @@
 //! `zemtak clip render`: a clip as a moving picture, or as a strip of its steps.
 
-use super::frames::{Frames, Look, ends};
+use super::frames::{Frames, Look, Shown, ends};
 use super::{Of, time};
+use crate::console::Console;
 use crate::descriptor;
 use crate::notice::Notice;
 use crate::output;
@@ -82,13 +83,14 @@ pub struct Rendered {
 ///
 /// # Errors
 /// The clip cannot be played, its pages cannot be read, or the picture would be too large.
-pub fn run(request: &RenderRequest) -> Result<Rendered, Failure> {
-    let file = descriptor::open(&request.of.descriptor)?;
+pub fn run(request: &RenderRequest, console: &Console) -> Result<Rendered, Failure> {
+    let file = descriptor::open(&request.of.descriptor, console.allowance())?;
     check_ending(request)?;
     let inputs = output::files_of(&request.of.descriptor, &file);
     let kind = ResultKind::Picture(Mark::Clip);
     output::check(&request.out, kind, request.force, inputs.iter().map(PathBuf::as_path))?;
-    let frames = Frames::of(&file, &request.of, request.look, request.speed, request.form == Form::Strip)?;
+    let how = Shown { look: request.look, speed: request.speed, once_each: request.form == Form::Strip };
+    let frames = Frames::of(&file, &request.of, how, console)?;
     let Frames { timeline, order, for_ever, .. } = &frames;
     let mut warnings = Vec::new();
     let shown: Vec<&Pixels> = frames.shown().collect();

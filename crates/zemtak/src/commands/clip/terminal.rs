@@ -1,7 +1,7 @@
 //! `zemtak clip render --terminal`: a clip played in the terminal.
 
 use super::Of;
-use super::frames::{Frames, Look};
+use super::frames::{Frames, Look, Shown};
 use crate::console::Console;
 use crate::descriptor;
 use crate::report::Report;
@@ -35,9 +35,10 @@ pub struct Played;
 /// # Errors
 /// The clip cannot be drawn.
 pub fn run(request: &PlayRequest, console: &Console) -> Result<Played, Failure> {
-    let file = descriptor::open(&request.of.descriptor)?;
+    let file = descriptor::open(&request.of.descriptor, console.allowance())?;
     let at_once = !std::io::stdout().is_terminal();
-    let frames = Frames::of(&file, &request.of, request.look, request.speed, at_once)?;
+    let how = Shown { look: request.look, speed: request.speed, once_each: at_once };
+    let frames = Frames::of(&file, &request.of, how, console)?;
     let mut out = anstream::stdout();
     let means = Means::of_stdout();
     if at_once || means == Means::None {

@@ -22,8 +22,8 @@ const PATIENCE: Duration = Duration::from_secs(1);
 /// # Errors
 /// The atlas cannot be read at first, or nothing can be served.
 pub fn run(descriptor: &Path, project: Option<&Path>, console: &Console) -> Result<usize, Failure> {
-    let first = Opened::read(descriptor)?;
-    let live = Live::start(project_of(&first, project))?;
+    let first = Opened::read(descriptor, console.allowance())?;
+    let live = Live::start(project_of(&first, project, console))?;
     let address = live.address(&first.atlas.name);
     let mut follower = Follower { seen: stamp(descriptor), text: first.text().to_owned(), wrong_since: None };
     live.publish(first)?;
@@ -31,7 +31,7 @@ pub fn run(descriptor: &Path, project: Option<&Path>, console: &Console) -> Resu
     let mut builds = 1;
     while !console.interrupt.asked() {
         std::thread::sleep(GLANCE);
-        if follower.follow(descriptor, &live)? {
+        if follower.follow(descriptor, &live, console)? {
             builds += 1;
         }
     }
@@ -48,8 +48,8 @@ pub fn tell_address(address: &str, output: OutputOptions) {
 }
 
 /// The project file whose build this is.
-fn project_of(opened: &Opened, named: Option<&Path>) -> Option<PathBuf> {
-    let project = Project::open(named).ok()?;
+fn project_of(opened: &Opened, named: Option<&Path>, console: &Console) -> Option<PathBuf> {
+    let project = Project::open(named, &console.limits).ok()?;
     let base = opened.atlas.base.as_ref().unwrap_or(&opened.atlas.name);
     let same = |a: &Path, b: &Path| a.canonicalize().ok().zip(b.canonicalize().ok()).is_some_and(|(a, b)| a == b);
     let is_its = same(&project.out, format::folder_of(opened.descriptor()));
@@ -72,13 +72,13 @@ struct Follower {
 
 impl Follower {
     /// Shows the build that is there, if it is another one.
-    fn follow(&mut self, descriptor: &Path, live: &Live) -> Result<bool, Failure> {
+    fn follow(&mut self, descriptor: &Path, live: &Live, console: &Console) -> Result<bool, Failure> {
         // Before it is read: what changes meanwhile is seen the next time.
         let now = stamp(descriptor);
         if now == self.seen && self.wrong_since.is_none() {
             return Ok(false);
         }
-        match Opened::read(descriptor) {
+        match Opened::read(descriptor, console.allowance()) {
             Ok(opened) => {
                 (self.seen, self.wrong_since) = (now, None);
                 if opened.text() == self.text {

@@ -81,8 +81,8 @@ pub fn run(request: &ViewRequest, console: &Console) -> Result<View, Failure> {
     for (file, kind) in kinds {
         file.iter().try_for_each(|file| output::check(file, kind, request.force, inputs()))?;
     }
-    let atlas = Opened::read(&request.descriptor)?;
-    let before = request.before.as_deref().map(Opened::read).transpose()?;
+    let atlas = Opened::read(&request.descriptor, console.allowance())?;
+    let before = request.before.as_deref().map(|before| Opened::read(before, console.allowance())).transpose()?;
     for file in request.png.iter().chain(&request.html) {
         let read = before.iter().chain([&atlas]).flat_map(Opened::inputs).collect::<Vec<_>>();
         output::check_input(file, read.iter().map(PathBuf::as_path))?;
