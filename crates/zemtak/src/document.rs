@@ -4,6 +4,7 @@ use crate::exit::Exit;
 use crate::notice::Notice;
 use serde::Serialize;
 use serde_json::{Value, json};
+use std::io::{self, Write};
 use zemtak_build::Failure;
 use zemtak_core::json::one_line;
 
@@ -50,22 +51,44 @@ impl Document {
     /// The text, with a newline at the end: a key a line, and of lists an entry a line.
     #[must_use]
     pub fn text(&self) -> String {
+        let mut out = Vec::new();
+        // Memory takes what it is given.
+        let _ = self.write(&mut out, &|_| None);
+        String::from_utf8(out).unwrap_or_default()
+    }
+
+    /// Writes that text. The entries of a list that `long` knows by its key are taken from there, each as it comes: a list of a
+    /// million is not held as a whole.
+    ///
+    /// # Errors
+    /// It cannot be written.
+    pub fn write<'a>(&self, out: &mut dyn Write, long: &dyn Fn(&str) -> Option<Entries<'a>>) -> io::Result<()> {
         let whole = serde_json::to_value(self).unwrap_or_default();
-        let line = |(key, value): (&String, &Value)| format!("  {}: {}", json!(key), entries(value));
-        let lines: Vec<String> = whole.as_object().into_iter().flatten().map(line).collect();
-        format!("{{\n{}\n}}\n", lines.join(",\n"))
+        for (nth, (key, value)) in whole.as_object().into_iter().flatten().enumerate() {
+            write!(out, "{}\n  {}: ", if nth == 0 { "{" } else { "," }, json!(key))?;
+            let listed = value.as_array().filter(|list| !list.iter().all(Value::is_number));
+            let listed =
+                listed.map(|list| Box::new(list.iter().filter_map(|entry| one_line(entry).ok())) as Entries<'_>);
+            match long(key).or(listed) {
+                Some(entries) => write_entries(out, entries)?,
+                None => out.write_all(one_line(value).unwrap_or_default().as_bytes())?,
+            }
+        }
+        out.write_all(b"\n}\n")
     }
 }
 
-/// A value: lists of anything but numbers with one entry a line.
-fn entries(value: &Value) -> String {
-    match value.as_array() {
-        Some(list) if !list.is_empty() && !list.iter().all(Value::is_number) => {
-            let lines: Vec<String> = list.iter().map(|entry| one_line(entry).unwrap_or_default()).collect();
-            format!("[\n    {}\n  ]", lines.join(",\n    "))
-        }
-        _ => one_line(value).unwrap_or_default(),
+/// The entries of a list, each on one line.
+pub type Entries<'a> = Box<dyn Iterator<Item = String> + 'a>;
+
+fn write_entries(out: &mut dyn Write, entries: Entries<'_>) -> io::Result<()> {
+    let mut any = false;
+    out.write_all(b"[")?;
+    for entry in entries {
+        write!(out, "{}\n    {entry}", if any { "," } else { "" })?;
+        any = true;
     }
+    out.write_all(if any { b"\n  ]" } else { b"]" })
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! Telling answers: a person's text or one JSON document on standard output, everything else on standard error.
 
-use crate::document::Document;
+use crate::document::{Document, Entries};
 use crate::exit::Exit;
 use crate::notice::{self, Notice};
 use crate::progress::ProgressStyle;
@@ -18,6 +18,10 @@ pub trait Report: Send {
     fn text(&self, verbose: bool) -> String;
     /// The documented, stable shape for programs.
     fn json(&self) -> Value;
+    /// The entries of a list of that shape which may be long, by its key; `json` has an empty list there.
+    fn long_list(&self, _key: &str) -> Option<Entries<'_>> {
+        None
+    }
     /// What kind of document that is.
     fn kind(&self) -> &'static str;
     /// What people should know beside the answer: printed to standard error, and a list in the document.
@@ -74,13 +78,23 @@ impl OutputOptions {
             }
         }
         let written = if self.json && !report.is_document() {
-            print_text(&self.written(&document(report)))
+            self.print_document(report)
         } else if self.quiet && report.exit() == Exit::Done {
             Ok(())
         } else {
             anstream::stdout().write_all(report.text(self.verbose).as_bytes())
         };
         written_or(written, report.exit())
+    }
+
+    fn print_document(self, report: &dyn Report) -> io::Result<()> {
+        let document = document(report);
+        if self.events {
+            return print_text(&(document.line() + "\n"));
+        }
+        let mut out = io::BufWriter::new(io::stdout().lock());
+        document.write(&mut out, &|key| report.long_list(key))?;
+        out.flush()
     }
 
     /// A document as it is printed: by itself, or one of many on a line each.
@@ -107,7 +121,7 @@ impl OutputOptions {
     }
 }
 
-/// An answer as a document.
+/// An answer as a document, without the entries of long lists.
 #[must_use]
 pub fn document(report: &dyn Report) -> Document {
     Document::new(report.kind(), report.json(), report.warnings())

@@ -3,12 +3,14 @@
 use crate::columns::Columns;
 use crate::console::Console;
 use crate::descriptor::{self, Choice};
+use crate::document::Entries;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use zemtak_build::{Failure, format};
 use zemtak_core::atlas::{Clip, Rate, Sprite};
+use zemtak_core::json::one_line;
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_runtime::AtlasFile;
 
@@ -114,20 +116,22 @@ impl Report for List {
     }
 
     fn json(&self) -> Value {
-        let sprite = |(name, sprite): (&SpriteName, &Sprite)| {
-            let mut value = json!(sprite);
-            value["sprite"] = json!(name);
-            value
-        };
-        let clip = |(name, clip): (&ClipName, &Clip)| {
-            let mut value = json!(clip);
-            value["clip"] = json!(name);
-            value
-        };
-        json!({
-            "atlas": self.file.atlas().name,
-            "sprites": self.sprites().map(sprite).collect::<Vec<_>>(),
-            "clips": self.clips().map(clip).collect::<Vec<_>>(),
-        })
+        json!({ "atlas": self.file.atlas().name, "sprites": [], "clips": [] })
+    }
+
+    fn long_list(&self, key: &str) -> Option<Entries<'_>> {
+        match key {
+            "sprites" => Some(Box::new(self.sprites().filter_map(|(name, sprite)| {
+                let mut value = json!(sprite);
+                value["sprite"] = json!(name);
+                one_line(&value).ok()
+            }))),
+            "clips" => Some(Box::new(self.clips().filter_map(|(name, clip)| {
+                let mut value = json!(clip);
+                value["clip"] = json!(name);
+                one_line(&value).ok()
+            }))),
+            _ => None,
+        }
     }
 }
