@@ -2,7 +2,8 @@
 //! language, time zone, mask of new files, folder, and what earlier builds learnt.
 
 use crate::fixtures::art::real_art;
-use crate::fixtures::{Dice, Folder};
+use crate::fixtures::{Dice, Folder, blob};
+use std::time::{Duration, SystemTime};
 
 /// A project of two or three atlases, with settings by lot.
 fn project(dice: &mut Dice) -> String {
@@ -123,5 +124,36 @@ fn the_same_input_comes_to_the_same_bytes_on_any_machine() {
                 assert!(one == two, "{name} differs with {}\n{project}", machine.options);
             }
         }
+    }
+}
+
+/// Clocks that stand, run backwards or are years ahead: a picture of the same length and time as before is another one all the
+/// same.
+#[test]
+fn a_clock_that_is_wrong_hides_no_change() {
+    let hour = Duration::from_secs(3600);
+    let now = SystemTime::now();
+    let times = [
+        ("the beginning of all times", SystemTime::UNIX_EPOCH, SystemTime::UNIX_EPOCH),
+        ("before it", SystemTime::UNIX_EPOCH - hour, SystemTime::UNIX_EPOCH - hour),
+        ("years ahead", now + 90_000 * hour, now + 90_000 * hour),
+        ("backwards", now + hour, now - hour),
+    ];
+    for (what, first, second) in times {
+        let folder = Folder::new();
+        let save = |colour: u8, time: SystemTime| {
+            let picture = blob(9, 9, [colour, 7, 7]);
+            let mut file = Vec::new();
+            let buffer = image::RgbaImage::from_raw(9, 9, picture.as_bytes().to_vec()).unwrap();
+            buffer.write_to(&mut std::io::Cursor::new(&mut file), image::ImageFormat::Bmp).unwrap();
+            folder.write("art/moth.bmp", &file);
+            let file = std::fs::File::options().write(true).open(folder.path("art/moth.bmp")).unwrap();
+            file.set_modified(time).unwrap();
+            folder.zemtak("pack art --pages-as raw").exits(0);
+            folder.read("build/art-0.rgba")
+        };
+        let (before, after) = (save(10, first), save(200, second));
+        assert_ne!(before, after, "{what}");
+        folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
     }
 }
