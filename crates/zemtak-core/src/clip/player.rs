@@ -78,8 +78,8 @@ impl Player {
     pub fn advance<'t>(&mut self, timeline: &'t Timeline, time: i64) -> Entered<'t> {
         let speed = i64::from(self.speed.num());
         let way = time.checked_mul(timeline.scale()).and_then(|way| way.checked_mul(speed)?.checked_add(self.rest));
-        // Nearly always it fits, and the step stays or the next one follows.
-        if let Some(way) = way {
+        // Nearly always it fits, and the step stays or the next one follows. One that has ended may be led back.
+        if let Some(way) = way.filter(|_| !self.ended(timeline)) {
             let den = i64::from(self.speed.den());
             let (ticks, rest) = if den == 1 { (way, 0) } else { (way.div_euclid(den), way.rem_euclid(den)) };
             let turn = self.turn as usize;

@@ -194,3 +194,15 @@ fn a_rate_of_zero_stands_still_on_the_first_step_that_has_no_duration() {
         assert_eq!(player.played(), 0);
     }
 }
+
+/// Led back into its last step it still said that it had ended.
+#[test]
+fn a_clip_that_has_ended_and_is_led_back_has_not_ended() {
+    let timeline = Timeline::new(Mode::Once, Ratio::new(10, 1).unwrap(), &[None; 3]).unwrap();
+    let mut player = Player::new(Ratio::ONE);
+    let told = [(400_000_000, 2, true), (-50_000_000, 2, false), (50_000_000, 2, true), (-250_000_000, 0, false)];
+    for (time, step, ended) in told {
+        let _ = player.advance(&timeline, time);
+        assert_eq!((player.step(&timeline), player.ended(&timeline)), (step, ended), "{time}");
+    }
+}

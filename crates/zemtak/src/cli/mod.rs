@@ -15,13 +15,13 @@ mod usage;
 mod values;
 mod view_args;
 
-use crate::commands::{Request, demo, new, schema, setup, verify};
+use crate::commands::{Request, demo, new, reader, schema, setup, verify};
 use crate::exit::Exit;
 use crate::progress::ProgressStyle;
 use crate::report::{OutputOptions, written_or};
 use anstream::ColorChoice;
 use cache_args::CacheArgs;
-use clap::builder::PossibleValuesParser;
+use clap::builder::{PossibleValue, PossibleValuesParser};
 use clap::error::ErrorKind;
 use clap::{Args, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 use clip_args::ClipArgs;
@@ -319,6 +319,12 @@ enum Command {
     /// Below PREFIX/share, where shells and man look for them. Names of atlases, sprites and clips are completed too.
     #[command(after_help = "Examples:\n  zemtak setup\n  zemtak setup --prefix /usr/local")]
     Setup(SetupArgs),
+    /// Print a source file that reads descriptors in a game's language
+    ///
+    /// It also computes quads and plays clips, and needs nothing but the language itself. Anyone may use and change it;
+    /// docs/languages.md shows how.
+    #[command(after_help = "Examples:\n  zemtak reader c > zemtak_reader.h\n  zemtak reader python > zemtak_reader.py")]
+    Reader(ReaderArgs),
     /// Print the JSON Schema of the descriptor, or of an answer with --json
     #[command(after_help = "Examples:\n  zemtak schema descriptor\n  zemtak schema pack > pack.schema.json")]
     Schema(SchemaArgs),
@@ -361,6 +367,13 @@ struct SetupArgs {
 }
 
 #[derive(Debug, Args)]
+struct ReaderArgs {
+    /// The language of the game
+    #[arg(value_parser = PossibleValuesParser::new(reader::languages().map(|(name, aliases)| PossibleValue::new(name).aliases(aliases))))]
+    language: String,
+}
+
+#[derive(Debug, Args)]
 struct SchemaArgs {
     /// The descriptor, or the kind of an answer
     #[arg(value_name = "NAME", value_parser = PossibleValuesParser::new(schema::names()))]
@@ -394,6 +407,7 @@ impl Command {
             Self::Setup(SetupArgs { prefix, force }) => {
                 Request::Setup(setup::SetupRequest { prefix, files: completions::files(), force })
             }
+            Self::Reader(ReaderArgs { language }) => Request::Reader(reader::ReaderRequest { language }),
             Self::Schema(SchemaArgs { name }) => Request::Schema(schema::SchemaRequest { name }),
         }
     }

@@ -13,6 +13,7 @@ pub mod new;
 pub mod pack;
 pub mod pattern;
 pub mod quad;
+pub mod reader;
 pub mod rehearse;
 pub mod resolve;
 pub mod scan;
@@ -71,6 +72,8 @@ pub enum Request {
     Rehearse(rehearse::RehearseRequest),
     /// Install completions and manual pages.
     Setup(setup::SetupRequest),
+    /// Print a reader of descriptors.
+    Reader(reader::ReaderRequest),
     /// Print a JSON Schema.
     Schema(schema::SchemaRequest),
 }
@@ -104,6 +107,7 @@ pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Res
         Request::Diff(request) => Box::new(diff::run(&request, console)?),
         Request::Rehearse(request) => Box::new(rehearse::run(&request, console)?),
         Request::Setup(request) => Box::new(setup::run(request)?),
+        Request::Reader(request) => Box::new(reader::run(&request)),
         Request::Schema(request) => Box::new(schema::run(&request)),
     })
 }

@@ -47,6 +47,7 @@ fn descriptors_of(request: &mut Request) -> Vec<&mut PathBuf> {
         | Request::Pattern(_)
         | Request::Rehearse(_)
         | Request::Setup(_)
+        | Request::Reader(_)
         | Request::Schema(_) => Vec::new(),
     }
 }

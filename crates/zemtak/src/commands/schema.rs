@@ -32,6 +32,7 @@ schemas! {
     "progress",
     "quad",
     "raw-pages",
+    "reader",
     "rehearse",
     "scan",
     "serving",

@@ -53,6 +53,7 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         (format!("{pack} --why --timings --sizes -half=0.5 --also csv"), 0),
         (format!("{pack} --check"), 1),
         ("setup --prefix local".into(), 0),
+        ("reader c".into(), 0),
         ("view build/night.zemtak.json --png view.png --html view.html".into(), 0),
         ("mips build/night.zemtak.json --png levels.png".into(), 0),
         ("export build/night.zemtak.json --as ktx2 --pixels bc7 -o gpu".into(), 0),
