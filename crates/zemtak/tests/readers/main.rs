@@ -8,7 +8,8 @@
     missing_docs,
     clippy::unwrap_used,
     clippy::panic,
-    reason = "a test may fail loudly, and its numbers are small"
+    clippy::cast_possible_truncation,
+    reason = "a test may fail loudly, and numbers are rounded as the core rounds them"
 )]
 
 mod atlas;
