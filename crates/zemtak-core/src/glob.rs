@@ -3,7 +3,6 @@
 //! `*` and `?` match anything but `/`, `**` whole folders, `[a-c]` one of some characters and `[!a-c]` one of all others
 //! but `/`, `{a,b}` one of some texts; `\` takes the next character as it is.
 
-use std::borrow::Cow;
 use std::collections::BTreeSet;
 use std::fmt;
 
@@ -21,6 +20,8 @@ use std::fmt;
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Glob {
     text: String,
+    /// As the matcher is to read it.
+    pattern: String,
     /// How many bytes at its beginning mean themselves.
     literal: usize,
 }
@@ -48,7 +49,7 @@ impl Glob {
         }
         fast_glob::validate(text).map_err(|error| GlobError(error.to_string()))?;
         let literal = text.find(SPECIAL).unwrap_or(text.len());
-        Ok(Self { text: text.to_owned(), literal })
+        Ok(Self { text: text.to_owned(), pattern: for_matcher(text), literal })
     }
 
     /// The text.
@@ -78,13 +79,10 @@ impl Glob {
         if !path.as_bytes().starts_with(&self.text.as_bytes()[..self.literal]) {
             return false;
         }
-        // A leading '!' would turn the answer round.
-        let pattern: Cow<'_, str> =
-            if self.text.starts_with('!') { format!("\\{}", self.text).into() } else { self.text.as_str().into() };
-        if pattern.is_ascii() && path.is_ascii() {
-            return fast_glob::glob_match(&*pattern, path);
+        if self.pattern.is_ascii() && path.is_ascii() {
+            return fast_glob::glob_match(&self.pattern, path);
         }
-        let Some((pattern, path)) = bytewise(&pattern, path) else { return false };
+        let Some((pattern, path)) = bytewise(&self.pattern, path) else { return false };
         fast_glob::glob_match(pattern, path)
     }
 }
@@ -93,6 +91,24 @@ impl fmt::Display for Glob {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.text)
     }
+}
+
+/// A glob as the matcher is to read it: to that a leading '!' turns the answer round, and `\n` and some other letters behind a `\`
+/// are control characters.
+fn for_matcher(text: &str) -> String {
+    let mut pattern = String::from(if text.starts_with('!') { "\\" } else { "" });
+    let mut chars = text.chars().peekable();
+    while let Some(c) = chars.next() {
+        match chars.peek() {
+            Some(next) if c == '\\' && next.is_ascii_alphanumeric() => {}
+            Some('\\') if c == '\\' => {
+                pattern.push_str("\\\\");
+                chars.next();
+            }
+            _ => pattern.push(c),
+        }
+    }
+    pattern
 }
 
 /// Pattern and path with one byte for each character that is not ASCII, in the order of the characters: the matcher goes
@@ -169,6 +185,17 @@ mod tests {
             prop_assert!(glob.matches(&name));
             prop_assert_eq!(glob.matches(&other), name == other);
         }
+    }
+
+    /// The matcher took `\n` for a line break; found by fuzzing.
+    #[test]
+    fn a_letter_behind_a_backslash_is_that_letter() {
+        for letter in ('a'..='z').chain('0'..='9') {
+            let glob = Glob::new(&format!("moth\\\\\\{letter}?")).unwrap();
+            assert!(glob.matches(&format!("moth\\{letter}1")), "{letter}");
+            assert!(Glob::new(&format!("[\\{letter}]")).unwrap().matches(&letter.to_string()), "{letter}");
+        }
+        assert!(!Glob::new("moth\\n").unwrap().matches("moth\n"));
     }
 
     #[test]

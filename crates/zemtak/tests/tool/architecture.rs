@@ -144,6 +144,7 @@ fn crates_lean_one_way() {
     assert_eq!(needs("zemtak-files"), Vec::<String>::new());
     assert_eq!(needs("zemtak-runtime"), ["zemtak-core", "zemtak-files"]);
     assert_eq!(needs("zemtak-build"), ["zemtak-core", "zemtak-files"]);
+    assert_eq!(needs("zemtak-c"), ["zemtak-runtime"]);
     // No file is opened without looking at what it is: see zemtak-files.
     for (folder, text) in sources() {
         for way in ["fs::read(", "fs::read_to_string(", " File::open(", "(File::open(", "::File::open("] {

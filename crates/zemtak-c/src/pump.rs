@@ -1,0 +1,146 @@
+//! The pump: textures are made and dropped on the thread of the graphics API.
+
+use crate::cache::ZemtakCache;
+use crate::code::{Code, ZemtakText, call, failed, read, write};
+use crate::sink::TableSink;
+use std::thread::{self, ThreadId};
+use std::time::Duration;
+use zemtak_runtime::{PerFrame, Pump};
+
+/// Makes and drops the textures of a cache, on the thread that opened it.
+pub struct ZemtakPump {
+    pump: Pump<TableSink>,
+    thread: ThreadId,
+}
+
+impl ZemtakPump {
+    pub fn new(pump: Pump<TableSink>) -> Self {
+        Self { pump, thread: thread::current().id() }
+    }
+}
+
+/// A pump, if this is its thread. From another one nothing of it is touched but the name of its own, which never changes.
+///
+/// # Safety
+/// The pointer is null or leads to a pump that was opened and not closed.
+unsafe fn on_its_thread<'p>(pump: *mut ZemtakPump) -> Result<&'p mut ZemtakPump, Code> {
+    if pump.is_null() {
+        return Err(Code::Null);
+    }
+    // SAFETY: it is not null, and nobody writes to that part.
+    if unsafe { (*pump).thread } != thread::current().id() {
+        return Err(Code::WrongThread);
+    }
+    // SAFETY: it is not null, and only this thread comes here.
+    unsafe { write(pump) }
+}
+
+/// How much a pump does at most. 0 stands for the default.
+#[repr(C)]
+pub struct ZemtakPerFrame {
+    /// Textures that are made; one by default.
+    pub uploads: u32,
+    /// Bytes that are uploaded.
+    pub bytes: u64,
+    /// Microseconds that it takes.
+    pub microseconds: u64,
+}
+
+/// What a pump did.
+#[repr(C)]
+pub struct ZemtakPumped {
+    /// Textures that it made.
+    pub made: u32,
+    /// Textures that it dropped.
+    pub dropped: u32,
+    /// Textures that wait for the next one.
+    pub ready: u32,
+}
+
+/// Makes and drops textures: once a frame, on the thread that opened the cache. `frame` and `pumped` may be null.
+///
+/// # Safety
+/// Pointers are null or good.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_pump_run(
+    pump: *mut ZemtakPump,
+    frame: *const ZemtakPerFrame,
+    pumped: *mut ZemtakPumped,
+) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (pump, frame, pumped) = unsafe { (on_its_thread(pump)?, frame.as_ref(), pumped.as_mut()) };
+        let mut limits = PerFrame::default();
+        if let Some(frame) = frame {
+            if frame.uploads > 0 {
+                limits.uploads = frame.uploads as usize;
+            }
+            if frame.bytes > 0 {
+                limits.bytes = frame.bytes;
+            }
+            if frame.microseconds > 0 {
+                limits.time = Duration::from_micros(frame.microseconds);
+            }
+        }
+        let done = pump.pump.pump(limits);
+        if let Some(pumped) = pumped {
+            let small = |count: usize| u32::try_from(count).unwrap_or(u32::MAX);
+            *pumped = ZemtakPumped { made: small(done.made), dropped: small(done.dropped), ready: small(done.ready) };
+        }
+        Ok(())
+    })
+}
+
+/// Pumps until a sprite (a lease), sprites (a set) or a clip (a clip lease) can be drawn: for a loading screen.
+///
+/// # Safety
+/// Pointers are null or good; both were opened together.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_pump_wait(
+    pump: *mut ZemtakPump,
+    cache: *const ZemtakCache,
+    handle: u64,
+    error: *mut ZemtakText,
+) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (pump, cache, error) = unsafe { (on_its_thread(pump)?, read(cache)?, error.as_mut()) };
+        let pump = &mut pump.pump;
+        // The things stay in their places: a wait works on copies, so that other threads can go on.
+        let done = if let Ok(lease) = cache.leases.with(handle, |lease| lease.clone()) {
+            pump.wait(&lease)
+        } else if let Ok(set) = cache.sets.with(handle, |set| set.clone()) {
+            pump.wait(&set)
+        } else {
+            pump.wait(cache.clips.with(handle, |clip| clip.clone())?.sprites())
+        };
+        done.map_err(|failure| failed(&failure, error))
+    })
+}
+
+/// All textures are gone with the device: they are made anew, and the sink is not asked to drop them.
+///
+/// # Safety
+/// The pump is null or open.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_pump_device_lost(pump: *mut ZemtakPump) -> Code {
+    // SAFETY: as promised.
+    call(|| unsafe { on_its_thread(pump) }.map(|pump| pump.pump.device_lost()))
+}
+
+/// Drops all textures, and sets the pointer to null. Leases show nothing from then on.
+///
+/// # Safety
+/// The pointer is null or leads to a pointer that is null or was opened and not closed.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_pump_close(pump: *mut *mut ZemtakPump) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let pump = unsafe { write(pump) }?;
+        // SAFETY: it was opened and not closed.
+        unsafe { on_its_thread(*pump) }?;
+        // SAFETY: it was made by `Box::into_raw`, and is nobody's any more.
+        drop(unsafe { Box::from_raw(std::mem::replace(pump, std::ptr::null_mut())) });
+        Ok(())
+    })
+}

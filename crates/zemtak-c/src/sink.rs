@@ -1,0 +1,140 @@
+//! A table of functions as a sink.
+
+use crate::code::Code;
+use std::ffi::{CString, c_char, c_void};
+use zemtak_runtime::atlas::{Alpha, Colour, Filter, PixelKind, Wrap};
+use zemtak_runtime::{LARGEST_SIDE, NewTexture, Sink, SinkError, Texture};
+
+/// A mip level of a texture to be made.
+#[repr(C)]
+pub struct ZemtakLevel {
+    /// Its width in pixels.
+    pub width: u32,
+    /// Its height in pixels.
+    pub height: u32,
+    /// Rows from the top: of 8-bit RGBA, or of blocks of 4 x 4 pixels.
+    pub bytes: *const u8,
+    /// How many bytes.
+    pub length: u64,
+}
+
+/// A texture to be made. What it leads to is there until the call returns.
+#[repr(C)]
+pub struct ZemtakNewTexture {
+    /// The file, as a name in tools that look at textures.
+    pub label: *const c_char,
+    /// Which layer of its page it is, such as `normal`; null for the page itself.
+    pub layer: *const c_char,
+    /// How its levels store pixels: 0 RGBA8, 1 BC1, 2 BC3, 3 BC7.
+    pub kind: u32,
+    /// 0 nearest, 1 linear.
+    pub filter: u32,
+    /// 0 clamp, 1 repeat, 2 mirror.
+    pub wrap: u32,
+    /// Whether colours are multiplied by alpha.
+    pub premultiplied: bool,
+    /// Whether numbers are plain, not sRGB.
+    pub linear: bool,
+    /// Its mip levels, the full size first.
+    pub levels: *const ZemtakLevel,
+    /// How many: at least one.
+    pub level_count: u32,
+}
+
+/// Makes and drops textures. Called on the thread that opened the cache and on no other.
+#[repr(C)]
+#[derive(Clone, Copy)]
+pub struct ZemtakSink {
+    /// Handed to each function.
+    pub user: *mut c_void,
+    /// Makes a texture and writes its number. 0 where it could, 1 where the device is out of memory, anything else where it cannot be.
+    pub make_texture:
+        Option<unsafe extern "C" fn(user: *mut c_void, wanted: *const ZemtakNewTexture, texture: *mut u64) -> i32>,
+    /// Drops a texture: each that was made, once.
+    pub drop_texture: Option<unsafe extern "C" fn(user: *mut c_void, texture: u64)>,
+    /// The longest side that a texture may have; 0 for 16,384.
+    pub largest_side: u32,
+    /// Whether textures are made of blocks too (BC1, BC3, BC7); else these are unpacked.
+    pub takes_blocks: bool,
+}
+
+/// The table as a sink.
+pub struct TableSink {
+    user: *mut c_void,
+    make: unsafe extern "C" fn(*mut c_void, *const ZemtakNewTexture, *mut u64) -> i32,
+    drop: unsafe extern "C" fn(*mut c_void, u64),
+    largest_side: u32,
+    takes_blocks: bool,
+}
+
+impl TableSink {
+    pub fn new(table: &ZemtakSink) -> Result<Self, Code> {
+        let (make, drop) = table.make_texture.zip(table.drop_texture).ok_or(Code::Null)?;
+        let largest_side = if table.largest_side == 0 { LARGEST_SIDE } else { table.largest_side };
+        Ok(Self { user: table.user, make, drop, largest_side, takes_blocks: table.takes_blocks })
+    }
+}
+
+/// The number of a keyword in the header.
+fn kind_of(kind: PixelKind) -> u32 {
+    match kind {
+        PixelKind::Bc1 => 1,
+        PixelKind::Bc3 => 2,
+        PixelKind::Bc7 => 3,
+        _ => 0,
+    }
+}
+
+impl Sink for TableSink {
+    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+        let c_text = |text: &str| CString::new(text).unwrap_or_default();
+        let (label, layer) = (c_text(new.label), new.layer.map(c_text));
+        let levels: Vec<ZemtakLevel> = new
+            .levels
+            .iter()
+            .map(|level| ZemtakLevel {
+                width: level.size.w,
+                height: level.size.h,
+                bytes: level.bytes.as_ptr(),
+                length: level.bytes.len() as u64,
+            })
+            .collect();
+        let sampler = new.sampler;
+        let told = ZemtakNewTexture {
+            label: label.as_ptr(),
+            layer: layer.as_ref().map_or(std::ptr::null(), |layer| layer.as_ptr()),
+            kind: kind_of(new.kind),
+            filter: u32::from(sampler.filter == Filter::Linear),
+            wrap: match sampler.wrap {
+                Wrap::Repeat => 1,
+                Wrap::Mirror => 2,
+                _ => 0,
+            },
+            premultiplied: sampler.alpha == Alpha::Premultiplied,
+            linear: sampler.colour == Colour::Linear,
+            levels: levels.as_ptr(),
+            level_count: new.mips(),
+        };
+        let mut texture = 0;
+        // SAFETY: who opened the cache promised that the table's functions may be called with its `user` on this thread. What they
+        // are handed outlives the call.
+        match unsafe { (self.make)(self.user, &raw const told, &raw mut texture) } {
+            0 => Ok(Texture(texture)),
+            1 => Err(SinkError::OutOfMemory),
+            code => Err(SinkError::Other(format!("the sink made no texture of it: code {code}"))),
+        }
+    }
+
+    fn drop_texture(&mut self, texture: Texture) {
+        // SAFETY: as above; the texture was made by the table.
+        unsafe { (self.drop)(self.user, texture.0) }
+    }
+
+    fn takes(&self, kind: PixelKind) -> bool {
+        self.takes_blocks || !kind.is_compressed()
+    }
+
+    fn largest_side(&self) -> u32 {
+        self.largest_side
+    }
+}

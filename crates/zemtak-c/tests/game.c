@@ -1,0 +1,251 @@
+/* A game without a screen, and every wrong call that can be made: each is told by a code. */
+#include "zemtak.h"
+
+#include <pthread.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define HOLD(condition) \
+    do { \
+        if (!(condition)) { \
+            fprintf(stderr, "%s:%d: %s\n", __FILE__, __LINE__, #condition); \
+            exit(1); \
+        } \
+    } while (0)
+
+/* A device that keeps the pixels of its textures. */
+typedef struct device {
+    uint8_t *pixels[64];
+    uint32_t sizes[64][2];
+    int made, dropped;
+} device;
+
+static int32_t make_texture(void *user, const zemtak_new_texture *new_texture, uint64_t *texture) {
+    device *of = (device *)user;
+    const zemtak_level *level = new_texture->levels;
+    HOLD(new_texture->level_count >= 1 && level->length == (uint64_t)level->width * level->height * 4 && new_texture->label[0]);
+    if (of->made == 64) return 1;
+    of->pixels[of->made] = (uint8_t *)malloc(level->length);
+    HOLD(of->pixels[of->made] != NULL);
+    memcpy(of->pixels[of->made], level->bytes, level->length);
+    of->sizes[of->made][0] = level->width, of->sizes[of->made][1] = level->height;
+    *texture = (uint64_t)of->made++;
+    return 0;
+}
+
+static void drop_texture(void *user, uint64_t texture) {
+    device *of = (device *)user;
+    HOLD(texture < 64 && of->pixels[texture] != NULL);
+    free(of->pixels[texture]);
+    of->pixels[texture] = NULL;
+    of->dropped++;
+}
+
+/* An archive of the game's own: a folder read by functions. */
+static int32_t stamp_file(void *user, const char *path, uint64_t *length, uint64_t *version) {
+    char full[1024];
+    FILE *file;
+    snprintf(full, sizeof full, "%s/%s", (const char *)user, path);
+    if (!(file = fopen(full, "rb"))) return 1;
+    fseek(file, 0, SEEK_END);
+    *length = (uint64_t)ftell(file), *version = 7;
+    return fclose(file);
+}
+
+static int32_t read_file(void *user, const char *path, uint8_t *buffer, uint64_t length) {
+    char full[1024];
+    size_t got;
+    FILE *file;
+    snprintf(full, sizeof full, "%s/%s", (const char *)user, path);
+    if (!(file = fopen(full, "rb"))) return 1;
+    got = fread(buffer, 1, length, file);
+    fclose(file);
+    return got == length ? 0 : 2;
+}
+
+typedef struct game {
+    zemtak_cache *cache;
+    zemtak_pump *pump;
+    device device;
+} game;
+
+static void open_game(game *g, const zemtak_root *root) {
+    zemtak_settings settings;
+    zemtak_sink sink;
+    memset(g, 0, sizeof *g);
+    memset(&settings, 0, sizeof settings);
+    memset(&sink, 0, sizeof sink);
+    settings.roots = root, settings.root_count = 1, settings.workers = 2;
+    sink.user = &g->device, sink.make_texture = make_texture, sink.drop_texture = drop_texture;
+    HOLD(zemtak_cache_open(&settings, &sink, &g->cache, &g->pump) == ZEMTAK_OK);
+}
+
+static void close_game(game *g) {
+    zemtak_ledger ledger;
+    HOLD(zemtak_cache_ledger(g->cache, &ledger) == ZEMTAK_OK);
+    HOLD(ledger.leases == 0 && ledger.handles == 0);
+    HOLD(zemtak_pump_close(&g->pump) == ZEMTAK_OK && g->pump == NULL);
+    HOLD(g->device.made > 0 && g->device.dropped == g->device.made);
+    HOLD(zemtak_cache_close(&g->cache) == ZEMTAK_OK && g->cache == NULL);
+    /* Once more is told. */
+    HOLD(zemtak_cache_close(&g->cache) == ZEMTAK_NULL && zemtak_pump_close(&g->pump) == ZEMTAK_NULL);
+}
+
+/* What the corners of a view show on its texture, against the pixels that are told of the sprite: not all transparent. */
+static void look(const game *g, const zemtak_view *view) {
+    const uint32_t *size = g->device.sizes[view->texture];
+    uint32_t x = (uint32_t)(view->uvs[0][0] * (float)size[0]), y = (uint32_t)(view->uvs[0][1] * (float)size[1]), i, j, seen = 0;
+    for (j = y; j < y + view->visible[3]; j++)
+        for (i = x; i < x + view->visible[2]; i++) seen += g->device.pixels[view->texture][((uint64_t)j * size[0] + i) * 4 + 3] != 0;
+    HOLD(seen > 0);
+}
+
+/* The first lease and the first clip have the same place. */
+static void kinds(game *g) {
+    uint64_t lease, clip;
+    HOLD(zemtak_lease_take(g->cache, "night:emblem", &lease) == ZEMTAK_OK && zemtak_clip_take(g->cache, "night:moth/fly", &clip) == ZEMTAK_OK);
+    HOLD(lease != clip && zemtak_lease_release(g->cache, clip) == ZEMTAK_STALE && zemtak_clip_release(g->cache, lease) == ZEMTAK_STALE);
+    HOLD(zemtak_lease_release(g->cache, lease) == ZEMTAK_OK && zemtak_clip_release(g->cache, clip) == ZEMTAK_OK);
+}
+
+static void sprites(game *g) {
+    uint64_t moth, again, wing, none, missing;
+    zemtak_view view;
+    zemtak_quad quad;
+    zemtak_placement at = {{120, 64}, {2, 2}, 0, 0, false, false};
+    zemtak_text error;
+    HOLD(zemtak_lease_take(g->cache, "night:moth/fly/03", &moth) == ZEMTAK_OK && moth != 0);
+    HOLD(zemtak_lease_view(g->cache, moth, &view) == ZEMTAK_NOT_READY);
+    HOLD(zemtak_pump_wait(g->pump, g->cache, moth, &error) == ZEMTAK_OK);
+    HOLD(zemtak_lease_status(g->cache, moth, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_lease_view(g->cache, moth, &view) == ZEMTAK_OK);
+    HOLD(view.canvas[0] == 64 && view.canvas[1] == 64 && view.visible[0] == 16 && view.visible[1] == 6 && !view.stand_in);
+    look(g, &view);
+    HOLD(zemtak_lease_quad(g->cache, moth, &at, &quad) == ZEMTAK_OK && quad.texture == view.texture);
+    HOLD(quad.positions[0][0] == 88 && quad.positions[0][1] == 12 && quad.positions[2][0] == 152 && quad.positions[2][1] == 106);
+    HOLD(zemtak_lease_share(g->cache, moth, &again) == ZEMTAK_OK && again != moth);
+    HOLD(zemtak_lease_part(g->cache, moth, 20, 10, 8, 8, &wing) == ZEMTAK_OK);
+    HOLD(zemtak_lease_view(g->cache, wing, &view) == ZEMTAK_OK && view.visible[0] == 20 && view.visible[2] == 8);
+    HOLD(zemtak_lease_part(g->cache, moth, 0, 0, 2, 2, &none) == ZEMTAK_NOTHING && none == 0);
+    HOLD(zemtak_lease_release(g->cache, moth) == ZEMTAK_OK);
+    HOLD(zemtak_lease_release(g->cache, moth) == ZEMTAK_STALE);
+    HOLD(zemtak_lease_view(g->cache, moth, &view) == ZEMTAK_STALE);
+    HOLD(zemtak_lease_release(g->cache, again) == ZEMTAK_OK && zemtak_lease_release(g->cache, wing) == ZEMTAK_OK);
+    /* The place is taken anew, and the old number still means nothing. */
+    HOLD(zemtak_lease_take(g->cache, "night:moth/fly/33", &missing) == ZEMTAK_OK && missing != moth && missing != wing);
+    HOLD(zemtak_lease_status(g->cache, wing, NULL) == ZEMTAK_STALE);
+    HOLD(zemtak_pump_wait(g->pump, g->cache, missing, &error) == ZEMTAK_FAILED);
+    HOLD(strstr((const char *)error.text, "no sprite of that name") != NULL);
+    HOLD(zemtak_lease_release(g->cache, missing) == ZEMTAK_OK);
+}
+
+static void clips(game *g) {
+    uint64_t clip, playing;
+    zemtak_moment moment;
+    zemtak_quad quad;
+    zemtak_placement at = {{0, 0}, {1, 1}, 0, 0, false, false};
+    zemtak_text event;
+    HOLD(zemtak_clip_take(g->cache, "night:moth/fly", &clip) == ZEMTAK_OK);
+    HOLD(zemtak_pump_wait(g->pump, g->cache, clip, NULL) == ZEMTAK_OK && zemtak_clip_status(g->cache, clip, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_playing_take(g->cache, clip, 1, 0, 0, &playing) == ZEMTAK_OUT_OF_RANGE);
+    HOLD(zemtak_playing_take(g->cache, clip, 1, 1, 0, &playing) == ZEMTAK_OK);
+    HOLD(zemtak_clip_release(g->cache, clip) == ZEMTAK_OK); /* what plays holds it */
+    HOLD(zemtak_playing_advance(g->cache, playing, 250000000, &moment) == ZEMTAK_OK);
+    HOLD(moment.step == 2 && moment.drawn && !moment.ended && moment.played == 0);
+    look(g, &moment.view);
+    HOLD(zemtak_playing_quad(g->cache, playing, &at, &quad) == ZEMTAK_OK && quad.texture == moment.view.texture);
+    HOLD(zemtak_playing_event(g->cache, playing, moment.event_count, &event) == ZEMTAK_OUT_OF_RANGE);
+    HOLD(zemtak_lease_release(g->cache, playing) == ZEMTAK_STALE); /* of another kind */
+    HOLD(zemtak_playing_release(g->cache, playing) == ZEMTAK_OK);
+    HOLD(zemtak_playing_advance(g->cache, playing, 1, &moment) == ZEMTAK_STALE);
+}
+
+static void sets_and_events(game *g) {
+    static const char *const names[] = {"night:lantern/**", "night:emblem"};
+    uint64_t set;
+    int opened = 0, loaded = 0;
+    zemtak_progress progress;
+    zemtak_view view;
+    zemtak_event event;
+    zemtak_pumped pumped;
+    HOLD(zemtak_set_take(g->cache, names, 2, &set) == ZEMTAK_OK);
+    HOLD(zemtak_pump_wait(g->pump, g->cache, set, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_set_progress(g->cache, set, &progress) == ZEMTAK_OK && progress.complete && progress.done == progress.total && progress.total > 2);
+    HOLD(zemtak_set_view(g->cache, set, 0, &view) == ZEMTAK_OK && zemtak_set_view(g->cache, set, progress.total, &view) == ZEMTAK_NOT_READY);
+    HOLD(zemtak_set_release(g->cache, set) == ZEMTAK_OK && zemtak_set_release(g->cache, set) == ZEMTAK_STALE);
+    HOLD(zemtak_cache_trim(g->cache) == ZEMTAK_OK && zemtak_pump_run(g->pump, NULL, &pumped) == ZEMTAK_OK);
+    while (zemtak_cache_next_event(g->cache, &event) == ZEMTAK_OK) {
+        opened += event.kind == ZEMTAK_EVENT_OPENED && !strcmp((const char *)event.text, "night");
+        loaded += event.kind == ZEMTAK_EVENT_LOADED && event.bytes > 0;
+    }
+    HOLD(opened == 1 && loaded >= 1);
+}
+
+static void wrong(game *g) {
+    uint64_t lease;
+    zemtak_settings settings;
+    zemtak_sink sink;
+    zemtak_cache *cache = NULL;
+    zemtak_pump *pump = NULL;
+    memset(&settings, 0, sizeof settings);
+    memset(&sink, 0, sizeof sink);
+    HOLD(zemtak_cache_open(NULL, &sink, &cache, &pump) == ZEMTAK_NULL && zemtak_cache_open(&settings, &sink, &cache, &pump) == ZEMTAK_NULL);
+    HOLD(zemtak_cache_open(&settings, &sink, NULL, &pump) == ZEMTAK_NULL && cache == NULL && pump == NULL);
+    HOLD(zemtak_lease_take(NULL, "a", &lease) == ZEMTAK_NULL && zemtak_lease_take(g->cache, NULL, &lease) == ZEMTAK_NULL);
+    HOLD(zemtak_lease_take(g->cache, "a", NULL) == ZEMTAK_NULL && zemtak_lease_take(g->cache, "\xff", &lease) == ZEMTAK_NOT_UTF8);
+    HOLD(zemtak_lease_release(g->cache, 0) == ZEMTAK_STALE && zemtak_lease_release(g->cache, UINT64_MAX) == ZEMTAK_STALE);
+    HOLD(zemtak_pump_run(NULL, NULL, NULL) == ZEMTAK_NULL && zemtak_cache_trim(NULL) == ZEMTAK_NULL);
+}
+
+static void *elsewhere(void *data) {
+    game *g = (game *)data;
+    int i;
+    HOLD(zemtak_pump_run(g->pump, NULL, NULL) == ZEMTAK_WRONG_THREAD);
+    for (i = 0; i < 400; i++) {
+        char name[40];
+        uint64_t lease, part;
+        zemtak_view view;
+        snprintf(name, sizeof name, "night:moth/fly/%02d", i % 6);
+        HOLD(zemtak_lease_take(g->cache, name, &lease) == ZEMTAK_OK);
+        zemtak_lease_view(g->cache, lease, &view);
+        if (zemtak_lease_part(g->cache, lease, 20, 20, 9, 9, &part) == ZEMTAK_OK) HOLD(zemtak_lease_release(g->cache, part) == ZEMTAK_OK);
+        HOLD(zemtak_lease_release(g->cache, lease) == ZEMTAK_OK);
+    }
+    return NULL;
+}
+
+static void threads(game *g) {
+    pthread_t all[4];
+    int i;
+    /* Without the pump: it is looked at from elsewhere, which tells and touches nothing. */
+    for (i = 0; i < 4; i++) HOLD(pthread_create(&all[i], NULL, elsewhere, g) == 0);
+    for (i = 0; i < 4; i++) HOLD(pthread_join(all[i], NULL) == 0);
+    for (i = 0; i < 1000; i++) {
+        bool idle = false;
+        HOLD(zemtak_pump_run(g->pump, NULL, NULL) == ZEMTAK_OK && zemtak_cache_is_idle(g->cache, &idle) == ZEMTAK_OK);
+        if (idle) break;
+    }
+}
+
+int main(int count, char **words) {
+    zemtak_root folder = {NULL, NULL}, own = {NULL, NULL};
+    zemtak_files files = {NULL, stamp_file, read_file, NULL};
+    const zemtak_root *roots[2] = {&folder, &own};
+    int i;
+    HOLD(count == 2);
+    folder.folder = words[1], files.user = words[1], own.files = &files;
+    for (i = 0; i < 2; i++) {
+        game g;
+        open_game(&g, roots[i]);
+        kinds(&g);
+        sprites(&g);
+        clips(&g);
+        sets_and_events(&g);
+        wrong(&g);
+        threads(&g);
+        close_game(&g);
+    }
+    puts("all as it should be");
+    return 0;
+}

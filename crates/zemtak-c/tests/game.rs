@@ -1,0 +1,88 @@
+//! A game in C on the library: under the sanitizers, and wrong in every way that can be made.
+
+#![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a test may fail loudly")]
+
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use zemtak_build::PackRequest;
+
+fn run(command: &mut Command) -> String {
+    let output = command.output().unwrap();
+    let err = String::from_utf8_lossy(&output.stderr);
+    assert!(output.status.success(), "{command:?}: {}\n{err}", output.status);
+    String::from_utf8_lossy(&output.stdout).into_owned()
+}
+
+/// Builds the library, as a user does, and tells where it is.
+fn library() -> PathBuf {
+    let cargo = |more: &[&str]| {
+        let mut cargo = Command::new(env!("CARGO"));
+        cargo.args(["build", "--locked", "--message-format", "json", "-p"]).args(more);
+        run(cargo.current_dir(env!("CARGO_MANIFEST_DIR")))
+    };
+    let told = cargo(&["zemtak-c"]);
+    let file = told.split('"').find(|word| word.ends_with("/libzemtak.a")).unwrap();
+    PathBuf::from(file)
+}
+
+/// The demo's sprites, packed.
+fn demo(folder: &Path) -> PathBuf {
+    let (art, build) = (Path::new(env!("CARGO_MANIFEST_DIR")).join("../zemtak/demo/art"), folder.join("build"));
+    PackRequest::of_paths([art]).out(&build).name("night").run(&()).unwrap();
+    build
+}
+
+fn compiled(folder: &Path, library: &Path, more: &[&str]) -> PathBuf {
+    let (crate_folder, out) = (Path::new(env!("CARGO_MANIFEST_DIR")), folder.join("game"));
+    let mut compiler = Command::new("cc");
+    compiler.args(["-std=c11", "-D_GNU_SOURCE", "-g", "-Wall", "-Wextra", "-Wpedantic", "-Werror"]).args(more);
+    compiler.arg("-I").arg(crate_folder.join("include")).arg(crate_folder.join("tests/game.c")).arg(library);
+    run(compiler.args(["-lpthread", "-ldl", "-lm", "-o"]).arg(&out));
+    out
+}
+
+#[test]
+fn a_game_in_c_runs_under_the_sanitizers() {
+    let folder = tempfile::tempdir().unwrap();
+    let build = demo(folder.path());
+    let game = compiled(folder.path(), &library(), &["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]);
+    assert_eq!(run(Command::new(game).arg(&build)), "all as it should be\n");
+    // What is no part of the program is not watched: the library synchronises by means that the sanitizer does not see.
+    let shared = library().with_file_name("libzemtak.so");
+    let beside = format!("-Wl,-rpath,{}", shared.parent().unwrap().display());
+    let game = compiled(folder.path(), &shared, &["-fsanitize=thread", &beside]);
+    let mut game = Command::new(game);
+    game.env("TSAN_OPTIONS", "ignore_noninstrumented_modules=1").arg(&build);
+    assert_eq!(run(&mut game), "all as it should be\n");
+}
+
+#[test]
+#[ignore = "needs valgrind"]
+fn a_game_in_c_leaks_nothing() {
+    let folder = tempfile::tempdir().unwrap();
+    let (build, game) = (demo(folder.path()), compiled(folder.path(), &library(), &[]));
+    let mut valgrind = Command::new("valgrind");
+    valgrind.args(["--quiet", "--error-exitcode=9", "--leak-check=full", "--errors-for-leak-kinds=definite,indirect"]);
+    assert_eq!(run(valgrind.arg(game).arg(build)), "all as it should be\n");
+}
+
+/// The header is a header of C++ too.
+#[test]
+fn the_header_is_one_of_cpp() {
+    let folder = tempfile::tempdir().unwrap();
+    let source = folder.path().join("a.cpp");
+    std::fs::write(
+        &source,
+        "#include \"zemtak.h\"\nint main() { return zemtak_cache_trim(nullptr) == ZEMTAK_NULL ? 0 : 1; }\n",
+    )
+    .unwrap();
+    let include = Path::new(env!("CARGO_MANIFEST_DIR")).join("include");
+    let mut compiler = Command::new("c++");
+    compiler
+        .args(["-std=c++11", "-Wall", "-Wextra", "-Wpedantic", "-Werror", "-I"])
+        .arg(include)
+        .arg(&source)
+        .arg(library());
+    run(compiler.args(["-lpthread", "-ldl", "-lm", "-o"]).arg(folder.path().join("a")));
+    run(&mut Command::new(folder.path().join("a")));
+}
