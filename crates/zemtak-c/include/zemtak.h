@@ -665,6 +665,16 @@ enum zemtak_code zemtak_lease_take(const struct zemtak_cache *cache,
                                    uint64_t *lease);
 
 /**
+ * Looks a name up, to lease it faster: once for a name, for the number is good as long as the cache. Nothing is loaded.
+ */
+enum zemtak_code zemtak_id_of(const struct zemtak_cache *cache, const char *name, uint64_t *id);
+
+/**
+ * Leases a sprite by the number of its name.
+ */
+enum zemtak_code zemtak_lease_take_id(const struct zemtak_cache *cache, uint64_t id, uint64_t *lease);
+
+/**
  * One more lease of the same sprite or part.
  */
 enum zemtak_code zemtak_lease_share(const struct zemtak_cache *cache, uint64_t lease, uint64_t *other);

@@ -12,7 +12,7 @@ use std::ffi::c_char;
 use std::sync::Mutex;
 use std::time::Duration;
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, ClipLease, Event, Lease, LeaseSet, Pixels, Settings};
+use zemtak_runtime::{Cache, ClipLease, Event, Id, Lease, LeaseSet, Pixels, Settings};
 
 /// A cache, and all that was leased from it. Its calls may come from any thread.
 pub struct ZemtakCache {
@@ -21,6 +21,8 @@ pub struct ZemtakCache {
     pub(crate) sets: Handles<LeaseSet>,
     pub(crate) clips: Handles<ClipLease>,
     pub(crate) playing: Handles<Played>,
+    /// Names that were looked up; they are good for as long as the cache.
+    pub(crate) ids: Handles<Id>,
     pub(crate) events: Mutex<VecDeque<Event>>,
 }
 
@@ -95,6 +97,7 @@ pub unsafe extern "C" fn zemtak_cache_open(
             sets: Handles::new(2),
             clips: Handles::new(3),
             playing: Handles::new(4),
+            ids: Handles::new(5),
             events: Mutex::default(),
         }));
         Ok(())

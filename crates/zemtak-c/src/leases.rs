@@ -113,6 +113,36 @@ pub unsafe extern "C" fn zemtak_lease_take(cache: *const ZemtakCache, name: *con
     })
 }
 
+/// Looks a name up, to lease it faster: once for a name, for the number is good as long as the cache. Nothing is loaded.
+///
+/// # Safety
+/// Pointers are null or good.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_id_of(cache: *const ZemtakCache, name: *const c_char, id: *mut u64) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (cache, name, id) = unsafe { (read(cache)?, text(name)?, write(id)?) };
+        *id = 0;
+        *id = cache.ids.put(cache.cache.id(name))?;
+        Ok(())
+    })
+}
+
+/// Leases a sprite by the number of its name.
+///
+/// # Safety
+/// Pointers are null or good.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_lease_take_id(cache: *const ZemtakCache, id: u64, lease: *mut u64) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (cache, lease) = unsafe { (read(cache)?, write(lease)?) };
+        *lease = 0;
+        *lease = cache.leases.put(cache.cache.lease(cache.ids.with(id, |id| *id)?))?;
+        Ok(())
+    })
+}
+
 /// One more lease of the same sprite or part.
 ///
 /// # Safety

@@ -125,6 +125,9 @@ static void sprites(game *g) {
     HOLD(zemtak_lease_quad(g->cache, moth, &at, &quad) == ZEMTAK_OK && quad.texture == view.texture);
     HOLD(quad.positions[0][0] == 88 && quad.positions[0][1] == 12 && quad.positions[2][0] == 152 && quad.positions[2][1] == 106);
     HOLD(zemtak_lease_share(g->cache, moth, &again) == ZEMTAK_OK && again != moth);
+    HOLD(zemtak_id_of(g->cache, "night:moth/fly/03", &none) == ZEMTAK_OK && zemtak_lease_take_id(g->cache, moth, &wing) == ZEMTAK_STALE);
+    HOLD(zemtak_lease_take_id(g->cache, none, &wing) == ZEMTAK_OK && zemtak_lease_status(g->cache, wing, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_lease_release(g->cache, wing) == ZEMTAK_OK);
     HOLD(zemtak_lease_part(g->cache, moth, 20, 10, 8, 8, &wing) == ZEMTAK_OK);
     HOLD(zemtak_lease_view(g->cache, wing, &view) == ZEMTAK_OK && view.visible[0] == 20 && view.visible[2] == 8);
     HOLD(zemtak_lease_part(g->cache, moth, 0, 0, 2, 2, &none) == ZEMTAK_NOTHING && none == 0);

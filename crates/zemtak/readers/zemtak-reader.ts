@@ -349,39 +349,60 @@ export class Clip {
         return { ns: a.ns + b.ns + (over ? 1 : 0), rest: a.rest + b.rest - (over ? this.above : 0) };
     }
 
-    private less(a: Time, b: Time): Time {
-        const under = a.rest < b.rest;
-        return { ns: a.ns - b.ns - (under ? 1 : 0), rest: a.rest - b.rest + (under ? this.above : 0) };
-    }
-
     /** Brings a time into the first period, and gives how many lie before it. Only sums and halves, so that all is exact. */
     fold(time: Time): number {
+        const parts = this.above;
         const length = this.starts[this.turns];
         const below = time.ns < 0;
-        const set = ({ ns, rest }: Time): void => void ([time.ns, time.rest] = [ns, rest]);
+        const over = !this.still && !before(time, length);
+        // Most steps of a player stay within the period. Nothing is allocated there or below.
+        if (!below && !over) return 0;
         if (this.mode === "once" || this.still) {
-            const over = !this.still && !before(time, length);
-            if (below) set(this.mode === "once" ? { ns: 0, rest: 0 } : this.starts[this.turns - 1]);
-            if (over) set(length);
-            return over ? 1 : below && this.mode !== "once" ? -1 : 0;
+            const to = over ? length : this.mode === "once" ? this.starts[0] : this.starts[this.turns - 1];
+            time.ns = to.ns;
+            time.rest = to.rest;
+            return over ? 1 : this.mode === "once" ? 0 : -1;
         }
-        // Most steps of a player stay within the period.
-        if (!below && before(time, length)) return 0;
-        let rest = below ? this.less({ ns: 0, rest: 0 }, time) : time;
-        let [by, times, played] = [length, 1, 0];
-        while (by.ns <= LONGEST / 2 && !before(rest, this.sum(by, by))) [by, times] = [this.sum(by, by), times * 2];
+        let ns = below ? -time.ns - (time.rest > 0 ? 1 : 0) : time.ns;
+        let rest = below && time.rest > 0 ? parts - time.rest : time.rest;
+        let byNs = length.ns;
+        let byRest = length.rest;
+        let times = 1;
+        let played = 0;
+        while (byNs <= LONGEST / 2) {
+            const carry = 2 * byRest >= parts ? 1 : 0;
+            const twiceNs = 2 * byNs + carry;
+            const twiceRest = 2 * byRest - carry * parts;
+            if (ns < twiceNs || (ns === twiceNs && rest < twiceRest)) break;
+            byNs = twiceNs;
+            byRest = twiceRest;
+            times *= 2;
+        }
         for (; times >= 1; times /= 2) {
-            if (!before(rest, by)) [rest, played] = [this.less(rest, by), played + times];
-            by = { ns: Math.floor(by.ns / 2), rest: (by.rest + (by.ns % 2) * this.above) / 2 };
+            if (ns > byNs || (ns === byNs && rest >= byRest)) {
+                const borrow = rest < byRest ? 1 : 0;
+                ns -= byNs + borrow;
+                rest += borrow * parts - byRest;
+                played += times;
+            }
+            byRest = (byRest + (byNs % 2) * parts) / 2;
+            byNs = Math.floor(byNs / 2);
         }
-        if (below && (rest.ns > 0 || rest.rest > 0)) [rest, played] = [this.less(length, rest), played + 1];
-        set(rest);
+        if (below && (ns > 0 || rest > 0)) {
+            const borrow = length.rest < rest ? 1 : 0;
+            ns = length.ns - ns - borrow;
+            rest = length.rest - rest + borrow * parts;
+            played += 1;
+        }
+        time.ns = ns;
+        time.rest = rest;
         return below ? -played : played;
     }
 
     /** The turn at a time of the first period. */
     turnAt(time: Time): number {
-        let [low, high] = [0, this.turns];
+        let low = 0;
+        let high = this.turns;
         while (high - low > 1) {
             const middle = (low + high) >> 1;
             if (before(time, this.starts[middle])) high = middle;
@@ -423,7 +444,8 @@ export class Player {
 
     /** Goes on by whole nanoseconds, or back where that is below 0. */
     advance(nanoseconds: number): void {
-        const { clip, now } = this;
+        const clip = this.clip;
+        const now = this.now;
         this.told = this.turn;
         now.ns += Math.max(-LONGEST, Math.min(LONGEST, Math.round(nanoseconds)));
         const played = clip.fold(now);

@@ -1,0 +1,301 @@
+// SPDX-License-Identifier: MIT OR Apache-2.0
+//
+// The resource cache of Zemtak for C++17, over zemtak.h: what is leased is given back when it goes out of scope. No exceptions: what can
+// fail says so by a code. docs/c.md tells the story; zemtak.h says what each call does.
+//
+//     zemtak::Settings settings;
+//     settings.add_folder("assets");
+//     zemtak::Game game;                                   // a cache and its pump; closed at the end of the scope
+//     if (game.open(settings, device) != ZEMTAK_OK) return 1;
+//     zemtak::Lease moth = game.lease("night:moth/fly/03");
+//     while (running) {
+//         game.pump();
+//         if (auto quad = moth.quad(zemtak::at(120, 64))) draw(*quad);
+//     }
+//
+// What is leased keeps the cache, so that scopes may end in any order; once the pump is closed it shows nothing.
+#ifndef ZEMTAK_HPP
+#define ZEMTAK_HPP
+
+#include "zemtak.h"
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <utility>
+#include <vector>
+
+namespace zemtak {
+
+/// A placement at (x, y), as large as the canvas, upright.
+inline zemtak_placement at(double x, double y) noexcept {
+    zemtak_placement placement{};
+    placement.at[0] = x, placement.at[1] = y, placement.scale[0] = placement.scale[1] = 1;
+    return placement;
+}
+
+/// A text that was handed out.
+inline std::string_view text_of(const zemtak_text &text) noexcept { return reinterpret_cast<const char *>(text.text); }
+
+/// A device: derive from it. It is called on the thread that opened the game and on no other.
+class Sink {
+public:
+    virtual ~Sink() = default;
+    /// Makes a texture and writes its number. 0 where it could, 1 where the device is out of memory, anything else where it cannot be.
+    virtual std::int32_t make_texture(const zemtak_new_texture &wanted, std::uint64_t &texture) noexcept = 0;
+    /// Drops a texture: each that was made, once.
+    virtual void drop_texture(std::uint64_t texture) noexcept = 0;
+    /// The longest side that a texture may have; 0 for 16,384.
+    virtual std::uint32_t largest_side() const noexcept { return 0; }
+    /// Whether textures are made of blocks too; else these are unpacked.
+    virtual bool takes_blocks() const noexcept { return false; }
+};
+
+/// How a cache works. The fields of `plain` but for its roots are the caller's to set.
+class Settings {
+public:
+    zemtak_settings plain{};
+
+    /// Looks for files in a folder, after those that were named before.
+    void add_folder(std::string folder) { folders_.push_back({std::move(folder), {}, false}); }
+    /// Looks for files by functions; copied.
+    void add_files(const zemtak_files &files) { folders_.push_back({{}, files, true}); }
+
+private:
+    friend class Game;
+    struct Root {
+        std::string folder;
+        zemtak_files files;
+        bool by_files;
+    };
+    std::vector<Root> folders_;
+};
+
+/// A handle that is given back at the end of its scope. It is moved, not copied.
+template <zemtak_code (*Release)(const zemtak_cache *, std::uint64_t)>
+class Held {
+public:
+    Held() noexcept = default;
+    Held(std::shared_ptr<zemtak_cache> cache, std::uint64_t handle) noexcept : cache_(std::move(cache)), handle_(handle) {}
+    Held(Held &&other) noexcept : cache_(std::move(other.cache_)), handle_(std::exchange(other.handle_, 0)) {}
+    Held &operator=(Held &&other) noexcept {
+        if (this != &other) {
+            reset();
+            cache_ = std::move(other.cache_), handle_ = std::exchange(other.handle_, 0);
+        }
+        return *this;
+    }
+    ~Held() { reset(); }
+
+    /// Whether there is one.
+    explicit operator bool() const noexcept { return handle_ != 0; }
+    /// Its number, for the functions of zemtak.h.
+    std::uint64_t handle() const noexcept { return handle_; }
+    /// Gives it back now.
+    void reset() noexcept {
+        if (handle_ != 0) Release(cache_.get(), std::exchange(handle_, 0));
+        cache_.reset();
+    }
+
+protected:
+    std::shared_ptr<zemtak_cache> cache_;
+    std::uint64_t handle_ = 0;
+};
+
+/// A counted hold on a sprite, or on a part of one.
+class Lease : public Held<zemtak_lease_release> {
+public:
+    using Held::Held;
+
+    zemtak_code status(zemtak_text *error = nullptr) const noexcept { return zemtak_lease_status(cache_.get(), handle_, error); }
+    bool is_ready() const noexcept { return status() == ZEMTAK_OK; }
+
+    /// What it shows; nothing while that is not there.
+    std::optional<zemtak_view> view() const noexcept {
+        zemtak_view view;
+        if (zemtak_lease_view(cache_.get(), handle_, &view) != ZEMTAK_OK) return std::nullopt;
+        return view;
+    }
+
+    /// The vertices that draw it.
+    std::optional<zemtak_quad> quad(const zemtak_placement &placement) const noexcept {
+        zemtak_quad quad;
+        if (zemtak_lease_quad(cache_.get(), handle_, &placement, &quad) != ZEMTAK_OK) return std::nullopt;
+        return quad;
+    }
+
+    /// A lease of a part, in canvas pixels; none where nothing of it is stored.
+    Lease part(std::int32_t x, std::int32_t y, std::uint32_t width, std::uint32_t height) const noexcept {
+        std::uint64_t part = 0;
+        zemtak_lease_part(cache_.get(), handle_, x, y, width, height, &part);
+        return {cache_, part};
+    }
+
+    /// One more lease of the same.
+    Lease share() const noexcept {
+        std::uint64_t other = 0;
+        zemtak_lease_share(cache_.get(), handle_, &other);
+        return {cache_, other};
+    }
+};
+
+/// Many sprites that were leased together.
+class LeaseSet : public Held<zemtak_set_release> {
+public:
+    using Held::Held;
+
+    zemtak_progress progress() const noexcept {
+        zemtak_progress progress{};
+        zemtak_set_progress(cache_.get(), handle_, &progress);
+        return progress;
+    }
+
+    /// What one of them shows, by its place in the order of their names.
+    std::optional<zemtak_view> view(std::uint32_t place) const noexcept {
+        zemtak_view view;
+        if (zemtak_set_view(cache_.get(), handle_, place, &view) != ZEMTAK_OK) return std::nullopt;
+        return view;
+    }
+};
+
+/// A clip that plays.
+class Playing : public Held<zemtak_playing_release> {
+public:
+    using Held::Held;
+
+    /// Goes on, or back where that is below 0.
+    zemtak_moment advance(std::int64_t nanoseconds) noexcept {
+        zemtak_moment moment{};
+        zemtak_playing_advance(cache_.get(), handle_, nanoseconds, &moment);
+        return moment;
+    }
+
+    /// Calls `tell` with each event of the last advance, a `std::string_view`.
+    template <typename Tell>
+    void events(Tell &&tell) const {
+        zemtak_text event;
+        for (std::uint32_t n = 0; zemtak_playing_event(cache_.get(), handle_, n, &event) == ZEMTAK_OK; n++) tell(text_of(event));
+    }
+
+    /// The vertices that draw what the last advance told.
+    std::optional<zemtak_quad> quad(const zemtak_placement &placement) const noexcept {
+        zemtak_quad quad;
+        if (zemtak_playing_quad(cache_.get(), handle_, &placement, &quad) != ZEMTAK_OK) return std::nullopt;
+        return quad;
+    }
+};
+
+/// All sprites of a clip.
+class ClipLease : public Held<zemtak_clip_release> {
+public:
+    using Held::Held;
+
+    zemtak_code status(zemtak_text *error = nullptr) const noexcept { return zemtak_clip_status(cache_.get(), handle_, error); }
+
+    /// Plays it at a speed from a place in it.
+    Playing play(std::int32_t speed_num = 1, std::uint32_t speed_den = 1, std::uint64_t nanoseconds = 0) const noexcept {
+        std::uint64_t playing = 0;
+        zemtak_playing_take(cache_.get(), handle_, speed_num, speed_den, nanoseconds, &playing);
+        return {cache_, playing};
+    }
+};
+
+/// A cache and its pump.
+class Game {
+public:
+    Game() noexcept = default;
+    Game(const Game &) = delete;
+    Game &operator=(const Game &) = delete;
+    ~Game() { close(); }
+
+    /// Opens them on this thread, which is that of the graphics API. The sink outlives them.
+    zemtak_code open(const Settings &settings, Sink &sink) {
+        close();
+        std::vector<zemtak_root> roots;
+        for (const Settings::Root &root : settings.folders_) {
+            roots.push_back({root.by_files ? nullptr : root.folder.c_str(), root.by_files ? &root.files : nullptr});
+        }
+        zemtak_settings plain = settings.plain;
+        plain.roots = roots.data(), plain.root_count = static_cast<std::uint32_t>(roots.size());
+        const zemtak_sink table = {&sink, make, drop, sink.largest_side(), sink.takes_blocks()};
+        zemtak_cache *cache = nullptr;
+        const zemtak_code code = zemtak_cache_open(&plain, &table, &cache, &pump_);
+        if (cache) cache_ = std::shared_ptr<zemtak_cache>(cache, [](zemtak_cache *last) { zemtak_cache_close(&last); });
+        return code;
+    }
+
+    /// Drops all textures and closes the pump; the cache goes with the last of what was leased.
+    void close() noexcept {
+        if (pump_) zemtak_pump_close(&pump_);
+        cache_.reset();
+    }
+
+    Lease lease(const char *name) const noexcept { return take<Lease, zemtak_lease_take>(name); }
+    ClipLease lease_clip(const char *name) const noexcept { return take<ClipLease, zemtak_clip_take>(name); }
+
+    /// Leases names and globs together.
+    LeaseSet lease_all(const std::vector<const char *> &names) const noexcept {
+        std::uint64_t set = 0;
+        zemtak_set_take(cache_.get(), names.data(), static_cast<std::uint32_t>(names.size()), &set);
+        return {cache_, set};
+    }
+
+    /// Makes and drops textures: once a frame.
+    zemtak_pumped pump(const zemtak_per_frame &frame = zemtak_per_frame{}) noexcept {
+        zemtak_pumped pumped{};
+        zemtak_pump_run(pump_, &frame, &pumped);
+        return pumped;
+    }
+
+    /// Pumps until something can be drawn: a `Lease`, a `LeaseSet` or a `ClipLease`.
+    template <typename What>
+    zemtak_code wait(const What &what, zemtak_text *error = nullptr) noexcept {
+        return zemtak_pump_wait(pump_, cache_.get(), what.handle(), error);
+    }
+
+    /// Calls `tell` with each thing that happened since, in order.
+    template <typename Tell>
+    void events(Tell &&tell) const {
+        zemtak_event event;
+        while (zemtak_cache_next_event(cache_.get(), &event) == ZEMTAK_OK) tell(static_cast<const zemtak_event &>(event));
+    }
+
+    zemtak_ledger ledger() const noexcept {
+        zemtak_ledger ledger{};
+        zemtak_cache_ledger(cache_.get(), &ledger);
+        return ledger;
+    }
+
+    void trim() const noexcept { zemtak_cache_trim(cache_.get()); }
+    bool is_idle() const noexcept {
+        bool idle = false;
+        zemtak_cache_is_idle(cache_.get(), &idle);
+        return idle;
+    }
+
+    /// For the functions of zemtak.h.
+    zemtak_cache *cache() const noexcept { return cache_.get(); }
+    zemtak_pump *plain_pump() const noexcept { return pump_; }
+
+private:
+    template <typename What, zemtak_code (*Take)(const zemtak_cache *, const char *, std::uint64_t *)>
+    What take(const char *name) const noexcept {
+        std::uint64_t handle = 0;
+        Take(cache_.get(), name, &handle);
+        return {cache_, handle};
+    }
+
+    static std::int32_t make(void *sink, const zemtak_new_texture *wanted, std::uint64_t *texture) {
+        return static_cast<Sink *>(sink)->make_texture(*wanted, *texture);
+    }
+    static void drop(void *sink, std::uint64_t texture) { static_cast<Sink *>(sink)->drop_texture(texture); }
+
+    std::shared_ptr<zemtak_cache> cache_;
+    zemtak_pump *pump_ = nullptr;
+};
+
+} // namespace zemtak
+
+#endif
