@@ -1,0 +1,1 @@
+../../../zemtak/readers/zemtak_reader.py
