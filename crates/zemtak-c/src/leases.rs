@@ -74,11 +74,15 @@ pub struct ZemtakProgress {
 }
 
 impl ZemtakView {
+    #[inline]
     pub fn of(view: &View) -> Self {
         let on = view.visible.on_canvas;
+        // The corners of the box as stored are there already; of a turned one the upright top left is the stored top right.
+        let [u0, v0, u1, v1] = view.uv.0;
+        let [a, b, c, d] = [[u0, v0], [u1, v0], [u1, v1], [u0, v1]];
         Self {
             texture: view.texture.0,
-            uvs: view.corners(&Sampling::default()),
+            uvs: if view.visible.area.turned() { [b, c, d, a] } else { [a, b, c, d] },
             pivot: view.pivot,
             canvas: [view.canvas.w, view.canvas.h],
             visible: [on.x, on.y, on.w, on.h],

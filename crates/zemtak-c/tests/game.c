@@ -92,13 +92,45 @@ static void close_game(game *g) {
     HOLD(zemtak_cache_close(&g->cache) == ZEMTAK_NULL && zemtak_pump_close(&g->pump) == ZEMTAK_NULL);
 }
 
-/* What the corners of a view show on its texture, against the pixels that are told of the sprite: not all transparent. */
+/* What the corners of a view show on its texture: as many pixels as are told, upright or turned, and not all transparent. */
 static void look(const game *g, const zemtak_view *view) {
     const uint32_t *size = g->device.sizes[view->texture];
-    uint32_t x = (uint32_t)(view->uvs[0][0] * (float)size[0]), y = (uint32_t)(view->uvs[0][1] * (float)size[1]), i, j, seen = 0;
-    for (j = y; j < y + view->visible[3]; j++)
-        for (i = x; i < x + view->visible[2]; i++) seen += g->device.pixels[view->texture][((uint64_t)j * size[0] + i) * 4 + 3] != 0;
-    HOLD(seen > 0);
+    const float *from = view->uvs[0], *to = view->uvs[2];
+    uint32_t x[2], y[2], i, j, seen = 0;
+    x[0] = (uint32_t)((from[0] < to[0] ? from[0] : to[0]) * (float)size[0] + 0.5f), x[1] = (uint32_t)((from[0] < to[0] ? to[0] : from[0]) * (float)size[0] + 0.5f);
+    y[0] = (uint32_t)((from[1] < to[1] ? from[1] : to[1]) * (float)size[1] + 0.5f), y[1] = (uint32_t)((from[1] < to[1] ? to[1] : from[1]) * (float)size[1] + 0.5f);
+    HOLD((x[1] - x[0]) * (y[1] - y[0]) == view->visible[2] * view->visible[3]);
+    for (j = y[0]; j < y[1]; j++)
+        for (i = x[0]; i < x[1]; i++) seen += g->device.pixels[view->texture][((uint64_t)j * size[0] + i) * 4 + 3] != 0;
+    /* A sprite without a visible pixel is one transparent pixel. */
+    HOLD(seen > 0 || view->visible[2] * view->visible[3] == 1);
+}
+
+/* Vertices and views tell the same corners, of every sprite, some of them turned. */
+static void corners(game *g) {
+    static const char *const all[] = {"night:**"};
+    uint64_t set, lease;
+    uint32_t i, turned = 0;
+    zemtak_progress progress;
+    zemtak_view view;
+    zemtak_quad quad;
+    zemtak_placement at = {{0, 0}, {1, 1}, 0, 0, false, false};
+    char name[80];
+    HOLD(zemtak_set_take(g->cache, all, 1, &set) == ZEMTAK_OK && zemtak_pump_wait(g->pump, g->cache, set, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_set_progress(g->cache, set, &progress) == ZEMTAK_OK && progress.total == 97);
+    for (i = 0; i < progress.total; i++) {
+        HOLD(zemtak_set_view(g->cache, set, i, &view) == ZEMTAK_OK);
+        look(g, &view);
+        turned += view.uvs[0][0] == view.uvs[1][0];
+    }
+    HOLD(turned > 0);
+    for (i = 0; i < 6; i++) {
+        snprintf(name, sizeof name, "night:moth/fly/%02u", (unsigned)i);
+        HOLD(zemtak_lease_take(g->cache, name, &lease) == ZEMTAK_OK && zemtak_lease_quad(g->cache, lease, &at, &quad) == ZEMTAK_OK);
+        HOLD(zemtak_lease_view(g->cache, lease, &view) == ZEMTAK_OK && !memcmp(quad.uvs, view.uvs, sizeof quad.uvs));
+        HOLD(zemtak_lease_release(g->cache, lease) == ZEMTAK_OK);
+    }
+    HOLD(zemtak_set_release(g->cache, set) == ZEMTAK_OK);
 }
 
 /* The first lease and the first clip have the same place. */
@@ -244,6 +276,7 @@ int main(int count, char **words) {
         kinds(&g);
         sprites(&g);
         clips(&g);
+        corners(&g);
         sets_and_events(&g);
         wrong(&g);
         threads(&g);

@@ -5,6 +5,7 @@
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use zemtak_build::PackRequest;
+use zemtak_build::settings::Keys;
 
 fn run(command: &mut Command) -> String {
     let output = command.output().unwrap();
@@ -25,10 +26,11 @@ fn library() -> PathBuf {
     PathBuf::from(file)
 }
 
-/// The demo's sprites, packed.
+/// The demo's sprites, packed: some of them turned.
 fn demo(folder: &Path) -> PathBuf {
     let (art, build) = (Path::new(env!("CARGO_MANIFEST_DIR")).join("../zemtak/demo/art"), folder.join("build"));
-    PackRequest::of_paths([art]).out(&build).name("night").run(&()).unwrap();
+    let keys = Keys { turn: Some(true), ..Keys::default() };
+    PackRequest::of_paths([art]).out(&build).name("night").keys(keys).run(&()).unwrap();
     build
 }
 
