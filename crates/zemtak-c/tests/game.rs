@@ -1,7 +1,9 @@
-//! A game in C on the library: under the sanitizers, and wrong in every way that can be made.
+//! A game in C and one in C++ on the library: under the sanitizers, and wrong in every way that can be made.
 
+#![cfg(target_os = "linux")]
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a test may fail loudly")]
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use zemtak_build::PackRequest;
@@ -88,4 +90,21 @@ fn a_game_in_cpp_gives_everything_back() {
     compiler.arg(crate_folder.join("include")).arg(crate_folder.join("tests/game.cpp")).arg(library());
     run(compiler.args(["-lpthread", "-ldl", "-lm", "-o"]).arg(&game));
     assert_eq!(run(Command::new(game).arg(demo(folder.path()))), "all as it should be\n");
+}
+
+/// `scripts/header --check` holds all of it; this, without its tools, that no call is missing.
+#[test]
+fn the_header_has_every_call() {
+    let names = |text: &str, before: &str| -> BTreeSet<String> {
+        let name = |rest: &str| rest.split('(').next().unwrap().to_owned();
+        text.split(before).skip(1).map(name).filter(|name| name.starts_with("zemtak_")).collect()
+    };
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let sources = std::fs::read_dir(folder.join("src"))
+        .unwrap()
+        .map(|file| std::fs::read_to_string(file.unwrap().path()).unwrap());
+    let exported = names(&sources.collect::<String>(), "pub unsafe extern \"C\" fn ");
+    let header = std::fs::read_to_string(folder.join("include/zemtak.h")).unwrap();
+    assert_eq!(exported, names(&header, "zemtak_code "));
+    assert!(exported.len() > 30, "{}", exported.len());
 }
