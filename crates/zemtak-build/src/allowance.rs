@@ -37,7 +37,7 @@ pub struct Allowance {
     given_back: Condvar,
     waiting: AtomicU64,
     files: Arc<AtomicU64>,
-    pages: Arc<AtomicU64>,
+    held: Arc<AtomicU64>,
 }
 
 /// How a page is drawn.
@@ -66,8 +66,8 @@ impl Allowance {
     pub fn new(limits: Limits) -> Self {
         let bytes = limits.memory.unwrap_or_else(default_memory);
         let (decoding, given_back) = (Mutex::new(0), Condvar::new());
-        let (files, pages) = (Arc::default(), Arc::default());
-        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files, pages }
+        let (files, held) = (Arc::default(), Arc::default());
+        Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files, held }
     }
 
     /// The limits of other things than memory.
@@ -142,22 +142,27 @@ impl Allowance {
         Some(KeptFile { counted: Arc::clone(&self.files), bytes })
     }
 
-    /// Counts the pages of an atlas that are to be in memory all at once, for as long as the answer is kept. They may have half
-    /// of it: decoding them and working on them takes more. `about` is the atlas.
+    /// Counts the pages of an atlas that are to be in memory all at once, for as long as the answer is kept. `about` is the atlas.
+    ///
+    /// # Errors
+    /// As [`hold`](Self::hold).
+    pub fn hold_pages(&self, about: &str, pages: &[Size]) -> Result<HeldPixels, Problem> {
+        let pixels = pages.iter().map(|size| size.area()).fold(0, u64::saturating_add);
+        self.hold(about, &format::count(pages.len(), "page", "pages"), pixels)
+    }
+
+    /// Counts pixels that are to be in memory all at once, for as long as the answer is kept. They may have half of it: decoding
+    /// them and working on them takes more. `what` they are is for people, as "3 pages".
     ///
     /// # Errors
     /// They and those that are held already take more.
-    pub fn hold_pages(&self, about: &str, pages: &[Size]) -> Result<HeldPages, Problem> {
-        let bytes = pages.iter().map(|size| size.area().saturating_mul(HELD)).fold(0, u64::saturating_add);
-        if take(&self.pages, bytes, self.bytes / 2) {
-            return Ok(HeldPages { counted: Arc::clone(&self.pages), bytes });
+    pub fn hold(&self, about: &str, what: &str, pixels: u64) -> Result<HeldPixels, Problem> {
+        let bytes = pixels.saturating_mul(HELD);
+        if take(&self.held, bytes, self.bytes / 2) {
+            return Ok(HeldPixels { counted: Arc::clone(&self.held), bytes });
         }
-        let needed = self.pages.load(Ordering::Relaxed).saturating_add(bytes).saturating_mul(2);
-        let what = format!(
-            "{} of {} pixels in all",
-            format::count(pages.len(), "page", "pages"),
-            format::number(bytes / HELD)
-        );
+        let needed = self.held.load(Ordering::Relaxed).saturating_add(bytes).saturating_mul(2);
+        let what = format!("{what} with {} pixels together", format::number(pixels));
         Err(TooMuch { needed, memory: self.bytes }.refusal(about, &what))
     }
 
@@ -217,14 +222,14 @@ impl Drop for KeptFile {
     }
 }
 
-/// Pages that are in memory; dropped, others may have their place.
+/// Pixels that are in memory; dropped, others may have their place.
 #[derive(Debug)]
-pub struct HeldPages {
+pub struct HeldPixels {
     counted: Arc<AtomicU64>,
     bytes: u64,
 }
 
-impl Drop for HeldPages {
+impl Drop for HeldPixels {
     fn drop(&mut self) {
         self.counted.fetch_sub(self.bytes, Ordering::Relaxed);
     }
@@ -328,7 +333,7 @@ mod tests {
         let page = Size::new(512, 512);
         let first = allowance.hold_pages("night", &[page; 2]).unwrap();
         let why = allowance.hold_pages("dawn", &[page; 3]).unwrap_err().why;
-        assert!(why.starts_with("3 pages of 786,432 pixels in all need a run with at least 10 MiB"), "{why}");
+        assert!(why.starts_with("3 pages with 786,432 pixels together need a run with at least 10 MiB"), "{why}");
         drop(first);
         let _kept = allowance.hold_pages("dawn", &[page; 4]).unwrap();
         assert!(allowance.hold_pages("night", &[Size::new(1, 1)]).is_err());

@@ -71,7 +71,7 @@ mod watch;
 pub mod write;
 
 pub use against::{Comparison, Difference, compare_with_sources};
-pub use allowance::{Allowance, HeldPages};
+pub use allowance::{Allowance, HeldPixels};
 pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};

@@ -15,6 +15,7 @@ use zemtak_build::{
     Allowance, Cause, Difference, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
     compare_with_sources, format, strays,
 };
+use zemtak_core::atlas::{Layer, Page};
 use zemtak_core::pixels::Pixels;
 use zemtak_core::verify;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
@@ -180,6 +181,7 @@ fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<V
     if found.is_empty() {
         let shown = pages.iter().enumerate().filter_map(|(n, page)| Some((n, page.as_ref()?)));
         found.extend(shown.flat_map(|(n, page)| verify::page(atlas, n, page)).map(defect));
+        found.extend(layers(&file));
     }
     for stray in strays(descriptor, atlas) {
         let stray = stray.map_err(Failure::from)?;
@@ -192,6 +194,22 @@ fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<V
         found.extend(compared.differences.into_iter().map(told));
     }
     Ok(found)
+}
+
+/// What does not hold of the layers of pages, which have the boxes and rings of their pages.
+fn layers(file: &AtlasFile) -> Vec<Value> {
+    let of_page = |(n, page): (usize, &Page)| -> Vec<Value> {
+        let of_layer = |(name, layer): (&String, &Layer)| match file.read_layer(n, name, HashCheck::Yes) {
+            Err(error) => vec![json!({ "code": "wrong_page", "text": whole(&error) })],
+            Ok(Some(pixels)) if !layer.pixels.is_compressed() => {
+                let defects = verify::page(file.atlas(), n, &pixels).into_iter();
+                defects.map(|d| json!({ "code": d.code(), "text": format!("layer {name}: {d}") })).collect()
+            }
+            Ok(_) => Vec::new(),
+        };
+        page.layers.iter().flat_map(of_layer).collect()
+    };
+    file.atlas().pages.iter().enumerate().flat_map(of_page).collect()
 }
 
 /// An error and what it comes from.

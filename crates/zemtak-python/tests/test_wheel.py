@@ -61,6 +61,16 @@ class Wheel(unittest.TestCase):
         found = zemtak.verify(self.folder / "build/night.zemtak.json", against=self.folder / "art")
         self.assertEqual([defect["code"] for defect in found], ["other_pixels"])
 
+    def test_layers_are_held_too(self):
+        for n in range(4):
+            (self.folder / f"art/moth/fly/{n}_n.png").write_bytes(png(20 + n, 10, (128, 128, 255, 255)))
+        self.pack(rule=[{"match": "**", "layers": {"normal": "{name}_n"}}])
+        descriptor = self.folder / "build/night.zemtak.json"
+        self.assertEqual(zemtak.verify(descriptor), [])
+        (layer,) = (self.folder / "build").glob("*.normal.png")
+        layer.write_bytes(layer.read_bytes()[:-20])
+        self.assertEqual([defect["code"] for defect in zemtak.verify(descriptor)], ["wrong_page"])
+
     def test_problems_come_all_at_once(self):
         for n in range(2):
             (self.folder / f"art/bad{n}.png").write_bytes(b"no picture")

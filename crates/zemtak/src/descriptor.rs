@@ -5,7 +5,7 @@ use std::io::Read;
 use std::path::Path;
 use zemtak_build::format::Lines;
 use zemtak_build::settings::Pattern;
-use zemtak_build::{Allowance, Failure, HeldPages, Problem, ProblemKind, format};
+use zemtak_build::{Allowance, Failure, HeldPixels, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, ParseError, Sprite};
 use zemtak_core::codec::Format;
 use zemtak_core::geometry::Size;
@@ -31,7 +31,7 @@ pub struct ReadPages {
     /// In the order in which they were asked for.
     pub pages: Vec<Result<Pixels, OpenError>>,
     /// Their memory, which counts for as long as this is kept.
-    pub held: HeldPages,
+    pub held: HeldPixels,
 }
 
 impl ReadPages {
@@ -39,7 +39,7 @@ impl ReadPages {
     ///
     /// # Errors
     /// What is wrong with those that cannot be read.
-    pub fn whole(self) -> Result<(Vec<Pixels>, HeldPages), Failure> {
+    pub fn whole(self) -> Result<(Vec<Pixels>, HeldPixels), Failure> {
         let (mut pages, mut problems) = (Vec::new(), Vec::new());
         for page in self.pages {
             match page {

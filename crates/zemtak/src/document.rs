@@ -4,6 +4,7 @@ use crate::exit::Exit;
 use crate::notice::Notice;
 use serde::Serialize;
 use serde_json::{Value, json};
+use std::borrow::Borrow;
 use std::io::{self, Write};
 use zemtak_build::Failure;
 use zemtak_core::json::one_line;
@@ -66,25 +67,25 @@ impl Document {
         let whole = serde_json::to_value(self).unwrap_or_default();
         for (nth, (key, value)) in whole.as_object().into_iter().flatten().enumerate() {
             write!(out, "{}\n  {}: ", if nth == 0 { "{" } else { "," }, json!(key))?;
-            let listed = value.as_array().filter(|list| !list.iter().all(Value::is_number));
-            let listed =
-                listed.map(|list| Box::new(list.iter().filter_map(|entry| one_line(entry).ok())) as Entries<'_>);
-            match long(key).or(listed) {
-                Some(entries) => write_entries(out, entries)?,
-                None => out.write_all(one_line(value).unwrap_or_default().as_bytes())?,
+            match (long(key), value.as_array()) {
+                (Some(entries), _) => write_entries(out, entries)?,
+                (None, Some(list)) if !list.iter().all(Value::is_number) => write_entries(out, list.iter())?,
+                _ => out.write_all(one_line(value).unwrap_or_default().as_bytes())?,
             }
         }
         out.write_all(b"\n}\n")
     }
 }
 
-/// The entries of a list, each on one line.
-pub type Entries<'a> = Box<dyn Iterator<Item = String> + 'a>;
+/// The entries of a list, each made when it is asked for.
+pub type Entries<'a> = Box<dyn Iterator<Item = Value> + 'a>;
 
-fn write_entries(out: &mut dyn Write, entries: Entries<'_>) -> io::Result<()> {
+/// Writes a list with one entry a line.
+fn write_entries(out: &mut dyn Write, entries: impl Iterator<Item = impl Borrow<Value>>) -> io::Result<()> {
     let mut any = false;
     out.write_all(b"[")?;
     for entry in entries {
+        let entry = one_line(entry.borrow()).unwrap_or_default();
         write!(out, "{}\n    {entry}", if any { "," } else { "" })?;
         any = true;
     }

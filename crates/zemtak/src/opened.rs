@@ -2,7 +2,7 @@
 
 use crate::descriptor;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Allowance, Failure, HeldPages, format};
+use zemtak_build::{Allowance, Failure, HeldPixels, format};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::diff::Side;
 use zemtak_core::pixels::Pixels;
@@ -21,7 +21,7 @@ pub struct Opened {
     /// The descriptor's text.
     text: String,
     descriptor: PathBuf,
-    _held: HeldPages,
+    _held: HeldPixels,
 }
 
 impl Opened {
@@ -39,8 +39,7 @@ impl Opened {
             [page.file.clone()].into_iter().chain(page.layers.values().map(|layer| layer.file.clone()))
         });
         let files = named.map(|file| (file.clone(), size(&file))).collect();
-        let text = zemtak_files::read_text(path, zemtak_runtime::DESCRIPTOR_BYTES)
-            .map_err(|e| Failure::io(&format::path(path), &e))?;
+        let text = allowance.limits().read_text("descriptor_bytes", path)?;
         Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned(), _held: held })
     }
 

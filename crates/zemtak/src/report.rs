@@ -88,11 +88,11 @@ impl OutputOptions {
     }
 
     fn print_document(self, report: &dyn Report) -> io::Result<()> {
-        let document = document(report);
         if self.events {
-            return print_text(&(document.line() + "\n"));
+            return print_text(&(document(report).line() + "\n"));
         }
         let mut out = io::BufWriter::new(io::stdout().lock());
+        let document = Document::new(report.kind(), report.json(), report.warnings());
         document.write(&mut out, &|key| report.long_list(key))?;
         out.flush()
     }
@@ -121,10 +121,16 @@ impl OutputOptions {
     }
 }
 
-/// An answer as a document, without the entries of long lists.
+/// An answer as a document, long lists too.
 #[must_use]
 pub fn document(report: &dyn Report) -> Document {
-    Document::new(report.kind(), report.json(), report.warnings())
+    let mut answer = report.json();
+    for (key, list) in answer.as_object_mut().into_iter().flatten() {
+        if let Some(entries) = report.long_list(key) {
+            *list = entries.collect();
+        }
+    }
+    Document::new(report.kind(), answer, report.warnings())
 }
 
 /// Writes to standard output.
@@ -159,5 +165,45 @@ pub fn written_or(written: io::Result<()>, exit: Exit) -> Exit {
             exit.max(Exit::Io)
         }
         _ => exit,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    struct Long;
+
+    impl Report for Long {
+        fn text(&self, _: bool) -> String {
+            String::new()
+        }
+
+        fn json(&self) -> Value {
+            json!({ "sprites": [], "none": [] })
+        }
+
+        fn long_list(&self, key: &str) -> Option<Entries<'_>> {
+            (key == "sprites").then(|| Box::new((0..3).map(|n| json!({ "n": n }))) as Entries<'_>)
+        }
+
+        fn kind(&self) -> &'static str {
+            "list"
+        }
+    }
+
+    /// What is printed entry by entry is what stands in a document of which an answer is a part.
+    #[test]
+    fn a_long_list_is_whole_wherever_it_is_told() {
+        let mut printed = Vec::new();
+        let head = Document::new(Long.kind(), Long.json(), Vec::new());
+        head.write(&mut printed, &|key| Long.long_list(key)).unwrap();
+        let printed = String::from_utf8(printed).unwrap();
+        assert!(
+            printed.contains("\"sprites\": [\n    { \"n\": 0 },\n    { \"n\": 1 },\n    { \"n\": 2 }\n  ]"),
+            "{printed}"
+        );
+        assert_eq!(printed, document(&Long).text());
     }
 }

@@ -11,6 +11,7 @@ use crate::context::Context;
 use crate::explain::Explained;
 use crate::failure::Failure;
 use crate::former::{self, Drawn, Former};
+use crate::limits::Limits;
 use crate::load::{self, Loaded, NotDrawn, Recipe, Sprite};
 use crate::ownership::ResultKind;
 use crate::pages::{PageFile, Put};
@@ -29,7 +30,7 @@ use std::collections::BTreeMap;
 use std::path::Path;
 use std::time::Instant;
 use texts::Texts;
-use zemtak_core::atlas::{Atlas, DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
+use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
 use zemtak_core::codec::{Ignored, Mark};
 use zemtak_core::layout::Shape;
 use zemtak_core::pixels::PIXEL;
@@ -221,7 +222,11 @@ impl SizeRun<'_> {
         let (LoadedSize { name, settings, loaded }, Self { target, options, context, .. }) = (size, *self);
         let _span = tracing::debug_span!("build", atlas = name).entered();
         let descriptor = options.out.join(format!("{name}{FILE_SUFFIX}"));
-        let in_place = if options.keep || options.tell_changes { former_atlas(&descriptor) } else { None };
+        let in_place = if options.keep || options.tell_changes {
+            former_atlas(&descriptor, context.allowance.limits())
+        } else {
+            None
+        };
         let kept_atlas = in_place.as_ref().filter(|_| options.keep);
         let task = Task {
             name,
@@ -395,8 +400,8 @@ fn bytes_of(page: &PageFile<Made>, out: &Path) -> u64 {
 }
 
 /// The atlas that is in this place so far.
-fn former_atlas(descriptor: &Path) -> Option<Atlas> {
-    let text = zemtak_files::read_text(descriptor, DESCRIPTOR_BYTES).ok()?;
+fn former_atlas(descriptor: &Path, limits: &Limits) -> Option<Atlas> {
+    let text = limits.read_text("descriptor_bytes", descriptor).ok()?;
     let atlas = parse(&text).ok()?.atlas;
     atlas.check().is_empty().then_some(atlas)
 }

@@ -5,12 +5,12 @@ use crate::console::Console;
 use crate::descriptor::{self, Choice};
 use crate::document::Entries;
 use crate::report::Report;
+use serde::Serialize;
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 use zemtak_build::{Failure, format};
 use zemtak_core::atlas::{Clip, Rate, Sprite};
-use zemtak_core::json::one_line;
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_runtime::AtlasFile;
 
@@ -121,17 +121,16 @@ impl Report for List {
 
     fn long_list(&self, key: &str) -> Option<Entries<'_>> {
         match key {
-            "sprites" => Some(Box::new(self.sprites().filter_map(|(name, sprite)| {
-                let mut value = json!(sprite);
-                value["sprite"] = json!(name);
-                one_line(&value).ok()
-            }))),
-            "clips" => Some(Box::new(self.clips().filter_map(|(name, clip)| {
-                let mut value = json!(clip);
-                value["clip"] = json!(name);
-                one_line(&value).ok()
-            }))),
+            "sprites" => Some(Box::new(self.sprites().map(|(name, sprite)| named("sprite", name.as_str(), sprite)))),
+            "clips" => Some(Box::new(self.clips().map(|(name, clip)| named("clip", name.as_str(), clip)))),
             _ => None,
         }
     }
+}
+
+/// What the descriptor says of something, and its name.
+fn named(key: &str, name: &str, what: &impl Serialize) -> Value {
+    let mut value = json!(what);
+    value[key] = json!(name);
+    value
 }

@@ -11,7 +11,7 @@ use crate::timings;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::Path;
-use zemtak_build::{Failure, OutputFile, PackRequest, Packed, State, Summary, format};
+use zemtak_build::{Failure, OutputFile, PackRequest, Packed, ProblemKind, State, Summary, format};
 use zemtak_core::atlas::FILE_SUFFIX;
 
 /// What to pack, and what to tell of it.
@@ -45,7 +45,7 @@ pub struct PackReport {
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
 pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failure> {
-    let former = if request.diff { in_place(&request.pack, console) } else { BTreeMap::new() };
+    let former = if request.diff { in_place(&request.pack, console)? } else { BTreeMap::new() };
     let packed = request.pack.clone().limits(console.limits).run(&console.watcher().taking_best(request.take_best))?;
     let mut report = PackReport::new(packed, request);
     for summary in report.packed.atlases.iter().filter(|summary| summary.state == State::Built) {
@@ -58,12 +58,22 @@ pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failu
 }
 
 /// The atlases that a build may take the place of, by their descriptors. One that cannot be used has nothing to compare.
-fn in_place(pack: &PackRequest, console: &Console) -> BTreeMap<String, Opened> {
+///
+/// # Errors
+/// They take more than a run may have.
+fn in_place(pack: &PackRequest, console: &Console) -> Result<BTreeMap<String, Opened>, Failure> {
     let out = pack.inputs().out;
     let files = std::fs::read_dir(&out).into_iter().flatten().flatten().map(|entry| out.join(entry.file_name()));
     let descriptors = files.filter(|file| file.to_string_lossy().ends_with(FILE_SUFFIX));
-    let opened = descriptors.filter_map(|file| Opened::read(&file, console.allowance()).ok());
-    opened.map(|opened| (opened.path.clone(), opened)).collect()
+    let mut there = BTreeMap::new();
+    for file in descriptors {
+        match Opened::read(&file, console.allowance()) {
+            Ok(opened) => _ = there.insert(opened.path.clone(), opened),
+            Err(failure) if failure.problems().iter().any(|p| p.what == ProblemKind::OverLimit) => return Err(failure),
+            Err(_) => {}
+        }
+    }
+    Ok(there)
 }
 
 impl PackReport {

@@ -3,11 +3,9 @@
 use super::catalog::{Catalog, Steps};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
-use zemtak_build::Failure;
-use zemtak_build::Limits;
-use zemtak_build::ProblemKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
+use zemtak_build::{Failure, Limits, ProblemKind};
 
 /// The version of the format that is read.
 const FORMAT: u32 = 1;

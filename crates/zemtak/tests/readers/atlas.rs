@@ -1,39 +1,10 @@
 //! Made-up atlases with everything that a descriptor can say.
 
+use crate::fixtures::Dice;
 use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step};
 use zemtak_core::clip::{FOREVER, Timeline};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::{ClipName, SpriteName};
-
-/// Numbers that look random and are the same every time.
-pub struct Dice(pub u64);
-
-impl Dice {
-    pub fn next(&mut self) -> u64 {
-        self.0 = self.0.wrapping_add(0x9e37_79b9_7f4a_7c15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-        z ^ (z >> 31)
-    }
-
-    pub fn below(&mut self, n: u32) -> u32 {
-        u32::try_from(self.next() % u64::from(n)).unwrap()
-    }
-
-    /// From -n to n, with a fraction.
-    pub fn about(&mut self, n: u32) -> f64 {
-        f64::from(self.below(2_000_001)) / 1_000_000.0 * f64::from(n) - f64::from(n)
-    }
-
-    pub fn one_in(&mut self, n: u32) -> bool {
-        self.below(n) == 0
-    }
-
-    pub fn of<T: Clone>(&mut self, all: &[T]) -> T {
-        all[self.below(u32::try_from(all.len()).unwrap()) as usize].clone()
-    }
-}
 
 /// Names with what JSON escapes, and with letters of one to four bytes.
 const ODD: [&str; 6] = ["moth \"night\"", "flügel\\links", "夜/蛾", "🦋", "a\u{1}b", "=1+1"];

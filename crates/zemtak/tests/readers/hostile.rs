@@ -1,10 +1,12 @@
 //! Descriptors that a reader must refuse, and such that it must take.
 
-use crate::atlas::{Dice, made_up};
+use crate::atlas::made_up;
+use crate::fixtures::Dice;
 use crate::languages::{Language, Reader};
 use serde_json::{Value, json};
-use std::path::Path;
-use zemtak_core::atlas::parse;
+use std::path::{Path, PathBuf};
+use zemtak_core::atlas::{Atlas, parse};
+use zemtak_core::clip::Timeline;
 
 const SPRITE: &str = "moth/fly/1";
 
@@ -83,45 +85,44 @@ fn wrong() -> Vec<(&'static str, Value, &'static str)> {
     ]
 }
 
-/// Holds a reader to what must be refused and what must not, and to an answer whatever comes.
-pub fn refused(language: &Language, reader: &Reader<'_>, folder: &Path) {
-    // Each with what the reader must say: that it takes it, a word of the place, or anything.
-    let mut cases: Vec<(Vec<u8>, Option<&str>)> = Vec::new();
-    let whole = |value: &Value| serde_json::to_vec(value).unwrap();
+/// A descriptor's bytes, and what a reader must say of it: that it takes it, a word of the place, or anything.
+type Case = (Vec<u8>, Option<&'static str>);
+
+fn whole(value: &Value) -> Vec<u8> {
+    serde_json::to_vec(value).unwrap()
+}
+
+/// One key missing or one value wrong, which the tool refuses too.
+fn one_thing_wrong() -> Vec<Case> {
+    let mut cases: Vec<Case> = Vec::new();
     for (place, value, said) in wrong() {
         let mut descriptor = good();
+        let (parent, key) = place.rsplit_once('/').unwrap();
         match descriptor.pointer_mut(place) {
             Some(old) => *old = value,
-            None => {
-                let (parent, key) = place.rsplit_once('/').unwrap();
-                descriptor.pointer_mut(parent).unwrap()[key] = value;
-            }
+            None => descriptor.pointer_mut(parent).unwrap()[key] = value,
         }
         cases.push((whole(&descriptor), Some(said)));
     }
-    for key in ["zemtak", "needs", "name", "scale", "pages", "sprites", "clips"] {
+    let top = ["zemtak", "needs", "name", "scale", "pages", "sprites", "clips"].map(|key| ("", key));
+    let sprite = ["page", "box", "turned", "canvas", "inset", "pivot"].map(|key| ("/sprites/moth~1fly~11", key));
+    for (parent, key) in top.into_iter().chain(sprite) {
         let mut descriptor = good();
-        descriptor.as_object_mut().unwrap().remove(key);
+        descriptor.pointer_mut(parent).unwrap().as_object_mut().unwrap().remove(key);
         cases.push((whole(&descriptor), Some(key)));
     }
-    for key in ["page", "box", "turned", "canvas", "inset", "pivot"] {
-        let mut descriptor = good();
-        descriptor["sprites"][SPRITE].as_object_mut().unwrap().remove(key);
-        cases.push((whole(&descriptor), Some(key)));
-    }
-    // What the tool itself refuses too.
     for (text, _) in &cases {
-        let parsed = parse(std::str::from_utf8(text).unwrap());
-        let plays = |parsed: &zemtak_core::atlas::Parsed| {
-            parsed.atlas.clips.values().all(|clip| zemtak_core::clip::Timeline::of(clip).is_ok())
-        };
-        assert!(
-            !parsed.is_ok_and(|parsed| parsed.atlas.check().is_empty() && plays(&parsed)),
-            "{}",
-            String::from_utf8_lossy(text)
-        );
+        let text = std::str::from_utf8(text).unwrap();
+        let right =
+            |atlas: &Atlas| atlas.check().is_empty() && atlas.clips.values().all(|clip| Timeline::of(clip).is_ok());
+        assert!(!parse(text).is_ok_and(|parsed| right(&parsed.atlas)), "{text}");
     }
-    for text in [
+    cases
+}
+
+/// What is no JSON, or lies too deep in itself, or lost its end.
+fn no_descriptor() -> Vec<Case> {
+    let texts = [
         "",
         "{",
         "[]",
@@ -133,44 +134,53 @@ pub fn refused(language: &Language, reader: &Reader<'_>, folder: &Path) {
         "{\"a\":1,}",
         "{\"a\" 1}",
         "{\"a\":\"\u{1}\"}",
-    ] {
-        cases.push((text.into(), Some("")));
-    }
-    let deep = |open: &str, close: &str| format!("{}{}", open.repeat(100_000), close.repeat(100_000));
-    cases.extend([deep("[", "]"), deep("{\"a\":", "}")].map(|text| (text.into_bytes(), Some(""))));
-    // Whatever a file loses or gains.
-    let text = made_up(9).to_text().unwrap().into_bytes();
-    for cut in (0..text.len() - 2).step_by(211) {
-        cases.push((text[..cut].to_vec(), Some("")));
-    }
-    let (mut dice, small) = (Dice(5), whole(&good()));
-    for _ in 0..300 {
-        let mut text = small.clone();
+    ];
+    let deep = [("[", "]"), ("{\"a\":", "}")].map(|(open, close)| open.repeat(100_000) + &close.repeat(100_000));
+    let whole = made_up(9).to_text().unwrap();
+    let cut = (0..whole.len() - 2).step_by(211).map(|end| whole.as_bytes()[..end].to_vec());
+    let texts = texts.map(str::to_owned).into_iter().chain(deep).map(String::into_bytes);
+    texts.chain(cut).map(|text| (text, Some(""))).collect()
+}
+
+/// Some bytes changed: whatever that means, there is an answer.
+fn damaged() -> Vec<Case> {
+    let mut dice = Dice(5);
+    let damage = |_| {
+        let mut text = whole(&good());
         for _ in 0..=dice.below(3) {
             let at = dice.below(u32::try_from(text.len()).unwrap()) as usize;
             text[at] = dice.of(b"\"\\{}[],:0-9.eE+tfn\x00\xff\x80 ua");
         }
-        cases.push((text, None));
-    }
-    let mut taken = good();
-    taken["later"] = json!([{ "key": [] }, null, -0.5e-3, "\u{1f98b}\n"]);
-    taken["sprites"][SPRITE]["user"] = json!([1, "a", [2.5]]);
-    taken["pages"][0]["sampling"]["safe_mips"] = json!(-1);
-    taken["clips"]["moth"]["steps"][0]["sprite"] = json!("day:sun");
-    let spaced = serde_json::to_string_pretty(&taken).unwrap().replace('\n', "\r\n\t");
-    cases.extend([whole(&good()), spaced.into_bytes()].map(|text| (text, Some("ok"))));
+        (text, None)
+    };
+    (0..300).map(damage).collect()
+}
+
+/// Descriptors that must be taken: as the tool writes them, and as a later version or another writer might.
+fn taken() -> Vec<Case> {
+    let mut later = good();
+    later["later"] = json!([{ "key": [] }, null, -0.5e-3, "\u{1f98b}\n"]);
+    later["sprites"][SPRITE]["user"] = json!([1, "a", [2.5]]);
+    later["pages"][0]["sampling"]["safe_mips"] = json!(-1);
+    later["clips"]["moth"]["steps"][0]["sprite"] = json!("day:sun");
+    let spaced = serde_json::to_string_pretty(&later).unwrap().replace('\n', "\r\n\t");
+    [whole(&good()), spaced.into_bytes()].map(|text| (text, Some("ok"))).into()
+}
+
+/// Holds a reader to what must be refused and what must not, and to an answer whatever comes.
+pub fn refused(language: &Language, reader: &Reader<'_>, folder: &Path) {
+    let cases = [one_thing_wrong(), no_descriptor(), damaged(), taken()].concat();
     let files = cases.iter().enumerate().map(|(n, (text, _))| {
         let file = folder.join(format!("hostile-{n}.zemtak.json"));
         std::fs::write(&file, text).unwrap();
         file
     });
-    let files: Vec<_> = files.collect();
-    let told = reader.run(&[vec!["--check".into()], files].concat());
+    let words: Vec<PathBuf> = std::iter::once("--check".into()).chain(files).collect();
+    let told = reader.run(&words);
     let lines: Vec<&str> = told.lines().collect();
     assert_eq!(lines.len(), cases.len(), "{}", language.name);
     for ((text, wanted), line) in cases.iter().zip(lines) {
-        let (is_ok, wants_ok) = (line == "ok", *wanted == Some("ok"));
-        let as_wanted = wanted.is_none_or(|word| is_ok == wants_ok && line.contains(word));
+        let as_wanted = wanted.is_none_or(|word| (line == "ok") == (word == "ok") && line.contains(word));
         let start = String::from_utf8_lossy(&text[..text.len().min(900)]).into_owned();
         assert!(as_wanted, "{}: {start}\n  should say {wanted:?}, but says {line}", language.name);
     }

@@ -9,10 +9,13 @@
     clippy::unwrap_used,
     clippy::panic,
     clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
     reason = "a test may fail loudly, and numbers are rounded as the core rounds them"
 )]
 
 mod atlas;
+#[path = "../fixtures/mod.rs"]
+mod fixtures;
 mod hostile;
 mod languages;
 mod questions;

@@ -1,6 +1,6 @@
 //! Questions about an atlas, and what the core answers.
 
-use crate::atlas::Dice;
+use crate::fixtures::Dice;
 use std::fmt::Write as _;
 use zemtak_core::atlas::{Atlas, Clip, Mode, Page, Sprite};
 use zemtak_core::clip::{Player, Ratio, Timeline};

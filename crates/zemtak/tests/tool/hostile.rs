@@ -169,7 +169,7 @@ fn pages_that_are_read_count_in_the_memory() {
     ];
     for command in &commands {
         let why = folder.zemtak(&format!("{command} --memory 3MiB")).exits(2).err();
-        assert!(why.contains("pixels in all need a run with at least") && why.contains("--memory SIZE"), "{why}");
+        assert!(why.contains("pixels together need a run with at least") && why.contains("--memory SIZE"), "{why}");
         folder.zemtak(&format!("{command} --memory 16MiB")).exits(0);
     }
     // Both sides of a comparison count.

@@ -4,10 +4,9 @@ use super::{Of, played};
 use crate::console::Console;
 use crate::descriptor;
 use std::collections::{BTreeMap, BTreeSet};
-use zemtak_build::{Failure, HeldPages, Problem, ProblemKind, format};
+use zemtak_build::{Failure, HeldPixels, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Alpha, Atlas, Clip, Mode, Sprite};
 use zemtak_core::clip::{Ratio, Timeline, common};
-use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::straighten;
 use zemtak_core::resample::{Factor, Resample, Scale, resample};
@@ -64,7 +63,7 @@ pub struct Frames {
     /// Whether it begins again when it has come to its end.
     pub for_ever: bool,
     speed: Ratio,
-    _held: HeldPages,
+    _held: HeldPixels,
 }
 
 impl Frames {
@@ -110,7 +109,7 @@ fn pictures(
     clip: &Clip,
     look: Look,
     console: &Console,
-) -> Result<(Vec<Pixels>, HeldPages), Failure> {
+) -> Result<(Vec<Pixels>, HeldPixels), Failure> {
     let (atlas, name) = (file.atlas(), of.clip.as_str());
     let sprites: Option<Vec<&Sprite>> = clip.steps.iter().map(|step| atlas.sprites.get(&step.sprite)).collect();
     let problem = |why: String| {
@@ -129,8 +128,7 @@ fn pictures(
             format::number(MOST_PIXELS)
         )));
     }
-    let zoomed_size = Size::new(canvas.size.w * look.zoom.max(1), canvas.size.h * look.zoom.max(1));
-    let held = console.allowance().hold_pages(name, &vec![zoomed_size; clip.steps.len()])?;
+    let held = console.allowance().hold(name, &format::count(clip.steps.len(), "picture", "pictures"), pixels)?;
     let pages = pages(file, of, &sprites, console)?;
     let place = |(sprite, [x, y]): (&&Sprite, &[u32; 2])| {
         let own = sprite.restore(&pages[&sprite.page])?;
