@@ -267,18 +267,9 @@ fn a_live_page_answers_only_who_knows_its_address() {
         wait_for("the page", || Some(ask(port, "GET", &path)).filter(|body| !body.is_empty()))
             .contains("<title>night</title>")
     );
-    let wrong: String = path
-        .chars()
-        .map(|c| {
-            if c == 'a' {
-                'b'
-            } else if c == '0' {
-                '1'
-            } else {
-                c
-            }
-        })
-        .collect();
+    // Another secret for any: a change of certain digits only would leave those alone that have none of them.
+    let other = if path.as_bytes()[1] == b'0' { "1" } else { "0" };
+    let wrong = format!("/{other}{}", &path[2..]);
     for path in ["/", "/night/", &wrong, &format!("{}x/night/", path.trim_end_matches("/night/"))] {
         assert_eq!(ask(port, "GET", path), "", "{path}");
     }
