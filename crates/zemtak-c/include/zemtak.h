@@ -127,6 +127,188 @@ typedef struct zemtak_cache zemtak_cache;
 typedef struct zemtak_pump zemtak_pump;
 
 /**
+ * The account of a cache.
+ */
+typedef struct zemtak_ledger {
+  /**
+   * Leases that were asked for.
+   */
+  uint64_t requests;
+  /**
+   * Textures that were made.
+   */
+  uint64_t loads;
+  /**
+   * Their bytes.
+   */
+  uint64_t loaded_bytes;
+  /**
+   * Textures that were dropped to make room, for a trim, or for another reason.
+   */
+  uint64_t evictions;
+  /**
+   * Files that could not be had.
+   */
+  uint64_t failures;
+  /**
+   * Bytes of textures that are there.
+   */
+  uint64_t resident_bytes;
+  /**
+   * The most that ever were.
+   */
+  uint64_t peak_bytes;
+  /**
+   * Bytes of textures that are leased.
+   */
+  uint64_t leased_bytes;
+  /**
+   * Leases that are not given back.
+   */
+  uint64_t leases;
+  /**
+   * Handles that are not given back: leases, sets, clips, what plays, and batches.
+   */
+  uint64_t handles;
+} zemtak_ledger;
+
+/**
+ * Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then turned, clockwise as seen; with `y_up` the
+ * screen's y goes up and it turns counter-clockwise. With `v_up` row 0 of the page is at v = 1. `shrink` moves texture coordinates
+ * inwards by so many texels.
+ */
+typedef struct zemtak_placement {
+  /**
+   * Where its pivot goes.
+   */
+  double at[2];
+  /**
+   * Screen units for a canvas pixel.
+   */
+  double scale[2];
+  /**
+   * By how many degrees it is turned.
+   */
+  double degrees;
+  /**
+   * Half a texel keeps linear filtering within the box.
+   */
+  double shrink;
+  /**
+   * Which way the screen's y goes.
+   */
+  bool y_up;
+  /**
+   * Which way V goes.
+   */
+  bool v_up;
+} zemtak_placement;
+
+/**
+ * How a sprite is drawn beside where. All zero is layer 0, white.
+ */
+typedef struct zemtak_look {
+  /**
+   * Lower layers are drawn first.
+   */
+  int32_t layer;
+  /**
+   * Red, green, blue and alpha that its pixels are multiplied with; four zeros stand for white.
+   */
+  uint8_t tint[4];
+} zemtak_look;
+
+/**
+ * A sprite to be drawn.
+ */
+typedef struct zemtak_sprite {
+  /**
+   * A lease.
+   */
+  uint64_t lease;
+  /**
+   * Where.
+   */
+  struct zemtak_placement at;
+  /**
+   * How.
+   */
+  struct zemtak_look look;
+} zemtak_sprite;
+
+/**
+ * Two triangles.
+ */
+typedef struct zemtak_quad {
+  /**
+   * The number that the sink gave their texture.
+   */
+  uint64_t texture;
+  /**
+   * Where the upright corners are drawn: top left, top right, bottom right, bottom left.
+   */
+  float positions[4][2];
+  /**
+   * Their texture coordinates.
+   */
+  float uvs[4][2];
+  /**
+   * Six indices of them.
+   */
+  uint8_t indices[6];
+} zemtak_quad;
+
+/**
+ * Quads that are drawn with one texture, one after the other.
+ */
+typedef struct zemtak_draw {
+  /**
+   * The number that the sink gave it.
+   */
+  uint64_t texture;
+  /**
+   * The first quad: its vertices begin at four times this, which is the base of the indices.
+   */
+  uint32_t first;
+  /**
+   * How many quads: at most 16,384, whose vertices 16-bit indices reach.
+   */
+  uint32_t quads;
+} zemtak_draw;
+
+/**
+ * What a batch is to be drawn with. It stays where it is until the next call with that batch.
+ */
+typedef struct zemtak_laid_out {
+  /**
+   * Vertices, four for each quad, 20 bytes each: x, y, u, v as 32-bit floats, then red, green, blue, alpha as bytes of which 255 is 1.
+   * Of instances one for each quad, 52 bytes each: as 32-bit floats the place of the upright sprite's top left corner, the way from there
+   * to its top right, and to its bottom left, then the same three on the texture; then the colour. Little-endian.
+   */
+  const uint8_t *bytes;
+  /**
+   * How many bytes.
+   */
+  uint64_t length;
+  /**
+   * What to draw, in order.
+   */
+  const struct zemtak_draw *draws;
+  /**
+   * How many draws.
+   */
+  uint32_t draw_count;
+  /**
+   * How many quads they have together.
+   */
+  uint32_t quads;
+  /**
+   * How many sprites were left out since they lie outside of the screen.
+   */
+  uint32_t culled;
+} zemtak_laid_out;
+
+/**
  * Files by functions, for archives of the game's own. They are called from several threads at once. Paths have `/` between their parts, and
  * never empty parts, `.`, `..`, `:` or `\`.
  */
@@ -259,6 +441,40 @@ typedef struct zemtak_new_texture {
 } zemtak_new_texture;
 
 /**
+ * Rows of a texture that is filled over several frames.
+ */
+typedef struct zemtak_rows {
+  /**
+   * The mip level, 0 for the full size.
+   */
+  uint32_t level;
+  /**
+   * How they store pixels, as in `zemtak_new_texture`.
+   */
+  uint32_t kind;
+  /**
+   * How many pixels a row has: the width of the level.
+   */
+  uint32_t width;
+  /**
+   * The first of them, counted from the top.
+   */
+  uint32_t first;
+  /**
+   * How many there are. Of blocks they begin and end with whole ones, but for the last of a level.
+   */
+  uint32_t rows;
+  /**
+   * Their bytes, one row after the other.
+   */
+  const uint8_t *bytes;
+  /**
+   * How many bytes.
+   */
+  uint64_t length;
+} zemtak_rows;
+
+/**
  * Makes and drops textures. Called on the thread that opened the cache and on no other.
  */
 typedef struct zemtak_sink {
@@ -282,6 +498,15 @@ typedef struct zemtak_sink {
    * Whether textures are made of blocks too (BC1, BC3, BC7); else these are unpacked.
    */
   bool takes_blocks;
+  /**
+   * Makes a texture with room for all levels, to be filled by `write_rows` over several frames: it is called where a page has more bytes
+   * than a frame may take. Ends as `make_texture` does. May be null, as both may: then such a page is made at once.
+   */
+  int32_t (*make_empty)(void *user, const struct zemtak_new_texture *wanted, uint64_t *texture);
+  /**
+   * Fills rows of such a texture. 0 where it could; else the texture is dropped.
+   */
+  int32_t (*write_rows)(void *user, uint64_t texture, const struct zemtak_rows *rows);
 } zemtak_sink;
 
 /**
@@ -295,50 +520,22 @@ typedef struct zemtak_text {
 } zemtak_text;
 
 /**
- * The account of a cache.
+ * What is known of a clip.
  */
-typedef struct zemtak_ledger {
+typedef struct zemtak_clip_details {
   /**
-   * Leases that were asked for.
+   * How it goes on after its last step: 0 begins again, 1 stays there, 2 goes back and forth.
    */
-  uint64_t requests;
+  uint32_t mode;
   /**
-   * Textures that were made.
+   * How many steps it has.
    */
-  uint64_t loads;
+  uint32_t steps;
   /**
-   * Their bytes.
+   * How long it takes to play once, there and back where it bounces.
    */
-  uint64_t loaded_bytes;
-  /**
-   * Textures that were dropped to make room, for a trim, or for another reason.
-   */
-  uint64_t evictions;
-  /**
-   * Files that could not be had.
-   */
-  uint64_t failures;
-  /**
-   * Bytes of textures that are there.
-   */
-  uint64_t resident_bytes;
-  /**
-   * The most that ever were.
-   */
-  uint64_t peak_bytes;
-  /**
-   * Bytes of textures that are leased.
-   */
-  uint64_t leased_bytes;
-  /**
-   * Leases that are not given back.
-   */
-  uint64_t leases;
-  /**
-   * Handles that are not given back: leases, sets, clips, and what plays.
-   */
-  uint64_t handles;
-} zemtak_ledger;
+  uint64_t nanoseconds;
+} zemtak_clip_details;
 
 /**
  * What a lease shows.
@@ -401,60 +598,6 @@ typedef struct zemtak_moment {
 } zemtak_moment;
 
 /**
- * Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then turned, clockwise as seen; with `y_up` the
- * screen's y goes up and it turns counter-clockwise. With `v_up` row 0 of the page is at v = 1. `shrink` moves texture coordinates
- * inwards by so many texels.
- */
-typedef struct zemtak_placement {
-  /**
-   * Where its pivot goes.
-   */
-  double at[2];
-  /**
-   * Screen units for a canvas pixel.
-   */
-  double scale[2];
-  /**
-   * By how many degrees it is turned.
-   */
-  double degrees;
-  /**
-   * Half a texel keeps linear filtering within the box.
-   */
-  double shrink;
-  /**
-   * Which way the screen's y goes.
-   */
-  bool y_up;
-  /**
-   * Which way V goes.
-   */
-  bool v_up;
-} zemtak_placement;
-
-/**
- * Two triangles.
- */
-typedef struct zemtak_quad {
-  /**
-   * The number that the sink gave their texture.
-   */
-  uint64_t texture;
-  /**
-   * Where the upright corners are drawn: top left, top right, bottom right, bottom left.
-   */
-  float positions[4][2];
-  /**
-   * Their texture coordinates.
-   */
-  float uvs[4][2];
-  /**
-   * Six indices of them.
-   */
-  uint8_t indices[6];
-} zemtak_quad;
-
-/**
  * Something that happened.
  */
 typedef struct zemtak_event {
@@ -471,36 +614,6 @@ typedef struct zemtak_event {
    */
   uint8_t text[ZEMTAK_TEXT_BYTES];
 } zemtak_event;
-
-/**
- * How far many sprites are.
- */
-typedef struct zemtak_progress {
-  /**
-   * Sprites that can be drawn.
-   */
-  uint32_t done;
-  /**
-   * Sprites that cannot be had.
-   */
-  uint32_t failed;
-  /**
-   * All that are known.
-   */
-  uint32_t total;
-  /**
-   * Whether all are known: globs are looked up first.
-   */
-  bool complete;
-  /**
-   * Bytes of textures that are there.
-   */
-  uint64_t bytes;
-  /**
-   * Of all that are known.
-   */
-  uint64_t total_bytes;
-} zemtak_progress;
 
 /**
  * How much a pump does at most. 0 stands for the default.
@@ -538,9 +651,121 @@ typedef struct zemtak_pumped {
   uint32_t ready;
 } zemtak_pumped;
 
+/**
+ * How far many sprites are.
+ */
+typedef struct zemtak_progress {
+  /**
+   * Sprites that can be drawn.
+   */
+  uint32_t done;
+  /**
+   * Sprites that cannot be had.
+   */
+  uint32_t failed;
+  /**
+   * All that are known.
+   */
+  uint32_t total;
+  /**
+   * Whether all are known: globs are looked up first.
+   */
+  bool complete;
+  /**
+   * Bytes of textures that are there.
+   */
+  uint64_t bytes;
+  /**
+   * Of all that are known.
+   */
+  uint64_t total_bytes;
+} zemtak_progress;
+
 #ifdef __cplusplus
 extern "C" {
 #endif // __cplusplus
+
+/**
+ * Tells the account.
+ */
+enum zemtak_code zemtak_cache_ledger(const struct zemtak_cache *cache, struct zemtak_ledger *ledger);
+
+/**
+ * Tells all of the account as JSON, with who holds what by name and each texture: `requests`, `loads`, `held`, `textures` and the rest.
+ * Writes at most `size` bytes to `buffer`, a zero at the end among them, and how many all of it takes to `length`; `ZEMTAK_OUT_OF_RANGE`
+ * where that is more than `size`.
+ */
+enum zemtak_code zemtak_cache_ledger_json(const struct zemtak_cache *cache,
+                                          char *buffer,
+                                          uint64_t size,
+                                          uint64_t *length);
+
+/**
+ * Opens a batch: it takes sprites and gives what a graphics API draws. Kept from frame to frame it takes no memory. Given back by
+ * `zemtak_batch_release`. A batch is used by one thread at a time.
+ */
+enum zemtak_code zemtak_batch_take(const struct zemtak_cache *cache, uint64_t *batch);
+
+/**
+ * Takes all sprites out.
+ */
+enum zemtak_code zemtak_batch_clear(const struct zemtak_cache *cache, uint64_t batch);
+
+/**
+ * Sets what can be seen: left, top, right, bottom, in the units of placements. Sprites that are added after this and lie outside are left
+ * out. Null for all.
+ */
+enum zemtak_code zemtak_batch_set_screen(const struct zemtak_cache *cache,
+                                         uint64_t batch,
+                                         const float *screen);
+
+/**
+ * Adds many sprites at once, as they are at one moment. Those that show nothing yet are left out; with a handle that is stale none is added.
+ */
+enum zemtak_code zemtak_batch_add(const struct zemtak_cache *cache,
+                                  uint64_t batch,
+                                  const struct zemtak_sprite *sprites,
+                                  uint32_t count);
+
+/**
+ * Adds what a clip shows since its last advance. `look` may be null.
+ */
+enum zemtak_code zemtak_batch_add_playing(const struct zemtak_cache *cache,
+                                          uint64_t batch,
+                                          uint64_t playing,
+                                          const struct zemtak_placement *at,
+                                          const struct zemtak_look *look);
+
+/**
+ * Adds quads, as those of `zemtak_lease_stretched`. `look` may be null.
+ */
+enum zemtak_code zemtak_batch_add_quads(const struct zemtak_cache *cache,
+                                        uint64_t batch,
+                                        const struct zemtak_quad *quads,
+                                        uint32_t count,
+                                        const struct zemtak_look *look);
+
+/**
+ * Lays all sprites out: layers from the lowest; within a layer by texture, or, with `as_added`, in the order in which they were added, for
+ * sprites that overlap. As vertices, or as `instances`.
+ */
+enum zemtak_code zemtak_batch_lay_out(const struct zemtak_cache *cache,
+                                      uint64_t batch,
+                                      bool as_added,
+                                      bool instances,
+                                      struct zemtak_laid_out *laid_out);
+
+/**
+ * The 16-bit indices of so many quads, six each, for any batch and any draw of it: of each draw the base is its first vertex. Uploaded
+ * once, for as many quads as a draw may have. `ZEMTAK_OUT_OF_RANGE` for more than 16,384.
+ */
+enum zemtak_code zemtak_batch_indices(uint16_t *indices,
+                                      uint32_t quads);
+
+/**
+ * Gives a batch back. Once more is `ZEMTAK_STALE`.
+ */
+enum zemtak_code zemtak_batch_release(const struct zemtak_cache *cache, uint64_t batch);
 
 /**
  * Opens a cache, and the pump that makes and drops its textures. This thread is the one of the graphics API: the pump works on no other.
@@ -552,8 +777,16 @@ enum zemtak_code zemtak_cache_open(const struct zemtak_settings *settings,
                                    struct zemtak_pump **pump);
 
 /**
- * Closes a cache: gives back all that is still leased, and sets the pointer to null, so that closing it once more is told
- * (`ZEMTAK_NULL`). No other call on it may be under way.
+ * Opens a second pointer to the same cache: what is leased through it is held in a name of the game's own, such as that of a scene, which
+ * `zemtak_cache_ledger_json` tells. All handles are the same. It is closed by `zemtak_cache_close`, in any order.
+ */
+enum zemtak_code zemtak_cache_named(const struct zemtak_cache *cache,
+                                    const char *holder,
+                                    struct zemtak_cache **named);
+
+/**
+ * Closes a cache: gives back all that is still leased, with the last pointer to it, and sets the pointer to null, so that closing it once
+ * more is told (`ZEMTAK_NULL`). No other call on it may be under way.
  */
 enum zemtak_code zemtak_cache_close(struct zemtak_cache **cache);
 
@@ -596,11 +829,6 @@ enum zemtak_code zemtak_cache_retry_all(const struct zemtak_cache *cache);
 enum zemtak_code zemtak_cache_is_idle(const struct zemtak_cache *cache, bool *idle);
 
 /**
- * Tells the account.
- */
-enum zemtak_code zemtak_cache_ledger(const struct zemtak_cache *cache, struct zemtak_ledger *ledger);
-
-/**
  * Leases all sprites of a clip, as `night:moth/fly`. Given back by `zemtak_clip_release`; what plays it holds it too.
  */
 enum zemtak_code zemtak_clip_take(const struct zemtak_cache *cache, const char *name, uint64_t *clip);
@@ -609,6 +837,21 @@ enum zemtak_code zemtak_clip_take(const struct zemtak_cache *cache, const char *
  * `ZEMTAK_OK` where it can be played, `ZEMTAK_NOT_READY`, or `ZEMTAK_FAILED` with the reason. `error` may be null.
  */
 enum zemtak_code zemtak_clip_status(const struct zemtak_cache *cache, uint64_t clip, struct zemtak_text *error);
+
+/**
+ * Mode, steps and length of a leased clip; `ZEMTAK_NOT_READY` as long as it is not known.
+ */
+enum zemtak_code zemtak_clip_info(const struct zemtak_cache *cache, uint64_t clip, struct zemtak_clip_details *info);
+
+/**
+ * Hands each clip of an atlas to `emit` with its full name, as `zemtak_clip_take` takes it. `ZEMTAK_NOT_READY` as long as the descriptor is
+ * not read; asking has that done, and no page is loaded for it. `error` may be null.
+ */
+enum zemtak_code zemtak_cache_clips(const struct zemtak_cache *cache,
+                                    const char *atlas,
+                                    void (*emit)(void *to, const char *name, const struct zemtak_clip_details *info),
+                                    void *to,
+                                    struct zemtak_text *error);
 
 /**
  * Gives it back. Once more is `ZEMTAK_STALE`.
@@ -632,6 +875,27 @@ enum zemtak_code zemtak_playing_advance(const struct zemtak_cache *cache,
                                         uint64_t playing,
                                         int64_t nanoseconds,
                                         struct zemtak_moment *moment);
+
+/**
+ * Plays at another speed from here on, `speed_num / speed_den`; below 0 backwards.
+ */
+enum zemtak_code zemtak_playing_set_speed(const struct zemtak_cache *cache,
+                                          uint64_t playing,
+                                          int32_t speed_num,
+                                          uint32_t speed_den);
+
+/**
+ * Goes to a place of the clip, 0 to begin again. What lies before it counts neither as shown nor as played.
+ */
+enum zemtak_code zemtak_playing_seek(const struct zemtak_cache *cache, uint64_t playing, uint64_t nanoseconds);
+
+/**
+ * Plays another clip from here on, at the same speed and as far into it as the one before was: half way stays half way, so that a walk
+ * becomes a run without a stumble.
+ */
+enum zemtak_code zemtak_playing_go_over_to(const struct zemtak_cache *cache,
+                                           uint64_t playing,
+                                           uint64_t clip);
 
 /**
  * The vertices that draw what the last advance told.
@@ -670,7 +934,7 @@ enum zemtak_code zemtak_lease_take(const struct zemtak_cache *cache,
 enum zemtak_code zemtak_id_of(const struct zemtak_cache *cache, const char *name, uint64_t *id);
 
 /**
- * Leases a sprite by the number of its name.
+ * Leases a sprite by the number of its name. A number of another cache gives a lease that cannot be had.
  */
 enum zemtak_code zemtak_lease_take_id(const struct zemtak_cache *cache, uint64_t id, uint64_t *lease);
 
@@ -714,24 +978,31 @@ enum zemtak_code zemtak_lease_quad(const struct zemtak_cache *cache,
                                    struct zemtak_quad *quad);
 
 /**
- * Leases many sprites together: names and globs, as `night:lantern-?`. Given back by `zemtak_set_release`.
+ * The quads that draw a sprite stretched to a size in canvas pixels: its bands keep their size, the middle fills the rest, by whole copies
+ * where it is `tiled`. Writes at most `capacity` of them to `quads`, which may be null for 0, and tells how many there are. None for a part.
  */
-enum zemtak_code zemtak_set_take(const struct zemtak_cache *cache, const char *const *names, uint32_t count, uint64_t *set);
+enum zemtak_code zemtak_lease_stretched(const struct zemtak_cache *cache,
+                                        uint64_t lease,
+                                        double width,
+                                        double height,
+                                        bool tiled,
+                                        const struct zemtak_placement *at,
+                                        struct zemtak_quad *quads,
+                                        uint32_t capacity,
+                                        uint32_t *count);
 
 /**
- * How far they are.
+ * The texture of a layer of its page, such as `normal`: the same corners show it. `ZEMTAK_NOTHING` where the page has no such layer.
  */
-enum zemtak_code zemtak_set_progress(const struct zemtak_cache *cache, uint64_t set, struct zemtak_progress *progress);
+enum zemtak_code zemtak_lease_layer(const struct zemtak_cache *cache,
+                                    uint64_t lease,
+                                    const char *layer,
+                                    uint64_t *texture);
 
 /**
- * What one of them shows, by its place in the order of their names.
+ * A named point of it, in canvas pixels. `ZEMTAK_NOTHING` where it has none of that name.
  */
-enum zemtak_code zemtak_set_view(const struct zemtak_cache *cache, uint64_t set, uint32_t at, struct zemtak_view *view);
-
-/**
- * Gives them back. Once more is `ZEMTAK_STALE`.
- */
-enum zemtak_code zemtak_set_release(const struct zemtak_cache *cache, uint64_t set);
+enum zemtak_code zemtak_lease_point(const struct zemtak_cache *cache, uint64_t lease, const char *name, double *x, double *y);
 
 /**
  * Makes and drops textures: once a frame, on the thread that opened the cache. `frame` and `pumped` may be null.
@@ -755,6 +1026,26 @@ enum zemtak_code zemtak_pump_device_lost(struct zemtak_pump *pump);
  * Drops all textures, and sets the pointer to null. Leases show nothing from then on.
  */
 enum zemtak_code zemtak_pump_close(struct zemtak_pump **pump);
+
+/**
+ * Leases many sprites together: names and globs, as `night:lantern-?`. Given back by `zemtak_set_release`.
+ */
+enum zemtak_code zemtak_set_take(const struct zemtak_cache *cache, const char *const *names, uint32_t count, uint64_t *set);
+
+/**
+ * How far they are.
+ */
+enum zemtak_code zemtak_set_progress(const struct zemtak_cache *cache, uint64_t set, struct zemtak_progress *progress);
+
+/**
+ * What one of them shows, by its place in the order of their names.
+ */
+enum zemtak_code zemtak_set_view(const struct zemtak_cache *cache, uint64_t set, uint32_t at, struct zemtak_view *view);
+
+/**
+ * Gives them back. Once more is `ZEMTAK_STALE`.
+ */
+enum zemtak_code zemtak_set_release(const struct zemtak_cache *cache, uint64_t set);
 
 #ifdef __cplusplus
 }  // extern "C"

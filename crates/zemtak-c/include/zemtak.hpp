@@ -51,6 +51,12 @@ public:
     virtual std::uint32_t largest_side() const noexcept { return 0; }
     /// Whether textures are made of blocks too; else these are unpacked.
     virtual bool takes_blocks() const noexcept { return false; }
+    /// Whether large textures are made by the next two, over several frames.
+    virtual bool fills_by_rows() const noexcept { return false; }
+    /// Makes a texture with room for all levels; ends as `make_texture` does.
+    virtual std::int32_t make_empty(const zemtak_new_texture &, std::uint64_t &) noexcept { return -1; }
+    /// Fills rows of it. 0 where it could; else it is dropped.
+    virtual std::int32_t write_rows(std::uint64_t, const zemtak_rows &) noexcept { return -1; }
 };
 
 /// How a cache works. The fields of `plain` but for its roots are the caller's to set.
@@ -126,6 +132,32 @@ public:
         return quad;
     }
 
+    /// The quads that draw it stretched to a size in canvas pixels; its bands keep theirs.
+    std::vector<zemtak_quad> stretched(double width, double height, bool tiled, const zemtak_placement &placement) const {
+        std::vector<zemtak_quad> quads(9);
+        for (;;) {
+            std::uint32_t count = 0;
+            const auto room = static_cast<std::uint32_t>(quads.size());
+            zemtak_lease_stretched(cache_.get(), handle_, width, height, tiled, &placement, quads.data(), room, &count);
+            quads.resize(count);
+            if (count <= room) return quads;
+        }
+    }
+
+    /// The texture of a layer of its page, such as `normal`; nothing while that is not there.
+    std::optional<std::uint64_t> layer(const char *name) const noexcept {
+        std::uint64_t texture = 0;
+        if (zemtak_lease_layer(cache_.get(), handle_, name, &texture) != ZEMTAK_OK) return std::nullopt;
+        return texture;
+    }
+
+    /// A named point in canvas pixels; nothing where it has none.
+    std::optional<std::pair<double, double>> point(const char *name) const noexcept {
+        std::pair<double, double> point;
+        if (zemtak_lease_point(cache_.get(), handle_, name, &point.first, &point.second) != ZEMTAK_OK) return std::nullopt;
+        return point;
+    }
+
     /// A lease of a part, in canvas pixels; none where nothing of it is stored.
     Lease part(std::int32_t x, std::int32_t y, std::uint32_t width, std::uint32_t height) const noexcept {
         std::uint64_t part = 0;
@@ -160,6 +192,9 @@ public:
     }
 };
 
+/// All sprites of a clip.
+class ClipLease;
+
 /// A clip that plays.
 class Playing : public Held<zemtak_playing_release> {
 public:
@@ -171,6 +206,17 @@ public:
         zemtak_playing_advance(cache_.get(), handle_, nanoseconds, &moment);
         return moment;
     }
+
+    /// Plays at another speed from here on.
+    zemtak_code set_speed(std::int32_t speed_num, std::uint32_t speed_den = 1) noexcept {
+        return zemtak_playing_set_speed(cache_.get(), handle_, speed_num, speed_den);
+    }
+
+    /// Goes to a place of the clip.
+    zemtak_code seek(std::uint64_t nanoseconds) noexcept { return zemtak_playing_seek(cache_.get(), handle_, nanoseconds); }
+
+    /// Plays another clip from here on, as far into it as this one was.
+    zemtak_code go_over_to(const ClipLease &clip) noexcept;
 
     /// Calls `tell` with each event of the last advance, a `std::string_view`.
     template <typename Tell>
@@ -187,18 +233,69 @@ public:
     }
 };
 
-/// All sprites of a clip.
 class ClipLease : public Held<zemtak_clip_release> {
 public:
     using Held::Held;
 
     zemtak_code status(zemtak_text *error = nullptr) const noexcept { return zemtak_clip_status(cache_.get(), handle_, error); }
 
+    /// Mode, steps and length; nothing while the clip is not known.
+    std::optional<zemtak_clip_details> info() const noexcept {
+        zemtak_clip_details info;
+        if (zemtak_clip_info(cache_.get(), handle_, &info) != ZEMTAK_OK) return std::nullopt;
+        return info;
+    }
+
     /// Plays it at a speed from a place in it.
     Playing play(std::int32_t speed_num = 1, std::uint32_t speed_den = 1, std::uint64_t nanoseconds = 0) const noexcept {
         std::uint64_t playing = 0;
         zemtak_playing_take(cache_.get(), handle_, speed_num, speed_den, nanoseconds, &playing);
         return {cache_, playing};
+    }
+};
+
+inline zemtak_code Playing::go_over_to(const ClipLease &clip) noexcept {
+    return zemtak_playing_go_over_to(cache_.get(), handle_, clip.handle());
+}
+
+/// A colour in which a sprite is drawn, and its layer: lower ones are drawn first.
+inline zemtak_look look(std::int32_t layer, std::uint8_t red = 255, std::uint8_t green = 255, std::uint8_t blue = 255, std::uint8_t alpha = 255) noexcept {
+    return {layer, {red, green, blue, alpha}};
+}
+
+/// Many sprites as few draws; kept from frame to frame.
+class Batch : public Held<zemtak_batch_release> {
+public:
+    using Held::Held;
+
+    /// Takes all sprites out.
+    void clear() noexcept { zemtak_batch_clear(cache_.get(), handle_); }
+    /// What lies outside of this is left out from now on.
+    void set_screen(float left, float top, float right, float bottom) noexcept {
+        const float screen[4] = {left, top, right, bottom};
+        zemtak_batch_set_screen(cache_.get(), handle_, screen);
+    }
+
+    zemtak_code add(const Lease &lease, const zemtak_placement &placement, const zemtak_look &how = look(0)) noexcept {
+        const zemtak_sprite sprite = {lease.handle(), placement, how};
+        return zemtak_batch_add(cache_.get(), handle_, &sprite, 1);
+    }
+    /// Many at once, faster.
+    zemtak_code add(const std::vector<zemtak_sprite> &sprites) noexcept {
+        return zemtak_batch_add(cache_.get(), handle_, sprites.data(), static_cast<std::uint32_t>(sprites.size()));
+    }
+    zemtak_code add(const Playing &playing, const zemtak_placement &placement, const zemtak_look &how = look(0)) noexcept {
+        return zemtak_batch_add_playing(cache_.get(), handle_, playing.handle(), &placement, &how);
+    }
+    zemtak_code add(const std::vector<zemtak_quad> &quads, const zemtak_look &how = look(0)) noexcept {
+        return zemtak_batch_add_quads(cache_.get(), handle_, quads.data(), static_cast<std::uint32_t>(quads.size()), &how);
+    }
+
+    /// Vertices, or instances, and what to draw; good until the next call with this batch.
+    zemtak_laid_out lay_out(bool as_added = false, bool instances = false) noexcept {
+        zemtak_laid_out laid_out{};
+        zemtak_batch_lay_out(cache_.get(), handle_, as_added, instances, &laid_out);
+        return laid_out;
     }
 };
 
@@ -219,7 +316,8 @@ public:
         }
         zemtak_settings plain = settings.plain;
         plain.roots = roots.data(), plain.root_count = static_cast<std::uint32_t>(roots.size());
-        const zemtak_sink table = {&sink, make, drop, sink.largest_side(), sink.takes_blocks()};
+        const bool rows = sink.fills_by_rows();
+        const zemtak_sink table = {&sink, make, drop, sink.largest_side(), sink.takes_blocks(), rows ? empty : nullptr, rows ? write : nullptr};
         zemtak_cache *cache = nullptr;
         const zemtak_code code = zemtak_cache_open(&plain, &table, &cache, &pump_);
         if (cache) cache_ = std::shared_ptr<zemtak_cache>(cache, [](zemtak_cache *last) { zemtak_cache_close(&last); });
@@ -233,6 +331,19 @@ public:
     }
 
     Lease lease(const char *name) const noexcept { return take<Lease, zemtak_lease_take>(name); }
+    /// The same, held in a name of the game's own, which the ledger tells.
+    Lease lease(const char *name, const char *holder) const noexcept {
+        zemtak_cache *named = nullptr;
+        std::uint64_t handle = 0;
+        if (zemtak_cache_named(cache_.get(), holder, &named) == ZEMTAK_OK) zemtak_lease_take(named, name, &handle);
+        zemtak_cache_close(&named);
+        return {cache_, handle};
+    }
+    Batch batch() const noexcept {
+        std::uint64_t batch = 0;
+        zemtak_batch_take(cache_.get(), &batch);
+        return {cache_, batch};
+    }
     ClipLease lease_clip(const char *name) const noexcept { return take<ClipLease, zemtak_clip_take>(name); }
 
     /// Leases names and globs together.
@@ -268,6 +379,15 @@ public:
         return ledger;
     }
 
+    /// All of it as JSON, with who holds what.
+    std::string ledger_json() const {
+        std::string json;
+        std::uint64_t length = 0;
+        while (zemtak_cache_ledger_json(cache_.get(), json.data(), json.size(), &length) == ZEMTAK_OUT_OF_RANGE) json.resize(length);
+        while (!json.empty() && json.back() == '\0') json.pop_back();
+        return json;
+    }
+
     void trim() const noexcept { zemtak_cache_trim(cache_.get()); }
     bool is_idle() const noexcept {
         bool idle = false;
@@ -290,6 +410,10 @@ private:
     static std::int32_t make(void *sink, const zemtak_new_texture *wanted, std::uint64_t *texture) {
         return static_cast<Sink *>(sink)->make_texture(*wanted, *texture);
     }
+    static std::int32_t empty(void *sink, const zemtak_new_texture *wanted, std::uint64_t *texture) {
+        return static_cast<Sink *>(sink)->make_empty(*wanted, *texture);
+    }
+    static std::int32_t write(void *sink, std::uint64_t texture, const zemtak_rows *rows) { return static_cast<Sink *>(sink)->write_rows(texture, *rows); }
     static void drop(void *sink, std::uint64_t texture) { static_cast<Sink *>(sink)->drop_texture(texture); }
 
     std::shared_ptr<zemtak_cache> cache_;

@@ -1,29 +1,60 @@
 //! Opening and closing a cache, and what is asked of all of it.
 
+use crate::batches::Drawn;
 use crate::clips::Played;
-use crate::code::{Code, ZemtakText, call, failed, read, write};
-use crate::handles::Handles;
+use crate::code::{Code, ZemtakText, call, failed, many, read, write};
+use crate::handles::{Handles, Kind};
 use crate::pump::ZemtakPump;
 use crate::root::ZemtakRoot;
 use crate::sink::{TableSink, ZemtakSink};
 use crate::text::text;
 use std::collections::VecDeque;
 use std::ffi::c_char;
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 use std::time::Duration;
 use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{Cache, ClipLease, Event, Id, Lease, LeaseSet, Pixels, Settings};
+use zemtak_runtime::{Cache, ClipLease, Event, LeaseSet, Pixels, Settings};
 
 /// A cache, and all that was leased from it. Its calls may come from any thread.
 pub struct ZemtakCache {
     pub(crate) cache: Cache,
-    pub(crate) leases: Handles<Lease>,
-    pub(crate) sets: Handles<LeaseSet>,
-    pub(crate) clips: Handles<ClipLease>,
-    pub(crate) playing: Handles<Played>,
-    /// Names that were looked up; they are good for as long as the cache.
-    pub(crate) ids: Handles<Id>,
-    pub(crate) events: Mutex<VecDeque<Event>>,
+    /// Shared with those who hold under other names.
+    pub(crate) of: Arc<Tables>,
+}
+
+/// What was leased from a cache, but for single leases, which the cache keeps itself.
+pub struct Tables {
+    cache: Cache,
+    pub sets: Handles<LeaseSet>,
+    pub clips: Handles<ClipLease>,
+    pub playing: Handles<Played>,
+    pub batches: Handles<Arc<Mutex<Drawn>>>,
+    pub events: Mutex<VecDeque<Event>>,
+}
+
+impl Tables {
+    fn new(cache: Cache) -> Self {
+        Self {
+            cache,
+            sets: Handles::new(Kind::Set),
+            clips: Handles::new(Kind::Clip),
+            playing: Handles::new(Kind::Playing),
+            batches: Handles::new(Kind::Batch),
+            events: Mutex::default(),
+        }
+    }
+
+    /// How many handles are not given back.
+    pub fn len(&self) -> u64 {
+        (self.sets.len() + self.clips.len() + self.playing.len() + self.batches.len()) as u64
+    }
+}
+
+impl Drop for Tables {
+    /// The pump may be open yet, and keeps what it pumps for.
+    fn drop(&mut self) {
+        self.cache.give_all_back();
+    }
 }
 
 /// How a cache works. All zero is the default but for the roots.
@@ -47,11 +78,11 @@ impl ZemtakSettings {
     /// # Safety
     /// Its pointers are null or good.
     unsafe fn settings(&self) -> Result<Settings, Code> {
-        if self.roots.is_null() || self.root_count == 0 {
+        // SAFETY: the caller promises so many roots.
+        let roots = unsafe { many(self.roots, self.root_count)? };
+        if roots.is_empty() {
             return Err(Code::Null);
         }
-        // SAFETY: the caller promises so many roots.
-        let roots = unsafe { std::slice::from_raw_parts(self.roots, self.root_count as usize) };
         // SAFETY: the caller promises each of them.
         let roots = roots.iter().map(|root| unsafe { root.files() }).collect::<Result<_, _>>()?;
         let mut settings = Settings { roots, ..Settings::default() };
@@ -91,21 +122,35 @@ pub unsafe extern "C" fn zemtak_cache_open(
         let (settings, sink) = unsafe { (read(settings)?.settings()?, TableSink::new(read(sink)?)?) };
         let (opened, pumping) = Cache::new(settings, sink);
         *pump = Box::into_raw(Box::new(ZemtakPump::new(pumping)));
-        *cache = Box::into_raw(Box::new(ZemtakCache {
-            cache: opened,
-            leases: Handles::new(1),
-            sets: Handles::new(2),
-            clips: Handles::new(3),
-            playing: Handles::new(4),
-            ids: Handles::new(5),
-            events: Mutex::default(),
-        }));
+        let of = Arc::new(Tables::new(opened.clone()));
+        *cache = Box::into_raw(Box::new(ZemtakCache { cache: opened, of }));
         Ok(())
     })
 }
 
-/// Closes a cache: gives back all that is still leased, and sets the pointer to null, so that closing it once more is told
-/// (`ZEMTAK_NULL`). No other call on it may be under way.
+/// Opens a second pointer to the same cache: what is leased through it is held in a name of the game's own, such as that of a scene, which
+/// `zemtak_cache_ledger_json` tells. All handles are the same. It is closed by `zemtak_cache_close`, in any order.
+///
+/// # Safety
+/// Pointers are null or good.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_cache_named(
+    cache: *const ZemtakCache,
+    holder: *const c_char,
+    named: *mut *mut ZemtakCache,
+) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (cache, holder, named) = unsafe { (read(cache)?, text(holder)?, write(named)?) };
+        *named = std::ptr::null_mut();
+        let (own, of) = (cache.cache.named(holder), cache.of.clone());
+        *named = Box::into_raw(Box::new(ZemtakCache { cache: own, of }));
+        Ok(())
+    })
+}
+
+/// Closes a cache: gives back all that is still leased, with the last pointer to it, and sets the pointer to null, so that closing it once
+/// more is told (`ZEMTAK_NULL`). No other call on it may be under way.
 ///
 /// # Safety
 /// The pointer is null or leads to a pointer that is null or was opened and not closed.
@@ -201,57 +246,6 @@ pub unsafe extern "C" fn zemtak_cache_is_idle(cache: *const ZemtakCache, idle: *
         // SAFETY: as promised.
         let (cache, idle) = unsafe { (read(cache)?, write(idle)?) };
         *idle = cache.cache.is_idle();
-        Ok(())
-    })
-}
-
-/// The account of a cache.
-#[repr(C)]
-pub struct ZemtakLedger {
-    /// Leases that were asked for.
-    pub requests: u64,
-    /// Textures that were made.
-    pub loads: u64,
-    /// Their bytes.
-    pub loaded_bytes: u64,
-    /// Textures that were dropped to make room, for a trim, or for another reason.
-    pub evictions: u64,
-    /// Files that could not be had.
-    pub failures: u64,
-    /// Bytes of textures that are there.
-    pub resident_bytes: u64,
-    /// The most that ever were.
-    pub peak_bytes: u64,
-    /// Bytes of textures that are leased.
-    pub leased_bytes: u64,
-    /// Leases that are not given back.
-    pub leases: u64,
-    /// Handles that are not given back: leases, sets, clips, and what plays.
-    pub handles: u64,
-}
-
-/// Tells the account.
-///
-/// # Safety
-/// Pointers are null or good.
-#[unsafe(no_mangle)]
-pub unsafe extern "C" fn zemtak_cache_ledger(cache: *const ZemtakCache, ledger: *mut ZemtakLedger) -> Code {
-    call(|| {
-        // SAFETY: as promised.
-        let (cache, ledger) = unsafe { (read(cache)?, write(ledger)?) };
-        let told = cache.cache.ledger();
-        *ledger = ZemtakLedger {
-            requests: told.requests,
-            loads: told.loads,
-            loaded_bytes: told.loaded_bytes,
-            evictions: told.evictions.all(),
-            failures: told.page_failures + told.other_failures,
-            resident_bytes: told.resident_bytes,
-            peak_bytes: told.peak_bytes,
-            leased_bytes: told.leased_bytes,
-            leases: told.leases,
-            handles: (cache.leases.len() + cache.sets.len() + cache.clips.len() + cache.playing.len()) as u64,
-        };
         Ok(())
     })
 }

@@ -2,17 +2,18 @@
 
 use crate::cache::ZemtakCache;
 use crate::code::{Code, ZemtakText, call, failed, read, write};
-use crate::leases::{ZemtakPlacement, ZemtakQuad, ZemtakView};
 use crate::text::{Text, text};
-use std::ffi::c_char;
+use crate::view::{ZemtakPlacement, ZemtakQuad, ZemtakView};
+use std::ffi::{CString, c_char, c_void};
 use std::time::Duration;
+use zemtak_runtime::atlas::Mode;
 use zemtak_runtime::clip::Ratio;
-use zemtak_runtime::{Playing, Status, View};
+use zemtak_runtime::{ClipInfo, Playing, Status, View};
 
 /// What plays, and what it told last.
 pub struct Played {
     playing: Playing,
-    view: Option<View>,
+    pub(crate) view: Option<View>,
     events: Vec<String>,
 }
 
@@ -43,7 +44,7 @@ pub unsafe extern "C" fn zemtak_clip_take(cache: *const ZemtakCache, name: *cons
         // SAFETY: as promised.
         let (cache, name, clip) = unsafe { (read(cache)?, text(name)?, write(clip)?) };
         *clip = 0;
-        *clip = cache.clips.put(cache.cache.lease_clip(name))?;
+        *clip = cache.of.clips.put(cache.cache.lease_clip(name))?;
         Ok(())
     })
 }
@@ -57,11 +58,75 @@ pub unsafe extern "C" fn zemtak_clip_status(cache: *const ZemtakCache, clip: u64
     call(|| {
         // SAFETY: as promised.
         let (cache, error) = unsafe { (read(cache)?, error.as_mut()) };
-        match cache.clips.with(clip, |clip| clip.sprites().status())? {
+        match cache.of.clips.with(clip, |clip| clip.sprites().status())? {
             Status::Ready => Ok(()),
             Status::Failed(failure) => Err(failed(&failure, error)),
             _ => Err(Code::NotReady),
         }
+    })
+}
+
+/// What is known of a clip.
+#[repr(C)]
+pub struct ZemtakClipDetails {
+    /// How it goes on after its last step: 0 begins again, 1 stays there, 2 goes back and forth.
+    pub mode: u32,
+    /// How many steps it has.
+    pub steps: u32,
+    /// How long it takes to play once, there and back where it bounces.
+    pub nanoseconds: u64,
+}
+
+impl From<ClipInfo> for ZemtakClipDetails {
+    fn from(info: ClipInfo) -> Self {
+        let mode = match info.mode {
+            Mode::Once => 1,
+            Mode::Bounce => 2,
+            _ => 0,
+        };
+        let steps = u32::try_from(info.steps).unwrap_or(u32::MAX);
+        Self { mode, steps, nanoseconds: u64::try_from(info.length.as_nanos()).unwrap_or(u64::MAX) }
+    }
+}
+
+/// Mode, steps and length of a leased clip; `ZEMTAK_NOT_READY` as long as it is not known.
+///
+/// # Safety
+/// Pointers are null or good.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_clip_info(cache: *const ZemtakCache, clip: u64, info: *mut ZemtakClipDetails) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (cache, info) = unsafe { (read(cache)?, write(info)?) };
+        *info = cache.of.clips.with(clip, |clip| clip.info())?.ok_or(Code::NotReady)?.into();
+        Ok(())
+    })
+}
+
+/// Hands each clip of an atlas to `emit` with its full name, as `zemtak_clip_take` takes it. `ZEMTAK_NOT_READY` as long as the descriptor is
+/// not read; asking has that done, and no page is loaded for it. `error` may be null.
+///
+/// # Safety
+/// Pointers are null or good; `emit` may be called with `to`.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_cache_clips(
+    cache: *const ZemtakCache,
+    atlas: *const c_char,
+    emit: Option<unsafe extern "C" fn(to: *mut c_void, name: *const c_char, info: *const ZemtakClipDetails)>,
+    to: *mut c_void,
+    error: *mut ZemtakText,
+) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let (cache, atlas, error) = unsafe { (read(cache)?, text(atlas)?, error.as_mut()) };
+        let emit = emit.ok_or(Code::Null)?;
+        let clips = cache.cache.clips(atlas).map_err(|failure| failed(&failure, error))?.ok_or(Code::NotReady)?;
+        for (name, info) in clips {
+            let (name, info) = (CString::new(name).map_err(|_| Code::Bug)?, info.into());
+            // SAFETY: the caller promises it; what is handed over outlives the call.
+            unsafe { emit(to, name.as_ptr(), &raw const info) };
+        }
+        Ok(())
     })
 }
 
@@ -72,7 +137,7 @@ pub unsafe extern "C" fn zemtak_clip_status(cache: *const ZemtakCache, clip: u64
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_clip_release(cache: *const ZemtakCache, clip: u64) -> Code {
     // SAFETY: as promised.
-    call(|| unsafe { read(cache) }?.clips.take(clip).map(drop))
+    call(|| unsafe { read(cache) }?.of.clips.take(clip).map(drop))
 }
 
 /// Plays a clip at a speed of `speed_num / speed_den` from a place in it. Given back by `zemtak_playing_release`.
@@ -94,8 +159,8 @@ pub unsafe extern "C" fn zemtak_playing_take(
         *playing = 0;
         let speed = Ratio::new(speed_num, speed_den).ok_or(Code::OutOfRange)?;
         let place = Duration::from_nanos(nanoseconds);
-        let started = cache.clips.with(clip, |clip| clip.play_from(speed, place))?;
-        *playing = cache.playing.put(Played { playing: started, view: None, events: Vec::new() })?;
+        let started = cache.of.clips.with(clip, |clip| clip.play_from(speed, place))?;
+        *playing = cache.of.playing.put(Played { playing: started, view: None, events: Vec::new() })?;
         Ok(())
     })
 }
@@ -114,7 +179,7 @@ pub unsafe extern "C" fn zemtak_playing_advance(
     call(|| {
         // SAFETY: as promised.
         let (cache, moment) = unsafe { (read(cache)?, write(moment)?) };
-        cache.playing.with(playing, |played| {
+        cache.of.playing.with(playing, |played| {
             let now = played.playing.advance_by(nanoseconds);
             played.events.clear();
             played.events.extend(now.events().map(str::to_owned));
@@ -127,6 +192,53 @@ pub unsafe extern "C" fn zemtak_playing_advance(
                 moment.view = ZemtakView::of(view);
             }
         })
+    })
+}
+
+/// Plays at another speed from here on, `speed_num / speed_den`; below 0 backwards.
+///
+/// # Safety
+/// The cache is null or open.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_playing_set_speed(
+    cache: *const ZemtakCache,
+    playing: u64,
+    speed_num: i32,
+    speed_den: u32,
+) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let cache = unsafe { read(cache) }?;
+        let speed = Ratio::new(speed_num, speed_den).ok_or(Code::OutOfRange)?;
+        cache.of.playing.with(playing, |played| played.playing.set_speed(speed))
+    })
+}
+
+/// Goes to a place of the clip, 0 to begin again. What lies before it counts neither as shown nor as played.
+///
+/// # Safety
+/// The cache is null or open.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_playing_seek(cache: *const ZemtakCache, playing: u64, nanoseconds: u64) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let cache = unsafe { read(cache) }?;
+        cache.of.playing.with(playing, |played| played.playing.seek(Duration::from_nanos(nanoseconds)))
+    })
+}
+
+/// Plays another clip from here on, at the same speed and as far into it as the one before was: half way stays half way, so that a walk
+/// becomes a run without a stumble.
+///
+/// # Safety
+/// The cache is null or open.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn zemtak_playing_go_over_to(cache: *const ZemtakCache, playing: u64, clip: u64) -> Code {
+    call(|| {
+        // SAFETY: as promised.
+        let cache = unsafe { read(cache) }?;
+        let clip = cache.of.clips.with(clip, |clip| clip.clone())?;
+        cache.of.playing.with(playing, |played| played.playing.go_over_to(&clip))
     })
 }
 
@@ -144,7 +256,7 @@ pub unsafe extern "C" fn zemtak_playing_quad(
     call(|| {
         // SAFETY: as promised.
         let (cache, at, quad) = unsafe { (read(cache)?, read(at)?, write(quad)?) };
-        let view = cache.playing.with(playing, |played| played.view)?.ok_or(Code::NotReady)?;
+        let view = cache.of.playing.with(playing, |played| played.view)?.ok_or(Code::NotReady)?;
         *quad = ZemtakQuad::of(&view, at);
         Ok(())
     })
@@ -164,7 +276,8 @@ pub unsafe extern "C" fn zemtak_playing_event(
     call(|| {
         // SAFETY: as promised.
         let (cache, event) = unsafe { (read(cache)?, write(event)?) };
-        let told = cache.playing.with(playing, |played| played.events.get(at as usize).map(|event| Text::of(event)))?;
+        let told =
+            cache.of.playing.with(playing, |played| played.events.get(at as usize).map(|event| Text::of(event)))?;
         event.text = told.ok_or(Code::OutOfRange)?;
         Ok(())
     })
@@ -177,5 +290,5 @@ pub unsafe extern "C" fn zemtak_playing_event(
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_playing_release(cache: *const ZemtakCache, playing: u64) -> Code {
     // SAFETY: as promised.
-    call(|| unsafe { read(cache) }?.playing.take(playing).map(drop))
+    call(|| unsafe { read(cache) }?.of.playing.take(playing).map(drop))
 }

@@ -64,6 +64,19 @@ pub unsafe fn read<'p, T>(pointer: *const T) -> Result<&'p T, Code> {
     unsafe { pointer.as_ref() }.ok_or(Code::Null)
 }
 
+/// So many as a pointer leads to. It may be null for none.
+///
+/// # Safety
+/// It is null or leads to so many `T` that nobody changes as long as the result lives.
+pub unsafe fn many<'p, T>(pointer: *const T, count: u32) -> Result<&'p [T], Code> {
+    match count {
+        0 => Ok(&[]),
+        _ if pointer.is_null() => Err(Code::Null),
+        // SAFETY: the caller promises it.
+        count => Ok(unsafe { std::slice::from_raw_parts(pointer, count as usize) }),
+    }
+}
+
 /// What a pointer leads to, to be written.
 ///
 /// # Safety

@@ -52,7 +52,7 @@ pub unsafe extern "C" fn zemtak_cache_next_event(cache: *const ZemtakCache, even
     call(|| {
         // SAFETY: as promised.
         let (cache, event) = unsafe { (read(cache)?, write(event)?) };
-        let mut waiting = cache.events.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut waiting = cache.of.events.lock().unwrap_or_else(PoisonError::into_inner);
         if waiting.is_empty() {
             waiting.extend(cache.cache.events());
         }

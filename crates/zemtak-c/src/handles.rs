@@ -2,28 +2,63 @@
 
 use crate::code::Code;
 use std::sync::{Mutex, MutexGuard, PoisonError};
+use zemtak_runtime::{Id, LeaseKey, Slots};
+
+/// What a handle stands for: its highest four bits.
+#[derive(Debug, Clone, Copy)]
+pub enum Kind {
+    Lease = 1,
+    Set = 2,
+    Clip = 3,
+    Playing = 4,
+    Id = 5,
+    Batch = 6,
+}
+
+impl Kind {
+    /// The handle of a number of 60 bits.
+    fn handle(self, number: u64) -> Result<u64, Code> {
+        if number >> 60 == 0 { Ok((self as u64) << 60 | number) } else { Err(Code::OutOfRange) }
+    }
+
+    /// The number in a handle of this kind.
+    fn number(self, handle: u64) -> Result<u64, Code> {
+        let number = handle ^ (self as u64) << 60;
+        if number >> 60 == 0 { Ok(number) } else { Err(Code::Stale) }
+    }
+}
+
+/// The handle of a lease that the cache keeps.
+pub fn of_lease(key: Option<LeaseKey>) -> Result<u64, Code> {
+    Kind::Lease.handle(key.ok_or(Code::OutOfRange)?.0)
+}
+
+/// The lease of a handle.
+pub fn lease(handle: u64) -> Result<LeaseKey, Code> {
+    Kind::Lease.number(handle).map(LeaseKey)
+}
+
+/// The handle of a name that was looked up.
+pub fn of_id(id: Id) -> Result<u64, Code> {
+    Kind::Id.handle(id.to_bits())
+}
+
+/// The name of a handle.
+pub fn id(handle: u64) -> Result<Id, Code> {
+    Kind::Id.number(handle).map(Id::from_bits)
+}
 
 /// Things of one kind by their handles.
 #[derive(Debug)]
 pub struct Handles<T> {
-    kind: u64,
+    kind: Kind,
     slots: Mutex<Slots<T>>,
 }
 
-#[derive(Debug)]
-struct Slots<T> {
-    /// Each with its generation, which counts how often the place was given back.
-    places: Vec<(u32, Option<T>)>,
-    free: Vec<u32>,
-}
-
-/// A generation has so many bits; a place whose generations are used up is not taken again.
-const GENERATIONS: u32 = 1 << 28;
-
 impl<T> Handles<T> {
-    /// None yet. Each kind has its own number, from 1 to 15.
-    pub const fn new(kind: u64) -> Self {
-        Self { kind, slots: Mutex::new(Slots { places: Vec::new(), free: Vec::new() }) }
+    /// None yet.
+    pub fn new(kind: Kind) -> Self {
+        Self { kind, slots: Mutex::default() }
     }
 
     fn lock(&self) -> MutexGuard<'_, Slots<T>> {
@@ -32,54 +67,23 @@ impl<T> Handles<T> {
 
     /// Keeps a thing, and gives its handle, which is not 0.
     pub fn put(&self, thing: T) -> Result<u64, Code> {
-        let mut slots = self.lock();
-        let place = match slots.free.pop() {
-            Some(place) => place,
-            None => {
-                slots.places.push((0, None));
-                u32::try_from(slots.places.len() - 1).map_err(|_| Code::OutOfRange)?
-            }
-        };
-        let slot = &mut slots.places[place as usize];
-        slot.1 = Some(thing);
-        Ok(self.kind << 60 | u64::from(slot.0) << 32 | u64::from(place))
-    }
-
-    fn place(&self, handle: u64) -> Option<(usize, u32)> {
-        let generation = u32::try_from(handle >> 32 & u64::from(GENERATIONS - 1)).ok()?;
-        let place = usize::try_from(handle & u64::from(u32::MAX)).ok()?;
-        (handle >> 60 == self.kind).then_some((place, generation))
+        self.kind.handle(self.lock().put(thing).ok_or(Code::OutOfRange)?)
     }
 
     /// Uses a thing. Nothing else may use one of the same kind meanwhile.
     pub fn with<R>(&self, handle: u64, use_it: impl FnOnce(&mut T) -> R) -> Result<R, Code> {
-        let (place, generation) = self.place(handle).ok_or(Code::Stale)?;
-        match self.lock().places.get_mut(place) {
-            Some((at, Some(thing))) if *at == generation => Ok(use_it(thing)),
-            _ => Err(Code::Stale),
-        }
+        let key = self.kind.number(handle)?;
+        self.lock().get_mut(key).map(use_it).ok_or(Code::Stale)
     }
 
     /// Gives a thing back.
     pub fn take(&self, handle: u64) -> Result<T, Code> {
-        let (place, generation) = self.place(handle).ok_or(Code::Stale)?;
-        let mut slots = self.lock();
-        match slots.places.get_mut(place) {
-            Some((at, thing @ Some(_))) if *at == generation => {
-                let thing = thing.take();
-                *at += 1;
-                if *at < GENERATIONS {
-                    slots.free.push(u32::try_from(place).map_err(|_| Code::Bug)?);
-                }
-                thing.ok_or(Code::Bug)
-            }
-            _ => Err(Code::Stale),
-        }
+        let key = self.kind.number(handle)?;
+        self.lock().take(key).ok_or(Code::Stale)
     }
 
     /// How many there are.
     pub fn len(&self) -> usize {
-        let slots = self.lock();
-        slots.places.len() - slots.free.len()
+        self.lock().len()
     }
 }

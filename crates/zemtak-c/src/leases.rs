@@ -1,103 +1,42 @@
-//! Leases: of a sprite, of a part of one, of many together; and what they show.
+//! Leases: of a sprite, of a part of one; and what they show.
 
 use crate::cache::ZemtakCache;
 use crate::code::{Code, ZemtakText, call, failed, read, write};
+use crate::handles;
 use crate::text::text;
+use crate::view::{ZemtakPlacement, ZemtakQuad, ZemtakView};
 use std::ffi::c_char;
-use zemtak_runtime::coords::{Flip, Part, Placement, Sampling, ScreenY, VAxis};
-use zemtak_runtime::{Status, View};
+use zemtak_runtime::coords::{Middle, Part};
+use zemtak_runtime::{Lease, Status, View};
 
-/// What a lease shows.
-#[repr(C)]
-pub struct ZemtakView {
-    /// The number that the sink gave its texture.
-    pub texture: u64,
-    /// u and v of the upright corners: top left, top right, bottom right, bottom left; V down, row 0 at v = 0.
-    pub uvs: [[f32; 2]; 4],
-    /// The point by which it is placed, in canvas pixels.
-    pub pivot: [f64; 2],
-    /// Its full size.
-    pub canvas: [u32; 2],
-    /// Where what is stored lies on the canvas: x, y, width, height.
-    pub visible: [u32; 4],
-    /// Whether it stands in for what is not there.
-    pub stand_in: bool,
-}
-
-/// Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then turned, clockwise as seen; with `y_up` the
-/// screen's y goes up and it turns counter-clockwise. With `v_up` row 0 of the page is at v = 1. `shrink` moves texture coordinates
-/// inwards by so many texels.
-#[repr(C)]
-pub struct ZemtakPlacement {
-    /// Where its pivot goes.
-    pub at: [f64; 2],
-    /// Screen units for a canvas pixel.
-    pub scale: [f64; 2],
-    /// By how many degrees it is turned.
-    pub degrees: f64,
-    /// Half a texel keeps linear filtering within the box.
-    pub shrink: f64,
-    /// Which way the screen's y goes.
-    pub y_up: bool,
-    /// Which way V goes.
-    pub v_up: bool,
-}
-
-/// Two triangles.
-#[repr(C)]
-pub struct ZemtakQuad {
-    /// The number that the sink gave their texture.
-    pub texture: u64,
-    /// Where the upright corners are drawn: top left, top right, bottom right, bottom left.
-    pub positions: [[f32; 2]; 4],
-    /// Their texture coordinates.
-    pub uvs: [[f32; 2]; 4],
-    /// Six indices of them.
-    pub indices: [u8; 6],
-}
-
-/// How far many sprites are.
-#[repr(C)]
-pub struct ZemtakProgress {
-    /// Sprites that can be drawn.
-    pub done: u32,
-    /// Sprites that cannot be had.
-    pub failed: u32,
-    /// All that are known.
-    pub total: u32,
-    /// Whether all are known: globs are looked up first.
-    pub complete: bool,
-    /// Bytes of textures that are there.
-    pub bytes: u64,
-    /// Of all that are known.
-    pub total_bytes: u64,
-}
-
-impl ZemtakView {
-    #[inline]
-    pub fn of(view: &View) -> Self {
-        let on = view.visible.on_canvas;
-        // The corners of the box as stored are there already; of a turned one the upright top left is the stored top right.
-        let [u0, v0, u1, v1] = view.uv.0;
-        let [a, b, c, d] = [[u0, v0], [u1, v0], [u1, v1], [u0, v1]];
-        Self {
-            texture: view.texture.0,
-            uvs: if view.visible.area.turned() { [b, c, d, a] } else { [a, b, c, d] },
-            pivot: view.pivot,
-            canvas: [view.canvas.w, view.canvas.h],
-            visible: [on.x, on.y, on.w, on.h],
-            stand_in: view.stand_in,
-        }
+impl ZemtakCache {
+    /// One more lease of a handle's, for what needs no speed.
+    pub(crate) fn lease_of(&self, handle: u64) -> Result<Lease, Code> {
+        self.cache.kept(handles::lease(handle)?).ok_or(Code::Stale)
     }
-}
 
-impl ZemtakQuad {
-    pub fn of(view: &View, at: &ZemtakPlacement) -> Self {
-        let y = if at.y_up { ScreenY::Up } else { ScreenY::Down };
-        let v = if at.v_up { VAxis::Up } else { VAxis::Down };
-        let placement = Placement { at: at.at, scale: at.scale, degrees: at.degrees, flip: Flip::default(), y };
-        let quad = view.quad(&placement, &Sampling { v, shrink: at.shrink, ..Sampling::default() });
-        Self { texture: view.texture.0, positions: quad.positions, uvs: quad.uv, indices: quad.indices }
+    /// What a lease shows.
+    pub(crate) fn view_of(&self, handle: u64) -> Result<View, Code> {
+        self.cache.view_of(handles::lease(handle)?).ok_or(Code::Stale)?.ok_or(Code::NotReady)
+    }
+
+    /// The quads of a stretched sprite.
+    pub(crate) fn stretched(
+        &self,
+        lease: u64,
+        view: &View,
+        to: [f64; 2],
+        tiled: bool,
+        at: &ZemtakPlacement,
+    ) -> Result<impl Iterator<Item = ZemtakQuad> + use<>, Code> {
+        if !to.iter().all(|side| side.is_finite() && *side >= 0.0) {
+            return Err(Code::OutOfRange);
+        }
+        let bands = self.lease_of(lease)?.details().and_then(|details| details.stretch).unwrap_or_default();
+        let (placement, sampling) = at.parts();
+        let middle = if tiled { Middle::Tiled } else { Middle::Stretched };
+        let texture = view.texture.0;
+        Ok(view.stretched(bands, to, middle, placement, sampling).map(move |quad| ZemtakQuad::of_quad(texture, &quad)))
     }
 }
 
@@ -112,7 +51,7 @@ pub unsafe extern "C" fn zemtak_lease_take(cache: *const ZemtakCache, name: *con
         // SAFETY: as promised.
         let (cache, name, lease) = unsafe { (read(cache)?, text(name)?, write(lease)?) };
         *lease = 0;
-        *lease = cache.leases.put(cache.cache.lease(name))?;
+        *lease = handles::of_lease(cache.cache.lease_key(name))?;
         Ok(())
     })
 }
@@ -127,12 +66,12 @@ pub unsafe extern "C" fn zemtak_id_of(cache: *const ZemtakCache, name: *const c_
         // SAFETY: as promised.
         let (cache, name, id) = unsafe { (read(cache)?, text(name)?, write(id)?) };
         *id = 0;
-        *id = cache.ids.put(cache.cache.id(name))?;
+        *id = handles::of_id(cache.cache.id(name))?;
         Ok(())
     })
 }
 
-/// Leases a sprite by the number of its name.
+/// Leases a sprite by the number of its name. A number of another cache gives a lease that cannot be had.
 ///
 /// # Safety
 /// Pointers are null or good.
@@ -142,7 +81,7 @@ pub unsafe extern "C" fn zemtak_lease_take_id(cache: *const ZemtakCache, id: u64
         // SAFETY: as promised.
         let (cache, lease) = unsafe { (read(cache)?, write(lease)?) };
         *lease = 0;
-        *lease = cache.leases.put(cache.cache.lease(cache.ids.with(id, |id| *id)?))?;
+        *lease = handles::of_lease(cache.cache.lease_key(handles::id(id)?))?;
         Ok(())
     })
 }
@@ -157,7 +96,7 @@ pub unsafe extern "C" fn zemtak_lease_share(cache: *const ZemtakCache, lease: u6
         // SAFETY: as promised.
         let (cache, other) = unsafe { (read(cache)?, write(other)?) };
         *other = 0;
-        *other = cache.leases.put(cache.leases.with(lease, |lease| lease.clone())?)?;
+        *other = handles::of_lease(cache.cache.keep(&cache.lease_of(lease)?))?;
         Ok(())
     })
 }
@@ -181,8 +120,8 @@ pub unsafe extern "C" fn zemtak_lease_part(
         let (cache, part) = unsafe { (read(cache)?, write(part)?) };
         *part = 0;
         let asked = Part { x, y, w: width, h: height };
-        let taken = cache.leases.with(lease, |lease| lease.part(asked))?.map_err(|_| Code::Nothing)?;
-        *part = cache.leases.put(taken)?;
+        let taken = cache.lease_of(lease)?.part(asked).map_err(|_| Code::Nothing)?;
+        *part = handles::of_lease(cache.cache.keep(&taken))?;
         Ok(())
     })
 }
@@ -193,8 +132,11 @@ pub unsafe extern "C" fn zemtak_lease_part(
 /// The cache is null or open.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_release(cache: *const ZemtakCache, lease: u64) -> Code {
-    // SAFETY: as promised.
-    call(|| unsafe { read(cache) }?.leases.take(lease).map(drop))
+    call(|| {
+        // SAFETY: as promised.
+        let cache = unsafe { read(cache) }?;
+        if cache.cache.give_back(handles::lease(lease)?) { Ok(()) } else { Err(Code::Stale) }
+    })
 }
 
 fn told(status: &Status, error: Option<&mut ZemtakText>) -> Result<(), Code> {
@@ -214,7 +156,7 @@ pub unsafe extern "C" fn zemtak_lease_status(cache: *const ZemtakCache, lease: u
     call(|| {
         // SAFETY: as promised.
         let (cache, error) = unsafe { (read(cache)?, error.as_mut()) };
-        told(&cache.leases.with(lease, |lease| lease.status())?, error)
+        told(&cache.lease_of(lease)?.status(), error)
     })
 }
 
@@ -227,8 +169,7 @@ pub unsafe extern "C" fn zemtak_lease_view(cache: *const ZemtakCache, lease: u64
     call(|| {
         // SAFETY: as promised.
         let (cache, view) = unsafe { (read(cache)?, write(view)?) };
-        let shown = cache.leases.with(lease, |lease| lease.view())?.ok_or(Code::NotReady)?;
-        *view = ZemtakView::of(&shown);
+        *view = ZemtakView::of(&cache.view_of(lease)?);
         Ok(())
     })
 }
@@ -247,87 +188,85 @@ pub unsafe extern "C" fn zemtak_lease_quad(
     call(|| {
         // SAFETY: as promised.
         let (cache, at, quad) = unsafe { (read(cache)?, read(at)?, write(quad)?) };
-        let shown = cache.leases.with(lease, |lease| lease.view())?.ok_or(Code::NotReady)?;
-        *quad = ZemtakQuad::of(&shown, at);
+        *quad = ZemtakQuad::of(&cache.view_of(lease)?, at);
         Ok(())
     })
 }
 
-/// Leases many sprites together: names and globs, as `night:lantern-?`. Given back by `zemtak_set_release`.
+/// The quads that draw a sprite stretched to a size in canvas pixels: its bands keep their size, the middle fills the rest, by whole copies
+/// where it is `tiled`. Writes at most `capacity` of them to `quads`, which may be null for 0, and tells how many there are. None for a part.
 ///
 /// # Safety
-/// Pointers are null or good; there are so many names.
+/// Pointers are null or good; there is room for so many quads.
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn zemtak_set_take(
+pub unsafe extern "C" fn zemtak_lease_stretched(
     cache: *const ZemtakCache,
-    names: *const *const c_char,
-    count: u32,
-    set: *mut u64,
+    lease: u64,
+    width: f64,
+    height: f64,
+    tiled: bool,
+    at: *const ZemtakPlacement,
+    quads: *mut ZemtakQuad,
+    capacity: u32,
+    count: *mut u32,
 ) -> Code {
     call(|| {
         // SAFETY: as promised.
-        let (cache, set) = unsafe { (read(cache)?, write(set)?) };
-        *set = 0;
-        if names.is_null() {
+        let (cache, at, count) = unsafe { (read(cache)?, read(at)?, write(count)?) };
+        *count = 0;
+        if quads.is_null() && capacity > 0 {
             return Err(Code::Null);
         }
-        // SAFETY: the caller promises so many names.
-        let names = unsafe { std::slice::from_raw_parts(names, count as usize) };
-        // SAFETY: the caller promises each of them.
-        let names = names.iter().map(|name| unsafe { text(*name) }).collect::<Result<Vec<_>, _>>()?;
-        *set = cache.sets.put(cache.cache.lease_all(names))?;
+        let view = cache.view_of(lease)?;
+        for (place, quad) in cache.stretched(lease, &view, [width, height], tiled, at)?.enumerate() {
+            if place < capacity as usize {
+                // SAFETY: the caller promises room for so many.
+                unsafe { quads.add(place).write(quad) };
+            }
+            *count += 1;
+        }
         Ok(())
     })
 }
 
-/// How far they are.
+/// The texture of a layer of its page, such as `normal`: the same corners show it. `ZEMTAK_NOTHING` where the page has no such layer.
 ///
 /// # Safety
 /// Pointers are null or good.
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn zemtak_set_progress(
+pub unsafe extern "C" fn zemtak_lease_layer(
     cache: *const ZemtakCache,
-    set: u64,
-    progress: *mut ZemtakProgress,
+    lease: u64,
+    layer: *const c_char,
+    texture: *mut u64,
 ) -> Code {
     call(|| {
         // SAFETY: as promised.
-        let (cache, progress) = unsafe { (read(cache)?, write(progress)?) };
-        let told = cache.sets.with(set, |set| set.progress())?;
-        let small = |count: usize| u32::try_from(count).unwrap_or(u32::MAX);
-        *progress = ZemtakProgress {
-            done: small(told.done),
-            failed: small(told.failed),
-            total: small(told.total),
-            complete: told.complete,
-            bytes: told.bytes,
-            total_bytes: told.total_bytes,
-        };
+        let (cache, layer, texture) = unsafe { (read(cache)?, text(layer)?, write(texture)?) };
+        let lease = cache.lease_of(lease)?;
+        told(&lease.status(), None)?;
+        *texture = lease.layer(layer).ok_or(Code::Nothing)?.0;
         Ok(())
     })
 }
 
-/// What one of them shows, by its place in the order of their names.
+/// A named point of it, in canvas pixels. `ZEMTAK_NOTHING` where it has none of that name.
 ///
 /// # Safety
 /// Pointers are null or good.
 #[unsafe(no_mangle)]
-pub unsafe extern "C" fn zemtak_set_view(cache: *const ZemtakCache, set: u64, at: u32, view: *mut ZemtakView) -> Code {
+pub unsafe extern "C" fn zemtak_lease_point(
+    cache: *const ZemtakCache,
+    lease: u64,
+    name: *const c_char,
+    x: *mut f64,
+    y: *mut f64,
+) -> Code {
     call(|| {
         // SAFETY: as promised.
-        let (cache, view) = unsafe { (read(cache)?, write(view)?) };
-        let shown = cache.sets.with(set, |set| set.view(at as usize))?.ok_or(Code::NotReady)?;
-        *view = ZemtakView::of(&shown);
+        let (cache, name, x, y) = unsafe { (read(cache)?, text(name)?, write(x)?, write(y)?) };
+        let details = cache.lease_of(lease)?.details().ok_or(Code::NotReady)?;
+        [*x, *y] = *details.points.get(name).ok_or(Code::Nothing)?;
         Ok(())
     })
-}
-
-/// Gives them back. Once more is `ZEMTAK_STALE`.
-///
-/// # Safety
-/// The cache is null or open.
-#[unsafe(no_mangle)]
-pub unsafe extern "C" fn zemtak_set_release(cache: *const ZemtakCache, set: u64) -> Code {
-    // SAFETY: as promised.
-    call(|| unsafe { read(cache) }?.sets.take(set).map(drop))
 }

@@ -107,12 +107,12 @@ pub unsafe extern "C" fn zemtak_pump_wait(
         let (pump, cache, error) = unsafe { (on_its_thread(pump)?, read(cache)?, error.as_mut()) };
         let pump = &mut pump.pump;
         // The things stay in their places: a wait works on copies, so that other threads can go on.
-        let done = if let Ok(lease) = cache.leases.with(handle, |lease| lease.clone()) {
+        let done = if let Ok(lease) = cache.lease_of(handle) {
             pump.wait(&lease)
-        } else if let Ok(set) = cache.sets.with(handle, |set| set.clone()) {
+        } else if let Ok(set) = cache.of.sets.with(handle, |set| set.clone()) {
             pump.wait(&set)
         } else {
-            pump.wait(cache.clips.with(handle, |clip| clip.clone())?.sprites())
+            pump.wait(cache.of.clips.with(handle, |clip| clip.clone())?.sprites())
         };
         done.map_err(|failure| failed(&failure, error))
     })

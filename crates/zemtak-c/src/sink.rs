@@ -3,7 +3,7 @@
 use crate::code::Code;
 use std::ffi::{CString, c_char, c_void};
 use zemtak_runtime::atlas::{Alpha, Colour, Filter, PixelKind, Wrap};
-use zemtak_runtime::{LARGEST_SIDE, NewTexture, Sink, SinkError, Texture};
+use zemtak_runtime::{LARGEST_SIDE, NewTexture, Rows, Sink, SinkError, Texture};
 
 /// A mip level of a texture to be made.
 #[repr(C)]
@@ -41,6 +41,25 @@ pub struct ZemtakNewTexture {
     pub level_count: u32,
 }
 
+/// Rows of a texture that is filled over several frames.
+#[repr(C)]
+pub struct ZemtakRows {
+    /// The mip level, 0 for the full size.
+    pub level: u32,
+    /// How they store pixels, as in `zemtak_new_texture`.
+    pub kind: u32,
+    /// How many pixels a row has: the width of the level.
+    pub width: u32,
+    /// The first of them, counted from the top.
+    pub first: u32,
+    /// How many there are. Of blocks they begin and end with whole ones, but for the last of a level.
+    pub rows: u32,
+    /// Their bytes, one row after the other.
+    pub bytes: *const u8,
+    /// How many bytes.
+    pub length: u64,
+}
+
 /// Makes and drops textures. Called on the thread that opened the cache and on no other.
 #[repr(C)]
 #[derive(Clone, Copy)]
@@ -56,13 +75,24 @@ pub struct ZemtakSink {
     pub largest_side: u32,
     /// Whether textures are made of blocks too (BC1, BC3, BC7); else these are unpacked.
     pub takes_blocks: bool,
+    /// Makes a texture with room for all levels, to be filled by `write_rows` over several frames: it is called where a page has more bytes
+    /// than a frame may take. Ends as `make_texture` does. May be null, as both may: then such a page is made at once.
+    pub make_empty:
+        Option<unsafe extern "C" fn(user: *mut c_void, wanted: *const ZemtakNewTexture, texture: *mut u64) -> i32>,
+    /// Fills rows of such a texture. 0 where it could; else the texture is dropped.
+    pub write_rows: Option<unsafe extern "C" fn(user: *mut c_void, texture: u64, rows: *const ZemtakRows) -> i32>,
 }
+
+type Make = unsafe extern "C" fn(*mut c_void, *const ZemtakNewTexture, *mut u64) -> i32;
+type Write = unsafe extern "C" fn(*mut c_void, u64, *const ZemtakRows) -> i32;
 
 /// The table as a sink.
 pub struct TableSink {
     user: *mut c_void,
-    make: unsafe extern "C" fn(*mut c_void, *const ZemtakNewTexture, *mut u64) -> i32,
+    make: Make,
     drop: unsafe extern "C" fn(*mut c_void, u64),
+    /// For textures that are filled over several frames.
+    by_rows: Option<(Make, Write)>,
     largest_side: u32,
     takes_blocks: bool,
 }
@@ -71,7 +101,8 @@ impl TableSink {
     pub fn new(table: &ZemtakSink) -> Result<Self, Code> {
         let (make, drop) = table.make_texture.zip(table.drop_texture).ok_or(Code::Null)?;
         let largest_side = if table.largest_side == 0 { LARGEST_SIDE } else { table.largest_side };
-        Ok(Self { user: table.user, make, drop, largest_side, takes_blocks: table.takes_blocks })
+        let by_rows = table.make_empty.zip(table.write_rows);
+        Ok(Self { user: table.user, make, drop, by_rows, largest_side, takes_blocks: table.takes_blocks })
     }
 }
 
@@ -85,8 +116,18 @@ fn kind_of(kind: PixelKind) -> u32 {
     }
 }
 
-impl Sink for TableSink {
-    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+/// What a function of the table says.
+fn told(code: i32) -> Result<(), SinkError> {
+    match code {
+        0 => Ok(()),
+        1 => Err(SinkError::OutOfMemory),
+        code => Err(SinkError::Other(format!("the sink made no texture of it: code {code}"))),
+    }
+}
+
+impl TableSink {
+    /// Has one of the two functions make a texture.
+    fn made(&self, make: Make, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
         let c_text = |text: &str| CString::new(text).unwrap_or_default();
         let (label, layer) = (c_text(new.label), new.layer.map(c_text));
         let levels: Vec<ZemtakLevel> = new
@@ -100,7 +141,7 @@ impl Sink for TableSink {
             })
             .collect();
         let sampler = new.sampler;
-        let told = ZemtakNewTexture {
+        let wanted = ZemtakNewTexture {
             label: label.as_ptr(),
             layer: layer.as_ref().map_or(std::ptr::null(), |layer| layer.as_ptr()),
             kind: kind_of(new.kind),
@@ -118,11 +159,27 @@ impl Sink for TableSink {
         let mut texture = 0;
         // SAFETY: who opened the cache promised that the table's functions may be called with its `user` on this thread. What they
         // are handed outlives the call.
-        match unsafe { (self.make)(self.user, &raw const told, &raw mut texture) } {
-            0 => Ok(Texture(texture)),
-            1 => Err(SinkError::OutOfMemory),
-            code => Err(SinkError::Other(format!("the sink made no texture of it: code {code}"))),
-        }
+        told(unsafe { make(self.user, &raw const wanted, &raw mut texture) })?;
+        Ok(Texture(texture))
+    }
+}
+
+impl Sink for TableSink {
+    fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
+        self.made(self.make, new)
+    }
+
+    fn make_empty(&mut self, new: &NewTexture<'_>) -> Option<Result<Texture, SinkError>> {
+        self.by_rows.map(|(make, _)| self.made(make, new))
+    }
+
+    fn write_rows(&mut self, texture: Texture, rows: &Rows<'_>) -> Result<(), SinkError> {
+        let Some((_, write)) = self.by_rows else { return told(-1) };
+        let Rows { level, kind, width, first, rows, bytes } = *rows;
+        let (kind, length) = (kind_of(kind), bytes.len() as u64);
+        let rows = ZemtakRows { level, kind, width, first, rows, bytes: bytes.as_ptr(), length };
+        // SAFETY: as above; the texture was made by the table.
+        told(unsafe { write(self.user, texture.0, &raw const rows) })
     }
 
     fn drop_texture(&mut self, texture: Texture) {

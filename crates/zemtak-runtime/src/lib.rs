@@ -42,6 +42,7 @@ mod failure;
 mod files;
 mod open;
 mod sink;
+mod slots;
 mod sync;
 mod trace;
 
@@ -49,8 +50,9 @@ pub use batch::{Batch, BatchDraw, BatchOrder, INSTANCE_BYTES, INSTANCE_GLSL, INS
 #[doc(hidden)]
 pub use cache::Handle;
 pub use cache::{
-    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, FRAMES_KEPT, FrameLine, Held, Id, Lease, LeaseSet,
-    Ledger, Moment, PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View, Views,
+    Asked, Awaited, Cache, ClipInfo, ClipLease, Details, Evictions, FRAMES_KEPT, FrameLine, Held, Id, Lease, LeaseKey,
+    LeaseSet, Ledger, Moment, PerFrame, Playing, Progress, Pump, Pumped, Ready, Settings, Status, TextureLine, View,
+    Views,
 };
 pub use event::{Cause, EVENTS_KEPT, Event};
 pub use failure::{Failure, Reason};
@@ -62,6 +64,7 @@ pub use sink::{
     DeviceFault, LARGEST_SIDE, Level, MemorySink, NewTexture, Rows, Sampler, SimulatedDevice, Sink, SinkError, Texture,
     Work, texture_bytes,
 };
+pub use slots::Slots;
 pub use zemtak_core::atlas;
 pub use zemtak_core::atlas::DESCRIPTOR_BYTES;
 pub use zemtak_core::clip;

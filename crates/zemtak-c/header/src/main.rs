@@ -59,6 +59,12 @@ fn main() -> Result<(), Box<dyn Error>> {
         ("ZemtakProgress", "zemtak_progress"),
         ("ZemtakMoment", "zemtak_moment"),
         ("ZemtakEvent", "zemtak_event"),
+        ("ZemtakRows", "zemtak_rows"),
+        ("ZemtakClipDetails", "zemtak_clip_details"),
+        ("ZemtakLook", "zemtak_look"),
+        ("ZemtakSprite", "zemtak_sprite"),
+        ("ZemtakDraw", "zemtak_draw"),
+        ("ZemtakLaidOut", "zemtak_laid_out"),
         ("TEXT_BYTES", "ZEMTAK_TEXT_BYTES"),
     ];
     config.export.rename = names.map(|(rust, c)| (rust.to_owned(), c.to_owned())).into();

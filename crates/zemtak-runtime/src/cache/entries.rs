@@ -4,6 +4,7 @@ use super::snapshot::{PageFile, Placed, Snapshot};
 use crate::failure::{Failure, Reason};
 use std::panic::Location;
 use std::sync::Arc;
+use zemtak_core::coords::Part;
 
 /// A snapshot in use: with the places of its pages.
 #[derive(Debug)]
@@ -66,6 +67,14 @@ pub(super) enum Target {
 pub(super) struct Who {
     pub holder: u32,
     pub at: Option<&'static Location<'static>>,
+}
+
+/// What a lease holds, kept in its place: a part of a sprite for somebody.
+#[derive(Debug, Clone)]
+pub(super) struct Kept {
+    pub entry: u32,
+    pub who: Who,
+    pub parts: Option<Arc<[Part]>>,
 }
 
 /// The holder of pinned sets. It is not reported as holding on at the end.

@@ -1,6 +1,6 @@
 //! A counted hold on a sprite, and what it shows.
 
-use super::entries::Who;
+use super::entries::{Kept, Who};
 use super::ready::Ready;
 use super::shared::Shared;
 use super::snapshot::Details;
@@ -13,41 +13,6 @@ use crate::sink::Texture;
 use std::fmt;
 use std::sync::Arc;
 use zemtak_core::coords::{Part, PartError};
-
-/// A name that was looked up: copied at will, good for as long as the cache, and faster than the name.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct Id {
-    pub(super) entry: u32,
-    pub(super) cache: u32,
-}
-
-/// What a lease is asked for by: a name or an id.
-#[derive(Debug, Clone, Copy)]
-#[non_exhaustive]
-pub enum Asked<'n> {
-    /// A name.
-    Name(&'n str),
-    /// An id.
-    Id(Id),
-}
-
-impl<'n> From<&'n str> for Asked<'n> {
-    fn from(name: &'n str) -> Self {
-        Self::Name(name)
-    }
-}
-
-impl<'n> From<&'n String> for Asked<'n> {
-    fn from(name: &'n String) -> Self {
-        Self::Name(name)
-    }
-}
-
-impl From<Id> for Asked<'_> {
-    fn from(id: Id) -> Self {
-        Self::Id(id)
-    }
-}
 
 /// A counted hold on a sprite: its texture stays as long as a lease on it or on a part of it lives.
 ///
@@ -80,6 +45,17 @@ impl Lease {
     /// Of a lease that was counted already.
     pub(super) fn new(shared: Arc<Shared>, entry: u32, who: Who) -> Self {
         Self { shared, entry, who, parts: None }
+    }
+
+    /// The same of what is kept.
+    pub(super) fn of(shared: Arc<Shared>, Kept { entry, who, parts }: Kept) -> Self {
+        Self { shared, entry, who, parts }
+    }
+
+    /// What is held, if it is of that cache.
+    pub(super) fn held(&self, shared: &Arc<Shared>) -> Option<Kept> {
+        let (entry, who, parts) = (self.entry, self.who, self.parts.clone());
+        Arc::ptr_eq(&self.shared, shared).then_some(Kept { entry, who, parts })
     }
 
     /// The sprite's full name; of an alias, the name that it stood for.

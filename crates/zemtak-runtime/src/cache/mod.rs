@@ -1,11 +1,13 @@
 //! The resource cache: each texture is loaded once, shared, and given back in time.
 
 mod account;
+mod asked;
 mod clips;
 mod counters;
 mod entries;
 mod frames;
 mod jobs;
+mod kept;
 mod lease;
 mod lease_set;
 mod ledger;
@@ -33,10 +35,12 @@ mod view;
 mod views;
 mod wanted;
 
+pub use asked::{Asked, Id};
 pub use clips::ClipInfo;
 pub use counters::Evictions;
 pub use frames::{FRAMES_KEPT, FrameLine};
-pub use lease::{Asked, Id, Lease};
+pub use kept::LeaseKey;
+pub use lease::Lease;
 pub use lease_set::LeaseSet;
 pub use ledger::{Held, Ledger, TextureLine};
 pub use playing::{ClipLease, Moment, Playing};
@@ -53,7 +57,6 @@ use crate::event::Event;
 use crate::failure::{Failure, Reason};
 use crate::sink::Sink;
 use entries::{PINS, Who};
-use names::Names;
 use reading::Reading;
 use shared::Shared;
 use std::collections::BTreeMap;
@@ -160,14 +163,7 @@ impl Cache {
     #[track_caller]
     pub fn lease<'n>(&self, what: impl Into<Asked<'n>>) -> Lease {
         let who = self.who();
-        let entry = self.shared.ask(|state| {
-            let asked = match what.into() {
-                Asked::Name(name) => state.intern(name),
-                Asked::Id(id) if id.cache == self.shared.number => id.entry,
-                Asked::Id(_) => Names::FOREIGN,
-            };
-            state.take(asked, who)
-        });
+        let entry = self.shared.ask(|state| state.take_asked(what.into(), self.shared.number, who));
         Lease::new(self.shared.clone(), entry, who)
     }
 

@@ -25,6 +25,10 @@ impl Names {
         Self { entries: vec![foreign], by_name: HashMap::new(), changes }
     }
 
+    pub fn has(&self, entry: u32) -> bool {
+        (entry as usize) < self.entries.len()
+    }
+
     pub fn get(&self, entry: u32) -> &Entry {
         &self.entries[entry as usize]
     }

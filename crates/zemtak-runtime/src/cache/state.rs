@@ -4,7 +4,8 @@
 //! Each part looks after itself in a module of its own. Here is what concerns several of them at once: leases.
 
 use super::account::Account;
-use super::entries::{Target, Who};
+use super::asked::Asked;
+use super::entries::{Kept, Target, Who};
 use super::names::Names;
 use super::origins::Origins;
 use super::pages::Pages;
@@ -14,6 +15,7 @@ use super::status::Status;
 use super::tasks::Tasks;
 use crate::failure::{Failure, Reason};
 use crate::sink::Texture;
+use crate::slots::Slots;
 use crate::sync::{Changes, ThreadId, current};
 use std::sync::Arc;
 use zemtak_core::geometry::Size;
@@ -37,6 +39,8 @@ pub(super) struct State {
     pub closed: bool,
     /// Those who wait without a thread.
     pub tasks: Tasks,
+    /// Leases that are kept under numbers.
+    pub kept: Slots<Kept>,
 }
 
 impl State {
@@ -55,6 +59,7 @@ impl State {
             pump_thread: current().id(),
             closed: false,
             tasks: Tasks::default(),
+            kept: Slots::default(),
         }
     }
 
@@ -110,6 +115,16 @@ impl State {
             Target::Bad(_) => counters.refused += 1,
         }
         index
+    }
+
+    /// The same by a name, or by an id of a cache with that number.
+    pub fn take_asked(&mut self, asked: Asked<'_>, cache: u32, who: Who) -> u32 {
+        let entry = match asked {
+            Asked::Name(name) => self.intern(name),
+            Asked::Id(id) if id.cache == cache && self.names.has(id.entry) => id.entry,
+            Asked::Id(_) => Names::FOREIGN,
+        };
+        self.take(entry, who)
     }
 
     /// Counts one more lease of a holder that has one already. Nothing is asked for by that.

@@ -6,11 +6,11 @@ use std::sync::{Arc, Mutex};
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_runtime::atlas::{Colour, Filter, Wrap};
 use zemtak_runtime::clip::Ratio;
-use zemtak_runtime::coords::Sampling;
+use zemtak_runtime::coords::{Part, Sampling};
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{
-    Cache, Event, Files, Folder, HashCheck, MemoryFiles, MemorySink, NewTexture, PerFrame, Pixels, Pumped, RAW_PAGE,
-    Reason, Sampler, Settings, Sink, SinkError, Status, Texture,
+    Cache, Event, Files, Folder, HashCheck, Id, MemoryFiles, MemorySink, NewTexture, PerFrame, Pixels, Pumped,
+    RAW_PAGE, Reason, Sampler, Settings, Sink, SinkError, Status, Texture, Views,
 };
 
 fn settings(world: &World) -> Settings {
@@ -215,4 +215,38 @@ fn a_failure_names_the_file_to_blame_once() {
         image.to_string(),
         "sky.png: sky.png: it cannot be decoded: not an image: it begins with \"no picture\""
     );
+}
+
+#[test]
+fn a_lease_kept_under_a_number_is_a_lease() {
+    let (world, other) = (World::new(&[("a", 1)]), World::new(&[("b", 1)]));
+    let (cache, mut pump) = Cache::new(settings(&world), Witness::default());
+    let (elsewhere, _pump) = Cache::new(settings(&other), Witness::default());
+    let meadow = cache.named("meadow");
+    let keys = ["a:p0/00", "a:p0/01"].map(|name| meadow.lease_key(name).unwrap());
+    let lease = cache.kept(keys[0]).unwrap();
+    pump.wait(&lease).unwrap();
+    let part = lease.part(Part { x: 1, y: 1, w: 2, h: 2 }).unwrap();
+    let part_key = cache.keep(&part).unwrap();
+    assert_eq!((cache.ledger().leases, cache.kept_count()), (5, 3));
+    assert!(cache.ledger().held.iter().all(|held| held.holder == "meadow"), "{}", cache.ledger());
+    assert_eq!(cache.view_of(keys[0]), Some(lease.view()));
+    let mut views = Views::new();
+    assert!(cache.views_of([keys[1], part_key, keys[0]], &mut views));
+    assert_eq!(views[1..], [part.view(), lease.view()]);
+    // A lease and an id of another cache, and a number that no id has, lead to nothing and do no harm.
+    assert_eq!(cache.keep(&elsewhere.lease("b:p0/00")), None);
+    for id in [elsewhere.id("b:p0/00"), Id::from_bits(cache.id("a:p0/00").to_bits() | u64::from(u32::MAX))] {
+        assert!(matches!(cache.lease(id).status(), Status::Failed(_)));
+    }
+    assert_eq!(Id::from_bits(cache.id("a:p0/00").to_bits()), cache.id("a:p0/00"));
+    drop((lease, part));
+    assert!(cache.give_back(keys[0]) && !cache.give_back(keys[0]));
+    assert!(!cache.views_of([keys[1], keys[0]], &mut views));
+    assert!(views[0].is_some() && views[1].is_none() && cache.kept(keys[0]).is_none());
+    // The place is taken anew; the old number still means nothing.
+    let again = cache.lease_key("a:p0/00").unwrap();
+    assert!(again != keys[0] && cache.view_of(keys[0]).is_none());
+    cache.give_all_back();
+    assert_eq!((cache.ledger().leases, cache.kept_count(), cache.view_of(again)), (0, 0, None));
 }

@@ -2,6 +2,9 @@
 
 #![cfg(target_os = "linux")]
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a test may fail loudly")]
+#![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, reason = "the numbers of a small picture")]
+
+mod sdl;
 
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -28,9 +31,18 @@ fn library() -> PathBuf {
     PathBuf::from(file)
 }
 
-/// The demo's sprites, packed: some of them turned.
+/// The demo's sprites, packed, some of them turned; and a lamp of the hall, with all that a sprite may have.
 fn demo(folder: &Path) -> PathBuf {
     let (art, build) = (Path::new(env!("CARGO_MANIFEST_DIR")).join("../zemtak/demo/art"), folder.join("build"));
+    let hall = folder.join("hall");
+    std::fs::create_dir(&hall).unwrap();
+    for (from, to) in [("button/map/up.png", "lamp.png"), ("button/map/down.png", "lamp_n.png")] {
+        std::fs::copy(art.join(from), hall.join(to)).unwrap();
+    }
+    let project = "format = 1\n[atlas.hall]\nroot = \"hall\"\n[[atlas.hall.rule]]\nmatch = \"lamp\"\nlayers = { normal = \"{name}_n\" }\n\
+        stretch = [4, 4, 4, 4]\npoints = { light = [7, 5] }\n";
+    std::fs::write(folder.join("zemtak.toml"), project).unwrap();
+    PackRequest::of_project(folder).out(&build).run(&()).unwrap();
     let keys = Keys { turn: Some(true), ..Keys::default() };
     PackRequest::of_paths([art]).out(&build).name("night").keys(keys).run(&()).unwrap();
     build
@@ -40,7 +52,7 @@ fn compiled(folder: &Path, library: &Path, more: &[&str]) -> PathBuf {
     let (crate_folder, out) = (Path::new(env!("CARGO_MANIFEST_DIR")), folder.join("game"));
     let mut compiler = Command::new("cc");
     compiler.args(["-std=c11", "-D_GNU_SOURCE", "-g", "-Wall", "-Wextra", "-Wpedantic", "-Werror"]).args(more);
-    compiler.arg("-I").arg(crate_folder.join("include")).arg(crate_folder.join("tests/game.c")).arg(library);
+    compiler.arg("-I").arg(crate_folder.join("include")).arg(crate_folder.join("tests/game/game.c")).arg(library);
     run(compiler.args(["-lpthread", "-ldl", "-lm", "-o"]).arg(&out));
     out
 }
@@ -87,7 +99,7 @@ fn a_game_in_cpp_gives_everything_back() {
         "-fsanitize=address,undefined",
         "-I",
     ]);
-    compiler.arg(crate_folder.join("include")).arg(crate_folder.join("tests/game.cpp")).arg(library());
+    compiler.arg(crate_folder.join("include")).arg(crate_folder.join("tests/game/game.cpp")).arg(library());
     run(compiler.args(["-lpthread", "-ldl", "-lm", "-o"]).arg(&game));
     assert_eq!(run(Command::new(game).arg(demo(folder.path()))), "all as it should be\n");
 }

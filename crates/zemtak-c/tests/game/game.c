@@ -19,6 +19,7 @@ typedef struct device {
     uint8_t *pixels[64];
     uint32_t sizes[64][2];
     int made, dropped;
+    bool fails;
 } device;
 
 static int32_t make_texture(void *user, const zemtak_new_texture *new_texture, uint64_t *texture) {
@@ -70,7 +71,8 @@ typedef struct game {
     device device;
 } game;
 
-static void open_game(game *g, const zemtak_root *root) {
+static void open_game_with(game *g, const zemtak_root *root, int32_t (*empty)(void *, const zemtak_new_texture *, uint64_t *),
+                           int32_t (*rows)(void *, uint64_t, const zemtak_rows *)) {
     zemtak_settings settings;
     zemtak_sink sink;
     memset(g, 0, sizeof *g);
@@ -78,8 +80,11 @@ static void open_game(game *g, const zemtak_root *root) {
     memset(&sink, 0, sizeof sink);
     settings.roots = root, settings.root_count = 1, settings.workers = 2;
     sink.user = &g->device, sink.make_texture = make_texture, sink.drop_texture = drop_texture;
+    sink.make_empty = empty, sink.write_rows = rows;
     HOLD(zemtak_cache_open(&settings, &sink, &g->cache, &g->pump) == ZEMTAK_OK);
 }
+
+static void open_game(game *g, const zemtak_root *root) { open_game_with(g, root, NULL, NULL); }
 
 static void close_game(game *g) {
     zemtak_ledger ledger;
@@ -217,6 +222,165 @@ static void sets_and_events(game *g) {
     HOLD(opened == 1 && loaded >= 1);
 }
 
+/* A lamp with a normal map, a point and bands that keep their size. */
+static void details(game *g) {
+    uint64_t lamp, moth, normal = 0;
+    zemtak_view view;
+    zemtak_quad quads[9], none;
+    zemtak_placement at = {{0, 0}, {1, 1}, 0, 0, false, false};
+    uint32_t count, i;
+    double x, y, area = 0;
+    HOLD(zemtak_lease_take(g->cache, "hall:lamp", &lamp) == ZEMTAK_OK);
+    HOLD(zemtak_lease_layer(g->cache, lamp, "normal", &normal) == ZEMTAK_NOT_READY);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, 90, 70, false, &at, quads, 9, &count) == ZEMTAK_NOT_READY && count == 0);
+    HOLD(zemtak_pump_wait(g->pump, g->cache, lamp, NULL) == ZEMTAK_OK && zemtak_lease_view(g->cache, lamp, &view) == ZEMTAK_OK);
+    HOLD(zemtak_lease_layer(g->cache, lamp, "normal", &normal) == ZEMTAK_OK && normal != view.texture && g->device.pixels[normal] != NULL);
+    HOLD(zemtak_lease_layer(g->cache, lamp, "glow", &normal) == ZEMTAK_NOTHING);
+    HOLD(zemtak_lease_point(g->cache, lamp, "light", &x, &y) == ZEMTAK_OK && x == 7 && y == 5);
+    HOLD(zemtak_lease_point(g->cache, lamp, "hand", &x, &y) == ZEMTAK_NOTHING);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, 90, 70, false, &at, quads, 9, &count) == ZEMTAK_OK && count == 9);
+    for (i = 0; i < count; i++) area += (double)(quads[i].positions[2][0] - quads[i].positions[0][0]) * (quads[i].positions[2][1] - quads[i].positions[0][1]);
+    /* Two columns at each side and a row above and below are border, which is not stored: 86 x 68 are drawn. */
+    HOLD(view.visible[0] == 2 && view.visible[1] == 1 && area == 86 * 68);
+    HOLD(quads[0].positions[0][0] == -43 && quads[0].positions[1][0] == -41);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, 90, 70, true, &at, &none, 1, &count) == ZEMTAK_OK && count > 9);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, -1, 70, true, &at, &none, 1, &count) == ZEMTAK_OUT_OF_RANGE);
+    HOLD(zemtak_lease_release(g->cache, lamp) == ZEMTAK_OK && zemtak_lease_layer(g->cache, lamp, "normal", &normal) == ZEMTAK_STALE);
+    HOLD(zemtak_id_of(g->cache, "night:emblem", &moth) == ZEMTAK_OK && zemtak_lease_view(g->cache, moth, &view) == ZEMTAK_STALE);
+}
+
+/* Many sprites in few draws: their vertices are those of their quads. */
+static void batches(game *g) {
+    static const char *const names[] = {"night:emblem", "hall:lamp", "night:moth/fly/03"};
+    uint64_t batch, clip, playing;
+    zemtak_sprite sprites[3];
+    zemtak_laid_out laid_out;
+    zemtak_moment moment;
+    zemtak_quad quad;
+    float screen[4] = {-1000, -1000, 1000, 1000}, vertex[4];
+    uint16_t indices[12];
+    uint32_t i, corner;
+    memset(sprites, 0, sizeof sprites);
+    for (i = 0; i < 3; i++) {
+        HOLD(zemtak_lease_take(g->cache, names[i], &sprites[i].lease) == ZEMTAK_OK);
+        HOLD(zemtak_pump_wait(g->pump, g->cache, sprites[i].lease, NULL) == ZEMTAK_OK);
+        sprites[i].at.at[0] = 100 * i, sprites[i].at.scale[0] = sprites[i].at.scale[1] = 1;
+    }
+    sprites[2].look.layer = -1, sprites[2].look.tint[0] = sprites[2].look.tint[3] = 255;
+    HOLD(zemtak_batch_take(g->cache, &batch) == ZEMTAK_OK && zemtak_batch_set_screen(g->cache, batch, screen) == ZEMTAK_OK);
+    HOLD(zemtak_batch_add(g->cache, batch, NULL, 0) == ZEMTAK_OK && zemtak_batch_add(g->cache, batch, NULL, 1) == ZEMTAK_NULL);
+    HOLD(zemtak_batch_add(g->cache, batch, sprites, 3) == ZEMTAK_OK && zemtak_batch_lay_out(g->cache, batch, true, false, &laid_out) == ZEMTAK_OK);
+    HOLD(laid_out.quads == 3 && laid_out.length == 3 * 4 * 20 && laid_out.draw_count == 2 && laid_out.culled == 0);
+    HOLD(zemtak_lease_quad(g->cache, sprites[2].lease, &sprites[2].at, &quad) == ZEMTAK_OK && laid_out.draws[0].texture == quad.texture);
+    for (corner = 0; corner < 4; corner++) {
+        memcpy(vertex, laid_out.bytes + corner * 20, sizeof vertex);
+        HOLD(vertex[0] == quad.positions[corner][0] && vertex[1] == quad.positions[corner][1]);
+        HOLD(vertex[2] == quad.uvs[corner][0] && vertex[3] == quad.uvs[corner][1]);
+        HOLD(!memcmp(laid_out.bytes + corner * 20 + 16, sprites[2].look.tint, 4));
+    }
+    HOLD(!memcmp(laid_out.bytes + 80 + 16, "\xff\xff\xff\xff", 4)); /* four zeros stand for white */
+    HOLD(zemtak_batch_lay_out(g->cache, batch, false, true, &laid_out) == ZEMTAK_OK && laid_out.length == 3 * 52);
+    /* What plays, quads, and what lies outside. */
+    HOLD(zemtak_clip_take(g->cache, "night:moth/fly", &clip) == ZEMTAK_OK && zemtak_pump_wait(g->pump, g->cache, clip, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_playing_take(g->cache, clip, 1, 1, 0, &playing) == ZEMTAK_OK && zemtak_playing_advance(g->cache, playing, 1, &moment) == ZEMTAK_OK);
+    HOLD(zemtak_batch_clear(g->cache, batch) == ZEMTAK_OK);
+    HOLD(zemtak_batch_add_playing(g->cache, batch, playing, &sprites[0].at, NULL) == ZEMTAK_OK);
+    HOLD(zemtak_batch_add_quads(g->cache, batch, &quad, 1, &sprites[2].look) == ZEMTAK_OK);
+    sprites[0].at.at[0] = 5000;
+    HOLD(zemtak_batch_add(g->cache, batch, sprites, 1) == ZEMTAK_OK && zemtak_batch_lay_out(g->cache, batch, false, false, &laid_out) == ZEMTAK_OK);
+    HOLD(laid_out.quads == 2 && laid_out.culled == 1);
+    HOLD(zemtak_batch_indices(indices, 2) == ZEMTAK_OK && indices[6] == 4 && indices[11] == 7 && zemtak_batch_indices(indices, 16385) == ZEMTAK_OUT_OF_RANGE);
+    HOLD(zemtak_playing_release(g->cache, playing) == ZEMTAK_OK && zemtak_clip_release(g->cache, clip) == ZEMTAK_OK);
+    /* With one that was given back none is added. */
+    for (i = 0; i < 3; i++) HOLD(zemtak_lease_release(g->cache, sprites[i].lease) == ZEMTAK_OK);
+    HOLD(zemtak_batch_clear(g->cache, batch) == ZEMTAK_OK && zemtak_batch_add(g->cache, batch, sprites, 3) == ZEMTAK_STALE);
+    HOLD(zemtak_batch_lay_out(g->cache, batch, false, false, &laid_out) == ZEMTAK_OK && laid_out.quads == 0);
+    HOLD(zemtak_batch_release(g->cache, batch) == ZEMTAK_OK && zemtak_batch_release(g->cache, batch) == ZEMTAK_STALE);
+    HOLD(zemtak_batch_clear(g->cache, batch) == ZEMTAK_STALE);
+}
+
+static void count_clip(void *to, const char *name, const zemtak_clip_details *info) {
+    if (strcmp(name, "night:moth/fly")) return;
+    HOLD(info->steps == 8 && info->mode == 0);
+    *(uint64_t *)to = info->nanoseconds;
+}
+
+/* Another speed, another place, another clip. */
+static void playing_on(game *g) {
+    uint64_t fly, land, playing, length = 0;
+    zemtak_clip_details info;
+    zemtak_moment moment;
+    HOLD(zemtak_cache_clips(g->cache, "night", NULL, NULL, NULL) == ZEMTAK_NULL);
+    HOLD(zemtak_cache_clips(g->cache, "night", count_clip, &length, NULL) == ZEMTAK_OK && length == 800000000);
+    HOLD(zemtak_clip_take(g->cache, "night:moth/fly", &fly) == ZEMTAK_OK && zemtak_clip_take(g->cache, "night:moth/land", &land) == ZEMTAK_OK);
+    HOLD(zemtak_clip_info(g->cache, fly, &info) == ZEMTAK_OK && info.nanoseconds == length);
+    HOLD(zemtak_playing_take(g->cache, fly, 1, 1, 0, &playing) == ZEMTAK_OK && zemtak_playing_set_speed(g->cache, playing, 2, 1) == ZEMTAK_OK);
+    HOLD(zemtak_playing_advance(g->cache, playing, 150000000, &moment) == ZEMTAK_OK && moment.step == 3);
+    HOLD(zemtak_playing_seek(g->cache, playing, 100000000) == ZEMTAK_OK);
+    HOLD(zemtak_playing_advance(g->cache, playing, 0, &moment) == ZEMTAK_OK && moment.step == 1 && moment.played == 0);
+    HOLD(zemtak_playing_go_over_to(g->cache, playing, land) == ZEMTAK_OK && zemtak_playing_go_over_to(g->cache, playing, playing) == ZEMTAK_STALE);
+    HOLD(zemtak_playing_advance(g->cache, playing, 0, &moment) == ZEMTAK_OK && zemtak_playing_set_speed(g->cache, playing, 1, 0) == ZEMTAK_OUT_OF_RANGE);
+    HOLD(zemtak_playing_release(g->cache, playing) == ZEMTAK_OK);
+    HOLD(zemtak_clip_release(g->cache, fly) == ZEMTAK_OK && zemtak_clip_release(g->cache, land) == ZEMTAK_OK);
+}
+
+/* Who holds what is told by name; a second pointer leads to the same cache. */
+static void holders(game *g) {
+    zemtak_cache *meadow;
+    uint64_t moth, length, all;
+    char *json;
+    HOLD(zemtak_cache_named(g->cache, "meadow", &meadow) == ZEMTAK_OK && zemtak_lease_take(meadow, "night:emblem", &moth) == ZEMTAK_OK);
+    HOLD(zemtak_cache_ledger_json(g->cache, NULL, 0, &length) == ZEMTAK_OUT_OF_RANGE && length > 100);
+    HOLD((json = (char *)malloc(length)) != NULL && zemtak_cache_ledger_json(g->cache, json, length, &all) == ZEMTAK_OK && all == length);
+    HOLD(strlen(json) + 1 == length && strstr(json, "\"sprite\":\"night:emblem\",\"holder\":\"meadow\"") != NULL);
+    free(json);
+    HOLD(zemtak_cache_close(&meadow) == ZEMTAK_OK && zemtak_lease_release(g->cache, moth) == ZEMTAK_OK);
+}
+
+/* A page that is filled over several frames has the pixels of one that was made at once. */
+static int32_t make_empty(void *user, const zemtak_new_texture *new_texture, uint64_t *texture) {
+    device *of = (device *)user;
+    const int32_t code = make_texture(user, new_texture, texture);
+    if (code == 0) memset(of->pixels[*texture], 0, new_texture->levels->length);
+    return code;
+}
+
+static int32_t write_rows(void *user, uint64_t texture, const zemtak_rows *rows) {
+    device *of = (device *)user;
+    HOLD(rows->level == 0 && rows->kind == 0 && rows->length == (uint64_t)rows->width * rows->rows * 4);
+    memcpy(of->pixels[texture] + (uint64_t)rows->first * rows->width * 4, rows->bytes, rows->length);
+    return of->fails ? 7 : 0;
+}
+
+static void by_strips(const game *whole, const zemtak_root *root) {
+    game g;
+    uint64_t moth, at_once;
+    uint32_t frames = 0;
+    zemtak_per_frame little = {1, 20000, 0};
+    zemtak_view view;
+    zemtak_text error;
+    open_game_with(&g, root, make_empty, write_rows);
+    HOLD(zemtak_lease_take(g.cache, "night:emblem", &moth) == ZEMTAK_OK);
+    for (; zemtak_lease_view(g.cache, moth, &view) == ZEMTAK_NOT_READY; frames++) HOLD(zemtak_pump_run(g.pump, &little, NULL) == ZEMTAK_OK);
+    HOLD(frames > 2 && zemtak_lease_take(whole->cache, "night:emblem", &at_once) == ZEMTAK_OK);
+    HOLD(zemtak_pump_wait(whole->pump, whole->cache, at_once, NULL) == ZEMTAK_OK);
+    {
+        zemtak_view same;
+        HOLD(zemtak_lease_view(whole->cache, at_once, &same) == ZEMTAK_OK);
+        HOLD(!memcmp(g.device.pixels[view.texture], whole->device.pixels[same.texture], (size_t)g.device.sizes[view.texture][0] * g.device.sizes[view.texture][1] * 4));
+    }
+    HOLD(zemtak_lease_release(whole->cache, at_once) == ZEMTAK_OK && zemtak_lease_release(g.cache, moth) == ZEMTAK_OK);
+    /* One that cannot be filled is told, and dropped. */
+    g.device.fails = true;
+    HOLD(zemtak_lease_take(g.cache, "hall:lamp", &moth) == ZEMTAK_OK);
+    for (frames = 0; zemtak_lease_status(g.cache, moth, &error) == ZEMTAK_NOT_READY; frames++) {
+        little.bytes = 64;
+        HOLD(zemtak_pump_run(g.pump, &little, NULL) == ZEMTAK_OK);
+    }
+    HOLD(strstr((const char *)error.text, "code 7") != NULL && zemtak_lease_release(g.cache, moth) == ZEMTAK_OK);
+    close_game(&g);
+}
+
 static void wrong(game *g) {
     uint64_t lease;
     zemtak_settings settings;
@@ -278,6 +442,11 @@ int main(int count, char **words) {
         clips(&g);
         corners(&g);
         sets_and_events(&g);
+        details(&g);
+        batches(&g);
+        playing_on(&g);
+        holders(&g);
+        by_strips(&g, roots[i]);
         wrong(&g);
         threads(&g);
         close_game(&g);

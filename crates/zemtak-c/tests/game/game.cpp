@@ -25,6 +25,15 @@ public:
         return 0;
     }
 
+    bool fills_by_rows() const noexcept override { return true; }
+    std::uint64_t rows = 0;
+    std::int32_t make_empty(const zemtak_new_texture &wanted, std::uint64_t &texture) noexcept override { return make_texture(wanted, texture); }
+    std::int32_t write_rows(std::uint64_t texture, const zemtak_rows &some) noexcept override {
+        HOLD(textures.count(texture) == 1 && some.length > 0);
+        rows += some.rows;
+        return 0;
+    }
+
     void drop_texture(std::uint64_t texture) noexcept override { HOLD(textures.erase(texture) == 1); }
 };
 
@@ -58,6 +67,23 @@ int main(int, char **words) {
         HOLD(moment.drawn && moment.step == 2 && flying.quad(at));
         flying.events([](std::string_view event) { HOLD(!event.empty()); });
 
+        zemtak::Lease lamp = game.lease("hall:lamp", "hall");
+        HOLD(!lamp.layer("normal"));
+        zemtak_per_frame little{};
+        little.bytes = 1000;
+        while (!lamp.is_ready()) game.pump(little);
+        HOLD(device.rows > 0 && lamp.layer("normal") && !lamp.layer("glow") && lamp.point("light")->first == 7 && !lamp.point("hand"));
+        HOLD(game.ledger_json().find("\"holder\":\"hall\"") != std::string::npos);
+        HOLD(lamp.stretched(90, 70, false, at).size() == 9 && lamp.stretched(90, 70, true, at).size() > 9);
+        zemtak::Batch batch = game.batch();
+        batch.set_screen(-1000, -1000, 1000, 1000);
+        batch.add(lamp, at), batch.add(flying, at, zemtak::look(2)), batch.add(lamp.stretched(90, 70, false, at));
+        HOLD(batch.add({{lamp.handle(), at, zemtak::look(1, 255, 0, 0)}}) == ZEMTAK_OK);
+        HOLD(batch.lay_out().quads == 12 && batch.lay_out().draw_count == 2 && batch.lay_out(true, true).length == 12 * 52);
+        const zemtak::ClipLease land = game.lease_clip("night:moth/land");
+        HOLD(game.wait(land) == ZEMTAK_OK && land.info()->steps > 0 && flying.go_over_to(land) == ZEMTAK_OK);
+        HOLD(flying.seek(0) == ZEMTAK_OK && flying.set_speed(-1) == ZEMTAK_OK && flying.set_speed(1, 0) == ZEMTAK_OUT_OF_RANGE);
+
         zemtak_text error;
         HOLD(game.wait(game.lease("night:nobody"), &error) == ZEMTAK_FAILED);
         HOLD(zemtak::text_of(error).find("no sprite of that name") != std::string_view::npos);
@@ -66,8 +92,8 @@ int main(int, char **words) {
         HOLD(loaded > 0);
         game.trim();
         game.pump();
-        flying.reset(), moth.reset();
-        HOLD(game.ledger().handles == 0);
+        flying.reset(), moth.reset(), lamp.reset(), batch.reset();
+        HOLD(game.ledger().handles == 1); // the clip's
         last = game.lease("night:emblem");
     }
     // It outlives its game, and shows nothing.
