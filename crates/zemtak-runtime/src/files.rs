@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::UNIX_EPOCH;
 use zemtak_core::atlas::page_path_is_safe;
+use zemtak_core::geometry::Size;
 use zemtak_files::TooLarge;
 
 /// Files below a root, by paths with `/` as separator. Implement it for archives or a network of the game's own.
@@ -48,8 +49,20 @@ pub trait Files: Send + Sync {
     ///
     /// # Errors
     /// The system's reason; [`io::ErrorKind::NotFound`] where there is no such file, so that the next root is asked, and
-    /// [`io::ErrorKind::FileTooLarge`] for a file of more than `limit` bytes, before memory is taken for it.
+    /// [`io::ErrorKind::FileTooLarge`] for a file of more than `limit` bytes, before memory is taken for it;
+    /// [`io::ErrorKind::WouldBlock`] where it is on its way: then it is asked for once more after
+    /// [`Cache::files_came`](crate::Cache::files_came).
     fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>>;
+
+    /// The size of a picture of which the sink can make a texture by itself, such as one that a browser has decoded: its file is
+    /// not read here, and the levels that the sink gets have no bytes. Nothing for all others, which is the default.
+    ///
+    /// # Errors
+    /// As [`Files::read`].
+    fn ready_made(&self, path: &str) -> io::Result<Option<Size>> {
+        let _ = path;
+        Ok(None)
+    }
 
     /// What changes whenever the file does.
     ///

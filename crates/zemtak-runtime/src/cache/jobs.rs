@@ -1,16 +1,17 @@
 //! What workers do: they take a job, do it without a lock, and hand in what came of it.
 
 use super::lookup::{PendingLookup, What};
-use super::queue::WorkItem;
+use super::queue::{Later, WorkItem};
 use super::reading::{KnownFiles, Reading, Texels, unbroken};
 use super::reload::Opened;
 use super::shared::Shared;
 use super::snapshot::{PageFile, Seen};
 use super::state::State;
-use crate::failure::Failure;
+use crate::failure::{Failure, Reason};
 use crate::open::HashCheck;
 use crate::sync::Stopwatch;
 use crate::trace;
+use std::io::ErrorKind;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -24,10 +25,23 @@ pub(super) enum Job {
 
 /// What came of it.
 pub(super) enum Done {
-    Page { page: u32, result: Result<Texels, Failure>, took: Duration },
-    Open { origin: u32, opened: Opened, took: Duration },
-    List { lookup: PendingLookup, names: Result<Vec<String>, Failure> },
+    Page {
+        page: u32,
+        result: Result<Texels, Failure>,
+        took: Duration,
+    },
+    Open {
+        origin: u32,
+        opened: Opened,
+        took: Duration,
+    },
+    List {
+        lookup: PendingLookup,
+        names: Result<Vec<String>, Failure>,
+    },
     Look(Vec<u32>),
+    /// Nothing yet: a file is on its way.
+    Later(Later),
 }
 
 impl State {
@@ -58,6 +72,22 @@ impl State {
         Some(Job::Page { page, file: own.file.clone(), root: own.root, check })
     }
 
+    /// Takes note that files have come.
+    pub fn files_came(&mut self) {
+        self.queue.came += 1;
+        self.ask_again();
+    }
+
+    /// Has all done once more that waits for files.
+    fn ask_again(&mut self) {
+        for later in std::mem::take(&mut self.queue.later) {
+            match later {
+                Later::Page(page) => self.pages.decode_again(page, &mut self.account),
+                Later::Other(item) => self.queue.push(item),
+            }
+        }
+    }
+
     /// Takes what came of a job.
     pub fn finish(&mut self, done: Done) {
         match done {
@@ -70,6 +100,7 @@ impl State {
                 self.opened(origin, opened);
             }
             Done::List { lookup, names } => self.listed(&lookup, names),
+            Done::Later(later) => self.queue.later.push(later),
             Done::Look(changed) => {
                 self.queue.looked();
                 for origin in changed {
@@ -90,11 +121,16 @@ impl Shared {
                 continue;
             };
             state.queue.running += 1;
+            let came = state.queue.came;
             drop(state);
             let done = job.run(&self.reading);
             state = self.lock();
             state.queue.running -= 1;
             state.finish(done);
+            // What was on its way may have come before anybody knew that it is waited for.
+            if state.queue.came != came {
+                state.ask_again();
+            }
             // What was read may be something that others have to go on with.
             self.wake(&state);
             self.tell();
@@ -103,10 +139,16 @@ impl Shared {
 
     /// Does one job, where there are no workers; tells whether there was any.
     pub fn work_once(&self) -> bool {
-        let job = self.lock().next_job(&self.reading);
+        let mut state = self.lock();
+        let (job, came) = (state.next_job(&self.reading), state.queue.came);
+        drop(state);
         let Some(job) = job else { return false };
         let done = job.run(&self.reading);
-        self.lock().finish(done);
+        let mut state = self.lock();
+        state.finish(done);
+        if state.queue.came != came {
+            state.ask_again();
+        }
         true
     }
 }
@@ -120,6 +162,9 @@ impl Job {
                 let name = &file.path;
                 let _span = trace::decode(name);
                 let result = unbroken(name, || reading.read_page(&file, root, check));
+                if is_on_its_way(&result) {
+                    return Done::Later(Later::Page(page));
+                }
                 Done::Page { page, result, took: watch.elapsed() }
             }
             Self::Open { origin, name, known } => {
@@ -129,6 +174,9 @@ impl Job {
                     Some(atlas) => reading.open_atlas(atlas, &known, &mut seen),
                     None => reading.open_image(&name, &mut seen),
                 });
+                if is_on_its_way(&result) {
+                    return Done::Later(Later::Other(WorkItem::Open(origin)));
+                }
                 Done::Open { origin, opened: Opened { result, seen }, took: watch.elapsed() }
             }
             Self::List(lookup) => {
@@ -137,6 +185,9 @@ impl Job {
                 };
                 let _span = trace::list(&glob.asked);
                 let names = unbroken(&glob.asked, || reading.list(glob));
+                if is_on_its_way(&names) {
+                    return Done::Later(Later::Other(WorkItem::List(lookup)));
+                }
                 Done::List { lookup, names }
             }
             Self::Look(known) => {
@@ -147,4 +198,13 @@ impl Job {
             }
         }
     }
+}
+
+/// Whether a file is to be asked for once more.
+fn is_on_its_way<T>(result: &Result<T, Failure>) -> bool {
+    let kind = |failure: &Failure| match failure.reason() {
+        Reason::Io(error) => Some(error.kind()),
+        _ => None,
+    };
+    result.as_ref().err().and_then(kind) == Some(ErrorKind::WouldBlock)
 }

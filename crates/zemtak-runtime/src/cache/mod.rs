@@ -358,6 +358,13 @@ impl Cache {
         self.shared.lock().is_idle()
     }
 
+    /// Has files asked for once more that were on their way ([`Files::read`](crate::Files::read)): for a game whose files come over a
+    /// network, and which has no threads that could wait for them.
+    pub fn files_came(&self) {
+        self.shared.ask(state::State::files_came);
+        self.shared.tell();
+    }
+
     /// Looks at the files of all atlases and images, and reloads those that have changed.
     pub fn reload_changed(&self) {
         self.shared.ask(|state| state.queue.look());

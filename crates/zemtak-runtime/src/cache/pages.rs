@@ -309,6 +309,16 @@ impl Pages {
         None
     }
 
+    /// Has a page read once more whose file was on its way, unless nobody wants it any more.
+    pub fn decode_again(&mut self, page: u32, account: &mut Account) {
+        if matches!(self.get(page).state, PageState::Decoding) {
+            self.set(page, PageState::Queued);
+            let place = self.place(page);
+            self.queue.push_back(place);
+            self.settle(page, account);
+        }
+    }
+
     /// Whether pages wait for a worker.
     pub fn has_queue(&self) -> bool {
         !self.queue.is_empty()

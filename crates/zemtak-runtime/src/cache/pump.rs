@@ -153,7 +153,9 @@ impl<S: Sink> Pump<S> {
                 Status::Failed(failure) => return Err(failure),
                 Status::Loading => {}
             }
-            if !self.workers.is_empty() && !state.pages.wait_for_pump() {
+            // Without workers only files that are on their way are waited for.
+            let waits = !self.workers.is_empty() || !state.queue.later.is_empty();
+            if waits && !state.pages.wait_for_pump() {
                 self.shared.wake(&state);
                 drop(self.shared.until_told(state));
             }

@@ -14,10 +14,22 @@ pub(super) enum WorkItem {
     Look,
 }
 
+/// What is done once more when files have come that are on their way.
+#[derive(Debug)]
+pub(super) enum Later {
+    /// Read a page.
+    Page(u32),
+    Other(WorkItem),
+}
+
 /// Work in the order in which it was asked for.
 #[derive(Debug, Default)]
 pub(super) struct WorkQueue {
     items: VecDeque<WorkItem>,
+    /// What waits for files.
+    pub later: Vec<Later>,
+    /// How often some have come.
+    pub came: u64,
     /// Whether a look for changed files waits or is under way.
     looking: bool,
     /// Workers that wait for something to do, and jobs that workers are at.
@@ -54,6 +66,6 @@ impl WorkQueue {
 
     /// Whether nothing waits and nothing is being done.
     pub fn is_idle(&self) -> bool {
-        self.running == 0 && self.items.is_empty()
+        self.running == 0 && self.items.is_empty() && self.later.is_empty()
     }
 }

@@ -14,9 +14,8 @@ use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, PixelKind};
 #[cfg(feature = "ktx2")]
 use zemtak_core::codec::DecodeError;
 use zemtak_core::codec::{Limits, decode};
-#[cfg(feature = "ktx2")]
-use zemtak_core::mips::level_size;
-use zemtak_core::mips::{Light, smaller_levels};
+use zemtak_core::geometry::Size;
+use zemtak_core::mips::{Light, level_size, smaller_levels};
 use zemtak_core::pixels::Pixels;
 
 /// What the textures of a page are made of.
@@ -61,7 +60,12 @@ impl Reading {
             if self.limits.check(size).is_err() {
                 return Err(Failure::at(&part.path, &place, Reason::TooLarge(size)));
             }
-            let bytes = files.read(&part.path, PAGE_BYTES).map_err(|error| Failure::at(&part.path, &place, error))?;
+            let failed = |error: std::io::Error| Failure::at(&part.path, &place, error);
+            if let Some(found) = files.ready_made(&part.path).map_err(failed)? {
+                content += &format!("{:?}", files.stamp(&part.path).ok());
+                return ready_made(part, size, found, &place).map_err(|error| Failure::at(&part.path, &place, error));
+            }
+            let bytes = files.read(&part.path, PAGE_BYTES).map_err(failed)?;
             content += &content_tag(&bytes);
             let levels = levels_of(part, &file.stored(part), &place, bytes, check);
             levels.map(Into::into).map_err(|error| Failure::at(&part.path, &place, error))
@@ -82,7 +86,7 @@ impl Reading {
         seen: &mut Seen,
     ) -> Result<(Snapshot, Option<Pixels>), Failure> {
         let path = format!("{atlas}{FILE_SUFFIX}");
-        let (root, bytes) = self.read_first(atlas, &path, DESCRIPTOR_BYTES, seen)?;
+        let (root, bytes) = self.first(atlas, &path, seen, |files| files.read(&path, DESCRIPTOR_BYTES))?;
         let place = self.roots[root].place(&path);
         let parsed = parse_descriptor(&place, bytes).map_err(|error| Failure::at(atlas, &place, error))?;
         let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
@@ -100,21 +104,36 @@ impl Reading {
     }
 
     pub fn open_image(&self, path: &str, seen: &mut Seen) -> Result<(Snapshot, Option<Pixels>), Failure> {
-        let (root, bytes) = self.read_first(path, path, PAGE_BYTES, seen)?;
+        let (root, found) = self.first(path, path, seen, |files| match files.ready_made(path)? {
+            Some(size) => Ok(Image::ReadyMade(size)),
+            None => files.read(path, PAGE_BYTES).map(Image::Bytes),
+        })?;
         let place = self.roots[root].place(path);
-        let decoded = decode(&bytes, None, &self.limits).map_err(|error| Failure::at(path, &place, error))?;
-        let size = decoded.pixels.size();
-        let snapshot = Snapshot::of_image(path, root, size, content_tag(&bytes), self.image_sampler);
+        let (size, tag, pixels) = match found {
+            Image::ReadyMade(size) => (size, String::new(), None),
+            Image::Bytes(bytes) => {
+                let decoded = decode(&bytes, None, &self.limits).map_err(|error| Failure::at(path, &place, error))?;
+                (decoded.pixels.size(), content_tag(&bytes), Some(decoded.pixels))
+            }
+        };
+        let snapshot = Snapshot::of_image(path, root, size, tag, self.image_sampler);
+        let snapshot = snapshot.filter(|_| self.limits.check(size).is_ok());
         let snapshot = snapshot.ok_or_else(|| Failure::at(path, &place, Reason::TooLarge(size)))?;
-        Ok((snapshot, Some(decoded.pixels)))
+        Ok((snapshot, pixels))
     }
 
-    /// A file from the first root that has it.
-    fn read_first(&self, name: &str, path: &str, limit: u64, seen: &mut Seen) -> Result<(usize, Vec<u8>), Failure> {
+    /// What is got of the first root that has a file.
+    fn first<T>(
+        &self,
+        name: &str,
+        path: &str,
+        seen: &mut Seen,
+        get: impl Fn(&dyn Files) -> std::io::Result<T>,
+    ) -> Result<(usize, T), Failure> {
         for (root, files) in self.roots.iter().enumerate() {
             seen.push((root, path.to_owned(), files.stamp(path).ok()));
-            match files.read(path, limit) {
-                Ok(bytes) => return Ok((root, bytes)),
+            match get(&**files) {
+                Ok(got) => return Ok((root, got)),
                 Err(error) if is_absence(error.kind()) => {}
                 Err(error) => return Err(Failure::at(name, &files.place(path), error)),
             }
@@ -148,6 +167,20 @@ impl Reading {
         }
         Ok(names.into_iter().collect())
     }
+}
+
+/// A loose image, as its root has it.
+enum Image {
+    ReadyMade(Size),
+    Bytes(Vec<u8>),
+}
+
+/// The levels of a texture that the sink makes of what it has: their sizes alone.
+fn ready_made(part: &PartFile, expected: Size, found: Size, place: &Path) -> Result<Arc<[Level]>, OpenError> {
+    if found != expected {
+        return Err(OpenError::PageSize { path: place.to_owned(), found, expected });
+    }
+    Ok((0..part.mips).map(|level| Level { size: level_size(expected, level), bytes: Vec::new() }).collect())
 }
 
 /// The levels of a texture: those that its file has, as the sink takes them, and made of its pixels what is lacking.

@@ -4,7 +4,7 @@ use super::page::Textures;
 use super::reading::Texels;
 use super::snapshot::{PageFile, PartFile};
 use crate::failure::{Failure, Reason};
-use crate::sink::{Level, NewTexture, Rows, Sink, SinkError, Texture};
+use crate::sink::{Level, NewTexture, Rows, Sink, SinkError, Texture, texture_bytes};
 use std::sync::Arc;
 
 /// The most bytes of a strip: what goes to a device in a fraction of a millisecond, so that a frame's time can be kept.
@@ -72,8 +72,10 @@ impl Upload {
                 continue;
             }
             let new = self.part(self.made.len());
-            let whole: u64 = new.levels.iter().map(|level| level.bytes.len() as u64).sum();
-            let (texture, empty) = begin(sink, &new, whole > bytes).map_err(|error| self.failure(error))?;
+            let whole = texture_bytes(new.kind, new.size(), new.mips());
+            // What the sink has already comes at once.
+            let large = whole > bytes && new.levels.iter().all(|level| !level.bytes.is_empty());
+            let (texture, empty) = begin(sink, &new, large).map_err(|error| self.failure(error))?;
             written += if empty { 0 } else { whole };
             self.made.push(texture);
             self.at = empty.then_some((0, 0));

@@ -10,6 +10,7 @@ mod games;
 mod hostile;
 mod memory;
 mod model;
+mod network;
 mod stories;
 mod threads;
 mod uploads;
