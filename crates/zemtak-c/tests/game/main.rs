@@ -4,6 +4,8 @@
 #![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a test may fail loudly")]
 #![allow(clippy::cast_possible_truncation, clippy::cast_possible_wrap, reason = "the numbers of a small picture")]
 
+#[path = "../../../../examples/scene.rs"]
+mod scene;
 mod sdl;
 
 use std::collections::BTreeSet;

@@ -42,10 +42,10 @@ impl Network {
     }
 
     /// Has one of those come that were asked for. Tells whether there was one.
-    fn deliver(&self, dice: u64) -> bool {
+    fn deliver(&self, dice: usize) -> bool {
         let mut wire = self.wire.lock().unwrap();
         let count = wire.asked.len().max(1);
-        let path = wire.asked.iter().nth(usize::try_from(dice).unwrap() % count).cloned();
+        let path = wire.asked.iter().nth(dice % count).cloned();
         path.is_some_and(|path| wire.asked.remove(&path) && wire.came.insert(path))
     }
 }
@@ -75,10 +75,10 @@ impl Files for Network {
     }
 }
 
-/// Numbers that look random and are the same each time.
-fn dice(seed: &mut u64) -> u64 {
+/// Numbers below a bound that look random and are the same each time.
+fn dice(seed: &mut u64, below: usize) -> usize {
     *seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-    *seed >> 33
+    usize::try_from(*seed >> 33).unwrap() % below
 }
 
 #[test]
@@ -90,16 +90,16 @@ fn files_may_come_at_any_time_and_in_any_order() {
         let (mut state, mut held): (u64, Vec<(Lease, String, usize)>) = (seed, Vec::new());
         let mut sets = vec![cache.lease_all(["b:**"])];
         for _ in 0..200 {
-            match dice(&mut state) % 5 {
+            match dice(&mut state, 5) {
                 0 | 1 => {
-                    let (atlas, pages) = [("a", 3), ("b", 2)][dice(&mut state) as usize % 2];
-                    let page = dice(&mut state) as usize % pages;
-                    let name = sprite_name(atlas, page, dice(&mut state) as u32 % SPRITES);
+                    let (atlas, pages) = [("a", 3), ("b", 2)][dice(&mut state, 2)];
+                    let page = dice(&mut state, pages);
+                    let name = sprite_name(atlas, page, u32::try_from(dice(&mut state, SPRITES as usize)).unwrap());
                     held.push((cache.lease(name.as_str()), atlas.into(), page));
                 }
-                2 if !held.is_empty() => drop(held.swap_remove(dice(&mut state) as usize % held.len())),
-                3 if dice(&mut state) % 8 == 0 => sets.clear(),
-                3 if network.deliver(dice(&mut state)) => cache.files_came(),
+                2 if !held.is_empty() => drop(held.swap_remove(dice(&mut state, held.len()))),
+                3 if dice(&mut state, 8) == 0 => sets.clear(),
+                3 if network.deliver(dice(&mut state, 1000)) => cache.files_came(),
                 _ => {
                     pump.pump(PerFrame::default());
                 }
@@ -108,7 +108,7 @@ fn files_may_come_at_any_time_and_in_any_order() {
         }
         // In the end all has come, and all that is held can be drawn.
         while !cache.is_idle() {
-            if network.deliver(dice(&mut state)) {
+            if network.deliver(dice(&mut state, 1000)) {
                 cache.files_came();
             }
             pump.pump(PerFrame::default());
@@ -139,9 +139,11 @@ fn a_page_that_nobody_wants_any_more_is_not_read_when_it_comes() {
     assert!(matches!(all.failures()[0].reason(), Reason::NothingMatches), "the list has come");
 }
 
-/// Keeps what it was given of each texture.
+/// Keeps what it was given of each texture: its file, and of each level the size and how many bytes.
 #[derive(Clone, Default)]
-struct Listing(Arc<Mutex<Vec<(String, Vec<(Size, usize)>)>>>);
+struct Listing(Arc<Mutex<Vec<Given>>>);
+
+type Given = (String, Vec<(Size, usize)>);
 
 impl Sink for Listing {
     fn make_texture(&mut self, new: &NewTexture<'_>) -> Result<Texture, SinkError> {

@@ -18,8 +18,16 @@ pub struct Tab {
 }
 
 impl Tab {
-    /// Opens an address, and waits until its page is there.
+    /// Opens a page of `zemtak view`, and waits until it is there.
     pub fn open(address: &str) -> Self {
+        Self::open_until(
+            address,
+            "document.readyState === 'complete' && typeof sheet !== 'undefined' && sheet !== null",
+        )
+    }
+
+    /// Opens an address, and waits until an expression holds in its page.
+    pub fn open_until(address: &str, holds: &str) -> Self {
         let profile = tempfile::tempdir().unwrap();
         let name = std::env::var("CHROMIUM").unwrap_or_else(|_| "chromium".into());
         let chromium = Command::new(&name)
@@ -47,7 +55,9 @@ impl Tab {
         let size = json!({ "width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": false });
         tab.call("Emulation.setDeviceMetricsOverride", &size);
         tab.call("Page.navigate", &json!({ "url": address }));
-        tab.wait("document.readyState === 'complete' && typeof sheet !== 'undefined' && sheet !== null");
+        // What is navigated from answers too, for a while.
+        tab.wait(&format!("location.href.startsWith({}) && document.readyState === 'complete'", json!(address)));
+        tab.wait(holds);
         tab
     }
 

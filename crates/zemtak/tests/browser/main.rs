@@ -16,7 +16,10 @@ mod cdp;
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
 mod sampling;
+#[path = "../../../../examples/scene.rs"]
+mod scene;
 mod view;
+mod web;
 
 use fixtures::{Folder, demo_art};
 use serde_json::{Value, json};

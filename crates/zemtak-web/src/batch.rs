@@ -1,0 +1,150 @@
+//! Many sprites as few draws.
+
+use crate::leases::{Lease, Playing};
+use crate::sink::number;
+use wasm_bindgen::prelude::*;
+use zemtak_runtime::coords::{Flip, Middle, Placement, Sampling};
+use zemtak_runtime::{self as runtime, BatchOrder, Look};
+
+/// Takes sprites and gives the vertices that draw them. Kept from frame to frame it takes no memory.
+#[wasm_bindgen]
+#[derive(Default)]
+pub struct Batch {
+    batch: runtime::Batch,
+    draws: Vec<u32>,
+}
+
+/// Where a sprite is drawn, as it crosses the border: numbers alone.
+fn placement(x: f64, y: f64, scale_x: f64, scale_y: f64, degrees: f64) -> Placement {
+    Placement { at: [x, y], scale: [scale_x, scale_y], degrees, flip: Flip::default(), ..Placement::default() }
+}
+
+/// A layer, and a colour as 0xRRGGBBAA.
+fn look(layer: i32, tint: u32) -> Look {
+    Look { layer, tint: tint.to_be_bytes() }
+}
+
+#[wasm_bindgen]
+impl Batch {
+    /// Without sprites.
+    #[wasm_bindgen(constructor)]
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// Takes all sprites out.
+    pub fn clear(&mut self) {
+        self.batch.clear();
+    }
+
+    /// What can be seen: sprites that are added after this and lie outside are left out.
+    #[wasm_bindgen(js_name = setScreen)]
+    pub fn set_screen(&mut self, left: f32, top: f32, right: f32, bottom: f32) {
+        self.batch.set_screen(Some([left, top, right, bottom]));
+    }
+
+    /// Adds what a lease shows. `tint` is 0xRRGGBBAA.
+    #[wasm_bindgen(js_name = addLease)]
+    #[expect(clippy::too_many_arguments, reason = "plain numbers cross the border for nothing")]
+    pub fn add_lease(
+        &mut self,
+        lease: &Lease,
+        x: f64,
+        y: f64,
+        scale_x: f64,
+        scale_y: f64,
+        degrees: f64,
+        layer: i32,
+        tint: u32,
+    ) {
+        if let Some(view) = lease.0.view() {
+            let placement = placement(x, y, scale_x, scale_y, degrees);
+            self.batch.add(&view, &placement, &Sampling::default(), look(layer, tint));
+        }
+    }
+
+    /// Adds what a clip shows since its last advance.
+    #[wasm_bindgen(js_name = addPlaying)]
+    #[expect(clippy::too_many_arguments, reason = "plain numbers cross the border for nothing")]
+    pub fn add_playing(
+        &mut self,
+        playing: &Playing,
+        x: f64,
+        y: f64,
+        scale_x: f64,
+        scale_y: f64,
+        degrees: f64,
+        layer: i32,
+        tint: u32,
+    ) {
+        if let Some(view) = playing.view() {
+            let placement = placement(x, y, scale_x, scale_y, degrees);
+            self.batch.add(view, &placement, &Sampling::default(), look(layer, tint));
+        }
+    }
+
+    /// Adds a sprite stretched to a size in canvas pixels: its bands keep theirs, the middle fills the rest, by whole copies where it is `tiled`.
+    #[wasm_bindgen(js_name = addStretched)]
+    #[expect(clippy::too_many_arguments, reason = "plain numbers cross the border for nothing")]
+    pub fn add_stretched(
+        &mut self,
+        lease: &Lease,
+        width: f64,
+        height: f64,
+        tiled: bool,
+        x: f64,
+        y: f64,
+        scale_x: f64,
+        scale_y: f64,
+        degrees: f64,
+        layer: i32,
+        tint: u32,
+    ) {
+        let Some(view) = lease.0.view() else { return };
+        let bands = lease.0.details().and_then(|details| details.stretch).unwrap_or_default();
+        let middle = if tiled { Middle::Tiled } else { Middle::Stretched };
+        let placement = placement(x, y, scale_x, scale_y, degrees);
+        for quad in view.stretched(bands, [width, height], middle, placement, Sampling::default()) {
+            self.batch.add_quad(view.texture, quad, look(layer, tint));
+        }
+    }
+
+    /// How many quads there are.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn quads(&self) -> usize {
+        self.batch.len()
+    }
+
+    /// How many sprites were left out since they lie outside of the screen.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn culled(&self) -> usize {
+        self.batch.culled()
+    }
+
+    /// Lays all sprites out: layers from the lowest; within a layer by texture, or, with `as_added`, as they were added.
+    #[wasm_bindgen(js_name = layOut)]
+    pub fn lay_out(&mut self, as_added: bool) {
+        self.batch.lay_out(if as_added { BatchOrder::AsAdded } else { BatchOrder::ByTexture });
+        let small = |count: usize| u32::try_from(count).unwrap_or(u32::MAX);
+        self.draws.clear();
+        self.draws.extend(
+            self.batch.draws().iter().flat_map(|draw| [number(draw.texture), small(draw.first), small(draw.quads)]),
+        );
+    }
+
+    /// Where the vertices are in the memory of the module, and how many bytes they have: 20 a vertex, x, y, u, v as 32-bit floats, then the tint.
+    #[must_use]
+    pub fn vertices(&self) -> Vec<usize> {
+        let vertices = self.batch.vertices();
+        vec![vertices.as_ptr() as usize, vertices.len()]
+    }
+
+    /// What to draw, in order: of each draw its texture, its first quad, and how many.
+    #[must_use]
+    pub fn draws(&self) -> Vec<u32> {
+        self.draws.clone()
+    }
+}

@@ -1,0 +1,122 @@
+//! Files that a page fetches: asked for here, handed in when they have come.
+
+use std::collections::BTreeMap;
+use std::io::{Error, ErrorKind, Result};
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use zemtak_runtime::geometry::Size;
+use zemtak_runtime::{Files, Stamp};
+
+/// What is known of a file.
+#[derive(Debug, Clone)]
+pub enum Fetched {
+    /// Its bytes: read once, and forgotten then.
+    Bytes(Vec<u8>),
+    /// A picture of that size, which the page keeps until the sink has made a texture of it.
+    Picture(Size),
+    /// There is none.
+    Missing,
+    /// It cannot be had.
+    Broken(String),
+}
+
+/// Files below a base URL. Clones are the same.
+#[derive(Clone, Default)]
+pub struct WebFiles {
+    base: String,
+    /// None for those that are on their way.
+    known: Arc<Mutex<BTreeMap<String, Option<Fetched>>>>,
+    wanted: Arc<Mutex<Vec<String>>>,
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl WebFiles {
+    pub fn below(base: String) -> Self {
+        Self { base, ..Self::default() }
+    }
+
+    /// Those that are to be fetched since the last call.
+    pub fn take_wanted(&self) -> Vec<String> {
+        std::mem::take(&mut *lock(&self.wanted))
+    }
+
+    pub fn put(&self, path: String, fetched: Fetched) {
+        lock(&self.known).insert(path, Some(fetched));
+    }
+
+    /// Has a picture fetched anew when it is asked for again.
+    pub fn forget(&self, path: &str) {
+        lock(&self.known).remove(path);
+    }
+
+    /// Takes what has come of a file, and has it fetched where that is nothing.
+    fn take(&self, path: &str) -> Result<Fetched> {
+        let mut known = lock(&self.known);
+        match known.remove(path) {
+            Some(Some(fetched)) => match fetched {
+                Fetched::Missing => Err(ErrorKind::NotFound.into()),
+                Fetched::Broken(why) => Err(Error::other(why)),
+                // A page whose layers have not come yet is asked for again.
+                Fetched::Picture(size) => {
+                    known.insert(path.to_owned(), Some(Fetched::Picture(size)));
+                    Ok(Fetched::Picture(size))
+                }
+                bytes @ Fetched::Bytes(_) => Ok(bytes),
+            },
+            on_its_way => {
+                known.insert(path.to_owned(), None);
+                if on_its_way.is_none() {
+                    lock(&self.wanted).push(path.to_owned());
+                }
+                Err(ErrorKind::WouldBlock.into())
+            }
+        }
+    }
+}
+
+/// Whether the browser decodes a file, by its ending.
+fn is_picture(path: &str) -> bool {
+    let ending = path.rsplit('.').next().unwrap_or_default();
+    ["png", "webp", "jpg", "jpeg", "gif", "bmp", "avif"].iter().any(|known| ending.eq_ignore_ascii_case(known))
+}
+
+impl Files for WebFiles {
+    fn read(&self, path: &str, limit: u64) -> Result<Vec<u8>> {
+        match self.take(path)? {
+            Fetched::Bytes(bytes) if bytes.len() as u64 > limit => Err(ErrorKind::FileTooLarge.into()),
+            Fetched::Bytes(bytes) => Ok(bytes),
+            _ => Err(ErrorKind::InvalidData.into()),
+        }
+    }
+
+    fn ready_made(&self, path: &str) -> Result<Option<Size>> {
+        if !is_picture(path) {
+            return Ok(None);
+        }
+        match self.take(path)? {
+            Fetched::Picture(size) => Ok(Some(size)),
+            _ => Err(ErrorKind::InvalidData.into()),
+        }
+    }
+
+    /// All files are taken for the same as before until they are fetched anew.
+    fn stamp(&self, path: &str) -> Result<Stamp> {
+        // Whether a descriptor is there nobody knows before it was fetched.
+        if path.ends_with(".zemtak.json") {
+            Err(ErrorKind::NotFound.into())
+        } else {
+            Ok(Stamp { length: 0, version: 0 })
+        }
+    }
+
+    fn list(&self) -> Result<Vec<String>> {
+        Err(Error::new(ErrorKind::Unsupported, "a web server does not list its files: name them, or pack them"))
+    }
+
+    fn place(&self, path: &str) -> PathBuf {
+        PathBuf::from(format!("{}{path}", self.base))
+    }
+}

@@ -1,0 +1,271 @@
+//! What a game holds: leases, sets, clips, and what plays.
+
+use crate::sink::number;
+use std::time::Duration;
+use wasm_bindgen::prelude::*;
+use zemtak_runtime::clip::Ratio;
+use zemtak_runtime::coords::Part;
+use zemtak_runtime::{self as runtime, Status};
+
+/// How far something is: 0 loading, 1 ready, 2 it cannot be had.
+fn number_of(status: &Status) -> u32 {
+    match status {
+        Status::Ready => 1,
+        Status::Failed(_) => 2,
+        _ => 0,
+    }
+}
+
+fn failure_of(status: &Status) -> Option<String> {
+    match status {
+        Status::Failed(failure) => Some(failure.to_string()),
+        _ => None,
+    }
+}
+
+/// A counted hold on a sprite, or on a part of one. Given back by `free()`, or with `using`.
+#[wasm_bindgen]
+pub struct Lease(pub(crate) runtime::Lease);
+
+#[wasm_bindgen]
+impl Lease {
+    /// Its full name.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn name(&self) -> String {
+        self.0.name().to_string()
+    }
+
+    /// 0 loading, 1 ready, 2 it cannot be had.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn status(&self) -> u32 {
+        number_of(&self.0.status())
+    }
+
+    /// Why it cannot be had.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn failure(&self) -> Option<String> {
+        failure_of(&self.0.status())
+    }
+
+    /// What it shows: its texture, then u and v of the upright corners (top left, top right, bottom right, bottom left; V down), pivot x, y and canvas
+    /// width, height in pixels, then x, y, width, height of what is stored on the canvas, and 1 where it is the stand-in. Nothing while it shows
+    /// nothing.
+    #[must_use]
+    pub fn view(&self) -> Option<Vec<f64>> {
+        let view = self.0.view()?;
+        let (on, canvas) = (view.visible.on_canvas, view.canvas);
+        let corners = view.corners(&runtime::coords::Sampling::default());
+        let mut told = vec![f64::from(number(view.texture))];
+        told.extend(corners.as_flattened().iter().map(|number| f64::from(*number)));
+        told.extend(view.pivot);
+        told.extend([canvas.w, canvas.h, on.x, on.y, on.w, on.h, u32::from(view.stand_in)].map(f64::from));
+        Some(told)
+    }
+
+    /// One more lease of the same.
+    #[must_use]
+    pub fn share(&self) -> Self {
+        Self(self.0.clone())
+    }
+
+    /// A lease of a part in canvas pixels; nothing where nothing of it is stored.
+    #[must_use]
+    pub fn part(&self, x: i32, y: i32, width: u32, height: u32) -> Option<Self> {
+        self.0.part(Part { x, y, w: width, h: height }).ok().map(Self)
+    }
+
+    /// The texture of a layer of its page, such as `normal`: the same corners show it. Nothing while it is not there.
+    #[must_use]
+    pub fn layer(&self, name: &str) -> Option<u32> {
+        self.0.layer(name).map(number)
+    }
+
+    /// A named point in canvas pixels; nothing where it has none of that name.
+    #[must_use]
+    pub fn point(&self, name: &str) -> Option<Vec<f64>> {
+        self.0.details()?.points.get(name).map(|point| point.to_vec())
+    }
+
+    /// Words that its project gave it.
+    #[must_use]
+    pub fn tags(&self) -> Vec<String> {
+        self.0.details().map(|details| details.tags.clone()).unwrap_or_default()
+    }
+
+    /// Data that its project gave it, as JSON; nothing where it has none.
+    #[must_use]
+    pub fn user(&self) -> Option<String> {
+        self.0.details()?.user.clone()
+    }
+}
+
+/// Many sprites that were leased together. Given back by `free()`.
+#[wasm_bindgen]
+pub struct LeaseSet(pub(crate) runtime::LeaseSet);
+
+#[wasm_bindgen]
+impl LeaseSet {
+    /// The full names of its sprites.
+    #[must_use]
+    pub fn names(&self) -> Vec<String> {
+        self.0.names().iter().map(ToString::to_string).collect()
+    }
+
+    /// 0 loading, 1 all ready, 2 something cannot be had and the rest is ready.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn status(&self) -> u32 {
+        number_of(&self.0.status())
+    }
+
+    /// Why: the first that cannot be had.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn failure(&self) -> Option<String> {
+        failure_of(&self.0.status())
+    }
+
+    /// How far it is: sprites ready, failed and known; bytes of textures there and known; and 1 where all sprites are known.
+    #[must_use]
+    #[expect(clippy::cast_precision_loss, reason = "for a bar on the screen")]
+    pub fn progress(&self) -> Vec<f64> {
+        let told = self.0.progress();
+        let counts = [told.done, told.failed, told.total].map(|count| count as f64);
+        let bytes = [told.bytes, told.total_bytes].map(|bytes| bytes as f64);
+        counts.into_iter().chain(bytes).chain([f64::from(u8::from(told.complete))]).collect()
+    }
+}
+
+/// All sprites of a clip. Given back by `free()`.
+#[wasm_bindgen]
+pub struct ClipLease(pub(crate) runtime::ClipLease);
+
+#[wasm_bindgen]
+impl ClipLease {
+    /// 0 loading, 1 ready, 2 it cannot be had.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn status(&self) -> u32 {
+        number_of(&self.0.sprites().status())
+    }
+
+    /// Why it cannot be had.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn failure(&self) -> Option<String> {
+        failure_of(&self.0.sprites().status())
+    }
+
+    /// How many steps it has; nothing while the clip is not known.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn steps(&self) -> Option<usize> {
+        self.0.info().map(|info| info.steps)
+    }
+
+    /// How many milliseconds it takes to play once; nothing while the clip is not known.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn milliseconds(&self) -> Option<f64> {
+        self.0.info().map(|info| info.length.as_secs_f64() * 1000.0)
+    }
+
+    /// Plays it from a place in it, in milliseconds: a crowd need not move in step.
+    #[must_use]
+    pub fn play(&self, from: Option<f64>) -> Playing {
+        Playing { playing: self.0.play_from(Ratio::ONE, duration(from.unwrap_or_default())), now: Now::default() }
+    }
+}
+
+fn duration(milliseconds: f64) -> Duration {
+    Duration::try_from_secs_f64(milliseconds / 1000.0).unwrap_or_default()
+}
+
+/// A clip that plays. It holds its sprites too. Given back by `free()`.
+#[wasm_bindgen]
+pub struct Playing {
+    playing: runtime::Playing,
+    now: Now,
+}
+
+/// What it shows since the last advance.
+#[derive(Default)]
+struct Now {
+    view: Option<runtime::View>,
+    step: usize,
+    played: i64,
+    ended: bool,
+    events: Vec<String>,
+}
+
+impl Playing {
+    pub(crate) fn view(&self) -> Option<&runtime::View> {
+        self.now.view.as_ref()
+    }
+}
+
+#[wasm_bindgen]
+impl Playing {
+    /// Goes on by milliseconds, or back where that is below 0. They are rounded to nanoseconds, so that no step is ever off by more than that.
+    #[expect(clippy::cast_possible_truncation, reason = "a number that is too large is as large as can be")]
+    pub fn advance(&mut self, milliseconds: f64) {
+        let now = self.playing.advance_by((milliseconds * 1e6).round() as i64);
+        self.now.events.clear();
+        self.now.events.extend(now.events().map(str::to_owned));
+        (self.now.view, self.now.step, self.now.played, self.now.ended) = (now.view, now.step, now.played, now.ended);
+    }
+
+    /// The step that is shown, from 0.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn step(&self) -> usize {
+        self.now.step
+    }
+
+    /// How often it was played through.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    #[expect(clippy::cast_precision_loss, reason = "a game does not last that long")]
+    pub fn played(&self) -> f64 {
+        self.now.played as f64
+    }
+
+    /// Whether a clip that plays once is over.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn ended(&self) -> bool {
+        self.now.ended
+    }
+
+    /// The events of the steps that began on the way of the last advance, in order.
+    #[wasm_bindgen(getter)]
+    #[must_use]
+    pub fn events(&self) -> Vec<String> {
+        self.now.events.clone()
+    }
+
+    /// Plays at a speed of `numerator / denominator` from here on; below 0 backwards.
+    ///
+    /// # Errors
+    /// The denominator is 0.
+    #[wasm_bindgen(js_name = setSpeed)]
+    pub fn set_speed(&mut self, numerator: i32, denominator: Option<u32>) -> Result<(), JsError> {
+        let speed = Ratio::new(numerator, denominator.unwrap_or(1));
+        self.playing.set_speed(speed.ok_or_else(|| JsError::new("a speed has a denominator above 0"))?);
+        Ok(())
+    }
+
+    /// Goes to a place of the clip, in milliseconds. What lies before it counts neither as shown nor as played.
+    pub fn seek(&mut self, milliseconds: f64) {
+        self.playing.seek(duration(milliseconds));
+    }
+
+    /// Plays another clip from here on, as far into it as this one was.
+    #[wasm_bindgen(js_name = goOverTo)]
+    pub fn go_over_to(&mut self, clip: &ClipLease) {
+        self.playing.go_over_to(&clip.0);
+    }
+}
