@@ -2,6 +2,8 @@
 #define ZR_IMPLEMENTATION
 #include "zemtak_reader.h"
 
+#include <locale.h>
+
 static char *whole(const char *path, size_t *length) {
     FILE *file = fopen(path, "rb");
     char *text;
@@ -119,7 +121,12 @@ int main(int count, char **words) {
         size_t length, ignored;
         char *text = whole(words[i], &length), *questions, *line, *end;
         zr_error error;
-        zr_atlas *atlas = zr_read(text, length, &error);
+        zr_atlas *atlas;
+        /* A game may speak the player's language; what is asked and answered here does not. */
+        setlocale(LC_ALL, "");
+        if (getenv("WITH_COMMAS") && *localeconv()->decimal_point != ',') exit(4);
+        atlas = zr_read(text, length, &error);
+        setlocale(LC_ALL, "C");
         free(text);
         if (check) printf(atlas ? "ok\n" : "%s: %s\n", error.place, error.why);
         else if (!atlas) return fprintf(stderr, "%s: %s\n", error.place, error.why), 1;

@@ -62,6 +62,18 @@ pub const CPP: Language = Language {
 /// The other compiler for both.
 pub const C_BY_CLANG: Language = Language { name: "C by clang", build: &[gcc!("clang", "-std=c99", "driver.c")], ..C };
 
+/// In a program that speaks a language in which numbers have commas.
+pub const C_WITH_COMMAS: Language = Language {
+    name: "C with commas",
+    build: &[
+        &["mkdir", "locales"],
+        &["localedef", "-i", "de_DE", "-f", "UTF-8", "locales/de_DE.UTF-8"],
+        gcc!("cc", "-std=c99", "driver.c"),
+    ],
+    run: &["env", "LOCPATH=locales", "LC_ALL=de_DE.UTF-8", "WITH_COMMAS=1", "./driver"],
+    ..C
+};
+
 pub const C_SHARP: Language = Language {
     name: "C#",
     readers: &["c#"],

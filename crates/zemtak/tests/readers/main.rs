@@ -116,6 +116,7 @@ fn the_reader_for_javascript_is_what_the_compiler_makes_of_that_for_typescript()
 
 others! {
     the_reader_for_c_agrees_by_another_compiler: C_BY_CLANG,
+    the_reader_for_c_agrees_where_numbers_have_commas: C_WITH_COMMAS,
     the_reader_for_c_sharp_agrees_with_the_core: C_SHARP,
     the_reader_for_java_agrees_with_the_core: JAVA,
     the_reader_for_javascript_agrees_with_the_core: JAVASCRIPT,
