@@ -4,7 +4,7 @@ use crate::allowance::Allowance;
 use crate::content::Files;
 use crate::failure::Failure;
 use crate::observer::{Observer, Phase, Progress};
-use crate::store::Store;
+use crate::store::{Hash, SharedStore, Store};
 use crate::timings::Timings;
 use crate::write::Writer;
 
@@ -13,6 +13,8 @@ use crate::write::Writer;
 pub(crate) struct Context<'a> {
     /// What earlier builds learnt.
     pub store: &'a dyn Store,
+    /// What other machines learnt.
+    pub shared: &'a SharedStore,
     /// Where files are written.
     pub writer: &'a Writer,
     /// Where the time goes.
@@ -32,6 +34,21 @@ impl<'a> Context<'a> {
     /// Where files are, and what is known of them.
     pub fn files(self) -> Files<'a> {
         Files::of(self.writer, self.store)
+    }
+
+    /// What this machine knows under a key, or another one.
+    pub fn learnt(self, key: &Hash) -> Option<Vec<u8>> {
+        self.store.get(key).or_else(|| {
+            let value = self.shared.get(key)?;
+            self.store.put(*key, value.clone());
+            Some(value)
+        })
+    }
+
+    /// Keeps what was learnt, for other machines too.
+    pub fn learn(self, key: Hash, value: Vec<u8>) {
+        self.shared.put(&key, &value);
+        self.store.put(key, value);
     }
 
     /// A place where the work can stop.

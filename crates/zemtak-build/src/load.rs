@@ -3,6 +3,7 @@
 mod decode;
 mod frames;
 mod layers;
+mod shared;
 
 pub(crate) use decode::decode_sprites;
 pub use decode::{decode_source, hush_codec_panics};
@@ -168,6 +169,7 @@ pub fn load<'a>(
     context: Context<'a>,
 ) -> Result<Vec<Loaded<'a>>, Failure> {
     let progress = context.progress(Phase::Reading, Some(sources.len()));
+    let unknown = shared::fetch(sources, contents, recipes, context);
     let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
         .par_iter()
         .zip(contents)
@@ -178,6 +180,7 @@ pub fn load<'a>(
         })
         .collect();
     context.check()?;
+    shared::share(&unknown, context);
     let mut loaded: Vec<Loaded<'a>> = recipes.iter().map(|_| Loaded::default()).collect();
     let mut problems = Vec::new();
     for images in results {
@@ -214,6 +217,16 @@ struct Image<'a> {
     ignored: Vec<(Ignored, String)>,
 }
 
+/// Under which key what is known of an image is kept.
+fn image_key(source: &Source, content: &Hash, treatment: Treatment) -> Hash {
+    let extension = source.path.extension().unwrap_or_default();
+    Key::new("image", &[DECODE_VERSION, TREATMENT_VERSION])
+        .bytes(content)
+        .value(&treatment)
+        .bytes(extension.as_encoded_bytes())
+        .finish()
+}
+
 /// The sprites of a file for each recipe.
 fn images<'a>(
     source: &'a Source,
@@ -221,14 +234,7 @@ fn images<'a>(
     recipes: &[Recipe<'_>],
     context: Context<'a>,
 ) -> Result<Vec<Image<'a>>, Problem> {
-    let key = |content: &Hash, treatment: Treatment| {
-        let extension = source.path.extension().unwrap_or_default();
-        Key::new("image", &[DECODE_VERSION, TREATMENT_VERSION])
-            .bytes(content)
-            .value(&treatment)
-            .bytes(extension.as_encoded_bytes())
-            .finish()
-    };
+    let key = |content: &Hash, treatment: Treatment| image_key(source, content, treatment);
     let known = |treatment: Treatment| {
         let known: Known = serde_json::from_slice(&context.store.get(&key(&looked.hash, treatment))?).ok()?;
         (!known.frames.is_empty()).then_some(known)

@@ -13,7 +13,7 @@ use crate::observer::Observer;
 use crate::ownership::Ownership;
 use crate::project::Project;
 use crate::request::{OutputFile, PackRequest, Packed};
-use crate::store::{FileStore, Store};
+use crate::store::{FileStore, SharedSettings, SharedStore, Store};
 use crate::targets::{self, Joint, Target, Targets};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
@@ -46,7 +46,9 @@ impl PackRequest {
 fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
-    let (inputs, targets, limits) = timings.time(Stage::Find, || targets(request))?;
+    let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || targets(request))?;
+    let shared = if request.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
+    let shared = SharedStore::open(shared.as_ref(), writer)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
     let options = Options {
@@ -68,9 +70,11 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
         allowance: &allowance,
         writer,
         observer,
+        shared: &shared,
         any_built,
     };
     let built = run.build_and_place(request.fresh);
+    let shared = shared.finish();
     if built.is_err() {
         lock.iter_mut().for_each(lock::Lock::give_up);
     }
@@ -79,19 +83,31 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
     let (atlases, joint) = built.split_at(targets.targets.len());
     let files_of = |built: &[BuiltAtlas]| built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
     let (files, joint) = (files_of(atlases), files_of(joint));
+    let trouble = shared.as_ref().and_then(|tally| {
+        let why = tally.trouble.clone()?;
+        Some(Warning::SharedStore { store: tally.store.clone(), why })
+    });
     Ok(Packed {
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
-        warnings: targets.warnings.into_iter().chain(left).collect(),
+        warnings: targets.warnings.into_iter().chain(left).chain(trouble).collect(),
         files,
         joint,
         inputs,
+        shared,
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
     })
 }
 
-/// What is to be built, what from, and where it goes.
-fn targets(request: &PackRequest) -> Result<(Inputs, Targets, Limits), Failure> {
+/// What is to be built, what from, where it goes, and with whom it is shared.
+struct Asked {
+    inputs: Inputs,
+    targets: Targets,
+    limits: Limits,
+    shared: Option<SharedSettings>,
+}
+
+fn targets(request: &PackRequest) -> Result<Asked, Failure> {
     let PackRequest { paths, root, name, keys, .. } = request;
     let (name, out) = (name.as_deref(), request.out.as_deref());
     if paths.is_empty() {
@@ -99,13 +115,14 @@ fn targets(request: &PackRequest) -> Result<(Inputs, Targets, Limits), Failure> 
         project.limits = request.limits.over(project.limits);
         let inputs = Inputs::of_project(&project, out);
         let targets = targets::of_project(&project, name, &inputs.out, keys)?;
-        return Ok((inputs, targets, project.limits));
+        let shared = request.shared.clone().or(project.shared);
+        return Ok(Asked { inputs, targets, limits: project.limits, shared });
     }
     Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
     let inputs = Inputs::of_paths(paths, out);
     let targets =
         targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), request.limits.follow_links())?;
-    Ok((inputs, targets, request.limits))
+    Ok(Asked { inputs, targets, limits: request.limits, shared: request.shared.clone() })
 }
 
 /// Where a path is not there, but an atlas of the project at hand has that name.
@@ -130,6 +147,7 @@ struct Run<'a> {
     allowance: &'a Allowance,
     writer: &'a Writer,
     observer: &'a dyn Observer,
+    shared: &'a SharedStore,
     /// Whether any atlas could be built.
     any_built: AtomicBool,
 }
@@ -142,6 +160,7 @@ impl Run<'_> {
         let (store, built) = match self.build(&store) {
             // Something changed while we looked at it, or the store was wrong: once more, with nothing remembered.
             Err(NotDrawn::Stale) => {
+                self.shared.distrust();
                 let store = FileStore::empty(out, self.writer);
                 let built = self.build(&store);
                 (store, built)
@@ -187,6 +206,7 @@ impl Run<'_> {
     fn build(&self, store: &dyn Store) -> Result<Vec<BuiltAtlas>, NotDrawn> {
         let context = Context {
             store,
+            shared: self.shared,
             writer: self.writer,
             timings: self.timings,
             allowance: self.allowance,

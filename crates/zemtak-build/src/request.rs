@@ -3,7 +3,7 @@
 use crate::inputs::Inputs;
 use crate::limits::Limits;
 use crate::settings::Keys;
-use crate::store::Hash;
+use crate::store::{Hash, SharedSettings, SharedTally};
 use crate::summary::{State, Summary};
 use crate::timings::Spent;
 use crate::warning::Warning;
@@ -59,6 +59,10 @@ pub struct PackRequest {
     pub unsynced: bool,
     /// What the run takes on before it refuses, memory among it. What is said here wins over the project file.
     pub limits: Limits,
+    /// Whether the environment says where builds share what they learn: [`SharedSettings::from_environment`]. It does not by default.
+    pub store_from_environment: bool,
+    /// Where builds share what they learn; what is said here wins over the project file.
+    pub shared: Option<SharedSettings>,
     /// Replace files that no build wrote where results go. Off by default: then they are an error.
     pub force: bool,
 }
@@ -125,6 +129,8 @@ pub struct Packed {
     pub joint: Vec<OutputFile>,
     /// What it was built from.
     pub inputs: Inputs,
+    /// What came from the shared store and what went there; nothing where there is none.
+    pub shared: Option<SharedTally>,
     /// How long it took.
     pub seconds: f64,
     /// Where the time went.

@@ -103,6 +103,13 @@ pub enum Warning {
         /// The sprites, each with what it keeps.
         sprites: Vec<String>,
     },
+    /// A shared store that could not be used, or not all the time.
+    SharedStore {
+        /// Where it is.
+        store: String,
+        /// What was wrong.
+        why: String,
+    },
     /// Files of a former build that this one no longer writes, left since they were changed.
     LeftBehind {
         /// Their names in the folder for results.
@@ -127,6 +134,7 @@ impl Warning {
             Self::BelowPsnr { .. } => "below_psnr",
             Self::DamagedImages { .. } => "damaged_images",
             Self::MissingLayer { .. } => "missing_layer",
+            Self::SharedStore { .. } => "shared_store",
             Self::LeftBehind { .. } => "left_behind",
         }
     }
@@ -147,6 +155,7 @@ impl Warning {
             Self::InNoAtlas { .. }
             | Self::InSeveralAtlases { .. }
             | Self::DamagedImages { .. }
+            | Self::SharedStore { .. }
             | Self::LeftBehind { .. } => None,
         }
     }
@@ -206,6 +215,14 @@ impl fmt::Display for Warning {
                     f,
                     "atlas {atlas}: {count} a PSNR below {least} dB: {sprites}; without 'pixels' each page gets the \
                      smallest pixel format that reaches it"
+                )
+            }
+            Self::SharedStore { store, why } => {
+                write!(
+                    f,
+                    "the shared store at {} could not be used: {}; the build went on without it",
+                    format::name(store),
+                    format::name(why)
                 )
             }
             Self::LeftBehind { files } => {

@@ -1,6 +1,7 @@
 //! Drawing pages, and leaving those alone that are there already.
 
 mod bands;
+mod shared;
 mod sheet;
 
 pub(crate) use sheet::Sheet;
@@ -73,6 +74,8 @@ struct PageDraft<'s> {
 enum Left {
     /// It is in place.
     Nothing(Drawn),
+    /// Another machine has made it.
+    Made(PageBytes),
     /// The bands that the former build does not have.
     Bands(BandsLeft),
     /// All of it, of these boxes.
@@ -83,7 +86,7 @@ impl PageDraft<'_> {
     /// The boxes whose pixels are needed for it.
     fn needed(&self) -> Vec<usize> {
         match &self.left {
-            Left::Nothing(_) => Vec::new(),
+            Left::Nothing(_) | Left::Made(_) => Vec::new(),
             Left::Bands(bands) => bands.needed.clone(),
             Left::Whole(boxes) => boxes.clone(),
         }
@@ -161,6 +164,9 @@ impl Plan<'_> {
                 return PageDraft { sheet, key, left: Left::Nothing(drawn.clone()) };
             }
         }
+        if let Some(made) = shared::fetch(&key, context) {
+            return PageDraft { sheet, key, left: Left::Made(made) };
+        }
         let left = match self.drawing() {
             Drawing::Bands => Left::Bands(self.bands_left(sheet, put.former, context)),
             Drawing::Whole => Left::Whole(self.on_page(sheet.page)),
@@ -179,8 +185,9 @@ impl Plan<'_> {
         let wrap = self.wrap_of(page);
         let PageBytes { bytes, bands, texture } = match left {
             Left::Nothing(drawn) => return Ok(PageFile { page, layer, drawn, wrap, made: None }),
-            Left::Bands(bands) => self.by_bands(sheet, bands, context)?,
-            Left::Whole(boxes) => self.whole(sheet, &boxes, context)?,
+            Left::Made(made) => made,
+            Left::Bands(bands) => shared::share(&key, self.by_bands(sheet, bands, context)?, context),
+            Left::Whole(boxes) => shared::share(&key, self.whole(sheet, &boxes, context)?, context),
         };
         let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
         context.store.put(key, hash.to_vec());

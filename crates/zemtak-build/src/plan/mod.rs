@@ -133,8 +133,8 @@ impl<'a> Plan<'a> {
             .value(&(spacing, page, layout, effort))
             .value(&(&self.items, &self.kept))
             .finish();
-        let known = context.store.get(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
-        if let Some((pages, places)) = known.filter(|(_, places)| places.len() == self.items.len()) {
+        let known = context.learnt(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
+        if let Some((pages, places)) = known.filter(|(pages, places)| self.holds_all(pages, places)) {
             let places = places.into_iter().map(|(page, rect, turned)| Place { page, rect, turned }).collect();
             tracing::debug!(boxes = self.items.len(), pages = pages.len(), "the layout is known from an earlier build");
             return Ok(Layout { pages, places });
@@ -156,9 +156,18 @@ impl<'a> Plan<'a> {
         let places = layout.places.iter().map(|p| (p.page, p.rect, p.turned)).collect();
         let written: Written = (layout.pages.clone(), places);
         if let Some(bytes) = serde_json::to_vec(&written).ok().filter(|_| !self.cut_short) {
-            context.store.put(key, bytes);
+            context.learn(key, bytes);
         }
         Ok(layout)
+    }
+
+    /// Whether a layout that was remembered has a place on its pages for each box, of its size.
+    fn holds_all(&self, pages: &[Size], places: &[(usize, Rect, bool)]) -> bool {
+        let holds = |(item, (page, rect, turned)): (&Item, &(usize, Rect, bool))| {
+            let size = if *turned { Size::new(item.size.h, item.size.w) } else { item.size };
+            rect.size() == size && pages.get(*page).is_some_and(|page| rect.inside(*page))
+        };
+        places.len() == self.items.len() && self.items.iter().zip(places).all(holds)
     }
 
     /// Where boxes of the former atlas lie that are there again with the same size.

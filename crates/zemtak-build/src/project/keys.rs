@@ -6,6 +6,7 @@ use crate::forms::is_constant;
 use crate::limits::{LIMITS, Limits};
 use crate::settings::rule::{Membership, Overrides, Pivot, Rule};
 use crate::settings::{Also, Keys, Keyword, LayerRule, LayerRules, MOST_MIP_LEVELS, OtherSize, WIDEST_SPACE};
+use crate::store::{Access, SharedSettings};
 use crate::toml_text::{Text, Value};
 use std::collections::BTreeMap;
 use toml::de::DeValue;
@@ -219,4 +220,22 @@ pub(super) fn limits(text: &Text<'_>, value: &Value<'_>) -> Limits {
     }
     table.end();
     limits
+}
+
+/// Where builds share what they learn.
+pub(super) fn store(text: &Text<'_>, value: &Value<'_>) -> Option<SharedSettings> {
+    let mut table = text.table(value, "the shared store")?;
+    let url = table.read("url", |v| Some((v.span(), text.string(v)?)));
+    let access = table.read("access", |v| text.parsed::<Access>(v, "a text"));
+    table.end();
+    let Some((span, url)) = url else {
+        text.wrong(ProblemKind::MissingKey, value.span(), "the shared store has no url");
+        return None;
+    };
+    let settings = SharedSettings { access: access.unwrap_or_default(), ..SharedSettings::new(url) };
+    if settings.has_password() {
+        let why = "a password does not belong into a project file: set ZEMTAK_STORE to the whole address instead";
+        text.wrong(ProblemKind::InvalidValue, span, why);
+    }
+    Some(settings)
 }

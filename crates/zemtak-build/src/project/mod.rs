@@ -10,6 +10,7 @@ use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::limits::{LIMITS, Limits};
 use crate::settings::{Also, Keys};
+use crate::store::SharedSettings;
 use crate::toml_text::{self, FileKind, Text, Value};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::Atlas;
@@ -38,6 +39,7 @@ const KIND: FileKind = FileKind {
     tables: &[
         ("at the top of the file", &["format", "out", "also"]),
         ("in [limits]", LIMIT_KEYS),
+        ("in [store]", &["url", "access"]),
         (
             "in an atlas, [atlas.NAME], or in [defaults]",
             &[
@@ -97,6 +99,8 @@ pub struct Project {
     pub also: Vec<PathBuf>,
     /// What builds take on before they refuse.
     pub limits: Limits,
+    /// Where builds share what they learn.
+    pub shared: Option<SharedSettings>,
     /// The atlases in the order of the file, with the defaults merged in.
     pub atlases: Vec<(String, Keys)>,
 }
@@ -157,6 +161,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     let out = table.read("out", |v| text.path(v)).unwrap_or_else(|| "build".into());
     let also = table.read("also", |v| text.list(v, |v| template(&text, v))).unwrap_or_default();
     let limits = table.read("limits", |v| Some(keys::limits(&text, v))).unwrap_or_default();
+    let shared = table.read("store", |v| keys::store(&text, v));
     let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
     let mut atlases = Vec::new();
     if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
@@ -173,7 +178,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     }
     atlases.sort_by_key(|(at, ..)| *at);
     let atlases = atlases.into_iter().map(|(_, name, keys)| (name, keys)).collect();
-    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, limits, atlases })
+    text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, limits, shared, atlases })
 }
 
 /// A form of all atlases together: a template of the user's own.

@@ -183,6 +183,7 @@ fn a_key_in_the_wrong_table_says_where_it_belongs() {
             let at_home = match *home {
                 "at the top of the file" => format!("{key} = false\n[atlas.a]\n"),
                 "in [limits]" => format!("[limits]\n{key} = false\n"),
+                "in [store]" => format!("[store]\n{key} = false\n"),
                 "in an atlas, [atlas.NAME], or in [defaults]" => format!("[atlas.a]\n{key} = 1979-05-27\n"),
                 "in an atlas's page = { ... }" => format!("[atlas.a]\npage = {{ {key} = false }}\n"),
                 "in an entry of sizes = [{ ... }]" => format!("[atlas.a]\nsizes = [{{ {key} = false }}]\n"),

@@ -3,6 +3,10 @@
 //! Everything in a store could be worked out anew: it can be deleted at any time. Keys are hashes of all that a value
 //! follows from, so a value is never stale, and a store whose bytes are not exactly those that were written is empty.
 
+mod shared;
+
+pub use shared::{Access, SharedSettings, SharedStore, SharedTally};
+
 use crate::failure::Failure;
 use crate::format;
 use crate::write::Writer;

@@ -269,7 +269,7 @@ impl BuildArgs {
         }
         let mut pack = PackRequest::of_paths(self.paths).keys(keys);
         (pack.project, pack.root, pack.out, pack.name) = (project, self.root, self.out, self.name);
-        (pack.explain, pack.keep) = (self.why, self.keep);
+        (pack.explain, pack.keep, pack.store_from_environment) = (self.why, self.keep, true);
         let (take_best, timings) = (self.take_best, self.timings);
         pack::PackCommand { pack, take_best, timings, ..pack::PackCommand::default() }
     }

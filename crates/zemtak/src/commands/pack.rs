@@ -11,6 +11,7 @@ use crate::timings;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::Path;
+use zemtak_build::store::SharedTally;
 use zemtak_build::{Failure, OutputFile, PackRequest, Packed, ProblemKind, State, Summary, format};
 use zemtak_core::atlas::FILE_SUFFIX;
 
@@ -117,6 +118,7 @@ impl Report for PackReport {
             let unchanged = atlases.len() - built;
             out.push_str(&format!("{built} {word}, {unchanged} unchanged in {seconds:.2} s\n"));
         }
+        out.extend(self.packed.shared.as_ref().map(shared_text));
         self.differences.iter().for_each(|difference| out.push_str(&difference.text(verbose)));
         if self.request.dry_run {
             out.push_str("nothing was written\n");
@@ -133,6 +135,9 @@ impl Report for PackReport {
         if !self.packed.joint.is_empty() {
             let file = |f: &OutputFile| json!({ "file": format::path(&f.path), "changed": f.changed });
             json["of_all_atlases"] = self.packed.joint.iter().map(file).collect();
+        }
+        if let Some(shared) = &self.packed.shared {
+            json["shared_store"] = shared_json(shared);
         }
         if self.request.diff {
             json["differences"] = self.differences.iter().map(Difference::json).collect();
@@ -157,6 +162,24 @@ impl Report for PackReport {
         let found = check && self.packed.out_of_date();
         if found || (self.request.strict && !self.warnings().is_empty()) { Exit::Found } else { Exit::Done }
     }
+}
+
+/// What came from the shared store, and what went there; nothing where that is nothing.
+fn shared_text(shared: &SharedTally) -> String {
+    if shared.found + shared.shared == 0 {
+        return String::new();
+    }
+    let pages = format::count(usize::try_from(shared.pages).unwrap_or(usize::MAX), "page", "pages");
+    let (found, put) = (format::bytes(shared.found_bytes), format::bytes(shared.shared_bytes));
+    let store = format::name(&shared.store);
+    format!("shared store {store}: {pages} from there, {found} in all; {put} put there\n")
+}
+
+fn shared_json(shared: &SharedTally) -> Value {
+    json!({
+        "store": shared.store, "found": shared.found, "found_bytes": shared.found_bytes, "pages": shared.pages,
+        "missed": shared.missed, "shared": shared.shared, "shared_bytes": shared.shared_bytes,
+    })
 }
 
 /// A repack as `zemtak watch` tells it.

@@ -37,6 +37,7 @@ mod rebuild;
 mod scan;
 mod scripts;
 mod setup;
+mod shared_store;
 mod textures;
 mod verify;
 mod view;

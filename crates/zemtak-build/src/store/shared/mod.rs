@@ -1,0 +1,229 @@
+//! What other machines learnt: a store that many builds share, behind the one that each has for itself.
+//!
+//! Nothing of it is needed: a store that is away, slow, full or lying costs a warning and some time. What comes from there is held
+//! against a hash of key and value, with a secret if there is one, before anybody uses it.
+
+mod folder;
+#[cfg(feature = "http")]
+mod http;
+mod seal;
+mod settings;
+
+pub use settings::{Access, SharedSettings};
+
+use super::Hash;
+use crate::failure::Problem;
+use crate::write::Writer as Files;
+use seal::Seal;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+use std::sync::mpsc::{SyncSender, sync_channel};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::thread::JoinHandle;
+
+/// Values that wait to be written; whoever has more to share waits.
+const WAITING: usize = 8;
+
+/// So many failures, one after another, and the store is left alone for the rest of the build.
+const PATIENCE: u32 = 3;
+
+/// The largest value that is asked for or shared: more than any page has.
+const MOST_BYTES: u64 = 256 << 20;
+
+/// Where values are kept for all, by names of small letters, digits and `/`. Called from several threads at once.
+pub(crate) trait Remote: Send + Sync + fmt::Debug {
+    /// The value of a name; nothing where there is none.
+    fn get(&self, name: &str, most: u64) -> Result<Option<Vec<u8>>, RemoteError>;
+    /// Keeps a value.
+    fn put(&self, name: &str, value: &[u8]) -> Result<(), RemoteError>;
+    /// Where that is, for messages: without a password.
+    fn place(&self) -> String;
+}
+
+/// Why a remote store did not do as asked.
+#[derive(Debug)]
+pub(crate) struct RemoteError {
+    /// The reason, for a person.
+    pub why: String,
+    /// Whether there is no use in asking again.
+    pub lasting: bool,
+}
+
+/// What a build had of its shared store.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SharedTally {
+    /// Where it is.
+    pub store: String,
+    /// Values that came from there, and their bytes.
+    pub found: u64,
+    /// Their bytes.
+    pub found_bytes: u64,
+    /// Values that were not there.
+    pub missed: u64,
+    /// Values that were put there.
+    pub shared: u64,
+    /// Their bytes.
+    pub shared_bytes: u64,
+    /// Pages among those that came from there.
+    pub pages: u64,
+    /// What was wrong with it, if anything: the build went on without it.
+    pub trouble: Option<String>,
+}
+
+/// A shared store in use, or none.
+#[derive(Debug, Default)]
+pub struct SharedStore(Option<Arc<Used>>, Mutex<Option<Writer>>);
+
+#[derive(Debug)]
+struct Used {
+    remote: Box<dyn Remote>,
+    seal: Seal,
+    health: Mutex<Health>,
+}
+
+#[derive(Debug, Default)]
+struct Health {
+    tally: SharedTally,
+    failures: u32,
+    off: bool,
+}
+
+/// What writes in the background.
+#[derive(Debug)]
+struct Writer {
+    values: SyncSender<(String, Vec<u8>)>,
+    thread: JoinHandle<()>,
+}
+
+impl SharedStore {
+    /// The store of a build.
+    ///
+    /// # Errors
+    /// There can be no such store: what is wrong with its address. Whether it answers is seen when it is asked.
+    pub(crate) fn open(settings: Option<&SharedSettings>, writer: &Files) -> Result<Self, Problem> {
+        let Some(settings) = settings else { return Ok(Self::default()) };
+        let remote = settings.remote(writer)?;
+        let tally = SharedTally { store: remote.place(), ..SharedTally::default() };
+        let health = Mutex::new(Health { tally, ..Health::default() });
+        let used = Arc::new(Used { remote, seal: Seal::new(settings.secret.as_deref()), health });
+        let writer = if settings.access == Access::Read { None } else { Some(Writer::start(&used)) };
+        Ok(Self(Some(used), Mutex::new(writer)))
+    }
+
+    /// Whether there is one that can be asked.
+    pub fn is_open(&self) -> bool {
+        self.0.as_ref().is_some_and(|used| !used.health().off)
+    }
+
+    /// The value of a key, if somebody shared it and it is as it was shared.
+    pub fn get(&self, key: &Hash) -> Option<Vec<u8>> {
+        self.0.as_ref().filter(|_| self.is_open())?.get(key)
+    }
+
+    /// Shares a value, in the background.
+    pub fn put(&self, key: &Hash, value: &[u8]) {
+        let Some(used) = self.0.as_ref().filter(|_| self.is_open()) else { return };
+        if value.len() as u64 > MOST_BYTES {
+            return;
+        }
+        let waiting = (used.seal.name(key), used.seal.close(key, value));
+        let values = lock(&self.1).as_ref().map(|writer| writer.values.clone());
+        // A writer that is gone has told why.
+        values.into_iter().for_each(|values| drop(values.send(waiting.clone())));
+    }
+
+    /// Notes that a page came from there.
+    pub fn count_page(&self) {
+        if let Some(used) = &self.0 {
+            used.health().tally.pages += 1;
+        }
+    }
+
+    /// Leaves it alone from now on, since something did not hold that may have come from there.
+    pub fn distrust(&self) {
+        if let Some(used) = self.0.as_ref().filter(|used| used.health().tally.found > 0) {
+            used.fail("what was remembered of the sources did not hold, there or here", true);
+        }
+    }
+
+    /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store.
+    pub fn finish(&self) -> Option<SharedTally> {
+        if let Some(Writer { values, thread }) = lock(&self.1).take() {
+            drop(values);
+            // It has told of its own panic already, if it had one.
+            let _ = thread.join();
+        }
+        self.0.as_ref().map(|used| used.health().tally.clone())
+    }
+}
+
+impl Writer {
+    fn start(used: &Arc<Used>) -> Self {
+        let (values, waiting) = sync_channel::<(String, Vec<u8>)>(WAITING);
+        let used = used.clone();
+        let write = move || waiting.iter().for_each(|(name, value)| used.put(&name, &value));
+        Self { values, thread: std::thread::spawn(write) }
+    }
+}
+
+impl Used {
+    fn health(&self) -> MutexGuard<'_, Health> {
+        lock(&self.health)
+    }
+
+    fn get(&self, key: &Hash) -> Option<Vec<u8>> {
+        let answer = self.remote.get(&self.seal.name(key), MOST_BYTES);
+        let found = match answer {
+            Ok(found) => found,
+            Err(error) => {
+                self.fail(&error.why, error.lasting);
+                return None;
+            }
+        };
+        let mut health = self.health();
+        health.failures = 0;
+        let Some(sealed) = found else {
+            health.tally.missed += 1;
+            return None;
+        };
+        let Some(value) = self.seal.open(key, sealed) else {
+            drop(health);
+            self.fail("it has a value that is not as it was shared", false);
+            return None;
+        };
+        health.tally.found += 1;
+        health.tally.found_bytes += value.len() as u64;
+        Some(value)
+    }
+
+    fn put(&self, name: &str, value: &[u8]) {
+        if self.health().off {
+            return;
+        }
+        match self.remote.put(name, value) {
+            Ok(()) => {
+                let mut health = self.health();
+                health.failures = 0;
+                health.tally.shared += 1;
+                health.tally.shared_bytes += value.len() as u64;
+            }
+            Err(error) => self.fail(&error.why, error.lasting),
+        }
+    }
+
+    /// Takes note of a failure. After some, one after another, the store is left alone.
+    fn fail(&self, why: &str, lasting: bool) {
+        let mut health = self.health();
+        health.failures += 1;
+        health.off |= lasting || health.failures >= PATIENCE;
+        health.tally.trouble.get_or_insert_with(|| why.to_owned());
+        tracing::debug!(why, off = health.off, "the shared store failed");
+    }
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+#[cfg(test)]
+mod tests;

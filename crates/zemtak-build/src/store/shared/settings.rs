@@ -1,0 +1,119 @@
+//! Where a shared store is, and what a build may do there.
+
+use super::Remote;
+use super::folder::FolderStore;
+use crate::failure::{Problem, ProblemKind};
+use crate::write::Writer;
+use std::path::PathBuf;
+
+/// Where builds share what they learn.
+#[derive(Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct SharedSettings {
+    /// A folder, as `file:///mnt/art/store` or a path, or `http://` and the folder of a server that takes GET and PUT.
+    pub url: String,
+    /// What a build may do there.
+    pub access: Access,
+    /// What only those know whose values are believed. Without it everybody who can write there is trusted.
+    pub secret: Option<String>,
+}
+
+/// A password may stand in the address.
+impl std::fmt::Debug for SharedSettings {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let url = split_user(&self.url).0;
+        f.debug_struct("SharedSettings").field("url", &url).field("access", &self.access).finish_non_exhaustive()
+    }
+}
+
+/// What a build may do in a shared store.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Access {
+    /// Read and write.
+    #[default]
+    Write,
+    /// Read alone: for builds whose results nobody should trust.
+    Read,
+}
+
+impl std::str::FromStr for Access {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text {
+            "write" => Ok(Self::Write),
+            "read" => Ok(Self::Read),
+            _ => Err("'read' or 'write'".to_owned()),
+        }
+    }
+}
+
+impl SharedSettings {
+    /// What the environment says of a shared store, over what a project says: `ZEMTAK_STORE` is its address, and nothing where it is
+    /// empty; `ZEMTAK_STORE_ACCESS` is `read` or `write`; `ZEMTAK_STORE_KEY` is the secret.
+    ///
+    /// # Errors
+    /// `ZEMTAK_STORE_ACCESS` is something else.
+    pub fn from_environment(project: Option<Self>) -> Result<Option<Self>, Problem> {
+        let said = |name: &str| std::env::var(name).ok();
+        let mut settings = match said("ZEMTAK_STORE") {
+            Some(url) if url.is_empty() => None,
+            Some(url) => Some(Self { url, ..project.unwrap_or_else(|| Self::new("")) }),
+            None => project,
+        };
+        if let Some(settings) = &mut settings {
+            settings.secret = said("ZEMTAK_STORE_KEY").filter(|secret| !secret.is_empty());
+            if let Some(access) = said("ZEMTAK_STORE_ACCESS") {
+                settings.access = access.parse().map_err(|expected| {
+                    let why = format!("expected {expected}");
+                    Problem::usage(ProblemKind::InvalidValue, "ZEMTAK_STORE_ACCESS", why, "set it to read or write")
+                })?;
+            }
+        }
+        Ok(settings)
+    }
+
+    /// A store at an address, read and written, without a secret.
+    pub fn new(url: impl Into<String>) -> Self {
+        Self { url: url.into(), access: Access::default(), secret: None }
+    }
+
+    /// Whether a name and password stand in the address.
+    #[must_use]
+    pub fn has_password(&self) -> bool {
+        split_user(&self.url).1.is_some()
+    }
+
+    pub(super) fn remote(&self, writer: &Writer) -> Result<Box<dyn Remote>, Problem> {
+        let in_folder = |folder: &str| {
+            let writer = Writer { sync: false, ..writer.clone() };
+            Box::new(FolderStore { folder: PathBuf::from(folder), writer })
+        };
+        let (url, user) = split_user(&self.url);
+        let Some((scheme, rest)) = url.split_once("://") else {
+            return Ok(in_folder(&self.url));
+        };
+        let _ = user;
+        match scheme {
+            "file" if rest.starts_with('/') => Ok(in_folder(rest)),
+            #[cfg(feature = "http")]
+            "http" if !rest.is_empty() => Ok(Box::new(super::http::HttpStore::new(&url, user.as_deref()))),
+            _ => {
+                let why = "there is no shared store of that kind";
+                let help = "give a folder, file:///FOLDER or http://HOST/FOLDER";
+                Err(Problem::usage(ProblemKind::InvalidValue, &url, why, help))
+            }
+        }
+    }
+}
+
+/// An address without its name and password, and those.
+fn split_user(url: &str) -> (String, Option<String>) {
+    let split = || {
+        let (scheme, rest) = url.split_once("://")?;
+        let host = rest.split('/').next()?;
+        let (user, _) = host.rsplit_once('@')?;
+        Some((format!("{scheme}://{}", &rest[user.len() + 1..]), user.to_owned()))
+    };
+    split().map_or_else(|| (url.to_owned(), None), |(url, user)| (url, Some(user)))
+}
