@@ -39,15 +39,25 @@ impl<'a> Context<'a> {
     /// What this machine knows under a key, or another one.
     pub fn learnt(self, key: &Hash) -> Option<Vec<u8>> {
         self.store.get(key).or_else(|| {
-            let value = self.shared.get(key)?;
+            let value = self.fetch(key)?;
             self.store.put(*key, value.clone());
             Some(value)
         })
     }
 
+    /// What another machine knows under a key.
+    pub fn fetch(self, key: &Hash) -> Option<Vec<u8>> {
+        self.shared.get(key, || self.cancelled())
+    }
+
+    /// Tells other machines.
+    pub fn share(self, key: &Hash, value: &[u8]) {
+        self.shared.put(key, value, || self.cancelled());
+    }
+
     /// Keeps what was learnt, for other machines too.
     pub fn learn(self, key: Hash, value: Vec<u8>) {
-        self.shared.put(&key, &value);
+        self.share(&key, &value);
         self.store.put(key, value);
     }
 

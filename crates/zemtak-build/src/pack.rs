@@ -13,7 +13,7 @@ use crate::observer::Observer;
 use crate::ownership::Ownership;
 use crate::project::Project;
 use crate::request::{OutputFile, PackRequest, Packed};
-use crate::store::{FileStore, SharedSettings, SharedStore, Store};
+use crate::store::{Access, FileStore, SharedSettings, SharedStore, Store};
 use crate::targets::{self, Joint, Target, Targets};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
@@ -48,7 +48,7 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
     let timings = Timings::default();
     let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || targets(request))?;
     let shared = if request.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
-    let shared = SharedStore::open(shared.as_ref(), writer)?;
+    let shared = SharedStore::open(shared.as_ref().and_then(|of| used(of, request)).as_ref(), writer)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
     let options = Options {
@@ -74,7 +74,7 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
         any_built,
     };
     let built = run.build_and_place(request.fresh);
-    let shared = shared.finish();
+    let shared = shared.finish(|| observer.cancelled());
     if built.is_err() {
         lock.iter_mut().for_each(lock::Lock::give_up);
     }
@@ -97,6 +97,12 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
     })
+}
+
+/// The shared store as far as a build uses it: not where nothing that was learnt is to be believed, and a check writes nothing there.
+fn used(shared: &SharedSettings, request: &PackRequest) -> Option<SharedSettings> {
+    let access = if request.check { Access::Read } else { shared.access };
+    (!request.fresh).then(|| SharedSettings { access, ..shared.clone() })
 }
 
 /// What is to be built, what from, where it goes, and with whom it is shared.

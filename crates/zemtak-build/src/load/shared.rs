@@ -49,7 +49,7 @@ pub(super) fn fetch(
 
 /// Keeps what another machine knows of a group.
 fn fetched(group: &Group, context: Context<'_>) -> Option<()> {
-    let values: Vec<Vec<u8>> = postcard::from_bytes(&context.shared.get(&group.key)?).ok()?;
+    let values: Vec<Vec<u8>> = postcard::from_bytes(&context.fetch(&group.key)?).ok()?;
     let is_fact = |value: &Vec<u8>| serde_json::from_slice::<Known>(value).is_ok_and(|known| !known.frames.is_empty());
     if values.len() != group.images.len() || !values.iter().all(is_fact) {
         return None;
@@ -63,7 +63,7 @@ pub(super) fn share(unknown: &[Group], context: Context<'_>) {
     for group in unknown {
         let values: Option<Vec<Vec<u8>>> = group.images.iter().map(|image| context.store.get(image)).collect();
         if let Some(value) = values.and_then(|values| postcard::to_stdvec(&values).ok()) {
-            context.shared.put(&group.key, &value);
+            context.share(&group.key, &value);
         }
     }
 }

@@ -23,7 +23,7 @@ fn key(page: &Hash) -> Hash {
 
 /// The page that follows from a key, if somebody has shared it.
 pub(super) fn fetch(page: &Hash, context: Context<'_>) -> Option<PageBytes> {
-    let value = context.shared.get(&key(page))?;
+    let value = context.fetch(&key(page))?;
     let SharedPage { bands, texture, bytes } = postcard::from_bytes(&value).ok()?;
     context.shared.count_page();
     Some(PageBytes { bytes, bands, texture })
@@ -37,7 +37,7 @@ pub(super) fn share(page: &Hash, made: PageBytes, context: Context<'_>) -> PageB
     let PageBytes { bytes, bands, texture } = made;
     let shared = SharedPage { bands, texture, bytes };
     if let Ok(value) = postcard::to_stdvec(&shared) {
-        context.shared.put(&key(page), &value);
+        context.share(&key(page), &value);
     }
     PageBytes { bytes: shared.bytes, bands: shared.bands, texture: shared.texture }
 }

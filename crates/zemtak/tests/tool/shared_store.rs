@@ -189,6 +189,12 @@ fn a_lying_server_never_makes_a_wrong_byte() {
         runs += 1;
         assert!(runs < 400, "the server lies too seldom");
     }
+    // Nothing that was learnt is believed by a build that is to be fresh, and a check shares nothing.
+    let (folder, before) = (machine(), server.values.lock().unwrap().len());
+    let told = pack(&folder, &address, &with_key, "pack --fresh --json").exits(0).json();
+    assert!(told["shared_store"].is_null() && results(&folder) == expected);
+    pack(&machine(), &address, &[("ZEMTAK_STORE_KEY", "nobody")], "pack --check").exits(1);
+    assert_eq!(server.values.lock().unwrap().len(), before);
     // Told the truth again, it all comes from there.
     *server.lies.lock().unwrap() = None;
     let told = pack(&machine(), &address, &with_key, "pack --json").exits(0).json();
@@ -196,4 +202,24 @@ fn a_lying_server_never_makes_a_wrong_byte() {
         (told["shared_store"]["missed"].as_u64(), told["warnings"].as_array().map(Vec::len)),
         (Some(0), Some(0))
     );
+}
+
+/// A server that takes connections and never says a word: the build that waits for it ends when it is told to.
+#[cfg(target_os = "linux")]
+#[test]
+fn a_silent_server_keeps_nobody() {
+    use rustix::process::{Pid, Signal, kill_process};
+    let (folder, silent) = (machine(), std::net::TcpListener::bind("127.0.0.1:0").unwrap());
+    let store = format!("http://{}/art", silent.local_addr().unwrap());
+    let child = folder.command("pack").env("ZEMTAK_STORE", store).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    // It has asked, so it listens to signals already.
+    let (mut asked, mut line) = (silent.accept().unwrap().0, [0; 3]);
+    std::io::Read::read_exact(&mut asked, &mut line).unwrap();
+    assert_eq!(&line, b"GET");
+    kill_process(Pid::from_child(&child), Signal::INT).unwrap();
+    let run = child.wait_with_output().unwrap();
+    let told = String::from_utf8(run.stderr).unwrap();
+    // Had it waited for the server to be given up, it would have gone on without it, and been done.
+    assert!(run.status.code() == Some(130) && told.contains("error: interrupted"), "{told}");
+    assert!(!folder.exists("build/scene.zemtak.json"));
 }

@@ -17,15 +17,18 @@ use crate::write::Writer as Files;
 use seal::Seal;
 use serde::{Deserialize, Serialize};
 use std::fmt;
-use std::sync::mpsc::{SyncSender, sync_channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, channel, sync_channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::thread::JoinHandle;
+use std::time::Duration;
 
 /// Values that wait to be written; whoever has more to share waits.
 const WAITING: usize = 8;
 
 /// So many failures, one after another, and the store is left alone for the rest of the build.
 const PATIENCE: u32 = 3;
+
+/// How often somebody who waits looks whether it is still wanted.
+const PAUSE: Duration = Duration::from_millis(20);
 
 /// The largest value that is asked for or shared: more than any page has.
 const MOST_BYTES: u64 = 256 << 20;
@@ -92,7 +95,8 @@ struct Health {
 #[derive(Debug)]
 struct Writer {
     values: SyncSender<(String, Vec<u8>)>,
-    thread: JoinHandle<()>,
+    /// Ends when the last of them is written.
+    done: Receiver<()>,
 }
 
 impl SharedStore {
@@ -115,21 +119,36 @@ impl SharedStore {
         self.0.as_ref().is_some_and(|used| !used.health().off)
     }
 
-    /// The value of a key, if somebody shared it and it is as it was shared.
-    pub fn get(&self, key: &Hash) -> Option<Vec<u8>> {
-        self.0.as_ref().filter(|_| self.is_open())?.get(key)
+    /// The value of a key, if somebody shared it and it is as it was shared. Who does not want it any more gets nothing at once,
+    /// however long the store takes.
+    pub fn get(&self, key: &Hash, cancelled: impl Fn() -> bool) -> Option<Vec<u8>> {
+        let used = self.0.as_ref().filter(|_| self.is_open())?.clone();
+        let (key, (answer, waiting)) = (*key, channel());
+        std::thread::spawn(move || answer.send(used.get(&key)));
+        loop {
+            match waiting.recv_timeout(PAUSE) {
+                Ok(value) => return value,
+                Err(RecvTimeoutError::Timeout) if !cancelled() => {}
+                Err(_) => return None,
+            }
+        }
     }
 
-    /// Shares a value, in the background.
-    pub fn put(&self, key: &Hash, value: &[u8]) {
+    /// Shares a value, in the background. Where too much waits already, this waits too, as long as it is wanted.
+    pub fn put(&self, key: &Hash, value: &[u8], cancelled: impl Fn() -> bool) {
         let Some(used) = self.0.as_ref().filter(|_| self.is_open()) else { return };
         if value.len() as u64 > MOST_BYTES {
             return;
         }
-        let waiting = (used.seal.name(key), used.seal.close(key, value));
-        let values = lock(&self.1).as_ref().map(|writer| writer.values.clone());
-        // A writer that is gone has told why.
-        values.into_iter().for_each(|values| drop(values.send(waiting.clone())));
+        let Some(values) = lock(&self.1).as_ref().map(|writer| writer.values.clone()) else { return };
+        let mut waiting = (used.seal.name(key), used.seal.close(key, value));
+        while let Err(TrySendError::Full(back)) = values.try_send(waiting) {
+            if cancelled() {
+                return;
+            }
+            waiting = back;
+            std::thread::sleep(PAUSE);
+        }
     }
 
     /// Notes that a page came from there.
@@ -146,12 +165,12 @@ impl SharedStore {
         }
     }
 
-    /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store.
-    pub fn finish(&self) -> Option<SharedTally> {
-        if let Some(Writer { values, thread }) = lock(&self.1).take() {
+    /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store. Who has no time gives up what
+    /// is not there yet.
+    pub fn finish(&self, cancelled: impl Fn() -> bool) -> Option<SharedTally> {
+        if let Some(Writer { values, done }) = lock(&self.1).take() {
             drop(values);
-            // It has told of its own panic already, if it had one.
-            let _ = thread.join();
+            while done.recv_timeout(PAUSE) == Err(RecvTimeoutError::Timeout) && !cancelled() {}
         }
         self.0.as_ref().map(|used| used.health().tally.clone())
     }
@@ -160,9 +179,12 @@ impl SharedStore {
 impl Writer {
     fn start(used: &Arc<Used>) -> Self {
         let (values, waiting) = sync_channel::<(String, Vec<u8>)>(WAITING);
-        let used = used.clone();
-        let write = move || waiting.iter().for_each(|(name, value)| used.put(&name, &value));
-        Self { values, thread: std::thread::spawn(write) }
+        let (used, (working, done)) = (used.clone(), channel());
+        std::thread::spawn(move || {
+            waiting.iter().for_each(|(name, value)| used.put(&name, &value));
+            drop(working);
+        });
+        Self { values, done }
     }
 }
 
