@@ -39,7 +39,7 @@ fn scene(frame: i32) -> Vec<Drawn> {
     all.push(drawn(&reed, [100 - 24, 262 - 48]));
     all.push(Drawn { mirrored: [true, false], ..drawn(&reed, [470 - 24, 268 - 48]) });
     let into = frame * 1000 / 60 % 800;
-    let step = [240, 320, 440, 640, 700, 800].iter().position(|end| into < *end).unwrap();
+    let step = [240, 320, 440, 640, 700].iter().filter(|end| **end <= into).count();
     all.push(drawn(&format!("lantern/amber/{step:02}"), [200 - 20, 0]));
     all.push(drawn(&format!("lantern/rose/{step:02}"), [420 - 20, 20]));
     let moth = format!("moth/fly/{:02}", frame / 5 % 8);

@@ -3,25 +3,25 @@
 use crate::leases::{Lease, Playing};
 use crate::sink::number;
 use wasm_bindgen::prelude::*;
-use zemtak_runtime::coords::{Flip, Middle, Placement, Sampling};
-use zemtak_runtime::{self as runtime, BatchOrder, Look};
+use zemtak_runtime::coords::{Middle, Placement, Sampling};
+use zemtak_runtime::{self as runtime, BatchOrder, Look, View};
 
 /// Takes sprites and gives the vertices that draw them. Kept from frame to frame it takes no memory.
 #[wasm_bindgen]
 #[derive(Default)]
 pub struct Batch {
     batch: runtime::Batch,
+    at: Placement,
+    look: Look,
     draws: Vec<u32>,
 }
 
-/// Where a sprite is drawn, as it crosses the border: numbers alone.
-fn placement(x: f64, y: f64, scale_x: f64, scale_y: f64, degrees: f64) -> Placement {
-    Placement { at: [x, y], scale: [scale_x, scale_y], degrees, flip: Flip::default(), ..Placement::default() }
-}
-
-/// A layer, and a colour as 0xRRGGBBAA.
-fn look(layer: i32, tint: u32) -> Look {
-    Look { layer, tint: tint.to_be_bytes() }
+impl Batch {
+    fn add(&mut self, view: Option<&View>) {
+        if let Some(view) = view {
+            self.batch.add(view, &self.at, &Sampling::default(), self.look);
+        }
+    }
 }
 
 #[wasm_bindgen]
@@ -44,69 +44,33 @@ impl Batch {
         self.batch.set_screen(Some([left, top, right, bottom]));
     }
 
-    /// Adds what a lease shows. `tint` is 0xRRGGBBAA.
-    #[wasm_bindgen(js_name = addLease)]
+    /// Where and how all is drawn that is added after this. `tint` is 0xRRGGBBAA.
     #[expect(clippy::too_many_arguments, reason = "plain numbers cross the border for nothing")]
-    pub fn add_lease(
-        &mut self,
-        lease: &Lease,
-        x: f64,
-        y: f64,
-        scale_x: f64,
-        scale_y: f64,
-        degrees: f64,
-        layer: i32,
-        tint: u32,
-    ) {
-        if let Some(view) = lease.0.view() {
-            let placement = placement(x, y, scale_x, scale_y, degrees);
-            self.batch.add(&view, &placement, &Sampling::default(), look(layer, tint));
-        }
+    pub fn place(&mut self, x: f64, y: f64, scale_x: f64, scale_y: f64, degrees: f64, layer: i32, tint: u32) {
+        self.at = Placement { at: [x, y], scale: [scale_x, scale_y], degrees, ..Placement::default() };
+        self.look = Look { layer, tint: tint.to_be_bytes() };
+    }
+
+    /// Adds what a lease shows.
+    #[wasm_bindgen(js_name = addLease)]
+    pub fn add_lease(&mut self, lease: &Lease) {
+        self.add(lease.0.view().as_ref());
     }
 
     /// Adds what a clip shows since its last advance.
     #[wasm_bindgen(js_name = addPlaying)]
-    #[expect(clippy::too_many_arguments, reason = "plain numbers cross the border for nothing")]
-    pub fn add_playing(
-        &mut self,
-        playing: &Playing,
-        x: f64,
-        y: f64,
-        scale_x: f64,
-        scale_y: f64,
-        degrees: f64,
-        layer: i32,
-        tint: u32,
-    ) {
-        if let Some(view) = playing.view() {
-            let placement = placement(x, y, scale_x, scale_y, degrees);
-            self.batch.add(view, &placement, &Sampling::default(), look(layer, tint));
-        }
+    pub fn add_playing(&mut self, playing: &Playing) {
+        self.add(playing.view());
     }
 
     /// Adds a sprite stretched to a size in canvas pixels: its bands keep theirs, the middle fills the rest, by whole copies where it is `tiled`.
     #[wasm_bindgen(js_name = addStretched)]
-    #[expect(clippy::too_many_arguments, reason = "plain numbers cross the border for nothing")]
-    pub fn add_stretched(
-        &mut self,
-        lease: &Lease,
-        width: f64,
-        height: f64,
-        tiled: bool,
-        x: f64,
-        y: f64,
-        scale_x: f64,
-        scale_y: f64,
-        degrees: f64,
-        layer: i32,
-        tint: u32,
-    ) {
+    pub fn add_stretched(&mut self, lease: &Lease, width: f64, height: f64, tiled: bool) {
         let Some(view) = lease.0.view() else { return };
         let bands = lease.0.details().and_then(|details| details.stretch).unwrap_or_default();
         let middle = if tiled { Middle::Tiled } else { Middle::Stretched };
-        let placement = placement(x, y, scale_x, scale_y, degrees);
-        for quad in view.stretched(bands, [width, height], middle, placement, Sampling::default()) {
-            self.batch.add_quad(view.texture, quad, look(layer, tint));
+        for quad in view.stretched(bands, [width, height], middle, self.at, Sampling::default()) {
+            self.batch.add_quad(view.texture, quad, self.look);
         }
     }
 

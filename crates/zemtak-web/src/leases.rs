@@ -7,21 +7,40 @@ use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::Part;
 use zemtak_runtime::{self as runtime, Status};
 
-/// How far something is: 0 loading, 1 ready, 2 it cannot be had.
-fn number_of(status: &Status) -> u32 {
-    match status {
-        Status::Ready => 1,
-        Status::Failed(_) => 2,
-        _ => 0,
-    }
+/// How far something is, and why it cannot be had: the same for all that is awaited.
+macro_rules! awaited {
+    ($type:ident, |$own:ident| $status:expr) => {
+        #[wasm_bindgen]
+        impl $type {
+            /// 0 loading, 1 ready, 2 it cannot be had; of many, 2 where one cannot and the rest is ready.
+            #[wasm_bindgen(getter)]
+            #[must_use]
+            pub fn status(&self) -> u32 {
+                let Self($own) = self;
+                match $status {
+                    Status::Ready => 1,
+                    Status::Failed(_) => 2,
+                    _ => 0,
+                }
+            }
+
+            /// Why it cannot be had; of many, the first that cannot.
+            #[wasm_bindgen(getter)]
+            #[must_use]
+            pub fn failure(&self) -> Option<String> {
+                let Self($own) = self;
+                match $status {
+                    Status::Failed(failure) => Some(failure.to_string()),
+                    _ => None,
+                }
+            }
+        }
+    };
 }
 
-fn failure_of(status: &Status) -> Option<String> {
-    match status {
-        Status::Failed(failure) => Some(failure.to_string()),
-        _ => None,
-    }
-}
+awaited!(Lease, |lease| lease.status());
+awaited!(LeaseSet, |set| set.status());
+awaited!(ClipLease, |clip| clip.sprites().status());
 
 /// A counted hold on a sprite, or on a part of one. Given back by `free()`, or with `using`.
 #[wasm_bindgen]
@@ -34,20 +53,6 @@ impl Lease {
     #[must_use]
     pub fn name(&self) -> String {
         self.0.name().to_string()
-    }
-
-    /// 0 loading, 1 ready, 2 it cannot be had.
-    #[wasm_bindgen(getter)]
-    #[must_use]
-    pub fn status(&self) -> u32 {
-        number_of(&self.0.status())
-    }
-
-    /// Why it cannot be had.
-    #[wasm_bindgen(getter)]
-    #[must_use]
-    pub fn failure(&self) -> Option<String> {
-        failure_of(&self.0.status())
     }
 
     /// What it shows: its texture, then u and v of the upright corners (top left, top right, bottom right, bottom left; V down), pivot x, y and canvas
@@ -114,20 +119,6 @@ impl LeaseSet {
         self.0.names().iter().map(ToString::to_string).collect()
     }
 
-    /// 0 loading, 1 all ready, 2 something cannot be had and the rest is ready.
-    #[wasm_bindgen(getter)]
-    #[must_use]
-    pub fn status(&self) -> u32 {
-        number_of(&self.0.status())
-    }
-
-    /// Why: the first that cannot be had.
-    #[wasm_bindgen(getter)]
-    #[must_use]
-    pub fn failure(&self) -> Option<String> {
-        failure_of(&self.0.status())
-    }
-
     /// How far it is: sprites ready, failed and known; bytes of textures there and known; and 1 where all sprites are known.
     #[must_use]
     #[expect(clippy::cast_precision_loss, reason = "for a bar on the screen")]
@@ -145,20 +136,6 @@ pub struct ClipLease(pub(crate) runtime::ClipLease);
 
 #[wasm_bindgen]
 impl ClipLease {
-    /// 0 loading, 1 ready, 2 it cannot be had.
-    #[wasm_bindgen(getter)]
-    #[must_use]
-    pub fn status(&self) -> u32 {
-        number_of(&self.0.sprites().status())
-    }
-
-    /// Why it cannot be had.
-    #[wasm_bindgen(getter)]
-    #[must_use]
-    pub fn failure(&self) -> Option<String> {
-        failure_of(&self.0.sprites().status())
-    }
-
     /// How many steps it has; nothing while the clip is not known.
     #[wasm_bindgen(getter)]
     #[must_use]

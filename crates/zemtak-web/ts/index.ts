@@ -250,17 +250,22 @@ export class Batch {
     return this;
   }
 
+  #place({ x, y, scaleX = 1, scaleY = 1, degrees = 0, layer = 0, tint = 0xffffffff }: Placement): void {
+    this.#plain.place(x, y, scaleX, scaleY, degrees, layer, tint);
+  }
+
   /** Adds what a lease shows, or a clip that plays. What shows nothing yet is left out. */
-  add(what: Lease | Playing, { x, y, scaleX = 1, scaleY = 1, degrees = 0, layer = 0, tint = 0xffffffff }: Placement): this {
-    if (what instanceof Playing) this.#plain.addPlaying(what, x, y, scaleX, scaleY, degrees, layer, tint);
-    else this.#plain.addLease(what, x, y, scaleX, scaleY, degrees, layer, tint);
+  add(what: Lease | Playing, placement: Placement): this {
+    this.#place(placement);
+    if (what instanceof Playing) this.#plain.addPlaying(what);
+    else this.#plain.addLease(what);
     return this;
   }
 
   /** Adds a sprite stretched to a size in canvas pixels: its bands keep theirs, the middle fills the rest, by whole copies where it is `tiled`. */
   addStretched(lease: Lease, width: number, height: number, tiled: boolean, placement: Placement): this {
-    const { x, y, scaleX = 1, scaleY = 1, degrees = 0, layer = 0, tint = 0xffffffff } = placement;
-    this.#plain.addStretched(lease, width, height, tiled, x, y, scaleX, scaleY, degrees, layer, tint);
+    this.#place(placement);
+    this.#plain.addStretched(lease, width, height, tiled);
     return this;
   }
 

@@ -5,7 +5,8 @@
 
 mod shared;
 
-pub use shared::{Access, SharedSettings, SharedStore, SharedTally};
+pub(crate) use shared::SharedStore;
+pub use shared::{Access, SharedSettings, SharedTally};
 
 use crate::failure::Failure;
 use crate::format;

@@ -88,8 +88,8 @@ impl State {
         }
     }
 
-    /// Takes what came of a job.
-    pub fn finish(&mut self, done: Done) {
+    /// Takes what came of a job, which was begun when files had come so often.
+    pub fn finish(&mut self, done: Done, came: u64) {
         match done {
             Done::Page { page, result, took } => {
                 self.account.counters.decoding += took;
@@ -107,6 +107,10 @@ impl State {
                     self.reload(origin);
                 }
             }
+        }
+        // What was on its way may have come before anybody knew that it is waited for.
+        if self.queue.came != came {
+            self.ask_again();
         }
     }
 }
@@ -126,11 +130,7 @@ impl Shared {
             let done = job.run(&self.reading);
             state = self.lock();
             state.queue.running -= 1;
-            state.finish(done);
-            // What was on its way may have come before anybody knew that it is waited for.
-            if state.queue.came != came {
-                state.ask_again();
-            }
+            state.finish(done, came);
             // What was read may be something that others have to go on with.
             self.wake(&state);
             self.tell();
@@ -144,11 +144,7 @@ impl Shared {
         drop(state);
         let Some(job) = job else { return false };
         let done = job.run(&self.reading);
-        let mut state = self.lock();
-        state.finish(done);
-        if state.queue.came != came {
-            state.ask_again();
-        }
+        self.lock().finish(done, came);
         true
     }
 }

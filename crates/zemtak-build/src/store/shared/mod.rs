@@ -13,9 +13,8 @@ pub use settings::{Access, SharedSettings};
 
 use super::Hash;
 use crate::failure::Problem;
-use crate::write::Writer as Files;
+use crate::write::Writer;
 use seal::Seal;
-use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, channel, sync_channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -53,7 +52,7 @@ pub(crate) struct RemoteError {
 }
 
 /// What a build had of its shared store.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SharedTally {
     /// Where it is.
     pub store: String,
@@ -75,7 +74,10 @@ pub struct SharedTally {
 
 /// A shared store in use, or none.
 #[derive(Debug, Default)]
-pub struct SharedStore(Option<Arc<Used>>, Mutex<Option<Writer>>);
+pub(crate) struct SharedStore {
+    used: Option<Arc<Used>>,
+    background: Mutex<Option<Background>>,
+}
 
 #[derive(Debug)]
 struct Used {
@@ -93,7 +95,7 @@ struct Health {
 
 /// What writes in the background.
 #[derive(Debug)]
-struct Writer {
+struct Background {
     values: SyncSender<(String, Vec<u8>)>,
     /// Ends when the last of them is written.
     done: Receiver<()>,
@@ -104,25 +106,29 @@ impl SharedStore {
     ///
     /// # Errors
     /// There can be no such store: what is wrong with its address. Whether it answers is seen when it is asked.
-    pub(crate) fn open(settings: Option<&SharedSettings>, writer: &Files) -> Result<Self, Problem> {
+    pub fn open(settings: Option<&SharedSettings>, writer: &Writer) -> Result<Self, Problem> {
         let Some(settings) = settings else { return Ok(Self::default()) };
         let remote = settings.remote(writer)?;
         let tally = SharedTally { store: remote.place(), ..SharedTally::default() };
         let health = Mutex::new(Health { tally, ..Health::default() });
         let used = Arc::new(Used { remote, seal: Seal::new(settings.secret.as_deref()), health });
-        let writer = if settings.access == Access::Read { None } else { Some(Writer::start(&used)) };
-        Ok(Self(Some(used), Mutex::new(writer)))
+        let background = (settings.access == Access::Write).then(|| Background::start(&used));
+        Ok(Self { used: Some(used), background: Mutex::new(background) })
     }
 
     /// Whether there is one that can be asked.
     pub fn is_open(&self) -> bool {
-        self.0.as_ref().is_some_and(|used| !used.health().off)
+        self.in_use().is_some()
+    }
+
+    fn in_use(&self) -> Option<&Arc<Used>> {
+        self.used.as_ref().filter(|used| !used.health().off)
     }
 
     /// The value of a key, if somebody shared it and it is as it was shared. Who does not want it any more gets nothing at once,
     /// however long the store takes.
     pub fn get(&self, key: &Hash, cancelled: impl Fn() -> bool) -> Option<Vec<u8>> {
-        let used = self.0.as_ref().filter(|_| self.is_open())?.clone();
+        let used = self.in_use()?.clone();
         let (key, (answer, waiting)) = (*key, channel());
         std::thread::spawn(move || answer.send(used.get(&key)));
         loop {
@@ -136,11 +142,8 @@ impl SharedStore {
 
     /// Shares a value, in the background. Where too much waits already, this waits too, as long as it is wanted.
     pub fn put(&self, key: &Hash, value: &[u8], cancelled: impl Fn() -> bool) {
-        let Some(used) = self.0.as_ref().filter(|_| self.is_open()) else { return };
-        if value.len() as u64 > MOST_BYTES {
-            return;
-        }
-        let Some(values) = lock(&self.1).as_ref().map(|writer| writer.values.clone()) else { return };
+        let Some(used) = self.in_use().filter(|_| value.len() as u64 <= MOST_BYTES) else { return };
+        let Some(values) = lock(&self.background).as_ref().map(|background| background.values.clone()) else { return };
         let mut waiting = (used.seal.name(key), used.seal.close(key, value));
         while let Err(TrySendError::Full(back)) = values.try_send(waiting) {
             if cancelled() {
@@ -153,14 +156,14 @@ impl SharedStore {
 
     /// Notes that a page came from there.
     pub fn count_page(&self) {
-        if let Some(used) = &self.0 {
+        if let Some(used) = &self.used {
             used.health().tally.pages += 1;
         }
     }
 
     /// Leaves it alone from now on, since something did not hold that may have come from there.
     pub fn distrust(&self) {
-        if let Some(used) = self.0.as_ref().filter(|used| used.health().tally.found > 0) {
+        if let Some(used) = self.used.as_ref().filter(|used| used.health().tally.found > 0) {
             used.fail("what was remembered of the sources did not hold, there or here", true);
         }
     }
@@ -168,15 +171,15 @@ impl SharedStore {
     /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store. Who has no time gives up what
     /// is not there yet.
     pub fn finish(&self, cancelled: impl Fn() -> bool) -> Option<SharedTally> {
-        if let Some(Writer { values, done }) = lock(&self.1).take() {
+        if let Some(Background { values, done }) = lock(&self.background).take() {
             drop(values);
             while done.recv_timeout(PAUSE) == Err(RecvTimeoutError::Timeout) && !cancelled() {}
         }
-        self.0.as_ref().map(|used| used.health().tally.clone())
+        self.used.as_ref().map(|used| used.health().tally.clone())
     }
 }
 
-impl Writer {
+impl Background {
     fn start(used: &Arc<Used>) -> Self {
         let (values, waiting) = sync_channel::<(String, Vec<u8>)>(WAITING);
         let (used, (working, done)) = (used.clone(), channel());
