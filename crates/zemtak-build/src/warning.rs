@@ -220,7 +220,7 @@ impl fmt::Display for Warning {
             Self::SharedStore { store, why } => {
                 write!(
                     f,
-                    "the shared store at {} could not be used: {}; the build went on without it",
+                    "the shared store at {} failed: {}; what was missing was made here",
                     format::name(store),
                     format::name(why)
                 )

@@ -115,7 +115,7 @@ impl Asked {
     /// Options are read as an atlas of a project file would be: with the same names, and the same help where one is wrong.
     fn request(self) -> Result<PackRequest, Failure> {
         let mut request = PackRequest::of_paths(self.paths);
-        request.project = self.project;
+        (request.project, request.store_from_environment) = (self.project, true);
         if !self.options.is_empty() {
             let wrong =
                 |why: String| Problem::usage(ProblemKind::InvalidValue, "options", why, "docs/project.md has all keys");

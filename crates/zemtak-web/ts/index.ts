@@ -176,6 +176,7 @@ export class Cache {
 
   /** Comes true when something can be drawn, while the game pumps. Fails where it cannot be had. */
   ready<Held extends Awaited>(on: Held): Promise<Held> {
+    if (this.#closed) return Promise.reject(new Error("the cache was closed"));
     return new Promise((done, failed) => this.#waiting.push({ on, done: () => done(on), failed }));
   }
 

@@ -166,13 +166,13 @@ impl Report for PackReport {
 
 /// What came from the shared store, and what went there; nothing where that is nothing.
 fn shared_text(shared: &SharedTally) -> String {
-    if shared.found + shared.shared == 0 {
-        return String::new();
-    }
     let pages = format::count(usize::try_from(shared.pages).unwrap_or(usize::MAX), "page", "pages");
-    let (found, put) = (format::bytes(shared.found_bytes), format::bytes(shared.shared_bytes));
-    let store = format::name(&shared.store);
-    format!("shared store {store}: {pages} from there, {found} in all; {put} put there\n")
+    let fetched = (shared.found > 0).then(|| format!("fetched {} with {pages}", format::bytes(shared.found_bytes)));
+    let stored = (shared.shared > 0).then(|| format!("stored {}", format::bytes(shared.shared_bytes)));
+    match fetched.into_iter().chain(stored).collect::<Vec<_>>() {
+        parts if parts.is_empty() => String::new(),
+        parts => format!("shared store {}: {}\n", format::name(&shared.store), parts.join(", ")),
+    }
 }
 
 fn shared_json(shared: &SharedTally) -> Value {

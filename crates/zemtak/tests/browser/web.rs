@@ -152,7 +152,7 @@ fn a_game_in_a_browser_meets_what_it_expects() {
             "glob": "*.png: build/: it cannot be read: a web server does not list its files: name them, or pack them",
             "gone": "it was given back before it was ready", "image": ["ready", [1, 2, 3, 255]], "version": 1, "reloaded": [20, 210, 90, 255],
             "lost": 0, "found": "ready", "restored": [20, 210, 90, 255], "resident": [],
-            "events": ["evicted", "failed", "loaded", "opened", "replaced"], "closed": "the cache was closed", "done": true,
+            "events": ["evicted", "failed", "loaded", "opened", "replaced"], "closed": ["the cache was closed", "the cache was closed"], "done": true,
         })
     );
 }

@@ -58,13 +58,22 @@ fn what_one_machine_has_built_another_one_fetches() {
         (Some(0.0), Some(0.0), Some(0.0))
     );
     assert!(results(&second) == expected);
+    // A value that was damaged there is told, made here, and shared anew.
+    for (name, bytes) in shared.everything("zemtak-1") {
+        shared.write(&format!("zemtak-1/{name}"), &bytes[..bytes.len() - 1]);
+    }
+    let mends = machine();
+    let told = pack(&mends, &store, &[], "pack").exits(0).err();
+    assert!(told.contains("it has a value that is not as it was shared") && results(&mends) == expected, "{told}");
+    let told = pack(&machine(), &store, &[], "pack --json").exits(0).json();
+    assert_eq!((&told["shared_store"]["pages"], &told["warnings"]), (&serde_json::json!(3), &serde_json::json!([])));
     // It knows then for itself, and goes on from there: of one page a band is new.
     second.write("art/moth/fly/03.png", png(&blob(64, 64, [250, 120, 20])));
     first.write("art/moth/fly/03.png", png(&blob(64, 64, [250, 120, 20])));
     let text = pack(&second, &store, &[("ZEMTAK_STORE_ACCESS", "read")], "pack").exits(0).out();
     assert!(!text.contains("shared store"), "{text}");
     let text = pack(&first, &store, &[], "pack").exits(0).out();
-    assert!(text.contains(&format!("shared store {store}: 0 pages from there, 0 B in all; ")), "{text}");
+    assert!(text.contains(&format!("shared store {store}: stored ")), "{text}");
     assert!(results(&second) == results(&first));
 }
 
@@ -72,10 +81,11 @@ fn what_one_machine_has_built_another_one_fetches() {
 fn a_store_that_is_not_there_costs_a_warning() {
     let (expected, folder) = (plain(), machine());
     let nowhere = folder.path("none").display().to_string();
-    for store in ["http://127.0.0.1:9/zemtak", nowhere.as_str()] {
+    let all = [("http://127.0.0.1:9/zemtak", "write"), (nowhere.as_str(), "write"), (nowhere.as_str(), "read")];
+    for (store, access) in all {
         let folder = machine();
-        let run = pack(&folder, store, &[], "pack --strict").exits(1);
-        let warned = "the build went on without it";
+        let run = pack(&folder, store, &[("ZEMTAK_STORE_ACCESS", access)], "pack --strict").exits(1);
+        let warned = "what was missing was made here";
         assert!(run.err().contains(store) && run.err().contains(warned), "{}", run.err());
         assert!(results(&folder) == expected);
     }

@@ -40,17 +40,19 @@ impl HttpStore {
     fn url(&self, name: &str) -> String {
         format!("{}{name}", self.base)
     }
+}
 
-    fn failed(&self, error: &Error) -> RemoteError {
-        let lasting = matches!(error, Error::ConnectionFailed | Error::HostNotFound | Error::Timeout(_))
-            || matches!(error, Error::Io(error) if error.kind() == std::io::ErrorKind::ConnectionRefused);
-        RemoteError { why: format!("{}: {error}", self.base), lasting }
-    }
+fn failed(error: &Error) -> RemoteError {
+    let (why, lasting) = match error {
+        Error::Io(error) => (error.to_string(), error.kind() == std::io::ErrorKind::ConnectionRefused),
+        Error::ConnectionFailed | Error::HostNotFound | Error::Timeout(_) => (error.to_string(), true),
+        error => (error.to_string(), false),
+    };
+    RemoteError { why, lasting }
+}
 
-    fn refused(&self, status: StatusCode) -> RemoteError {
-        let lasting = status.is_client_error();
-        RemoteError { why: format!("{}: the server says {status}", self.base), lasting }
-    }
+fn refused(status: StatusCode) -> RemoteError {
+    RemoteError { why: format!("the server says {status}"), lasting: status.is_client_error() }
 }
 
 impl Remote for HttpStore {
@@ -59,14 +61,14 @@ impl Remote for HttpStore {
         if let Some(authorization) = &self.authorization {
             request = request.header("Authorization", authorization);
         }
-        let mut answer = request.call().map_err(|error| self.failed(&error))?;
+        let mut answer = request.call().map_err(|error| failed(&error))?;
         match answer.status() {
             StatusCode::OK => {
                 let read = answer.body_mut().with_config().limit(most).read_to_vec();
-                read.map(Some).map_err(|error| self.failed(&error))
+                read.map(Some).map_err(|error| failed(&error))
             }
             StatusCode::NOT_FOUND | StatusCode::GONE => Ok(None),
-            status => Err(self.refused(status)),
+            status => Err(refused(status)),
         }
     }
 
@@ -75,8 +77,8 @@ impl Remote for HttpStore {
         if let Some(authorization) = &self.authorization {
             request = request.header("Authorization", authorization);
         }
-        let answer = request.send(value).map_err(|error| self.failed(&error))?;
-        if answer.status().is_success() { Ok(()) } else { Err(self.refused(answer.status())) }
+        let answer = request.send(value).map_err(|error| failed(&error))?;
+        if answer.status().is_success() { Ok(()) } else { Err(refused(answer.status())) }
     }
 
     fn place(&self) -> String {

@@ -4,7 +4,7 @@
 //! against a hash of key and value, with a secret if there is one, before anybody uses it.
 
 mod folder;
-#[cfg(feature = "http")]
+#[cfg_attr(not(feature = "http"), path = "no_http.rs")]
 mod http;
 mod seal;
 mod settings;
@@ -68,7 +68,7 @@ pub struct SharedTally {
     pub shared_bytes: u64,
     /// Pages among those that came from there.
     pub pages: u64,
-    /// What was wrong with it, if anything: the build went on without it.
+    /// What was wrong with it, if anything: what was missing was made.
     pub trouble: Option<String>,
 }
 
@@ -212,8 +212,8 @@ impl Used {
             return None;
         };
         let Some(value) = self.seal.open(key, sealed) else {
-            drop(health);
-            self.fail("it has a value that is not as it was shared", false);
+            // The store answers: what is made here takes that one's place.
+            health.note("it has a value that is not as it was shared");
             return None;
         };
         health.tally.found += 1;
@@ -241,8 +241,15 @@ impl Used {
         let mut health = self.health();
         health.failures += 1;
         health.off |= lasting || health.failures >= PATIENCE;
-        health.tally.trouble.get_or_insert_with(|| why.to_owned());
-        tracing::debug!(why, off = health.off, "the shared store failed");
+        health.note(why);
+    }
+}
+
+impl Health {
+    /// Notes what was wrong first.
+    fn note(&mut self, why: &str) {
+        self.tally.trouble.get_or_insert_with(|| why.to_owned());
+        tracing::debug!(why, off = self.off, "the shared store failed");
     }
 }
 

@@ -2,8 +2,10 @@
 
 use super::Remote;
 use super::folder::FolderStore;
+use super::http::HttpStore;
 use crate::failure::{Problem, ProblemKind};
 use crate::write::Writer;
+use std::env::VarError;
 use std::path::PathBuf;
 
 /// Where builds share what they learn.
@@ -53,17 +55,24 @@ impl SharedSettings {
     /// empty; `ZEMTAK_STORE_ACCESS` is `read` or `write`; `ZEMTAK_STORE_KEY` is the secret.
     ///
     /// # Errors
-    /// `ZEMTAK_STORE_ACCESS` is something else.
+    /// `ZEMTAK_STORE_ACCESS` is something else, or one of them is no text.
     pub fn from_environment(project: Option<Self>) -> Result<Option<Self>, Problem> {
-        let said = |name: &str| std::env::var(name).ok();
-        let mut settings = match said("ZEMTAK_STORE") {
+        let said = |name: &str| match std::env::var(name) {
+            Ok(text) => Ok(Some(text)),
+            Err(VarError::NotPresent) => Ok(None),
+            Err(VarError::NotUnicode(_)) => {
+                let why = "its value is not UTF-8";
+                Err(Problem::usage(ProblemKind::InvalidValue, name, why, "set it to UTF-8 text, or unset it"))
+            }
+        };
+        let mut settings = match said("ZEMTAK_STORE")? {
             Some(url) if url.is_empty() => None,
             Some(url) => Some(Self { url, ..project.unwrap_or_else(|| Self::new("")) }),
             None => project,
         };
         if let Some(settings) = &mut settings {
-            settings.secret = said("ZEMTAK_STORE_KEY").filter(|secret| !secret.is_empty());
-            if let Some(access) = said("ZEMTAK_STORE_ACCESS") {
+            settings.secret = said("ZEMTAK_STORE_KEY")?.filter(|secret| !secret.is_empty());
+            if let Some(access) = said("ZEMTAK_STORE_ACCESS")? {
                 settings.access = access.parse().map_err(|expected| {
                     let why = format!("expected {expected}");
                     Problem::usage(ProblemKind::InvalidValue, "ZEMTAK_STORE_ACCESS", why, "set it to read or write")
@@ -93,11 +102,9 @@ impl SharedSettings {
         let Some((scheme, rest)) = url.split_once("://") else {
             return Ok(in_folder(&self.url));
         };
-        let _ = user;
         match scheme {
             "file" if rest.starts_with('/') => Ok(in_folder(rest)),
-            #[cfg(feature = "http")]
-            "http" if !rest.is_empty() => Ok(Box::new(super::http::HttpStore::new(&url, user.as_deref()))),
+            "http" if !rest.is_empty() => Ok(Box::new(HttpStore::new(&url, user.as_deref()))),
             _ => {
                 let why = "there is no shared store of that kind";
                 let help = "give a folder, file:///FOLDER or http://HOST/FOLDER";
