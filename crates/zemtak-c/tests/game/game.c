@@ -381,6 +381,21 @@ static void by_strips(const game *whole, const zemtak_root *root) {
     close_game(&g);
 }
 
+/* A cache that is closed before its pump gives back what is still leased: the pump drops it. */
+static void closed_first(const zemtak_root *root) {
+    game g;
+    zemtak_cache *meadow;
+    uint64_t moth;
+    open_game(&g, root);
+    HOLD(zemtak_cache_named(g.cache, "meadow", &meadow) == ZEMTAK_OK && zemtak_lease_take(meadow, "night:emblem", &moth) == ZEMTAK_OK);
+    HOLD(zemtak_pump_wait(g.pump, g.cache, moth, NULL) == ZEMTAK_OK && zemtak_cache_trim(g.cache) == ZEMTAK_OK);
+    HOLD(zemtak_cache_close(&g.cache) == ZEMTAK_OK && zemtak_pump_run(g.pump, NULL, NULL) == ZEMTAK_OK);
+    HOLD(g.device.made == 1 && g.device.dropped == 0); /* the other pointer holds it */
+    HOLD(zemtak_cache_trim(meadow) == ZEMTAK_OK && zemtak_cache_close(&meadow) == ZEMTAK_OK);
+    HOLD(zemtak_pump_run(g.pump, NULL, NULL) == ZEMTAK_OK && g.device.dropped == 1);
+    HOLD(zemtak_pump_close(&g.pump) == ZEMTAK_OK);
+}
+
 static void wrong(game *g) {
     uint64_t lease;
     zemtak_settings settings;
@@ -447,6 +462,7 @@ int main(int count, char **words) {
         playing_on(&g);
         holders(&g);
         by_strips(&g, roots[i]);
+        closed_first(roots[i]);
         wrong(&g);
         threads(&g);
         close_game(&g);
