@@ -4,9 +4,11 @@ use crate::allowance::Allowance;
 use crate::content::Files;
 use crate::failure::Failure;
 use crate::observer::{Observer, Phase, Progress};
-use crate::store::{Hash, SharedStore, Store};
+use crate::store::{Hash, Kind, SharedStore, Store, Value};
 use crate::timings::Timings;
+use crate::work::{Origin, Part};
 use crate::write::Writer;
+use std::time::Duration;
 
 /// Handed down through all stages of a build.
 #[derive(Clone, Copy)]
@@ -36,28 +38,29 @@ impl<'a> Context<'a> {
         Files::of(self.writer, self.store)
     }
 
-    /// What this machine knows under a key, or another one.
-    pub fn learnt(self, key: &Hash) -> Option<Vec<u8>> {
-        self.store.get(key).or_else(|| {
-            let value = self.fetch(key)?;
-            self.store.put(*key, value.clone());
-            Some(value)
-        })
+    /// What this machine knows under a key, or another one, and where that is from.
+    pub fn learnt(self, kind: Kind, key: &Hash) -> Option<(Vec<u8>, Part)> {
+        if let Some(value) = self.store.get(key) {
+            return Some((value, Part::HERE));
+        }
+        let Value { bytes, made_in } = self.fetch(kind, key)?;
+        self.store.put(*key, bytes.clone());
+        Some((bytes, Part { origin: Origin::Fetched, made_in }))
     }
 
     /// What another machine knows under a key.
-    pub fn fetch(self, key: &Hash) -> Option<Vec<u8>> {
-        self.shared.get(key, || self.cancelled())
+    pub fn fetch(self, kind: Kind, key: &Hash) -> Option<Value> {
+        self.shared.get(kind, key, || self.cancelled())
     }
 
     /// Tells other machines.
-    pub fn share(self, key: &Hash, value: &[u8]) {
-        self.shared.put(key, value, || self.cancelled());
+    pub fn share(self, kind: Kind, key: &Hash, value: &[u8], made_in: Duration) {
+        self.shared.put(kind, key, value, made_in, || self.cancelled());
     }
 
     /// Keeps what was learnt, for other machines too.
-    pub fn learn(self, key: Hash, value: Vec<u8>) {
-        self.share(&key, &value);
+    pub fn learn(self, kind: Kind, key: Hash, value: Vec<u8>, made_in: Duration) {
+        self.share(kind, &key, &value, made_in);
         self.store.put(key, value);
     }
 

@@ -28,6 +28,7 @@
 
 mod against;
 mod allowance;
+mod asked;
 mod build_atlas;
 mod companions;
 mod content;
@@ -57,6 +58,7 @@ pub mod project;
 mod request;
 mod scan;
 pub mod settings;
+mod shares;
 pub mod sources;
 pub mod store;
 mod summary;
@@ -65,9 +67,11 @@ mod template;
 mod texture;
 mod timings;
 pub mod toml_text;
+mod upkeep;
 mod warning;
 #[cfg(feature = "watch")]
 mod watch;
+mod work;
 pub mod write;
 
 pub use against::{Comparison, Difference, compare_with_sources};
@@ -83,8 +87,11 @@ pub use load::{decode_source, hush_codec_panics};
 pub use observer::{Observer, Phase};
 pub use request::{OutputFile, PackRequest, Packed};
 pub use scan::{Finding, FindingItem, FindingKind, Forecast, Scan, ScanRequest, ScannedSprite, Severity};
+pub use shares::{MOST_SHARES, PlannedShare, PlannedUnit, Share, ShareBuilt, WorkPlan};
 pub use summary::{Binds, BlockLoss, Kept, LayerSummary, PageSummary, SpriteLoss, State, Summary, TextureSummary};
 pub use timings::{Spent, Stage};
+pub use upkeep::StoreRequest;
 pub use warning::Warning;
 #[cfg(feature = "watch")]
 pub use watch::{WatchEvent, watch};
+pub use work::{Account, Origins};

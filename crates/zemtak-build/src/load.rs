@@ -24,10 +24,12 @@ use crate::settings::rule::Rules;
 use crate::sources::{Source, SourceLayer, frame_name};
 use crate::store::{Hash, Key};
 use crate::timings::Stage;
+use crate::work::{ImagesWork, Origins};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
 use zemtak_core::codec::{DECODE_VERSION, Frame, Ignored};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
@@ -167,25 +169,26 @@ pub fn load<'a>(
     contents: &[Looked],
     recipes: &[Recipe<'_>],
     context: Context<'a>,
-) -> Result<Vec<Loaded<'a>>, Failure> {
+) -> Result<(Vec<Loaded<'a>>, ImagesWork), Failure> {
     let progress = context.progress(Phase::Reading, Some(sources.len()));
-    let unknown = shared::fetch(sources, contents, recipes, context);
-    let results: Vec<Result<Vec<Image<'a>>, Problem>> = sources
+    let asked = shared::fetch(sources, contents, recipes, context);
+    let results: Vec<Result<FileImages<'a>, Problem>> = sources
         .par_iter()
         .zip(contents)
         .map(|(&source, content)| {
-            let images = if context.cancelled() { Ok(Vec::new()) } else { images(source, content, recipes, context) };
+            let images =
+                if context.cancelled() { Ok(FileImages::default()) } else { images(source, content, recipes, context) };
             progress.advance();
             images
         })
         .collect();
     context.check()?;
-    shared::share(&unknown, context);
+    let work = work_of(&results, &asked, recipes.len(), context);
     let mut loaded: Vec<Loaded<'a>> = recipes.iter().map(|_| Loaded::default()).collect();
     let mut problems = Vec::new();
     for images in results {
         match images {
-            Ok(images) => {
+            Ok(FileImages { images, .. }) => {
                 for (loaded, image) in loaded.iter_mut().zip(images) {
                     loaded.sprites.extend(image.sprites);
                     loaded.ignored.extend(image.ignored);
@@ -201,7 +204,25 @@ pub fn load<'a>(
     let names = loaded.first().map_or(&[][..], |first| &first.sprites);
     let clashes = names.windows(2).filter(|pair| pair[0].name == pair[1].name);
     problems.extend(clashes.map(|pair| frame_clash(&pair[0], &pair[1])));
-    Failure::unless(problems, loaded)
+    Failure::unless(problems, (loaded, work))
+}
+
+/// What the images took, and where what is known of them came from; shares what nobody knew.
+fn work_of(
+    results: &[Result<FileImages<'_>, Problem>],
+    asked: &shared::Asked,
+    ways: usize,
+    context: Context<'_>,
+) -> ImagesWork {
+    let ways = u32::try_from(ways.max(1)).unwrap_or(u32::MAX);
+    let made_in = |result: &Result<FileImages<'_>, Problem>| result.as_ref().ok()?.made_in;
+    let each: Vec<Duration> = results.iter().map(|result| made_in(result).unwrap_or_default() / ways).collect();
+    asked.share(&each, context);
+    let made = results.iter().filter(|result| made_in(result).is_some()).count() as u64;
+    let all = results.len() as u64;
+    let fetched = asked.fetched.min(all - made);
+    let images = Origins { here: all - made - fetched, fetched, made };
+    ImagesWork { images, made_in: [results.iter().filter_map(made_in).sum(), asked.made_in] }
 }
 
 fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
@@ -215,6 +236,14 @@ fn frame_clash(a: &Sprite<'_>, b: &Sprite<'_>) -> Problem {
 struct Image<'a> {
     sprites: Vec<Sprite<'a>>,
     ignored: Vec<(Ignored, String)>,
+}
+
+/// The sprites of one file for each recipe.
+#[derive(Debug, Default)]
+struct FileImages<'a> {
+    images: Vec<Image<'a>>,
+    /// How long it took to find out what they are, if that was not known.
+    made_in: Option<Duration>,
 }
 
 /// Under which key what is known of an image is kept.
@@ -233,7 +262,7 @@ fn images<'a>(
     looked: &Looked,
     recipes: &[Recipe<'_>],
     context: Context<'a>,
-) -> Result<Vec<Image<'a>>, Problem> {
+) -> Result<FileImages<'a>, Problem> {
     let key = |content: &Hash, treatment: Treatment| image_key(source, content, treatment);
     let known = |treatment: Treatment| {
         let known: Known = serde_json::from_slice(&context.store.get(&key(&looked.hash, treatment))?).ok()?;
@@ -247,8 +276,9 @@ fn images<'a>(
             let image = ImageFile { source, content: looked.hash, treatment };
             image.sprites(known, Vec::new(), context.allowance)
         };
-        return Ok(images.map(image).collect());
+        return Ok(FileImages { images: images.map(image).collect(), made_in: None });
     }
+    let started = Instant::now();
     let (hash, treated) = decode_and_treat(source, &looked.take(source, context)?, &treatments, context)?;
     let images = treatments.into_iter().zip(treated).map(|(treatment, Treated { known, stored, .. })| {
         if let Ok(bytes) = serde_json::to_vec(&known) {
@@ -256,7 +286,8 @@ fn images<'a>(
         }
         ImageFile { source, content: hash, treatment }.sprites(known, stored, context.allowance)
     });
-    Ok(images.collect())
+    let images = images.collect();
+    Ok(FileImages { images, made_in: Some(started.elapsed()) })
 }
 
 /// A file as it is treated.

@@ -1,22 +1,22 @@
 //! A whole build: all atlases of a request, each as far as it is out of date.
 
 use crate::allowance::Allowance;
+use crate::asked::Asked;
 use crate::build_atlas::{BuiltAtlas, Options, Output, TextPlace, begin, finish};
 use crate::content::Files;
 use crate::context::Context;
-use crate::failure::{Cause, Failure, Problem, ProblemKind};
+use crate::failure::{Cause, Failure};
 use crate::inputs::Inputs;
 use crate::inventory::Written;
-use crate::limits::Limits;
 use crate::load::NotDrawn;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
-use crate::project::Project;
 use crate::request::{OutputFile, PackRequest, Packed};
-use crate::store::{Access, FileStore, SharedSettings, SharedStore, Store};
-use crate::targets::{self, Joint, Target, Targets};
+use crate::store::{FileStore, SharedStore, Store};
+use crate::targets::{Joint, Target};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
+use crate::work::Account;
 use crate::write::Writer;
 use crate::{format, joint, lock, place};
 use std::path::{Path, PathBuf};
@@ -46,9 +46,8 @@ impl PackRequest {
 fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
-    let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || targets(request))?;
-    let shared = if request.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
-    let shared = SharedStore::open(shared.as_ref().and_then(|of| used(of, request)).as_ref(), writer)?;
+    let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || Asked::of(request))?;
+    let shared = SharedStore::open(shared.as_ref(), writer)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
     let options = Options {
@@ -83,6 +82,8 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
     let (atlases, joint) = built.split_at(targets.targets.len());
     let files_of = |built: &[BuiltAtlas]| built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
     let (files, joint) = (files_of(atlases), files_of(joint));
+    let mut account = Account::default();
+    atlases.iter().for_each(|atlas| account += atlas.account);
     let trouble = shared.as_ref().and_then(|tally| {
         let why = tally.trouble.clone()?;
         Some(Warning::SharedStore { store: tally.store.clone(), why })
@@ -93,51 +94,10 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
         files,
         joint,
         inputs,
+        account,
         shared,
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
-    })
-}
-
-/// The shared store as far as a build uses it: not where nothing that was learnt is to be believed, and a check writes nothing there.
-fn used(shared: &SharedSettings, request: &PackRequest) -> Option<SharedSettings> {
-    let access = if request.check { Access::Read } else { shared.access };
-    (!request.fresh).then(|| SharedSettings { access, ..shared.clone() })
-}
-
-/// What is to be built, what from, where it goes, and with whom it is shared.
-struct Asked {
-    inputs: Inputs,
-    targets: Targets,
-    limits: Limits,
-    shared: Option<SharedSettings>,
-}
-
-fn targets(request: &PackRequest) -> Result<Asked, Failure> {
-    let PackRequest { paths, root, name, keys, .. } = request;
-    let (name, out) = (name.as_deref(), request.out.as_deref());
-    if paths.is_empty() {
-        let mut project = Project::open(request.project.as_deref(), &request.limits)?;
-        project.limits = request.limits.over(project.limits);
-        let inputs = Inputs::of_project(&project, out);
-        let targets = targets::of_project(&project, name, &inputs.out, keys)?;
-        let shared = request.shared.clone().or(project.shared);
-        return Ok(Asked { inputs, targets, limits: project.limits, shared });
-    }
-    Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
-    let inputs = Inputs::of_paths(paths, out);
-    let targets =
-        targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), request.limits.follow_links())?;
-    Ok(Asked { inputs, targets, limits: request.limits, shared: request.shared.clone() })
-}
-
-/// Where a path is not there, but an atlas of the project at hand has that name.
-fn meant_for_atlas(path: &Path) -> Option<Problem> {
-    let name = path.to_str().filter(|_| !path.exists())?;
-    let project = Project::open(None, &Limits::default()).ok()?;
-    project.atlases.iter().any(|(atlas, _)| atlas == name).then(|| {
-        let why = "there is no such folder, but an atlas of the project has that name";
-        Problem::usage(ProblemKind::NothingToPack, name, why, "to build that atlas alone, write --name before it")
     })
 }
 
@@ -244,8 +204,6 @@ impl Run<'_> {
 fn failed(error: NotDrawn, out: &Path) -> Failure {
     match error {
         NotDrawn::Failed(failure) => failure,
-        NotDrawn::Stale => {
-            Failure::io(&format::path(out), &std::io::Error::other("sources keep changing while they are read"))
-        }
+        NotDrawn::Stale => Failure::unstable(&format::path(out)),
     }
 }

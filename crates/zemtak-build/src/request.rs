@@ -7,6 +7,7 @@ use crate::store::{Hash, SharedSettings, SharedTally};
 use crate::summary::{State, Summary};
 use crate::timings::Spent;
 use crate::warning::Warning;
+use crate::work::Account;
 use std::path::PathBuf;
 
 /// What to pack, where to, and how.
@@ -129,6 +130,8 @@ pub struct Packed {
     pub joint: Vec<OutputFile>,
     /// What it was built from.
     pub inputs: Inputs,
+    /// Where the parts of the atlases came from, and what that saved.
+    pub account: Account,
     /// What came from the shared store and what went there; nothing where there is none.
     pub shared: Option<SharedTally>,
     /// How long it took.

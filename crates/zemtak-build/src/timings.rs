@@ -81,6 +81,13 @@ impl Timings {
         self.0[stage as usize].fetch_add(spent, Ordering::Relaxed);
     }
 
+    /// Adds what was spent elsewhere; gives the sum of it.
+    pub fn add_all(&self, other: &Self) -> Duration {
+        let spent = other.spent().0;
+        self.0.iter().zip(spent).for_each(|(all, more)| _ = all.fetch_add(more, Ordering::Relaxed));
+        Duration::from_nanos(spent.iter().sum())
+    }
+
     /// What was spent so far.
     #[must_use]
     pub fn spent(&self) -> Spent {

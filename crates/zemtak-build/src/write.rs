@@ -66,10 +66,15 @@ pub fn sweep_forgotten(folder: &Path) {
     sweep(folder, FORGOTTEN);
 }
 
+/// Whether a file has the name of one that is not in its place yet.
+pub(crate) fn is_part(name: &str) -> bool {
+    name.starts_with(PART.0) && name.ends_with(PART.1)
+}
+
 /// Clears away what was left half written in a folder for at least so long. What cannot be removed does no harm.
 pub(crate) fn sweep(folder: &Path, age: Duration) {
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        let is_part = entry.file_name().to_str().is_some_and(|n| n.starts_with(PART.0) && n.ends_with(PART.1));
+        let is_part = entry.file_name().to_str().is_some_and(is_part);
         // What is of the future counts as new.
         let rested = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
         if is_part && (age.is_zero() || rested().is_some_and(|rested| rested >= age)) {

@@ -213,6 +213,10 @@ impl Disk for FaultyDisk {
         self.step(|| SystemDisk.remove(path))
     }
 
+    fn touch(&self, path: &Path) -> io::Result<()> {
+        self.step(|| SystemDisk.touch(path))
+    }
+
     fn sync_folder(&self, path: &Path) -> io::Result<()> {
         self.step(|| SystemDisk.sync_folder(path))
     }
@@ -324,6 +328,10 @@ impl Disk for ForgetfulDisk {
             surface.changes.push(Change::Remove(name(path)));
             Ok(())
         })
+    }
+
+    fn touch(&self, path: &Path) -> io::Result<()> {
+        SystemDisk.touch(path)
     }
 
     fn sync_folder(&self, path: &Path) -> io::Result<()> {

@@ -4,6 +4,7 @@ use std::fmt::Debug;
 use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::Path;
+use std::time::SystemTime;
 
 /// Writes a file's bytes.
 pub type Fill<'f> = &'f mut dyn FnMut(&mut dyn Write) -> io::Result<()>;
@@ -39,6 +40,12 @@ pub trait Disk: Send + Sync + Debug {
     /// # Errors
     /// As the system says.
     fn remove(&self, path: &Path) -> io::Result<()>;
+
+    /// Says of a file that it was changed now, without changing it.
+    ///
+    /// # Errors
+    /// As the system says.
+    fn touch(&self, path: &Path) -> io::Result<()>;
 
     /// Has the names in a folder on the disk when it comes back: what was renamed and removed there stays so.
     ///
@@ -76,6 +83,11 @@ impl Disk for SystemDisk {
 
     fn remove(&self, path: &Path) -> io::Result<()> {
         fs::remove_file(path)
+    }
+
+    fn touch(&self, path: &Path) -> io::Result<()> {
+        crate::regular(fs::metadata(path)?.file_type())?;
+        File::options().append(true).open(path)?.set_modified(SystemTime::now())
     }
 
     #[cfg(unix)]

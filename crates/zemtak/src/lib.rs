@@ -24,6 +24,7 @@ mod mip_check;
 mod mips_picture;
 pub mod notice;
 mod opened;
+mod origins;
 pub mod output;
 mod page_picture;
 pub mod palette;

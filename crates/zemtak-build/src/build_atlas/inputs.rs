@@ -5,7 +5,7 @@ use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::limits::Limits;
 use crate::load::{self, Looked, Recipe};
-use crate::settings::Also;
+use crate::settings::{Also, AtlasSettings};
 use crate::sources::Source;
 use crate::store::{Hash, Key};
 use crate::targets::Target;
@@ -96,6 +96,23 @@ impl<'a> AtlasInputs<'a> {
             .bytes(&self.contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>())
             .finish()
     }
+}
+
+impl AtlasInputs<'_> {
+    /// What the pages of the atlas at one of its sizes follow from.
+    pub fn size_key(&self, settings: &AtlasSettings) -> Hash {
+        let names: Vec<&str> = self.sources.iter().map(|s| s.shown.as_str()).collect();
+        Key::new("size", &VERSIONS)
+            .value(settings)
+            .value(&names)
+            .bytes(&self.contents.iter().flat_map(|c| c.hash).collect::<Vec<u8>>())
+            .finish()
+    }
+}
+
+/// What some sizes of an atlas follow from, together.
+pub(super) fn key_of_sizes(sizes: &[Hash]) -> Hash {
+    Key::new("sizes", &[]).value(&sizes).finish()
 }
 
 fn templates(target: &Target, limits: &Limits) -> Result<BTreeMap<PathBuf, String>, Failure> {

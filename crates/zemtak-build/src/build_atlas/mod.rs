@@ -2,9 +2,11 @@
 
 mod differences;
 mod inputs;
+mod pieces;
 mod record;
 mod texts;
 
+pub use pieces::{BegunPiece, Piece, PieceState};
 pub use texts::TextPlace;
 
 use crate::context::Context;
@@ -22,6 +24,7 @@ use crate::summary::{Kept, State, Summary, SummedFile};
 use crate::targets::Target;
 use crate::timings::Stage;
 use crate::warning::Warning;
+use crate::work::{Account, ImagesWork, SizeParts};
 use crate::write::PendingFile;
 use crate::{format, forms};
 use inputs::AtlasInputs;
@@ -96,6 +99,8 @@ pub struct BuiltAtlas {
     pub outputs: Vec<Output>,
     /// The atlas as its descriptor has it, if anything of it was worked out anew.
     pub atlas: Option<Atlas>,
+    /// Where its parts came from.
+    pub account: Account,
     /// Under which key to remember what, once all files are in place.
     record: Option<(Hash, Vec<u8>)>,
 }
@@ -124,7 +129,7 @@ enum Ready<'a> {
     /// It is as it was.
     Unchanged(Box<BuiltAtlas>),
     /// It and its other sizes, each with its sprites.
-    Loaded(Vec<LoadedSize<'a>>),
+    Loaded(Vec<LoadedSize<'a>>, ImagesWork),
 }
 
 /// An atlas at one of its sizes, with its sprites.
@@ -145,29 +150,37 @@ pub fn begin<'a>(target: &'a Target, options: Options<'_>, context: Context<'a>)
     let (from, key) = (inputs.hash(target, options), record::key(target, options));
     let former = if options.explain { None } else { record::unchanged(&from, &key, options, context.files()) };
     let state = match former {
-        Some(built) => {
+        Some(mut built) => {
+            built.account = record::noted_work(target, context).unwrap_or_default().unchanged();
             tracing::debug!("all of it is as the last build left it");
             Ready::Unchanged(Box::new(built))
         }
-        None => Ready::Loaded(load_sizes(target, &inputs, context)?),
+        None => {
+            let (sizes, images) = load_sizes(sizes_of(target), &inputs, context)?;
+            Ready::Loaded(sizes, images)
+        }
     };
     Ok(Begun { target, started, inputs, from, key, state })
 }
 
 /// The atlas at its own size, then at its others.
-fn load_sizes<'a>(
-    target: &Target,
-    inputs: &AtlasInputs<'a>,
-    context: Context<'a>,
-) -> Result<Vec<LoadedSize<'a>>, Failure> {
+fn sizes_of(target: &Target) -> Vec<(String, AtlasSettings)> {
     let own = (target.name.clone(), target.settings.clone());
     let sizes =
         target.settings.sizes.iter().map(|size| (format!("{}{}", target.name, size.suffix), target.settings.at(size)));
-    let all: Vec<(String, AtlasSettings)> = std::iter::once(own).chain(sizes).collect();
+    std::iter::once(own).chain(sizes).collect()
+}
+
+/// The sprites of an atlas for some of its sizes.
+fn load_sizes<'a>(
+    all: Vec<(String, AtlasSettings)>,
+    inputs: &AtlasInputs<'a>,
+    context: Context<'a>,
+) -> Result<(Vec<LoadedSize<'a>>, ImagesWork), Failure> {
     let recipes: Vec<Recipe<'_>> = all.iter().map(|(_, settings)| Recipe::of(settings)).collect();
-    let loaded = load::load(&inputs.sources, &inputs.contents, &recipes, context)?;
+    let (loaded, images) = load::load(&inputs.sources, &inputs.contents, &recipes, context)?;
     let sizes = all.into_iter().zip(loaded).map(|((name, settings), loaded)| LoadedSize { name, settings, loaded });
-    Ok(sizes.collect())
+    Ok((sizes.collect(), images))
 }
 
 /// Builds an atlas as far as it is out of date.
@@ -176,15 +189,16 @@ fn load_sizes<'a>(
 /// Anything wrong with sources or settings, or what is remembered of a source does not hold.
 pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> Result<BuiltAtlas, NotDrawn> {
     let Begun { target, mut started, inputs, from, key, state } = begun;
-    let sizes = match state {
+    let (sizes, images) = match state {
         Ready::Unchanged(built) => return Ok(*built),
-        Ready::Loaded(sizes) => sizes,
+        Ready::Loaded(sizes, images) => (sizes, images),
     };
     let run = SizeRun { target, inputs: &inputs, options, context };
-    let mut built = BuiltAtlas::default();
+    let (mut built, mut parts) = (BuiltAtlas::default(), Vec::new());
     // The atlas itself comes last, since its descriptor names those of its other sizes.
     for size in sizes.iter().rev() {
-        let BuiltSize { mut summary, atlas, outputs } = run.build(size, &built.outputs)?;
+        let BuiltSize { mut summary, atlas, outputs, parts: of_size } = run.build(size, &built.outputs)?;
+        parts.insert(0, of_size);
         built.atlas = Some(atlas);
         summary.seconds = started.elapsed().as_secs_f64();
         built.summaries.push(summary);
@@ -192,6 +206,7 @@ pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> R
         started = Instant::now();
     }
     built.summaries.reverse();
+    built.account = record::note_work(target, images, &parts, context);
     built.record = record::record(from, &built).map(|record| (key, record));
     Ok(built)
 }
@@ -211,6 +226,7 @@ struct BuiltSize {
     /// As its descriptor has it.
     atlas: Atlas,
     outputs: Vec<Output>,
+    parts: SizeParts,
 }
 
 /// A page that was made: the file that waits, if it is to be put in place, and how many bytes it has.
@@ -243,6 +259,8 @@ impl SizeRun<'_> {
         summary.kept = kept(&plan, kept_atlas, context)?;
         let former = Former::open(options.out, name, context);
         let pages = self.draw(&plan, &former)?;
+        pieces::note_pages(&plan, &self.inputs.size_key(settings), context);
+        let parts = SizeParts { layout: Some(plan.laid_out), pages: pages.iter().map(|page| page.part).collect() };
         let atlas = plan.descriptor(&pages);
         let files: Vec<SummedFile<'_>> = pages.iter().map(|page| summed(page, options.out)).collect();
         summary.finish(&plan, &atlas, &files);
@@ -275,7 +293,7 @@ impl SizeRun<'_> {
             summary.changes = differences::between(in_place.as_ref(), &atlas, &plan, &former, &outputs, options.out);
         }
         summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
-        Ok(BuiltSize { summary, atlas, outputs })
+        Ok(BuiltSize { summary, atlas, outputs, parts })
     }
 
     /// Draws the pages that are not in place, and notes what lies on them for the next build.
@@ -286,7 +304,7 @@ impl SizeRun<'_> {
             let waiting = if check { None } else { Some(context.timings.time(Stage::Write, write)?) };
             Ok((waiting, bytes.len() as u64))
         };
-        let pages = plan.draw(&Put { out, former, take }, context)?;
+        let pages = plan.draw(&plan.sheets(), &Put { out, former, take }, context)?;
         let drawn: Vec<Drawn> = pages.iter().map(|page| page.drawn.clone()).collect();
         former::note(&drawn, out, plan.name(), context);
         Ok(pages)

@@ -1,11 +1,14 @@
-//! What is remembered of a build: that from exactly this came exactly that.
+//! What is remembered of a build: that from exactly this came exactly that, and how much work it was.
 
 use super::{BuiltAtlas, Options, Output, OutputKind};
 use crate::content::{self, Files};
-use crate::store::{Hash, Key};
+use crate::context::Context;
+use crate::store::{Hash, Key, Kind};
 use crate::summary::{State, Summary};
 use crate::targets::Target;
+use crate::work::{self, Account, AtlasWork, ImagesWork, SizeParts};
 use serde::{Deserialize, Serialize};
+use std::time::Duration;
 
 /// Changes with what is remembered of a build.
 const RECORD_VERSION: u32 = 3;
@@ -52,4 +55,23 @@ pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, files: Fi
         outputs: record.files.into_iter().map(output).collect(),
         ..BuiltAtlas::default()
     })
+}
+
+/// How much work an atlas was when this machine built it last.
+pub(super) fn noted_work(target: &Target, context: Context<'_>) -> Option<AtlasWork> {
+    AtlasWork::of_bytes(&context.store.get(&work::key(&target.name, &target.settings))?)
+}
+
+/// Notes how much work an atlas is; gives the account of the build. Other machines are told if they know nothing of it, or of another
+/// number of images and pages.
+pub(super) fn note_work(target: &Target, images: ImagesWork, parts: &[SizeParts], context: Context<'_>) -> Account {
+    let key = work::key(&target.name, &target.settings);
+    let (work, account) = AtlasWork::after(images, parts, noted_work(target, context).as_ref());
+    let bytes = work.to_bytes();
+    let is_told = || context.fetch(Kind::Work, &key).and_then(|value| AtlasWork::of_bytes(&value.bytes));
+    if context.shared.takes_values() && is_told().is_none_or(|told| !told.is_like(&work)) {
+        context.share(Kind::Work, &key, &bytes, Duration::ZERO);
+    }
+    context.store.put(key, bytes);
+    account
 }

@@ -66,6 +66,7 @@ kinds! {
     MissingKey: "missing_key", "missing key";
     MissingValue: "missing_value", "missing value";
     NamesTooAlike: "names_too_alike", "sprite names that differ only in case or Unicode composition";
+    NoStore: "no_store", "no store";
     NoSuchCell: "no_such_cell", "no such cell";
     NoSuchPage: "no_such_page", "no such page";
     NotADescriptor: "not_a_descriptor", "not a descriptor";

@@ -68,6 +68,11 @@ impl Failure {
         if problems.is_empty() { Ok(value) } else { Err(Self::all(problems)) }
     }
 
+    /// Sources did not stay the same for as long as a build takes.
+    pub(crate) fn unstable(place: &str) -> Self {
+        Self::io(place, &std::io::Error::other("sources keep changing while they are read"))
+    }
+
     /// Reading or writing failed.
     #[must_use]
     pub fn io(place: &str, why: &(dyn std::error::Error + 'static)) -> Self {
@@ -233,6 +238,12 @@ impl Problem {
             help: help.into(),
             cause: Cause::Io,
         }
+    }
+
+    /// A store could not be read or written.
+    pub(crate) fn of_store(store: &str, why: impl Into<String>) -> Self {
+        let help = "see that it is there and lets you in; docs/studio.md tells what each kind of store needs".into();
+        Self { what: ProblemKind::Io, place: store.into(), why: why.into(), help, cause: Cause::Io }
     }
 
     /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.

@@ -3,67 +3,113 @@
 use super::{Known, Looked, Recipe, image_key};
 use crate::context::Context;
 use crate::sources::Source;
-use crate::store::{Hash, Key};
+use crate::store::{Hash, Key, Kind, Value};
 use rayon::prelude::*;
+use std::ops::Range;
+use std::time::Duration;
 
 /// Changes with how what is known of images is put together.
-const GROUP_VERSION: u32 = 1;
+const GROUP_VERSION: u32 = 2;
 
-/// How many images go together at most: few enough that a changed one spoils little, many enough that few are asked for.
-const TOGETHER: usize = 128;
+/// After how many images a group ends, in the mean: few enough that a changed one spoils little, many enough that few are asked for.
+const TOGETHER: u8 = 128;
 
-/// Images whose facts are shared together.
+/// The most images of a group.
+const MOST: usize = 512;
+
+/// Images whose facts are shared together, for one way of treating them.
 pub(super) struct Group {
     key: Hash,
     images: Vec<Hash>,
+    /// Which of the sources they are.
+    sources: Range<usize>,
 }
 
 impl Group {
-    fn new(images: Vec<Hash>) -> Self {
-        Self { key: Key::new("images", &[GROUP_VERSION]).value(&images).finish(), images }
+    fn new(images: &[Hash], first: usize) -> Self {
+        let key = Key::new("images", &[GROUP_VERSION]).value(&images).finish();
+        Self { key, images: images.to_vec(), sources: first..first + images.len() }
     }
 }
 
-/// Fetches what this machine does not know and another one does; gives the groups that nobody knows.
-pub(super) fn fetch(
-    sources: &[&Source],
-    contents: &[Looked],
-    recipes: &[Recipe<'_>],
-    context: Context<'_>,
-) -> Vec<Group> {
+/// Cuts images into groups. Where a group ends follows from the image there, so that one that comes or goes spoils its own group alone.
+fn groups(images: &[Hash]) -> Vec<Group> {
+    let (mut groups, mut first) = (Vec::new(), 0);
+    for (at, image) in images.iter().enumerate() {
+        let length = at + 1 - first;
+        if image[0].is_multiple_of(TOGETHER) || length == MOST || at + 1 == images.len() {
+            groups.push(Group::new(&images[first..=at], first));
+            first = at + 1;
+        }
+    }
+    groups
+}
+
+/// What a shared store knows of images.
+#[derive(Default)]
+pub(super) struct Asked {
+    /// The groups that nobody knows.
+    unknown: Vec<Group>,
+    /// How long it took others to find out what came from there.
+    pub made_in: Duration,
+    /// Of how many images that was.
+    pub fetched: u64,
+}
+
+/// Fetches what this machine does not know and another one does.
+pub(super) fn fetch(sources: &[&Source], contents: &[Looked], recipes: &[Recipe<'_>], context: Context<'_>) -> Asked {
     if !context.shared.is_open() {
-        return Vec::new();
+        return Asked::default();
     }
-    let key = |(source, content): (&&Source, &Looked)| {
-        recipes
-            .iter()
-            .map(|recipe| image_key(source, &content.hash, recipe.for_image(&source.name)))
-            .collect::<Vec<_>>()
+    let of_recipe = |recipe: &Recipe<'_>| {
+        let key =
+            |(source, content): (&&Source, &Looked)| image_key(source, &content.hash, recipe.for_image(&source.name));
+        groups(&sources.iter().zip(contents).map(key).collect::<Vec<_>>())
     };
-    let all: Vec<Vec<Hash>> = sources.iter().zip(contents).map(key).collect();
     let is_known = |group: &Group| group.images.iter().all(|image| context.store.get(image).is_some());
-    let groups = all.chunks(TOGETHER).map(|images| Group::new(images.concat()));
-    let unknown: Vec<Group> = groups.filter(|group| !is_known(group)).collect();
-    unknown.into_par_iter().filter(|group| fetched(group, context).is_none()).collect()
+    let unknown: Vec<Group> = recipes.iter().flat_map(of_recipe).filter(|group| !is_known(group)).collect();
+    let answers: Vec<(Group, Option<Duration>)> = unknown
+        .into_par_iter()
+        .map(|group| {
+            let made_in = fetched(&group, context);
+            (group, made_in)
+        })
+        .collect();
+    let mut asked = Asked::default();
+    for (group, made_in) in answers {
+        match made_in {
+            Some(made_in) => {
+                asked.made_in += made_in;
+                asked.fetched += group.images.len() as u64;
+            }
+            None => asked.unknown.push(group),
+        }
+    }
+    // What was asked for each way of treating an image is one image all the same.
+    asked.fetched /= recipes.len().max(1) as u64;
+    asked
 }
 
-/// Keeps what another machine knows of a group.
-fn fetched(group: &Group, context: Context<'_>) -> Option<()> {
-    let values: Vec<Vec<u8>> = postcard::from_bytes(&context.fetch(&group.key)?).ok()?;
+/// Keeps what another machine knows of a group; gives how long that took there.
+fn fetched(group: &Group, context: Context<'_>) -> Option<Duration> {
+    let Value { bytes, made_in } = context.fetch(Kind::Images, &group.key)?;
+    let values: Vec<Vec<u8>> = postcard::from_bytes(&bytes).ok()?;
     let is_fact = |value: &Vec<u8>| serde_json::from_slice::<Known>(value).is_ok_and(|known| !known.frames.is_empty());
     if values.len() != group.images.len() || !values.iter().all(is_fact) {
         return None;
     }
     group.images.iter().zip(values).for_each(|(image, value)| context.store.put(*image, value));
-    Some(())
+    Some(made_in)
 }
 
-/// Shares groups that were found out here, all of their images well.
-pub(super) fn share(unknown: &[Group], context: Context<'_>) {
-    for group in unknown {
-        let values: Option<Vec<Vec<u8>>> = group.images.iter().map(|image| context.store.get(image)).collect();
-        if let Some(value) = values.and_then(|values| postcard::to_stdvec(&values).ok()) {
-            context.share(&group.key, &value);
+impl Asked {
+    /// Shares the groups that were found out here, all of their images well. `made_in` is how long each source took in one way.
+    pub fn share(&self, made_in: &[Duration], context: Context<'_>) {
+        for Group { key, images, sources } in &self.unknown {
+            let values: Option<Vec<Vec<u8>>> = images.iter().map(|image| context.store.get(image)).collect();
+            if let Some(value) = values.and_then(|values| postcard::to_stdvec(&values).ok()) {
+                context.share(Kind::Images, key, &value, made_in[sources.clone()].iter().sum());
+            }
         }
     }
 }

@@ -4,6 +4,7 @@ mod bands;
 mod shared;
 mod sheet;
 
+pub(crate) use shared::has as has_shared;
 pub(crate) use sheet::Sheet;
 
 use crate::allowance::Drawing;
@@ -17,7 +18,8 @@ use crate::plan::Plan;
 use crate::settings::{PageFormat, PageNames};
 use crate::store::{self, Hash, Key};
 use crate::texture::{DrawnTexture, TexturePage};
-use crate::timings::Stage;
+use crate::timings::{Stage, Timings};
+use crate::work::{Origin, Part};
 use bands::BandsLeft;
 use rayon::prelude::*;
 use sheet::Held;
@@ -42,6 +44,8 @@ pub struct PageFile<T> {
     pub wrap: Wrap,
     /// What was made of its bytes; nothing if they are in place already.
     pub made: Option<T>,
+    /// Where they came from.
+    pub part: Part,
 }
 
 /// Where pages go, and what becomes of them.
@@ -75,7 +79,7 @@ enum Left {
     /// It is in place.
     Nothing(Drawn),
     /// Another machine has made it.
-    Made(PageBytes),
+    Made(PageBytes, Part),
     /// The bands that the former build does not have.
     Bands(BandsLeft),
     /// All of it, of these boxes.
@@ -86,7 +90,7 @@ impl PageDraft<'_> {
     /// The boxes whose pixels are needed for it.
     fn needed(&self) -> Vec<usize> {
         match &self.left {
-            Left::Nothing(_) | Left::Made(_) => Vec::new(),
+            Left::Nothing(_) | Left::Made(..) => Vec::new(),
             Left::Bands(bands) => bands.needed.clone(),
             Left::Whole(boxes) => boxes.clone(),
         }
@@ -101,7 +105,7 @@ struct PageBytes {
 }
 
 impl Plan<'_> {
-    /// Draws, encodes and proves the pages on all cores, and then their layers, and hands each on as soon as it is ready; those
+    /// Draws, encodes and proves some pages and layers on all cores, and hands each on as soon as it is ready; those
     /// whose files are in place are left alone, and bands of pages that are as they were are taken from there. Only as many are
     /// drawn at a time as there is memory for.
     ///
@@ -109,10 +113,10 @@ impl Plan<'_> {
     /// What went wrong with a source or with handing on, or an interruption.
     pub fn draw<T: Send>(
         &self,
+        sheets: &[Sheet<'_>],
         put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure> + Sync>,
         context: Context<'_>,
     ) -> Result<Vec<PageFile<T>>, NotDrawn> {
-        let sheets = self.sheets();
         let progress = context.progress(Phase::Drawing, Some(sheets.len()));
         let sizes: Vec<Size> = sheets.iter().map(|sheet| self.layout.pages[sheet.page]).collect();
         let mut pages = Vec::with_capacity(sheets.len());
@@ -164,8 +168,8 @@ impl Plan<'_> {
                 return PageDraft { sheet, key, left: Left::Nothing(drawn.clone()) };
             }
         }
-        if let Some(made) = shared::fetch(&key, context) {
-            return PageDraft { sheet, key, left: Left::Made(made) };
+        if let Some((made, part)) = shared::fetch(&key, context) {
+            return PageDraft { sheet, key, left: Left::Made(made, part) };
         }
         let left = match self.drawing() {
             Drawing::Bands => Left::Bands(self.bands_left(sheet, put.former, context)),
@@ -183,12 +187,18 @@ impl Plan<'_> {
         let PageDraft { sheet, key, left } = draft;
         let (page, layer) = (sheet.page, sheet.layer.map(|(name, _)| name.to_owned()));
         let wrap = self.wrap_of(page);
-        let PageBytes { bytes, bands, texture } = match left {
-            Left::Nothing(drawn) => return Ok(PageFile { page, layer, drawn, wrap, made: None }),
-            Left::Made(made) => made,
-            Left::Bands(bands) => shared::share(&key, self.by_bands(sheet, bands, context)?, context),
-            Left::Whole(boxes) => shared::share(&key, self.whole(sheet, &boxes, context)?, context),
+        let timings = Timings::default();
+        let timed = Context { timings: &timings, ..context };
+        let (made, fetched) = match left {
+            Left::Nothing(drawn) => return Ok(PageFile { page, layer, drawn, wrap, made: None, part: Part::HERE }),
+            Left::Made(made, part) => (made, Some(part)),
+            Left::Bands(bands) => (self.by_bands(sheet, bands, timed)?, None),
+            Left::Whole(boxes) => (self.whole(sheet, &boxes, timed)?, None),
         };
+        let made_in = context.timings.add_all(&timings);
+        let part = fetched.unwrap_or(Part { origin: Origin::Made, made_in });
+        let made = if fetched.is_none() { shared::share(&key, made, made_in, context) } else { made };
+        let PageBytes { bytes, bands, texture } = made;
         let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
         context.store.put(key, hash.to_vec());
         let file = self.page_name(sheet, &hash);
@@ -198,7 +208,7 @@ impl Plan<'_> {
         // Nobody looks for a sprite's own pixels on a layer.
         let boxes = if layer.is_none() { self.boxes_on(page) } else { Vec::new() };
         let drawn = Drawn { file, hash, size: self.layout.pages[page], bands, boxes, texture };
-        Ok(PageFile { page, layer, drawn, wrap, made })
+        Ok(PageFile { page, layer, drawn, wrap, made, part })
     }
 
     fn page_name(&self, sheet: Sheet<'_>, hash: &Hash) -> String {
@@ -230,7 +240,7 @@ impl Plan<'_> {
     }
 
     /// What a page's bytes follow from.
-    fn page_key(&self, sheet: Sheet<'_>) -> Hash {
+    pub(crate) fn page_key(&self, sheet: Sheet<'_>) -> Hash {
         let settings = self.task.settings;
         let mut on_page = Vec::new();
         for at in self.on_page(sheet.page) {

@@ -3,9 +3,11 @@
 use super::PageBytes;
 use crate::context::Context;
 use crate::former::DrawnBand;
-use crate::store::{Hash, Key};
+use crate::store::{Hash, Key, Kind, Value};
 use crate::texture::DrawnTexture;
+use crate::work::{Origin, Part};
 use serde::{Deserialize, Serialize};
+use std::time::Duration;
 
 /// Changes with what is shared of a page; what its bytes follow from is in its key.
 const SHARED_VERSION: u32 = 1;
@@ -22,22 +24,26 @@ fn key(page: &Hash) -> Hash {
 }
 
 /// The page that follows from a key, if somebody has shared it.
-pub(super) fn fetch(page: &Hash, context: Context<'_>) -> Option<PageBytes> {
-    let value = context.fetch(&key(page))?;
-    let SharedPage { bands, texture, bytes } = postcard::from_bytes(&value).ok()?;
-    context.shared.count_page();
-    Some(PageBytes { bytes, bands, texture })
+pub(super) fn fetch(page: &Hash, context: Context<'_>) -> Option<(PageBytes, Part)> {
+    let Value { bytes, made_in } = context.fetch(Kind::Pages, &key(page))?;
+    let SharedPage { bands, texture, bytes } = postcard::from_bytes(&bytes).ok()?;
+    Some((PageBytes { bytes, bands, texture }, Part { origin: Origin::Fetched, made_in }))
+}
+
+/// Whether somebody has shared the page that follows from a key.
+pub(crate) fn has(page: &Hash, context: Context<'_>) -> bool {
+    context.shared.has(Kind::Pages, &key(page), || context.cancelled())
 }
 
 /// Shares a page that was drawn, encoded and proved here.
-pub(super) fn share(page: &Hash, made: PageBytes, context: Context<'_>) -> PageBytes {
+pub(super) fn share(page: &Hash, made: PageBytes, made_in: Duration, context: Context<'_>) -> PageBytes {
     if !context.shared.is_open() {
         return made;
     }
     let PageBytes { bytes, bands, texture } = made;
     let shared = SharedPage { bands, texture, bytes };
     if let Ok(value) = postcard::to_stdvec(&shared) {
-        context.share(&key(page), &value);
+        context.share(Kind::Pages, &key(page), &value, made_in);
     }
     PageBytes { bytes: shared.bytes, bands: shared.bands, texture: shared.texture }
 }

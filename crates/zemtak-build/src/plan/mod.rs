@@ -11,10 +11,12 @@ use crate::load::Sprite;
 use crate::observer::Phase;
 use crate::settings::rule::{Membership, Overrides};
 use crate::settings::{AtlasSettings, Places, Together};
-use crate::store::{self, Key};
+use crate::store::{self, Key, Kind};
 use crate::timings::Stage;
+use crate::work::{Origin, Part};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Instant;
 use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
@@ -63,6 +65,8 @@ pub struct Plan<'a> {
     pub(crate) clips: clip::FoundClips,
     /// Whether the search came to an end before its time.
     pub cut_short: bool,
+    /// Where the layout came from.
+    pub(crate) laid_out: Part,
 }
 
 /// How many sprites lie in the box of another.
@@ -116,8 +120,19 @@ impl<'a> Plan<'a> {
         };
         let items: Vec<Item> = drawn.iter().zip(groups).map(item).collect();
         let layout = Layout::default();
-        let mut plan =
-            Self { task, overrides, applied, box_of, drawn, layout, items, kept: None, clips, cut_short: false };
+        let mut plan = Self {
+            task,
+            overrides,
+            applied,
+            box_of,
+            drawn,
+            layout,
+            items,
+            kept: None,
+            clips,
+            cut_short: false,
+            laid_out: Part::HERE,
+        };
         plan.kept = task.keep.map(|former| plan.kept_of(former));
         plan.layout = plan.lay_out(context)?;
         plan.move_into_cells();
@@ -133,8 +148,12 @@ impl<'a> Plan<'a> {
             .value(&(spacing, page, layout, effort))
             .value(&(&self.items, &self.kept))
             .finish();
-        let known = context.learnt(&key).and_then(|bytes| serde_json::from_slice::<Written>(&bytes).ok());
-        if let Some((pages, places)) = known.filter(|(pages, places)| self.holds_all(pages, places)) {
+        let known = context.learnt(Kind::Layouts, &key).and_then(|(bytes, part)| {
+            let written = serde_json::from_slice::<Written>(&bytes).ok();
+            written.filter(|(pages, places)| self.holds_all(pages, places)).zip(Some(part))
+        });
+        if let Some(((pages, places), part)) = known {
+            self.laid_out = part;
             let places = places.into_iter().map(|(page, rect, turned)| Place { page, rect, turned }).collect();
             tracing::debug!(boxes = self.items.len(), pages = pages.len(), "the layout is known from an earlier build");
             return Ok(Layout { pages, places });
@@ -147,7 +166,10 @@ impl<'a> Plan<'a> {
             enough || context.cancelled()
         };
         let told = |progress: SearchProgress| context.observer.searched(progress.done, progress.filled);
+        let started = Instant::now();
         let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop, &told)));
+        let made_in = started.elapsed();
+        self.laid_out = Part { origin: Origin::Made, made_in };
         self.cut_short = good_enough.into_inner();
         tracing::debug!(boxes = self.items.len(), cut_short = self.cut_short, "laid out");
         drop(progress);
@@ -156,7 +178,7 @@ impl<'a> Plan<'a> {
         let places = layout.places.iter().map(|p| (p.page, p.rect, p.turned)).collect();
         let written: Written = (layout.pages.clone(), places);
         if let Some(bytes) = serde_json::to_vec(&written).ok().filter(|_| !self.cut_short) {
-            context.learn(key, bytes);
+            context.learn(Kind::Layouts, key, bytes, made_in);
         }
         Ok(layout)
     }

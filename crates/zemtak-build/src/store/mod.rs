@@ -3,10 +3,12 @@
 //! Everything in a store could be worked out anew: it can be deleted at any time. Keys are hashes of all that a value
 //! follows from, so a value is never stale, and a store whose bytes are not exactly those that were written is empty.
 
+mod holdings;
 mod shared;
 
-pub(crate) use shared::SharedStore;
-pub use shared::{Access, SharedSettings, SharedTally};
+pub use holdings::{Checked, StoreInfo, TrimBounds, Trimmed};
+pub use shared::{Access, Kind, SharedSettings, SharedTally};
+pub(crate) use shared::{RemoteError, SharedStore, Upkeep, Value};
 
 use crate::failure::Failure;
 use crate::format;
@@ -15,7 +17,8 @@ use serde::Serialize;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
+use zemtak_files::{Disk, SystemDisk};
 
 /// The store's file in the folder for results.
 pub const FILE: &str = ".zemtak-store";
@@ -150,8 +153,51 @@ impl FileStore {
         self.writer.prepare(&self.path, &self.to_bytes())?.commit()
     }
 
+    /// What the store in a folder holds.
+    pub(crate) fn info(folder: &Path) -> StoreInfo {
+        let store = Self::open(folder, &Writer::default());
+        let values = store.values().len() as u64;
+        let bytes = std::fs::metadata(&store.path).map_or(0, |meta| meta.len());
+        StoreInfo { store: format::path(&store.path), values, bytes, ..StoreInfo::default() }
+    }
+
+    /// Whether the store in a folder is as it was written.
+    pub(crate) fn check(folder: &Path) -> Checked {
+        let path = folder.join(FILE);
+        let values = SystemDisk.read(&path, MOST_BYTES).ok().and_then(|bytes| parse(&bytes));
+        let store = format::path(&path);
+        let damaged = if values.is_none() { vec![store.clone()] } else { Vec::new() };
+        Checked { store, values: values.map_or(0, |values| values.len() as u64), damaged, ..Checked::default() }
+    }
+
+    /// Forgets what no build has asked for longest, until the rest takes at most so many bytes.
+    pub(crate) fn trim(&self, most: u64) -> Trimmed {
+        let mut values = self.values();
+        let mut oldest: Vec<(u8, Hash, u64)> =
+            values.iter().map(|(key, entry)| (entry.age, *key, entry.bytes())).collect();
+        oldest.sort_unstable_by_key(|(age, key, _)| (std::cmp::Reverse(*age), *key));
+        let mut trimmed = Trimmed { store: format::path(&self.path), ..Trimmed::default() };
+        let mut left: u64 = (MAGIC.len() + 32) as u64 + oldest.iter().map(|(.., bytes)| bytes).sum::<u64>();
+        for (_, key, bytes) in &oldest {
+            if left <= most {
+                break;
+            }
+            values.remove(key);
+            left -= bytes;
+            trimmed.removed += 1;
+            trimmed.removed_bytes += bytes;
+        }
+        self.changed.fetch_or(trimmed.removed > 0, Ordering::Relaxed);
+        (trimmed.left, trimmed.left_bytes) = (values.len() as u64, left);
+        trimmed
+    }
+
+    fn values(&self) -> MutexGuard<'_, HashMap<Hash, Entry>> {
+        self.values.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     fn to_bytes(&self) -> Vec<u8> {
-        let values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let values = self.values();
         let mut sorted: Vec<(&Hash, &Entry)> = values.iter().filter(|(_, e)| e.age <= PATIENCE).collect();
         sorted.sort_by_key(|(key, _)| *key);
         let mut bytes = MAGIC.to_vec();
@@ -169,18 +215,25 @@ impl FileStore {
 
 impl Store for FileStore {
     fn get(&self, key: &Hash) -> Option<Vec<u8>> {
-        let mut values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut values = self.values();
         let entry = values.get_mut(key)?;
         entry.age = 0;
         Some(entry.value.clone())
     }
 
     fn put(&self, key: Hash, value: Vec<u8>) {
-        let mut values = self.values.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut values = self.values();
         let former = values.insert(key, Entry { age: 0, value: value.clone() });
         if former.is_none_or(|entry| entry.value != value) {
             self.changed.store(true, Ordering::Relaxed);
         }
+    }
+}
+
+impl Entry {
+    /// What it takes in the file.
+    fn bytes(&self) -> u64 {
+        (32 + 1 + 8 + self.value.len()) as u64
     }
 }
 

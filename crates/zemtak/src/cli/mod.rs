@@ -11,6 +11,7 @@ mod mips_args;
 mod pack_args;
 mod scan_args;
 mod sheet_args;
+mod store_args;
 mod usage;
 mod values;
 mod view_args;
@@ -31,11 +32,12 @@ use diff_args::DiffArgs;
 use export_args::ExportArgs;
 use limit_args::LimitArgs;
 use mips_args::MipsArgs;
-use pack_args::{PackArgs, WatchArgs};
+use pack_args::{PackArgs, PlanArgs, WatchArgs};
 use scan_args::ScanArgs;
 use sheet_args::{CutArgs, DescribeArgs, GridArgs, ListArgs, PatternArgs};
 use std::ffi::OsString;
 use std::path::PathBuf;
+use store_args::StoreArgs;
 use view_args::ViewArgs;
 use zemtak_build::settings::MOST_MIP_LEVELS;
 use zemtak_build::{Failure, Limits};
@@ -224,6 +226,16 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak pack\n  \
         zemtak pack art/moth art/lantern --root art -o build --name night --page-shape free --turn")]
     Pack(Box<PackArgs>),
+    /// Cut a build into shares for several machines, and tell what each piece is made of
+    ///
+    /// Each machine then runs pack --share with its number, which puts what it makes into the shared store, and a last plain pack finds
+    /// it there. With --json each piece has its inputs, a hash of all that it follows from, and whether it is in the store, for build
+    /// systems.
+    #[command(after_help = "Examples:\n  zemtak plan\n  zemtak plan --shares 16 --json")]
+    Plan(Box<PlanArgs>),
+    /// What is remembered between builds: here, and in the store that machines share
+    #[command(after_help = "Examples:\n  zemtak store info\n  zemtak store trim --max-size 20GiB --max-age 30")]
+    Store(StoreArgs),
     /// Pack, and pack again whenever something changes
     ///
     /// Takes the options of pack; --png is fast by default, whatever the project file says. After an error it keeps watching, and
@@ -386,7 +398,9 @@ impl Command {
             Self::Demo(args) => Request::Demo(demo::DemoRequest { folder: args.dir }),
             Self::New(args) => Request::New(new::NewRequest { folder: args.dir }),
             Self::Scan(args) => Request::Scan(args.into_request(project)),
-            Self::Pack(args) => Request::Pack(Box::new(args.into_request(project))),
+            Self::Pack(args) => args.into_request(project),
+            Self::Plan(args) => Request::Plan(Box::new(args.into_request(project))),
+            Self::Store(args) => Request::Store(args.into_request(project)),
             Self::Watch(args) => Request::Watch(Box::new(args.into_request(project))),
             Self::Verify(VerifyArgs { descriptor, against, mips }) => {
                 Request::Verify(verify::VerifyRequest { descriptor, against, mips })

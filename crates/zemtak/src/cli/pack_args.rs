@@ -1,12 +1,12 @@
 //! The options of `zemtak pack` and `zemtak watch`: every atlas key of the project file is one.
 
 use super::values::{aspect, atlas_name, decibels, either, page_size, said, space, word};
-use crate::commands::{pack, watch};
+use crate::commands::{Request, pack, plan, share, watch};
 use clap::Args;
 use std::path::PathBuf;
 use std::time::Duration;
-use zemtak_build::PackRequest;
 use zemtak_build::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
+use zemtak_build::{MOST_SHARES, PackRequest, Share};
 use zemtak_core::atlas::{Alpha, Filter, PixelKind};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::geometry::LONGEST_SIDE;
@@ -39,6 +39,9 @@ pub(super) struct PackArgs {
     /// Say how each atlas differs from the one that was in its place, and what a player downloads anew
     #[arg(long, conflicts_with_all = ["check", "dry_run"])]
     diff: bool,
+    /// Build the third of sixteen shares into the shared store and write nothing else; a plain pack then finds it there
+    #[arg(long, value_name = "3/16", conflicts_with_all = ["check", "dry_run", "diff", "fresh", "keep", "why", "take_best", "strict", "timings"])]
+    share: Option<Share>,
     /// Exit with 1 if there are warnings; what was built stays
     #[arg(long)]
     strict: bool,
@@ -56,7 +59,34 @@ pub(super) struct PackArgs {
 }
 
 #[derive(Debug, Args)]
+pub(super) struct PlanArgs {
+    /// How many shares to cut the build into, as for pack --share
+    #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=i64::from(MOST_SHARES)))]
+    shares: u32,
+    #[command(flatten)]
+    atlas: AtlasArgs,
+}
+
+#[derive(Debug, Args)]
 struct BuildArgs {
+    /// Keep every box that can stay where it is, so that a patch stays small
+    #[arg(long)]
+    keep: bool,
+    /// Explain the layout: what it cannot go below, and what other options would give, for which up to four more are searched
+    #[arg(long)]
+    why: bool,
+    /// On Ctrl-C during the layout search, continue with the best layout so far
+    #[arg(long)]
+    take_best: bool,
+    /// Report how long each stage took, and what came from where
+    #[arg(long)]
+    timings: bool,
+    #[command(flatten)]
+    atlas: AtlasArgs,
+}
+
+#[derive(Debug, Args)]
+struct AtlasArgs {
     /// Folders and image files, - for a list on standard input; without any, the atlases of the project file
     #[arg(value_name = "PATH")]
     paths: Vec<PathBuf>,
@@ -69,18 +99,6 @@ struct BuildArgs {
     /// Folder that sprite names are relative to [default: the one folder, else the common parent]
     #[arg(long, value_name = "DIR")]
     root: Option<PathBuf>,
-    /// Keep every box that can stay where it is, so that a patch stays small
-    #[arg(long)]
-    keep: bool,
-    /// Explain the layout: what it cannot go below, and what other options would give, for which up to four more are searched
-    #[arg(long)]
-    why: bool,
-    /// On Ctrl-C during the layout search, continue with the best layout so far
-    #[arg(long)]
-    take_best: bool,
-    /// Report how long each stage took
-    #[arg(long)]
-    timings: bool,
     #[command(flatten)]
     layout: LayoutArgs,
     #[command(flatten)]
@@ -246,19 +264,38 @@ impl WatchArgs {
 }
 
 impl PackArgs {
-    pub(super) fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> Request {
+        if let Some(share) = self.share {
+            let pack = self.build.atlas.into_request(project);
+            return Request::Share(Box::new(share::ShareRequest { pack, share }));
+        }
         let mut request = self.build.into_request(project);
         (request.pack.fresh, request.pack.force) = (self.fresh, self.force);
         request.pack.unsynced = self.no_sync;
         (request.dry_run, request.strict, request.diff) = (self.dry_run, self.strict, self.diff);
         request.pack.check = self.check || self.dry_run;
         request.pack.tell_changes = request.pack.check;
-        request
+        Request::Pack(Box::new(request))
     }
 }
 
 impl BuildArgs {
     fn into_request(self, project: Option<PathBuf>) -> pack::PackCommand {
+        let mut pack = self.atlas.into_request(project);
+        (pack.explain, pack.keep) = (self.why, self.keep);
+        let (take_best, timings) = (self.take_best, self.timings);
+        pack::PackCommand { pack, take_best, timings, ..pack::PackCommand::default() }
+    }
+}
+
+impl PlanArgs {
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> plan::PlanRequest {
+        plan::PlanRequest { pack: self.atlas.into_request(project), shares: self.shares }
+    }
+}
+
+impl AtlasArgs {
+    fn into_request(self, project: Option<PathBuf>) -> PackRequest {
         let mut keys = Keys::default();
         self.layout.apply(&mut keys);
         self.page.apply(&mut keys);
@@ -269,9 +306,8 @@ impl BuildArgs {
         }
         let mut pack = PackRequest::of_paths(self.paths).keys(keys);
         (pack.project, pack.root, pack.out, pack.name) = (project, self.root, self.out, self.name);
-        (pack.explain, pack.keep, pack.store_from_environment) = (self.why, self.keep, true);
-        let (take_best, timings) = (self.take_best, self.timings);
-        pack::PackCommand { pack, take_best, timings, ..pack::PackCommand::default() }
+        pack.store_from_environment = true;
+        pack
     }
 }
 

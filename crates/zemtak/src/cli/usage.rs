@@ -14,7 +14,11 @@ pub fn failure(error: &clap::Error) -> Failure {
     let (what, place, why) = match error.kind() {
         ErrorKind::UnknownArgument => unknown_option(error),
         ErrorKind::InvalidSubcommand => {
-            let near = near(&of(ContextKind::SuggestedSubcommand));
+            // The likeliest comes last.
+            let near = match error.get(ContextKind::SuggestedSubcommand) {
+                Some(ContextValue::Strings(all)) => near(all.last().map_or("", String::as_str)),
+                other => near(&other.map(words).unwrap_or_default()),
+            };
             (ProblemKind::UnknownCommand, of(ContextKind::InvalidSubcommand), format!("there is no such command{near}"))
         }
         ErrorKind::InvalidValue if of(ContextKind::InvalidValue).is_empty() => {

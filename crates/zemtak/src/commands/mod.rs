@@ -12,6 +12,7 @@ pub mod mips;
 pub mod new;
 pub mod pack;
 pub mod pattern;
+pub mod plan;
 pub mod quad;
 pub mod reader;
 pub mod rehearse;
@@ -19,6 +20,8 @@ pub mod resolve;
 pub mod scan;
 pub mod schema;
 pub mod setup;
+pub mod share;
+pub mod store;
 pub mod uv;
 pub mod uv_points;
 pub mod verify;
@@ -34,6 +37,12 @@ use zemtak_build::Failure;
 pub enum Request {
     /// Build an atlas.
     Pack(Box<pack::PackCommand>),
+    /// Build one share of many.
+    Share(Box<share::ShareRequest>),
+    /// Cut a build into shares.
+    Plan(Box<plan::PlanRequest>),
+    /// Look into what is remembered.
+    Store(store::StoreCommand),
     /// Build whenever something changes.
     Watch(Box<watch::WatchRequest>),
     /// Prove an atlas.
@@ -85,6 +94,9 @@ pub enum Request {
 pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
         Request::Pack(request) => Box::new(pack::run(&request, console)?),
+        Request::Share(request) => Box::new(share::run(&request, console)?),
+        Request::Plan(request) => Box::new(plan::run(&request, console)?),
+        Request::Store(request) => store::run(&request, console)?,
         Request::Watch(request) => Box::new(watch::run(&request, console)?),
         Request::Verify(request) => Box::new(verify::run(&request, console)?),
         Request::Demo(request) => Box::new(demo::run(&request, console.output.verbose, runner)?),

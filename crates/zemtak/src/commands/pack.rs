@@ -5,13 +5,13 @@ use crate::difference::Difference;
 use crate::exit::Exit;
 use crate::notice::Notice;
 use crate::opened::Opened;
+use crate::origins;
 use crate::report::Report;
 use crate::summary::{PassedOver, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::path::Path;
-use zemtak_build::store::SharedTally;
 use zemtak_build::{Failure, OutputFile, PackRequest, Packed, ProblemKind, State, Summary, format};
 use zemtak_core::atlas::FILE_SUFFIX;
 
@@ -118,10 +118,14 @@ impl Report for PackReport {
             let unchanged = atlases.len() - built;
             out.push_str(&format!("{built} {word}, {unchanged} unchanged in {seconds:.2} s\n"));
         }
-        out.extend(self.packed.shared.as_ref().map(shared_text));
+        out.extend(self.packed.shared.as_ref().map(|shared| origins::shared_text(shared, &self.packed.account)));
         self.differences.iter().for_each(|difference| out.push_str(&difference.text(verbose)));
         if self.request.dry_run {
             out.push_str("nothing was written\n");
+        }
+        if verbose || self.request.timings {
+            out.push_str("where it came from; work is that of one thread, as far as it is known\n");
+            out.push_str(&origins::text(&self.packed.account));
         }
         if self.request.timings {
             out.push_str(&timings::text(spent));
@@ -131,13 +135,15 @@ impl Report for PackReport {
 
     fn json(&self) -> Value {
         let atlases: Vec<Value> = self.packed.atlases.iter().map(|s| SummaryReport(s).json()).collect();
-        let mut json = json!({ "atlases": atlases, "seconds": self.packed.seconds });
+        let mut json = json!({
+            "atlases": atlases, "seconds": self.packed.seconds, "origins": origins::json(&self.packed.account),
+        });
         if !self.packed.joint.is_empty() {
             let file = |f: &OutputFile| json!({ "file": format::path(&f.path), "changed": f.changed });
             json["of_all_atlases"] = self.packed.joint.iter().map(file).collect();
         }
         if let Some(shared) = &self.packed.shared {
-            json["shared_store"] = shared_json(shared);
+            json["shared_store"] = origins::shared_json(shared);
         }
         if self.request.diff {
             json["differences"] = self.differences.iter().map(Difference::json).collect();
@@ -162,24 +168,6 @@ impl Report for PackReport {
         let found = check && self.packed.out_of_date();
         if found || (self.request.strict && !self.warnings().is_empty()) { Exit::Found } else { Exit::Done }
     }
-}
-
-/// What came from the shared store, and what went there; nothing where that is nothing.
-fn shared_text(shared: &SharedTally) -> String {
-    let pages = format::count(usize::try_from(shared.pages).unwrap_or(usize::MAX), "page", "pages");
-    let fetched = (shared.found > 0).then(|| format!("fetched {} with {pages}", format::bytes(shared.found_bytes)));
-    let stored = (shared.shared > 0).then(|| format!("stored {}", format::bytes(shared.shared_bytes)));
-    match fetched.into_iter().chain(stored).collect::<Vec<_>>() {
-        parts if parts.is_empty() => String::new(),
-        parts => format!("shared store {}: {}\n", format::name(&shared.store), parts.join(", ")),
-    }
-}
-
-fn shared_json(shared: &SharedTally) -> Value {
-    json!({
-        "store": shared.store, "found": shared.found, "found_bytes": shared.found_bytes, "pages": shared.pages,
-        "missed": shared.missed, "shared": shared.shared, "shared_bytes": shared.shared_bytes,
-    })
 }
 
 /// A repack as `zemtak watch` tells it.

@@ -19,6 +19,8 @@ pub fn resolve(request: &mut Request, project: Option<&Path>, limits: &Limits) -
     }
     match request {
         Request::Pack(request) => paths(&mut request.pack.paths, limits),
+        Request::Share(request) => paths(&mut request.pack.paths, limits),
+        Request::Plan(request) => paths(&mut request.pack.paths, limits),
         Request::Watch(request) => paths(&mut request.pack.pack.paths, limits),
         other => choice_of(other).map_or(Ok(()), |choice| names(&mut choice.names, limits)),
     }
@@ -39,6 +41,9 @@ fn descriptors_of(request: &mut Request) -> Vec<&mut PathBuf> {
         Request::Uv(request) => descriptor_in(&mut request.subject).into_iter().collect(),
         Request::Quad(request) => descriptor_in(&mut request.subject).into_iter().collect(),
         Request::Pack(_)
+        | Request::Share(_)
+        | Request::Plan(_)
+        | Request::Store(_)
         | Request::Watch(_)
         | Request::Demo(_)
         | Request::New(_)

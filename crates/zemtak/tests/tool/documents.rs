@@ -1,6 +1,6 @@
 //! Answers as JSON: held to the schemas that the tool prints, as are the examples of the guide.
 
-use crate::fixtures::{Folder, blob, demo_art, png};
+use crate::fixtures::{Folder, Run, blob, demo_art, png};
 use jsonschema::Validator;
 use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
@@ -90,6 +90,12 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         (format!("list {night}"), 0),
         (format!("describe {night} moth/fly/03"), 0),
         ("cache rehearse alone.toml --strict".into(), 1),
+        ("plan odd --shares 2".into(), 0),
+        ("pack odd --share 1/2".into(), 2),
+        ("store info -o small".into(), 2),
+        ("store info -o out".into(), 0),
+        ("store check -o out".into(), 0),
+        ("store trim -o out --max-size 1KiB --dry-run".into(), 0),
     ] {
         let answer = folder.zemtak(&format!("{line} --json")).exits(code).json();
         seen.insert(hold(&schemas, &answer, &line));
@@ -127,6 +133,14 @@ fn every_answer_meets_its_schema_and_so_do_the_examples_of_the_guide() {
         searches.is_sorted_by_key(|event| part(event, "filled")) && part(searches[0], "filled") > 0.8,
         "{searches:?}"
     );
+    // With a shared store.
+    folder.write("shared/here", "");
+    let shared = |line: &str| {
+        let output = folder.command(line).env("ZEMTAK_STORE", "shared").output().unwrap();
+        hold(&schemas, &Run::of(line, output).exits(0).json(), line)
+    };
+    let lines = ["pack odd --share 1/1 --json", "pack odd -o again --json", "plan odd --shares 2 --json"];
+    seen.extend(lines.into_iter().chain(["store info --json", "store check --json"]).map(shared));
     // Events of `watch` are held to their schemas where they are tested.
     seen.extend(["descriptor", "raw-pages", "watch", "watching", "changed", "serving"].map(str::to_owned));
     assert_eq!(seen, schemas.keys().cloned().collect());

@@ -38,6 +38,7 @@ mod scan;
 mod scripts;
 mod setup;
 mod shared_store;
+mod shares;
 mod textures;
 mod verify;
 mod view;

@@ -1,10 +1,15 @@
 //! A shared store that is a folder, such as one on a network file system.
 
-use super::{Remote, RemoteError};
+use super::{Listed, Remote, RemoteError};
 use crate::format;
 use crate::write::{PendingFile, Writer};
 use std::io::ErrorKind;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
+use walkdir::WalkDir;
+
+/// Uses are noted once in so long.
+const A_DAY: Duration = Duration::from_secs(24 * 3600);
 
 #[derive(Debug)]
 pub(super) struct FolderStore {
@@ -21,18 +26,32 @@ impl FolderStore {
         }
         Err(RemoteError { why: format!("there is no folder {}", self.place()), lasting: true })
     }
+
+    /// Leaves word that a value is of use, for whoever trims the store: many file systems do not note what is read. Who may not write
+    /// there leaves none.
+    fn note_use(&self, path: &Path) {
+        let rested = || std::fs::metadata(path).ok()?.modified().ok()?.elapsed().ok();
+        if rested().is_some_and(|rested| rested >= A_DAY) {
+            let _ = self.writer.disk.touch(path);
+        }
+    }
+}
+
+fn failed(path: &Path, error: &std::io::Error) -> RemoteError {
+    let lasting = matches!(error.kind(), ErrorKind::PermissionDenied | ErrorKind::NotADirectory);
+    RemoteError { why: format!("{}: {error}", format::path(path)), lasting }
 }
 
 impl Remote for FolderStore {
     fn get(&self, name: &str, most: u64) -> Result<Option<Vec<u8>>, RemoteError> {
         let path = self.folder.join(name);
         match self.writer.disk.read(&path, most) {
-            Ok(bytes) => Ok(Some(bytes)),
-            Err(error) if error.kind() == ErrorKind::NotFound => self.is_there().map(|()| None),
-            Err(error) => {
-                let lasting = matches!(error.kind(), ErrorKind::PermissionDenied | ErrorKind::NotADirectory);
-                Err(RemoteError { why: format!("{}: {error}", format::path(&path)), lasting })
+            Ok(bytes) => {
+                self.note_use(&path);
+                Ok(Some(bytes))
             }
+            Err(error) if error.kind() == ErrorKind::NotFound => self.is_there().map(|()| None),
+            Err(error) => Err(failed(&path, &error)),
         }
     }
 
@@ -47,6 +66,36 @@ impl Remote for FolderStore {
             self.writer.prepare(&path, value).and_then(PendingFile::commit).map_err(|failure| failure.to_string())
         };
         put().map_err(|why| RemoteError { why, lasting: false })
+    }
+
+    fn has(&self, name: &str) -> Result<bool, RemoteError> {
+        let there = self.folder.join(name).is_file();
+        if there { Ok(true) } else { self.is_there().map(|()| false) }
+    }
+
+    fn list(&self, prefix: &str, each: &mut dyn FnMut(Listed)) -> Result<(), RemoteError> {
+        self.is_there()?;
+        let root = self.folder.join(prefix);
+        for entry in WalkDir::new(&root).into_iter().filter(|_| root.exists()) {
+            let failed = |error: walkdir::Error| RemoteError { why: error.to_string(), lasting: true };
+            let entry = entry.map_err(failed)?;
+            let name = entry.path().strip_prefix(&self.folder).ok().and_then(Path::to_str);
+            let Some(name) = name.filter(|_| entry.file_type().is_file()) else { continue };
+            // What somebody else has removed meanwhile is not there.
+            let Ok(meta) = entry.metadata() else { continue };
+            let used = meta.accessed().ok().max(meta.modified().ok()).unwrap_or(SystemTime::UNIX_EPOCH);
+            let name = name.replace(std::path::MAIN_SEPARATOR, "/");
+            each(Listed { name, bytes: meta.len(), used });
+        }
+        Ok(())
+    }
+
+    fn remove(&self, name: &str) -> Result<(), RemoteError> {
+        let path = self.folder.join(name);
+        match self.writer.disk.remove(&path) {
+            Err(error) if error.kind() != ErrorKind::NotFound => Err(failed(&path, &error)),
+            _ => Ok(()),
+        }
     }
 
     fn place(&self) -> String {

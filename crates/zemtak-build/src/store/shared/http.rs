@@ -1,20 +1,13 @@
 //! A shared store behind a server that takes GET and PUT, such as one that speaks WebDAV.
 
-use super::{Remote, RemoteError};
+use super::client::Client;
+use super::{Listed, Remote, RemoteError};
 use base64::Engine;
-use std::time::Duration;
-use ureq::http::StatusCode;
-use ureq::{Agent, Error};
-
-/// How long a server may take to be reached, and to answer: a build without it is not much longer.
-const CONNECT: Duration = Duration::from_secs(1);
-const ANSWER: Duration = Duration::from_secs(20);
 
 pub(super) struct HttpStore {
-    agent: Agent,
+    client: Client,
     /// With `/` at its end, without a password.
     base: String,
-    authorization: Option<String>,
 }
 
 impl std::fmt::Debug for HttpStore {
@@ -26,15 +19,9 @@ impl std::fmt::Debug for HttpStore {
 impl HttpStore {
     /// A server's folder. `user` is a name and password with a colon between them.
     pub fn new(base: &str, user: Option<&str>) -> Self {
-        let config = Agent::config_builder()
-            .timeout_connect(Some(CONNECT))
-            .timeout_global(Some(ANSWER))
-            .http_status_as_error(false)
-            .build();
         let base = format!("{}/", base.trim_end_matches('/'));
-        let authorization =
-            user.map(|user| format!("Basic {}", base64::engine::general_purpose::STANDARD.encode(user)));
-        Self { agent: config.into(), base, authorization }
+        let basic = |user: &str| format!("Basic {}", base64::engine::general_purpose::STANDARD.encode(user));
+        Self { client: Client::new(user.map(basic)), base }
     }
 
     fn url(&self, name: &str) -> String {
@@ -42,43 +29,27 @@ impl HttpStore {
     }
 }
 
-fn failed(error: &Error) -> RemoteError {
-    let (why, lasting) = match error {
-        Error::Io(error) => (error.to_string(), error.kind() == std::io::ErrorKind::ConnectionRefused),
-        Error::ConnectionFailed | Error::HostNotFound | Error::Timeout(_) => (error.to_string(), true),
-        error => (error.to_string(), false),
-    };
-    RemoteError { why, lasting }
-}
-
-fn refused(status: StatusCode) -> RemoteError {
-    RemoteError { why: format!("the server says {status}"), lasting: status.is_client_error() }
-}
-
 impl Remote for HttpStore {
     fn get(&self, name: &str, most: u64) -> Result<Option<Vec<u8>>, RemoteError> {
-        let mut request = self.agent.get(self.url(name));
-        if let Some(authorization) = &self.authorization {
-            request = request.header("Authorization", authorization);
-        }
-        let mut answer = request.call().map_err(|error| failed(&error))?;
-        match answer.status() {
-            StatusCode::OK => {
-                let read = answer.body_mut().with_config().limit(most).read_to_vec();
-                read.map(Some).map_err(|error| failed(&error))
-            }
-            StatusCode::NOT_FOUND | StatusCode::GONE => Ok(None),
-            status => Err(refused(status)),
-        }
+        self.client.get(&self.url(name), most)
     }
 
     fn put(&self, name: &str, value: &[u8]) -> Result<(), RemoteError> {
-        let mut request = self.agent.put(self.url(name));
-        if let Some(authorization) = &self.authorization {
-            request = request.header("Authorization", authorization);
-        }
-        let answer = request.send(value).map_err(|error| failed(&error))?;
-        if answer.status().is_success() { Ok(()) } else { Err(refused(answer.status())) }
+        self.client.put(&self.url(name), value)
+    }
+
+    fn has(&self, name: &str) -> Result<bool, RemoteError> {
+        self.client.has(&self.url(name))
+    }
+
+    fn list(&self, _: &str, _: &mut dyn FnMut(Listed)) -> Result<(), RemoteError> {
+        let why =
+            "a server that takes GET and PUT cannot list what it has: run this where its folder is, with --url FOLDER";
+        Err(RemoteError { why: why.to_owned(), lasting: true })
+    }
+
+    fn remove(&self, name: &str) -> Result<(), RemoteError> {
+        self.client.remove(&self.url(name))
     }
 
     fn place(&self) -> String {

@@ -3,28 +3,50 @@
 //! Nothing of it is needed: a store that is away, slow, full or lying costs a warning and some time. What comes from there is held
 //! against a hash of key and value, with a secret if there is one, before anybody uses it.
 
+#[cfg(feature = "http")]
+mod client;
 mod folder;
-#[cfg_attr(not(feature = "http"), path = "no_http.rs")]
+#[cfg(feature = "http")]
 mod http;
+mod kind;
+#[cfg(not(all(feature = "https", feature = "redis", feature = "s3")))]
+mod missing;
+#[cfg(feature = "redis")]
+mod redis;
+#[cfg(feature = "s3")]
+mod s3;
 mod seal;
 mod settings;
+mod upkeep;
 
+pub use kind::Kind;
+pub(crate) use kind::Value;
 pub use settings::{Access, SharedSettings};
+pub(crate) use upkeep::Upkeep;
 
 use super::Hash;
 use crate::failure::Problem;
 use crate::write::Writer;
-use seal::Seal;
+pub(crate) use seal::Seal;
 use std::fmt;
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, channel, sync_channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 
 /// Values that wait to be written; whoever has more to share waits.
 const WAITING: usize = 8;
 
+/// How many are written at a time: what takes long is the way there and back.
+const WRITERS: usize = 4;
+
 /// So many failures, one after another, and the store is left alone for the rest of the build.
 const PATIENCE: u32 = 3;
+
+/// How long a server may take to be reached, and to answer: a build without it is not much longer.
+#[cfg(any(feature = "http", feature = "redis"))]
+const CONNECT: Duration = Duration::from_secs(1);
+#[cfg(any(feature = "http", feature = "redis"))]
+const ANSWER: Duration = Duration::from_secs(20);
 
 /// How often somebody who waits looks whether it is still wanted.
 const PAUSE: Duration = Duration::from_millis(20);
@@ -38,8 +60,25 @@ pub(crate) trait Remote: Send + Sync + fmt::Debug {
     fn get(&self, name: &str, most: u64) -> Result<Option<Vec<u8>>, RemoteError>;
     /// Keeps a value.
     fn put(&self, name: &str, value: &[u8]) -> Result<(), RemoteError>;
+    /// Whether there is a value of a name.
+    fn has(&self, name: &str) -> Result<bool, RemoteError>;
+    /// Tells of all values whose names begin so.
+    fn list(&self, prefix: &str, each: &mut dyn FnMut(Listed)) -> Result<(), RemoteError>;
+    /// Removes a value. One that is not there is no error.
+    fn remove(&self, name: &str) -> Result<(), RemoteError>;
     /// Where that is, for messages: without a password.
     fn place(&self) -> String;
+}
+
+/// A value that lies in a store.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Listed {
+    /// Its name.
+    pub name: String,
+    /// How many bytes it has.
+    pub bytes: u64,
+    /// When it was last asked for, as far as the store knows; else when it was written.
+    pub used: SystemTime,
 }
 
 /// Why a remote store did not do as asked.
@@ -66,8 +105,6 @@ pub struct SharedTally {
     pub shared: u64,
     /// Their bytes.
     pub shared_bytes: u64,
-    /// Pages among those that came from there.
-    pub pages: u64,
     /// What was wrong with it, if anything: what was missing was made.
     pub trouble: Option<String>,
 }
@@ -121,19 +158,40 @@ impl SharedStore {
         self.in_use().is_some()
     }
 
+    /// Whether there is one that takes what is put there.
+    pub fn takes_values(&self) -> bool {
+        self.is_open() && lock(&self.background).is_some()
+    }
+
     fn in_use(&self) -> Option<&Arc<Used>> {
         self.used.as_ref().filter(|used| !used.health().off)
     }
 
     /// The value of a key, if somebody shared it and it is as it was shared. Who does not want it any more gets nothing at once,
     /// however long the store takes.
-    pub fn get(&self, key: &Hash, cancelled: impl Fn() -> bool) -> Option<Vec<u8>> {
+    pub fn get(&self, kind: Kind, key: &Hash, cancelled: impl Fn() -> bool) -> Option<Value> {
+        let key = *key;
+        self.ask(move |used| used.get(kind, &key), cancelled)?
+    }
+
+    /// Whether there is a value of a key.
+    pub fn has(&self, kind: Kind, key: &Hash, cancelled: impl Fn() -> bool) -> bool {
+        let key = *key;
+        self.ask(move |used| used.has(kind, &key), cancelled).unwrap_or_default()
+    }
+
+    /// Asks on a thread of its own; gives nothing where the answer is not wanted any more.
+    fn ask<T: Send + 'static>(
+        &self,
+        question: impl FnOnce(&Used) -> T + Send + 'static,
+        cancelled: impl Fn() -> bool,
+    ) -> Option<T> {
         let used = self.in_use()?.clone();
-        let (key, (answer, waiting)) = (*key, channel());
-        std::thread::spawn(move || answer.send(used.get(&key)));
+        let (answer, waiting) = channel();
+        std::thread::spawn(move || answer.send(question(&used)));
         loop {
             match waiting.recv_timeout(PAUSE) {
-                Ok(value) => return value,
+                Ok(value) => return Some(value),
                 Err(RecvTimeoutError::Timeout) if !cancelled() => {}
                 Err(_) => return None,
             }
@@ -141,23 +199,16 @@ impl SharedStore {
     }
 
     /// Shares a value, in the background. Where too much waits already, this waits too, as long as it is wanted.
-    pub fn put(&self, key: &Hash, value: &[u8], cancelled: impl Fn() -> bool) {
+    pub fn put(&self, kind: Kind, key: &Hash, value: &[u8], made_in: Duration, cancelled: impl Fn() -> bool) {
         let Some(used) = self.in_use().filter(|_| value.len() as u64 <= MOST_BYTES) else { return };
         let Some(values) = lock(&self.background).as_ref().map(|background| background.values.clone()) else { return };
-        let mut waiting = (used.seal.name(key), used.seal.close(key, value));
+        let mut waiting = (used.seal.name(kind, key), used.seal.close(key, value, made_in));
         while let Err(TrySendError::Full(back)) = values.try_send(waiting) {
             if cancelled() {
                 return;
             }
             waiting = back;
             std::thread::sleep(PAUSE);
-        }
-    }
-
-    /// Notes that a page came from there.
-    pub fn count_page(&self) {
-        if let Some(used) = &self.used {
-            used.health().tally.pages += 1;
         }
     }
 
@@ -182,11 +233,18 @@ impl SharedStore {
 impl Background {
     fn start(used: &Arc<Used>) -> Self {
         let (values, waiting) = sync_channel::<(String, Vec<u8>)>(WAITING);
-        let (used, (working, done)) = (used.clone(), channel());
-        std::thread::spawn(move || {
-            waiting.iter().for_each(|(name, value)| used.put(&name, &value));
-            drop(working);
-        });
+        let (working, done) = channel();
+        let waiting = Arc::new(Mutex::new(waiting));
+        for _ in 0..WRITERS {
+            let (used, waiting, working) = (used.clone(), waiting.clone(), working.clone());
+            std::thread::spawn(move || {
+                let next = || lock(&waiting).recv();
+                while let Ok((name, value)) = next() {
+                    used.put(&name, &value);
+                }
+                drop(working);
+            });
+        }
         Self { values, done }
     }
 }
@@ -196,8 +254,16 @@ impl Used {
         lock(&self.health)
     }
 
-    fn get(&self, key: &Hash) -> Option<Vec<u8>> {
-        let answer = self.remote.get(&self.seal.name(key), MOST_BYTES);
+    fn has(&self, kind: Kind, key: &Hash) -> bool {
+        let answer = self.remote.has(&self.seal.name(kind, key));
+        answer.unwrap_or_else(|error| {
+            self.fail(&error.why, error.lasting);
+            false
+        })
+    }
+
+    fn get(&self, kind: Kind, key: &Hash) -> Option<Value> {
+        let answer = self.remote.get(&self.seal.name(kind, key), MOST_BYTES);
         let found = match answer {
             Ok(found) => found,
             Err(error) => {
@@ -217,7 +283,7 @@ impl Used {
             return None;
         };
         health.tally.found += 1;
-        health.tally.found_bytes += value.len() as u64;
+        health.tally.found_bytes += value.bytes.len() as u64;
         Some(value)
     }
 

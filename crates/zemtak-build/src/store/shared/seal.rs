@@ -1,18 +1,27 @@
 //! Values as they lie in a shared store: with a hash of key and value, so that a damaged, swapped or forged one is known.
 
 use super::super::Hash;
+use super::{Kind, Value};
 use crate::format;
 use blake3::Hasher;
+use std::time::Duration;
 
-/// The start of each value. It changes with the meaning of what follows.
-const MAGIC: &[u8] = b"zemtak value 1\n";
+/// The start of each value. It changes with the meaning of what follows: the key, how many microseconds it took to make, the sum, the
+/// value.
+const MAGIC: &[u8] = b"zemtak value 2\n";
+
+/// What names of values begin with: with other values in their places they would get in each other's way.
+pub(super) const ROOT: &str = "zemtak-2";
+
+/// The bytes before a value.
+const HEAD: usize = MAGIC.len() + 32 + 8 + 32;
 
 /// What the secret is made a key by.
 const PURPOSE: &str = "zemtak shared store, values, version 1";
 
 /// With a secret only those who have it can write what is believed, and values of other secrets have other names.
 #[derive(Clone)]
-pub(super) struct Seal(Option<Hash>);
+pub(crate) struct Seal(Option<Hash>);
 
 impl std::fmt::Debug for Seal {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -30,26 +39,42 @@ impl Seal {
     }
 
     /// The name of a key's value.
-    pub fn name(&self, key: &Hash) -> String {
+    pub fn name(&self, kind: Kind, key: &Hash) -> String {
         let hash = self.hasher().update(b"name").update(key).finalize();
         let hex = format::hex(hash.as_bytes());
-        format!("zemtak-1/{}/{}", &hex[..2], &hex[2..])
+        format!("{ROOT}/{}/{}/{}", kind.word(), &hex[..2], &hex[2..])
     }
 
-    fn sum(&self, key: &Hash, value: &[u8]) -> Hash {
-        *self.hasher().update(MAGIC).update(key).update(value).finalize().as_bytes()
+    fn sum(&self, key: &Hash, micros: u64, value: &[u8]) -> Hash {
+        *self.hasher().update(MAGIC).update(key).update(&micros.to_le_bytes()).update(value).finalize().as_bytes()
     }
 
     /// A value as it is stored.
-    pub fn close(&self, key: &Hash, value: &[u8]) -> Vec<u8> {
-        [MAGIC, &self.sum(key, value), value].concat()
+    pub fn close(&self, key: &Hash, value: &[u8], made_in: Duration) -> Vec<u8> {
+        let micros = u64::try_from(made_in.as_micros()).unwrap_or(u64::MAX);
+        [MAGIC, key, &micros.to_le_bytes(), &self.sum(key, micros, value), value].concat()
     }
 
     /// The value, if it is as it was closed.
-    pub fn open(&self, key: &Hash, mut sealed: Vec<u8>) -> Option<Vec<u8>> {
-        let (sum, value) = sealed.strip_prefix(MAGIC)?.split_first_chunk::<32>()?;
+    pub fn open(&self, key: &Hash, mut sealed: Vec<u8>) -> Option<Value> {
+        let micros = self.holds(&sealed).filter(|(there, _)| there == key)?.1;
+        Some(Value { bytes: sealed.split_off(HEAD), made_in: Duration::from_micros(micros) })
+    }
+
+    /// Whether a value that has this name is as it was closed.
+    pub fn belongs(&self, name: &str, sealed: &[u8]) -> bool {
+        let kind = name.split('/').nth(1).and_then(Kind::of);
+        kind.zip(self.holds(sealed)).is_some_and(|(kind, (key, _))| self.name(kind, &key) == name)
+    }
+
+    /// A stored value's key and how many microseconds it took, if all of it is as it was closed.
+    fn holds(&self, sealed: &[u8]) -> Option<(Hash, u64)> {
+        let (key, rest) = sealed.strip_prefix(MAGIC)?.split_first_chunk::<32>()?;
+        let (micros, rest) = rest.split_first_chunk::<8>()?;
+        let (sum, value) = rest.split_first_chunk::<32>()?;
+        let micros = u64::from_le_bytes(*micros);
         // As long for any that is wrong: who tries learns nothing from the time.
-        let holds = blake3::Hash::from_bytes(self.sum(key, value)) == blake3::Hash::from_bytes(*sum);
-        holds.then(|| sealed.split_off(MAGIC.len() + 32))
+        let holds = blake3::Hash::from_bytes(self.sum(key, micros, value)) == blake3::Hash::from_bytes(*sum);
+        holds.then_some((*key, micros))
     }
 }

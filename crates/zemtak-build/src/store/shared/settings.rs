@@ -2,7 +2,7 @@
 
 use super::Remote;
 use super::folder::FolderStore;
-use super::http::HttpStore;
+use super::seal::Seal;
 use crate::failure::{Problem, ProblemKind};
 use crate::write::Writer;
 use std::env::VarError;
@@ -12,7 +12,8 @@ use std::path::PathBuf;
 #[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SharedSettings {
-    /// A folder, as `file:///mnt/art/store` or a path, or `http://` and the folder of a server that takes GET and PUT.
+    /// A folder, as `file:///mnt/art/store` or a path; `http://` or `https://` and the folder of a server that takes GET and PUT;
+    /// `redis://HOST/NUMBER`; or `s3://BUCKET/FOLDER`.
     pub url: String,
     /// What a build may do there.
     pub access: Access,
@@ -57,21 +58,13 @@ impl SharedSettings {
     /// # Errors
     /// `ZEMTAK_STORE_ACCESS` is something else, or one of them is no text.
     pub fn from_environment(project: Option<Self>) -> Result<Option<Self>, Problem> {
-        let said = |name: &str| match std::env::var(name) {
-            Ok(text) => Ok(Some(text)),
-            Err(VarError::NotPresent) => Ok(None),
-            Err(VarError::NotUnicode(_)) => {
-                let why = "its value is not UTF-8";
-                Err(Problem::usage(ProblemKind::InvalidValue, name, why, "set it to UTF-8 text, or unset it"))
-            }
-        };
         let mut settings = match said("ZEMTAK_STORE")? {
             Some(url) if url.is_empty() => None,
             Some(url) => Some(Self { url, ..project.unwrap_or_else(|| Self::new("")) }),
             None => project,
         };
         if let Some(settings) = &mut settings {
-            settings.secret = said("ZEMTAK_STORE_KEY")?.filter(|secret| !secret.is_empty());
+            settings.secret = secret()?;
             if let Some(access) = said("ZEMTAK_STORE_ACCESS")? {
                 settings.access = access.parse().map_err(|expected| {
                     let why = format!("expected {expected}");
@@ -80,6 +73,12 @@ impl SharedSettings {
             }
         }
         Ok(settings)
+    }
+
+    /// The same with the secret that the environment says, and nothing else of it.
+    pub(crate) fn secret_of_environment(settings: Option<Self>) -> Result<Option<Self>, Problem> {
+        let secret = secret()?;
+        Ok(settings.map(|settings| Self { secret, ..settings }))
     }
 
     /// A store at an address, read and written, without a secret.
@@ -93,7 +92,11 @@ impl SharedSettings {
         split_user(&self.url).1.is_some()
     }
 
-    pub(super) fn remote(&self, writer: &Writer) -> Result<Box<dyn Remote>, Problem> {
+    pub(crate) fn seal(&self) -> Seal {
+        Seal::new(self.secret.as_deref())
+    }
+
+    pub(crate) fn remote(&self, writer: &Writer) -> Result<Box<dyn Remote>, Problem> {
         let in_folder = |folder: &str| {
             let writer = Writer { sync: false, ..writer.clone() };
             Box::new(FolderStore { folder: PathBuf::from(folder), writer })
@@ -102,16 +105,83 @@ impl SharedSettings {
         let Some((scheme, rest)) = url.split_once("://") else {
             return Ok(in_folder(&self.url));
         };
-        match scheme {
-            "file" if rest.starts_with('/') => Ok(in_folder(rest)),
-            "http" if !rest.is_empty() => Ok(Box::new(HttpStore::new(&url, user.as_deref()))),
-            _ => {
-                let why = "there is no shared store of that kind";
-                let help = "give a folder, file:///FOLDER or http://HOST/FOLDER";
-                Err(Problem::usage(ProblemKind::InvalidValue, &url, why, help))
-            }
+        let remote = match scheme {
+            "file" if rest.starts_with('/') => Ok(in_folder(rest) as Box<dyn Remote>),
+            "http" if !rest.is_empty() => Ok(http(&url, user.as_deref())),
+            "https" if !rest.is_empty() => Ok(https(&url, user.as_deref())),
+            "redis" if !rest.is_empty() => redis(&url, user.as_deref()),
+            "s3" if !rest.is_empty() && user.is_none() => s3(&url, rest),
+            _ => Err("there is no shared store of that kind".to_owned()),
+        };
+        remote.map_err(|why| {
+            let help = "give a folder, file:///FOLDER, http://HOST/FOLDER, https://HOST/FOLDER, redis://HOST/NUMBER or \
+                s3://BUCKET/FOLDER";
+            Problem::usage(ProblemKind::InvalidValue, &url, why, help)
+        })
+    }
+}
+
+#[cfg(feature = "http")]
+fn http(url: &str, user: Option<&str>) -> Box<dyn Remote> {
+    Box::new(super::http::HttpStore::new(url, user))
+}
+
+#[cfg(not(feature = "http"))]
+fn http(url: &str, _: Option<&str>) -> Box<dyn Remote> {
+    missing(url, "http")
+}
+
+#[cfg(feature = "https")]
+fn https(url: &str, user: Option<&str>) -> Box<dyn Remote> {
+    http(url, user)
+}
+
+#[cfg(not(feature = "https"))]
+fn https(url: &str, _: Option<&str>) -> Box<dyn Remote> {
+    missing(url, "https")
+}
+
+#[cfg(feature = "redis")]
+fn redis(url: &str, user: Option<&str>) -> Result<Box<dyn Remote>, String> {
+    Ok(Box::new(super::redis::RedisStore::new(url, user)?))
+}
+
+#[cfg(not(feature = "redis"))]
+#[allow(clippy::unnecessary_wraps, reason = "an address can be wrong where the feature is there")]
+fn redis(url: &str, _: Option<&str>) -> Result<Box<dyn Remote>, String> {
+    Ok(missing(url, "redis"))
+}
+
+#[cfg(feature = "s3")]
+fn s3(_: &str, path: &str) -> Result<Box<dyn Remote>, String> {
+    Ok(Box::new(super::s3::S3Store::new(path)?))
+}
+
+#[cfg(not(feature = "s3"))]
+#[allow(clippy::unnecessary_wraps, reason = "an address can be wrong where the feature is there")]
+fn s3(url: &str, _: &str) -> Result<Box<dyn Remote>, String> {
+    Ok(missing(url, "s3"))
+}
+
+#[cfg(not(all(feature = "https", feature = "redis", feature = "s3")))]
+fn missing(place: &str, feature: &'static str) -> Box<dyn Remote> {
+    Box::new(super::missing::Missing { place: place.to_owned(), feature })
+}
+
+/// What a variable of the environment says.
+fn said(name: &str) -> Result<Option<String>, Problem> {
+    match std::env::var(name) {
+        Ok(text) => Ok(Some(text)),
+        Err(VarError::NotPresent) => Ok(None),
+        Err(VarError::NotUnicode(_)) => {
+            let why = "its value is not UTF-8";
+            Err(Problem::usage(ProblemKind::InvalidValue, name, why, "set it to UTF-8 text, or unset it"))
         }
     }
+}
+
+fn secret() -> Result<Option<String>, Problem> {
+    Ok(said("ZEMTAK_STORE_KEY")?.filter(|secret| !secret.is_empty()))
 }
 
 /// An address without its name and password, and those.

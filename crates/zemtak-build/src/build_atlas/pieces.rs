@@ -1,0 +1,171 @@
+//! Pieces of an atlas for other machines: some of its pages, made and shared, without anything written here.
+
+use super::inputs::{AtlasInputs, key_of_sizes};
+use super::{LoadedSize, load_sizes};
+use crate::context::Context;
+use crate::failure::Failure;
+use crate::former::Former;
+use crate::load::NotDrawn;
+use crate::pages::{self, Put, Sheet};
+use crate::plan::{Plan, Task};
+use crate::settings::AtlasSettings;
+use crate::store::{Hash, Kind};
+use crate::targets::Target;
+use crate::work::{Account, AtlasWork, ImagesWork, Origin, Part, SizeParts};
+use rayon::prelude::*;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// Which of an atlas's sizes and pages.
+pub struct Piece<'a> {
+    /// The atlas.
+    pub target: &'a Target,
+    /// One of its sizes, its own being 0; nothing for all.
+    pub size: Option<usize>,
+    /// Whether a page or layer of a number is meant.
+    pub has_page: Box<dyn Fn(usize) -> bool + Send + Sync>,
+}
+
+/// A piece whose sources have been looked at.
+pub struct LookedPiece<'a> {
+    piece: Piece<'a>,
+    inputs: AtlasInputs<'a>,
+    /// The sizes that are meant, with their names.
+    sizes: Vec<(String, AtlasSettings)>,
+}
+
+/// A piece with its sprites, as far as anything of it is missing in the shared store.
+pub struct BegunPiece<'a> {
+    piece: Piece<'a>,
+    sizes: Vec<(LoadedSize<'a>, Hash)>,
+    images: ImagesWork,
+    /// How many pages are there already, of sizes that are there.
+    there: u64,
+}
+
+/// What is known of a piece before it is made.
+pub struct PieceState {
+    /// What it follows from.
+    pub key: Hash,
+    /// All files that it follows from.
+    pub files: Vec<PathBuf>,
+    /// Whether all of it is in the shared store.
+    pub is_there: bool,
+}
+
+impl<'a> Piece<'a> {
+    /// Looks at the contents of the atlas's sources.
+    ///
+    /// # Errors
+    /// As [`AtlasInputs::look`].
+    pub fn look(self, context: Context<'_>) -> Result<LookedPiece<'a>, Failure> {
+        let inputs = AtlasInputs::look(self.target, context)?;
+        let all = super::sizes_of(self.target).into_iter().enumerate();
+        let sizes = all.filter(|(at, _)| self.size.is_none_or(|size| size == *at)).map(|(_, size)| size).collect();
+        Ok(LookedPiece { piece: self, inputs, sizes })
+    }
+}
+
+impl<'a> LookedPiece<'a> {
+    /// What is known of it.
+    pub fn state(&self, context: Context<'_>) -> PieceState {
+        let keys: Vec<Hash> = self.sizes.iter().map(|(_, settings)| self.inputs.size_key(settings)).collect();
+        let is_there = keys.iter().all(|key| self.piece.pages_there(key, context).is_some());
+        let files = self.inputs.sources.iter().flat_map(|source| source.paths().cloned());
+        let files = files.chain(self.piece.target.templates()).collect();
+        PieceState { key: key_of_sizes(&keys), files, is_there }
+    }
+
+    /// Loads the sprites of those sizes that miss anything in the shared store.
+    ///
+    /// # Errors
+    /// Images that cannot be used, or an interruption.
+    pub fn begin(self, context: Context<'a>) -> Result<BegunPiece<'a>, Failure> {
+        let Self { piece, inputs, sizes } = self;
+        let (mut missing, mut keys, mut there) = (Vec::new(), Vec::new(), 0);
+        for size in sizes {
+            let key = inputs.size_key(&size.1);
+            match piece.pages_there(&key, context) {
+                Some(pages) => there += pages,
+                None => {
+                    missing.push(size);
+                    keys.push(key);
+                }
+            }
+        }
+        if missing.is_empty() {
+            return Ok(BegunPiece { piece, sizes: Vec::new(), images: ImagesWork::default(), there });
+        }
+        let (loaded, images) = load_sizes(missing, &inputs, context)?;
+        Ok(BegunPiece { piece, sizes: loaded.into_iter().zip(keys).collect(), images, there })
+    }
+}
+
+impl Piece<'_> {
+    /// How many of the pages of a size are meant, if it is known which there are and all of these are in the shared store.
+    fn pages_there(&self, size: &Hash, context: Context<'_>) -> Option<u64> {
+        let all: Vec<Hash> = postcard::from_bytes(&context.fetch(Kind::Atlases, size)?.bytes).ok()?;
+        let mine: Vec<&Hash> =
+            all.iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, key)| key).collect();
+        mine.par_iter().all(|key| pages::has_shared(key, context)).then_some(mine.len() as u64)
+    }
+}
+
+impl BegunPiece<'_> {
+    /// Lays out and draws what is missing, and shares it.
+    ///
+    /// # Errors
+    /// As the build of an atlas.
+    pub fn finish(self, context: Context<'_>) -> Result<Account, NotDrawn> {
+        let Self { piece, sizes, images, there } = self;
+        let mut parts = Vec::new();
+        for (size, key) in &sizes {
+            parts.push(piece.build(size, key, context)?);
+        }
+        let (_, mut account) = AtlasWork::after(images, &parts, None);
+        account.pages.add(Origin::Fetched, there);
+        Ok(account)
+    }
+}
+
+impl Piece<'_> {
+    fn build(&self, size: &LoadedSize<'_>, key: &Hash, context: Context<'_>) -> Result<SizeParts, NotDrawn> {
+        let LoadedSize { name, settings, loaded } = size;
+        let task = Task {
+            name,
+            base: (*name != self.target.name).then_some(self.target.name.as_str()),
+            settings,
+            places: &self.target.places,
+            sprites: &loaded.sprites,
+            keep: None,
+        };
+        let plan = Plan::new(task, context)?;
+        let sheets = plan.sheets();
+        share_pages(&plan, &sheets, key, context);
+        let mine: Vec<Sheet<'_>> =
+            sheets.into_iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, sheet)| sheet).collect();
+        let (there, missing): (Vec<_>, Vec<_>) =
+            mine.into_par_iter().partition(|sheet| pages::has_shared(&plan.page_key(*sheet), context));
+        // Nothing is in place here, and nothing goes there.
+        let put = Put { out: Path::new(""), former: &Former::default(), take: |_: &str, _: Vec<u8>| Ok(()) };
+        let drawn = plan.draw(&missing, &put, context)?;
+        let there = there.iter().map(|_| Part { origin: Origin::Fetched, made_in: Duration::ZERO });
+        let pages = drawn.iter().map(|page| page.part).chain(there).collect();
+        Ok(SizeParts { layout: Some(plan.laid_out), pages })
+    }
+}
+
+/// Tells other machines which pages a size has, unless they know.
+pub(super) fn note_pages(plan: &Plan<'_>, size: &Hash, context: Context<'_>) {
+    if context.shared.takes_values() && context.fetch(Kind::Atlases, size).is_none() {
+        share_pages(plan, &plan.sheets(), size, context);
+    }
+}
+
+/// Tells other machines which pages a size has, in their order, so that they need not lay it out to know.
+fn share_pages(plan: &Plan<'_>, sheets: &[Sheet<'_>], size: &Hash, context: Context<'_>) {
+    let keys: Vec<Hash> = sheets.iter().map(|sheet| plan.page_key(*sheet)).collect();
+    if let Ok(value) = postcard::to_stdvec(&keys) {
+        context.share(Kind::Atlases, size, &value, Duration::ZERO);
+    }
+}

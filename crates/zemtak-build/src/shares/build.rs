@@ -1,0 +1,115 @@
+//! One share of a build: its pieces are made and shared, and nothing is written here.
+
+use super::{Share, Unit, cut, estimate};
+use crate::allowance::Allowance;
+use crate::asked::Asked;
+use crate::build_atlas::{BegunPiece, Piece};
+use crate::context::Context;
+use crate::failure::{Failure, Problem, ProblemKind};
+use crate::format;
+use crate::load::NotDrawn;
+use crate::observer::Observer;
+use crate::request::PackRequest;
+use crate::store::{Access, FileStore, SharedStore, SharedTally};
+use crate::targets::Target;
+use crate::timings::Timings;
+use crate::work::{Account, AtlasWork};
+use crate::write::Writer;
+use std::collections::BTreeSet;
+use std::time::{Duration, Instant};
+
+/// What building a share came to.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct ShareBuilt {
+    /// Which share it was.
+    pub share: Share,
+    /// The atlases that it has to do with, by name.
+    pub atlases: Vec<String>,
+    /// How many atlases there are in all.
+    pub all_atlases: usize,
+    /// About how long one thread works on the share if nothing is there, and on the whole build.
+    pub estimate: Duration,
+    /// The same of all shares together, but for what several of them do.
+    pub estimate_of_all: Duration,
+    /// Where its parts came from. Pages that were in the store already count as fetched, though nobody fetched them.
+    pub account: Account,
+    /// What came from the store and went there.
+    pub shared: SharedTally,
+    /// How long it took.
+    pub seconds: f64,
+}
+
+impl PackRequest {
+    /// Builds one share of the atlases into the shared store. Nothing else is written; a build on another machine finds it there.
+    ///
+    /// # Errors
+    /// Anything wrong with project, sources or keys; there is no shared store to write to, or not all could be put there.
+    pub fn run_share(&self, share: Share, observer: &dyn Observer) -> Result<ShareBuilt, Failure> {
+        let started = Instant::now();
+        let Asked { inputs, targets, limits, shared } = Asked::of(self)?;
+        let settings = shared.filter(|shared| shared.access == Access::Write).ok_or_else(no_store)?;
+        let writer = Writer::default();
+        let (timings, allowance) = (Timings::default(), Allowance::new(limits));
+        let store = SharedStore::open(Some(&settings), &writer)?;
+        let context = Context {
+            // What this machine alone knows is of no use to others, and nothing of it is kept.
+            store: &FileStore::empty(&inputs.out, &writer),
+            shared: &store,
+            writer: &writer,
+            timings: &timings,
+            allowance: &allowance,
+            observer,
+        };
+        let works = estimate::of_all(&targets.targets, context);
+        let units = cut(&works, share.of).swap_remove(share.number as usize - 1);
+        let built = build(&targets.targets, &units, context);
+        let tally = store.finish(|| observer.cancelled()).unwrap_or_default();
+        let account = built?;
+        if let Some(why) = tally.trouble {
+            return Err(Problem::of_store(&tally.store, why).into());
+        }
+        let names: BTreeSet<&str> = units.iter().map(|unit| targets.targets[unit.target].name.as_str()).collect();
+        Ok(ShareBuilt {
+            share,
+            atlases: names.into_iter().map(str::to_owned).collect(),
+            all_atlases: targets.targets.len(),
+            estimate: Duration::from_micros(units.iter().map(|unit| unit.work).sum()),
+            estimate_of_all: Duration::from_micros(works.iter().map(AtlasWork::total).sum()),
+            account,
+            shared: tally,
+            seconds: started.elapsed().as_secs_f64(),
+        })
+    }
+}
+
+fn no_store() -> Failure {
+    let why = "a share goes into a shared store, and there is none that may be written to";
+    let help = "set ZEMTAK_STORE, or [store] in the project file, with access = \"write\"";
+    Problem::usage(ProblemKind::NoStore, "", why, help).into()
+}
+
+/// Builds the pieces one after another, and loads each while the one before it is laid out and drawn.
+fn build(targets: &[Target], units: &[Unit], context: Context<'_>) -> Result<Account, Failure> {
+    let (mut account, mut problems) = (Account::default(), Vec::new());
+    let load = |unit: &Unit| -> Result<BegunPiece<'_>, Failure> {
+        let (target, pages) = (&targets[unit.target], unit.pages);
+        Piece { target, size: unit.size, has_page: Box::new(move |page| pages.has(page)) }.look(context)?.begin(context)
+    };
+    let mut rest = units.iter();
+    let mut next = rest.next().map(load);
+    while let Some(begun) = next {
+        context.check()?;
+        let following = rest.next();
+        let make = || begun.map_err(NotDrawn::from).and_then(|begun| begun.finish(context));
+        let (made, loaded) = rayon::join(make, || following.map(load));
+        match made {
+            Ok(made) => account += made,
+            Err(NotDrawn::Failed(failure)) => problems.extend(failure.problems().iter().cloned()),
+            Err(NotDrawn::Stale) => return Err(Failure::unstable(&format::path(&targets[0].folder))),
+        }
+        next = loaded;
+    }
+    context.check()?;
+    Failure::unless(problems, account)
+}

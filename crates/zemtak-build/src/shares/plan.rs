@@ -1,0 +1,133 @@
+//! What a build comes to before it is made: its pieces, what they follow from, about how much work they are, and what is in the store.
+
+use super::{MOST_SHARES, Slice, Unit, cut, estimate};
+use crate::allowance::Allowance;
+use crate::asked::Asked;
+use crate::build_atlas::{Piece, PieceState};
+use crate::context::Context;
+use crate::failure::{Failure, Problem, ProblemKind};
+use crate::format;
+use crate::observer::Observer;
+use crate::request::PackRequest;
+use crate::store::{self, Access, FileStore, SharedSettings, SharedStore};
+use crate::targets::Target;
+use crate::timings::Timings;
+use crate::work::AtlasWork;
+use crate::write::Writer;
+use std::path::PathBuf;
+use std::time::Duration;
+
+/// A build cut into shares.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct WorkPlan {
+    /// The shares in their order.
+    pub shares: Vec<PlannedShare>,
+    /// About how long one thread works on the whole build.
+    pub total: Duration,
+    /// The shared store, if there is one.
+    pub store: Option<String>,
+    /// What is wrong with it, if anything.
+    pub trouble: Option<String>,
+}
+
+/// One share of a build.
+#[derive(Debug, Clone, Default)]
+#[non_exhaustive]
+pub struct PlannedShare {
+    /// Its pieces, the largest first.
+    pub units: Vec<PlannedUnit>,
+}
+
+/// A piece of a build.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct PlannedUnit {
+    /// The atlas.
+    pub atlas: String,
+    /// One of its sizes, by the name of that; nothing for all of them.
+    pub size: Option<String>,
+    /// Which part of its pages, from 1 on, and how many parts there are; nothing for all of them.
+    pub part: Option<(usize, usize)>,
+    /// About how long one thread works on it.
+    pub work: Duration,
+    /// A hash of all that its pages follow from, as the descriptor writes hashes.
+    pub key: String,
+    /// The files that it follows from.
+    pub inputs: Vec<PathBuf>,
+    /// Whether all of it is in the shared store; nothing where there is none.
+    pub in_store: Option<bool>,
+}
+
+impl PlannedShare {
+    /// About how long one thread works on it.
+    #[must_use]
+    pub fn work(&self) -> Duration {
+        self.units.iter().map(|unit| unit.work).sum()
+    }
+}
+
+impl PackRequest {
+    /// Cuts the build into shares and tells of each piece what it follows from, how much work it is, and whether it is in the shared store.
+    /// Nothing is written.
+    ///
+    /// # Errors
+    /// Anything wrong with project, sources or keys, or an interruption.
+    pub fn plan(&self, shares: u32, observer: &dyn Observer) -> Result<WorkPlan, Failure> {
+        if !(1..=MOST_SHARES).contains(&shares) {
+            let why = format!("{shares} shares; a build is cut into 1 to {MOST_SHARES}");
+            return Err(Problem::usage(ProblemKind::InvalidValue, "shares", why, "ask for fewer").into());
+        }
+        let Asked { inputs, targets, limits, shared } = Asked::of(self)?;
+        let writer = Writer::default();
+        let (timings, allowance) = (Timings::default(), Allowance::new(limits));
+        let shared = shared.map(|shared| SharedSettings { access: Access::Read, ..shared });
+        let store = SharedStore::open(shared.as_ref(), &writer)?;
+        let context = Context {
+            store: &FileStore::open(&inputs.out, &writer),
+            shared: &store,
+            writer: &writer,
+            timings: &timings,
+            allowance: &allowance,
+            observer,
+        };
+        let works = estimate::of_all(&targets.targets, context);
+        let (mut planned, mut problems) = (Vec::new(), Vec::new());
+        for units in cut(&works, shares) {
+            let mut share = PlannedShare::default();
+            for unit in units {
+                context.check()?;
+                match planned_unit(&targets.targets, unit, context) {
+                    Ok(unit) => share.units.push(unit),
+                    Err(failure) => problems.extend(failure.problems().iter().cloned()),
+                }
+            }
+            planned.push(share);
+        }
+        let tally = store.finish(|| observer.cancelled());
+        let plan = WorkPlan {
+            shares: planned,
+            total: Duration::from_micros(works.iter().map(AtlasWork::total).sum()),
+            store: tally.as_ref().map(|tally| format::name(&tally.store)),
+            trouble: tally.and_then(|tally| tally.trouble),
+        };
+        Failure::unless(problems, plan)
+    }
+}
+
+fn planned_unit(targets: &[Target], unit: Unit, context: Context<'_>) -> Result<PlannedUnit, Failure> {
+    let Unit { target, size, pages, work } = unit;
+    let target = &targets[target];
+    let piece = Piece { target, size, has_page: Box::new(move |page| pages.has(page)) };
+    let PieceState { key, files, is_there } = piece.look(context)?.state(context);
+    let suffix = |size: usize| size.checked_sub(1).map_or("", |other| target.settings.sizes[other].suffix.as_str());
+    Ok(PlannedUnit {
+        atlas: target.name.clone(),
+        size: size.map(|size| format!("{}{}", target.name, suffix(size))),
+        part: (pages != Slice::ALL).then_some((pages.first + 1, pages.of)),
+        work: Duration::from_micros(work),
+        key: store::written(&key),
+        inputs: files,
+        in_store: context.shared.is_open().then_some(is_there),
+    })
+}

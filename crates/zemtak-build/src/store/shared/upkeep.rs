@@ -1,0 +1,114 @@
+//! What lies in a shared store: told, trimmed and checked.
+
+use super::{Kind, Listed, MOST_BYTES, Remote, RemoteError, Seal};
+use crate::store::{Checked, StoreInfo, TrimBounds, Trimmed};
+use crate::write::is_part;
+use rayon::prelude::*;
+use std::collections::BTreeMap;
+use std::time::{Duration, SystemTime};
+
+/// Where all values of this version lie.
+const ROOT: &str = super::seal::ROOT;
+
+/// A part that is as old as this is of a process that was killed.
+const FORGOTTEN: Duration = Duration::from_secs(3600);
+
+/// What is in a store, and what keeps somebody from going through it.
+pub(crate) struct Upkeep<'a> {
+    pub remote: &'a dyn Remote,
+    pub seal: &'a Seal,
+    pub cancelled: &'a (dyn Fn() -> bool + Sync),
+}
+
+/// The values of a store, and what was left half written there.
+struct There {
+    values: Vec<(Kind, Listed)>,
+    parts: Vec<Listed>,
+}
+
+impl Upkeep<'_> {
+    fn list(&self) -> Result<There, RemoteError> {
+        let mut there = There { values: Vec::new(), parts: Vec::new() };
+        self.remote.list(ROOT, &mut |listed| {
+            let file = listed.name.rsplit('/').next().unwrap_or_default();
+            let kind = listed.name.split('/').nth(1).and_then(Kind::of);
+            // Whatever else lies there is not ours.
+            match kind {
+                Some(_) if is_part(file) => there.parts.push(listed),
+                Some(kind) => there.values.push((kind, listed)),
+                None => {}
+            }
+        })?;
+        Ok(there)
+    }
+
+    /// What is there, by kind.
+    pub fn info(&self) -> Result<StoreInfo, RemoteError> {
+        let values = self.list()?.values;
+        let mut kinds: BTreeMap<Kind, (u64, u64)> = BTreeMap::new();
+        for (kind, listed) in &values {
+            let (count, bytes) = kinds.entry(*kind).or_default();
+            *count += 1;
+            *bytes += listed.bytes;
+        }
+        let oldest = values.iter().map(|(_, listed)| listed.used).min();
+        Ok(StoreInfo {
+            store: self.remote.place(),
+            shared: true,
+            values: values.len() as u64,
+            bytes: values.iter().map(|(_, listed)| listed.bytes).sum(),
+            kinds: kinds.into_iter().map(|(kind, (count, bytes))| (kind, count, bytes)).collect(),
+            least_used: oldest.and_then(|oldest| oldest.elapsed().ok()),
+            trouble: None,
+        })
+    }
+
+    /// Removes what nobody has asked for longest, until the rest is within bounds.
+    pub fn trim(&self, bounds: TrimBounds, dry_run: bool) -> Result<Trimmed, RemoteError> {
+        let There { mut values, parts } = self.list()?;
+        values.sort_by(|(_, a), (_, b)| (a.used, &a.name).cmp(&(b.used, &b.name)));
+        let mut left: u64 = values.iter().map(|(_, listed)| listed.bytes).sum();
+        let now = SystemTime::now();
+        let age = |listed: &Listed| now.duration_since(listed.used).unwrap_or_default();
+        let mut trimmed = Trimmed { store: self.remote.place(), shared: true, ..Trimmed::default() };
+        for (_, listed) in &values {
+            let too_much = bounds.bytes.is_some_and(|most| left > most);
+            let too_old = bounds.age.is_some_and(|most| age(listed) > most);
+            if (self.cancelled)() || !(too_much || too_old) {
+                break;
+            }
+            if !dry_run {
+                self.remote.remove(&listed.name)?;
+            }
+            left -= listed.bytes;
+            trimmed.removed += 1;
+            trimmed.removed_bytes += listed.bytes;
+        }
+        for part in parts.iter().filter(|part| !dry_run && age(part) > FORGOTTEN) {
+            self.remote.remove(&part.name)?;
+        }
+        (trimmed.left, trimmed.left_bytes) = (values.len() as u64 - trimmed.removed, left);
+        Ok(trimmed)
+    }
+
+    /// Reads all values and holds each to its hash; removes those that are not as they were shared, if that is asked for.
+    pub fn check(&self, remove: bool) -> Result<Checked, RemoteError> {
+        let values = self.list()?.values;
+        let damaged = |(_, listed): &(Kind, Listed)| -> Result<Option<String>, RemoteError> {
+            if (self.cancelled)() {
+                return Ok(None);
+            }
+            let holds =
+                self.remote.get(&listed.name, MOST_BYTES)?.is_none_or(|it| self.seal.belongs(&listed.name, &it));
+            if !holds && remove {
+                self.remote.remove(&listed.name)?;
+            }
+            Ok((!holds).then(|| listed.name.clone()))
+        };
+        let damaged: Result<Vec<Option<String>>, RemoteError> = values.par_iter().map(damaged).collect();
+        let mut damaged: Vec<String> = damaged?.into_iter().flatten().collect();
+        damaged.sort();
+        let (store, values) = (self.remote.place(), values.len() as u64);
+        Ok(Checked { store, shared: true, values, damaged, removed: remove })
+    }
+}

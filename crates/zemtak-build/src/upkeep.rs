@@ -1,0 +1,155 @@
+//! Looking into stores, the one beside the results and the shared one: what they hold, whether it is sound, and making them smaller.
+
+use crate::context::check;
+use crate::failure::{Failure, Problem, ProblemKind};
+use crate::inputs::Inputs;
+use crate::limits::Limits;
+use crate::observer::Observer;
+use crate::project::Project;
+use crate::store::{Checked, FILE, FileStore, RemoteError, SharedSettings, StoreInfo, TrimBounds, Trimmed, Upkeep};
+use crate::write::Writer;
+use crate::{format, lock};
+use std::path::PathBuf;
+
+/// Which stores to look into.
+///
+/// ```
+/// use zemtak_build::StoreRequest;
+///
+/// # fn main() -> Result<(), Box<dyn std::error::Error>> {
+/// let store = tempfile::tempdir()?;
+/// let request = StoreRequest::of_url(store.path().display().to_string());
+/// assert_eq!(request.info(&())?[0].values, 0);
+/// # Ok(())
+/// # }
+/// ```
+#[derive(Debug, Clone, PartialEq, Default)]
+#[non_exhaustive]
+pub struct StoreRequest {
+    /// The address of a shared store: then it is that one alone. By default the one beside the results and the project's shared one.
+    pub url: Option<String>,
+    /// The project file, or its folder. By default the nearest one, in the working folder or above it.
+    pub project: Option<PathBuf>,
+    /// The folder for results. By default that of the project file, else `build`.
+    pub out: Option<PathBuf>,
+    /// Whether the environment says where the shared store is: [`SharedSettings::from_environment`]. It does not by default.
+    pub store_from_environment: bool,
+}
+
+/// The stores of a request.
+struct Stores {
+    /// The folder of the one beside the results.
+    local: Option<PathBuf>,
+    shared: Option<SharedSettings>,
+}
+
+impl StoreRequest {
+    /// The shared store at an address.
+    #[must_use]
+    pub fn of_url(url: impl Into<String>) -> Self {
+        Self { url: Some(url.into()), ..Self::default() }
+    }
+
+    fn stores(&self) -> Result<Stores, Failure> {
+        if let Some(url) = &self.url {
+            let shared = Some(SharedSettings::new(url));
+            let shared =
+                if self.store_from_environment { SharedSettings::secret_of_environment(shared)? } else { shared };
+            return Ok(Stores { local: None, shared });
+        }
+        // Without a project there may be results all the same.
+        let project = match (&self.project, Project::locate(None)) {
+            (None, Err(_)) => None,
+            _ => Some(Project::open(self.project.as_deref(), &Limits::default())?),
+        };
+        let out = match &project {
+            Some(project) => Inputs::of_project(project, self.out.as_deref()).out,
+            None => Inputs::of_paths(&[], self.out.as_deref()).out,
+        };
+        let shared = project.and_then(|project| project.shared);
+        let shared = if self.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
+        let stores = Stores { local: Some(out).filter(|out| out.join(FILE).exists()), shared };
+        if stores.local.is_none() && stores.shared.is_none() {
+            let why = "nothing was built here yet, and no shared store is set";
+            let help = "name one with --url, set ZEMTAK_STORE, or go where the project file is";
+            return Err(Problem::usage(ProblemKind::NoStore, "", why, help).into());
+        }
+        Ok(stores)
+    }
+
+    /// What each store holds.
+    ///
+    /// # Errors
+    /// There is none, or an interruption.
+    pub fn info(&self, observer: &dyn Observer) -> Result<Vec<StoreInfo>, Failure> {
+        let Stores { local, shared } = self.stores()?;
+        let mut all: Vec<StoreInfo> = local.map(|out| FileStore::info(&out)).into_iter().collect();
+        if let Some(shared) = &shared {
+            let told = with_upkeep(shared, observer, |upkeep| {
+                upkeep.info().or_else(|error| {
+                    let (store, trouble) = (upkeep.remote.place(), Some(error.why));
+                    Ok(StoreInfo { store, shared: true, trouble, ..StoreInfo::default() })
+                })
+            })?;
+            all.push(told);
+        }
+        Ok(all)
+    }
+
+    /// Makes each store smaller: what nobody has asked for longest goes first. With `dry_run` it only tells.
+    ///
+    /// # Errors
+    /// There is none, it cannot be told what it holds, something cannot be removed, or an interruption.
+    pub fn trim(&self, bounds: TrimBounds, dry_run: bool, observer: &dyn Observer) -> Result<Vec<Trimmed>, Failure> {
+        let Stores { local, shared } = self.stores()?;
+        let mut all = Vec::new();
+        if let Some((out, most)) = local.zip(bounds.bytes) {
+            let writer = Writer::default();
+            let _lock = lock::take(&out, &*writer.disk, observer)?;
+            let store = FileStore::open(&out, &writer);
+            all.push(store.trim(most));
+            if !dry_run {
+                store.save()?;
+            }
+        }
+        if let Some(shared) = &shared {
+            all.push(with_upkeep(shared, observer, |upkeep| upkeep.trim(bounds, dry_run))?);
+        }
+        Ok(all)
+    }
+
+    /// Holds each value to its hash. With `remove` those that are not sound go.
+    ///
+    /// # Errors
+    /// There is none, it cannot be told what it holds or read, something cannot be removed, or an interruption.
+    pub fn check(&self, remove: bool, observer: &dyn Observer) -> Result<Vec<Checked>, Failure> {
+        let Stores { local, shared } = self.stores()?;
+        let mut all: Vec<Checked> = Vec::new();
+        if let Some(out) = local {
+            let mut told = FileStore::check(&out);
+            if remove && !told.damaged.is_empty() {
+                let path = out.join(FILE);
+                Writer::default().disk.remove(&path).map_err(|error| Failure::io(&format::path(&path), &error))?;
+                told.removed = true;
+            }
+            all.push(told);
+        }
+        if let Some(shared) = &shared {
+            all.push(with_upkeep(shared, observer, |upkeep| upkeep.check(remove))?);
+        }
+        Ok(all)
+    }
+}
+
+fn with_upkeep<T>(
+    settings: &SharedSettings,
+    observer: &dyn Observer,
+    work: impl FnOnce(&Upkeep<'_>) -> Result<T, RemoteError>,
+) -> Result<T, Failure> {
+    let remote = settings.remote(&Writer::default())?;
+    let cancelled = || observer.cancelled();
+    let upkeep = Upkeep { remote: &*remote, seal: &settings.seal(), cancelled: &cancelled };
+    let done = work(&upkeep).map_err(|error| Problem::of_store(&remote.place(), error.why))?;
+    check(observer)?;
+    Ok(done)
+}

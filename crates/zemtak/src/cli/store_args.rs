@@ -1,0 +1,87 @@
+//! The options of `zemtak store`.
+
+use crate::commands::store::{StoreAction, StoreCommand};
+use clap::{Args, Subcommand};
+use std::path::PathBuf;
+use std::time::Duration;
+use zemtak_build::store::TrimBounds;
+use zemtak_build::{StoreRequest, format};
+
+#[derive(Debug, Args)]
+pub(super) struct StoreArgs {
+    #[command(subcommand)]
+    what: StoreSubcommand,
+}
+
+#[derive(Debug, Subcommand)]
+enum StoreSubcommand {
+    /// Tell what each store holds
+    #[command(after_help = "Examples:\n  zemtak store info\n  zemtak store info --url /mnt/art/store")]
+    Info(WhichArgs),
+    /// Make stores smaller: what nobody has used for longest goes first
+    ///
+    /// Everything in a store can be made anew, so that this is safe while builds are at work.
+    #[command(after_help = "Examples:\n  zemtak store trim --max-size 20GiB\n  \
+        zemtak store trim --url /mnt/art/store --max-age 30 --dry-run")]
+    Trim(TrimArgs),
+    /// Hold every value to its hash
+    ///
+    /// Exits with 1 if any is damaged, or was written with another ZEMTAK_STORE_KEY. Builds do not use such values either way.
+    #[command(after_help = "Examples:\n  zemtak store check\n  zemtak store check --url /mnt/art/store --remove")]
+    Check(CheckArgs),
+}
+
+#[derive(Debug, Args)]
+struct WhichArgs {
+    /// The shared store, and it alone [default: the project's or that of ZEMTAK_STORE, and the local one]
+    #[arg(long, value_name = "URL")]
+    url: Option<String>,
+    /// Folder for results, where the local store lies [default: the project file's, else build]
+    #[arg(short, long, value_name = "DIR", conflicts_with = "url")]
+    out: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+#[command(group(clap::ArgGroup::new("bounds").required(true).multiple(true)))]
+struct TrimArgs {
+    /// The most that each store may take, such as 20GiB
+    #[arg(long, value_name = "SIZE", value_parser = size, group = "bounds")]
+    max_size: Option<u64>,
+    /// Remove from the shared store what nobody has used for so many days
+    #[arg(long, value_name = "DAYS", group = "bounds")]
+    max_age: Option<u16>,
+    /// Remove nothing; tell what would be
+    #[arg(long)]
+    dry_run: bool,
+    #[command(flatten)]
+    which: WhichArgs,
+}
+
+#[derive(Debug, Args)]
+struct CheckArgs {
+    /// Remove what is damaged
+    #[arg(long)]
+    remove: bool,
+    #[command(flatten)]
+    which: WhichArgs,
+}
+
+impl StoreArgs {
+    pub(super) fn into_request(self, project: Option<PathBuf>) -> StoreCommand {
+        let (which, action) = match self.what {
+            StoreSubcommand::Info(which) => (which, StoreAction::Info),
+            StoreSubcommand::Trim(TrimArgs { max_size, max_age, dry_run, which }) => {
+                let age = max_age.map(|days| Duration::from_secs(u64::from(days) * 86_400));
+                (which, StoreAction::Trim { bounds: TrimBounds { bytes: max_size, age }, dry_run })
+            }
+            StoreSubcommand::Check(CheckArgs { remove, which }) => (which, StoreAction::Check { remove }),
+        };
+        let mut stores = StoreRequest::default();
+        (stores.url, stores.out, stores.project, stores.store_from_environment) = (which.url, which.out, project, true);
+        StoreCommand { stores, action }
+    }
+}
+
+fn size(text: &str) -> Result<u64, String> {
+    format::parse_bytes(text).ok_or_else(|| "a size is such as '512 MiB', '2 GiB' or a number of bytes".into())
+}
