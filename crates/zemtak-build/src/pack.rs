@@ -187,8 +187,10 @@ impl Run<'_> {
             let build = || begun.map_err(NotDrawn::from).and_then(|begun| finish(begun, self.options, context));
             let (atlas, loaded) = rayon::join(build, load);
             match atlas {
-                Ok(atlas) => {
+                Ok(mut atlas) => {
                     self.any_built.store(true, Ordering::Relaxed);
+                    // A million sprites take half a gigabyte, and only templates of all atlases want them.
+                    atlas.atlas = atlas.atlas.filter(|_| !self.joint.templates.is_empty());
                     built.push(atlas);
                 }
                 Err(NotDrawn::Failed(failure)) if failure.cause() == Cause::Interrupted => return Err(failure.into()),

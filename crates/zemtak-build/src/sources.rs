@@ -9,14 +9,16 @@ use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Pattern;
 use std::cell::RefCell;
+use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::{self, Read};
+use std::ops::Range;
 use std::path::{Component, Path, PathBuf};
 use unicode_normalization::UnicodeNormalization;
 use walkdir::WalkDir;
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::codec::Format;
-use zemtak_core::name::SpriteName;
+use zemtak_core::name::{SpriteName, natural_cmp};
 
 /// Folders of version control; some keep copies of the very images that lie beside them.
 const VERSION_CONTROL: [&str; 5] = [".git", ".svn", ".hg", ".jj", ".bzr"];
@@ -96,12 +98,34 @@ impl FoundSources {
     /// that clash among that are told in the result.
     #[must_use]
     pub fn select(&self, take: Option<&[Pattern]>, leave: &[Pattern]) -> Sources {
-        let any = |source: &Source, patterns: &[Pattern]| patterns.iter().any(|p| source.matches(p));
-        let wanted = |source: &&Source| take.is_none_or(|take| any(source, take)) && !any(source, leave);
-        let files: Vec<Source> = self.files.iter().filter(wanted).cloned().collect();
+        let left_out = |source: &Source| leave.iter().any(|pattern| source.matches(pattern));
+        let files: Vec<Source> = match take {
+            None => self.files.iter().filter(|source| !left_out(source)).cloned().collect(),
+            Some(take) => {
+                // Of many atlases each takes a little: it looks at that alone.
+                let of = |pattern| self.near_range(pattern).filter(|&at| self.files[at].matches(pattern));
+                let taken: BTreeSet<usize> = take.iter().flat_map(of).collect();
+                taken.into_iter().map(|at| &self.files[at]).filter(|source| !left_out(source)).cloned().collect()
+            }
+        };
         let mut problems = self.problems.clone();
         problems.extend(clashes(&files));
         Sources { files, skipped: self.skipped, own: self.own.clone(), problems }
+    }
+}
+
+impl FoundSources {
+    /// The files that a glob may mean.
+    pub(crate) fn near(&self, pattern: &Pattern) -> &[Source] {
+        &self.files[self.near_range(pattern)]
+    }
+
+    /// Where files lie that a glob may mean: they are in the order of their names, in which those of one folder lie together.
+    fn near_range(&self, pattern: &Pattern) -> Range<usize> {
+        let folder = pattern.start().rfind('/').map_or("", |slash| &pattern.start()[..=slash]);
+        let from = self.files.partition_point(|source| natural_cmp(source.name.as_str(), folder) == Ordering::Less);
+        let length = self.files[from..].partition_point(|source| source.name.as_str().starts_with(folder));
+        from..from + length
     }
 }
 
@@ -223,9 +247,17 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, met: &mut Vec<M
     };
     let leave_out = leave_out.and_then(|p| clean(p).ok());
     // Worked out once for the start; what lies below has neither `.` nor `..`.
-    let clean_below = |path: &Path| match path.strip_prefix(start) {
-        Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
-        _ => clean_start.clone(),
+    let texts = start.to_str().zip(clean_start.to_str());
+    let clean_below = |path: &Path| {
+        // As text, most often: going through the parts of a million paths takes a second.
+        let below = texts.and_then(|(start, clean)| Some((clean, path.to_str()?.strip_prefix(start)?)));
+        if let Some((clean, below)) = below.filter(|(clean, below)| below.starts_with('/') && !clean.ends_with('/')) {
+            return PathBuf::from([clean, below].concat());
+        }
+        match path.strip_prefix(start) {
+            Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
+            _ => clean_start.clone(),
+        }
     };
     let stray = RefCell::new(Vec::new());
     let wanted = |entry: &walkdir::DirEntry| {
@@ -389,6 +421,30 @@ fn spelled(name: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_glob_finds_among_many_files_what_it_finds_among_all() {
+        let names = ["a/1", "a/1/b", "a/02", "a/2/c", "a/10", "a2/x", "a02/x", "a02/y/z", "b", "b/c", "bc/d", "é/1"];
+        let source = |name: &str| Source {
+            name: SpriteName::new(name),
+            path: name.into(),
+            shown: format!("{name}.png"),
+            layers: Vec::new(),
+        };
+        let mut files: Vec<Source> = names.map(source).into();
+        files.sort_by(|a, b| a.name.cmp(&b.name));
+        let found = FoundSources { files, ..FoundSources::default() };
+        let globs =
+            "** a/** a/* a/1* a2/** a02/** a02/y/* a02/y.png a/1.png b b/* b/c.p* bc/** {a,b}/* ?/1 é/* z/** a/02.png";
+        for glob in globs.split(' ') {
+            let pattern: Pattern = glob.parse().unwrap();
+            let all: Vec<Source> = found.files.iter().filter(|source| source.matches(&pattern)).cloned().collect();
+            assert_eq!(found.select(Some(&[pattern]), &[]).files, all, "{glob}");
+        }
+        let several = ["a02/**", "a/1*", "a02/x", "**/x"].map(|glob| glob.parse().unwrap());
+        let names: Vec<String> = found.select(Some(&several), &[]).files.iter().map(|s| s.name.to_string()).collect();
+        assert_eq!(names, ["a/1", "a/10", "a2/x", "a02/x", "a02/y/z"]);
+    }
 
     #[test]
     fn names_that_look_alike_fold_to_one() {

@@ -106,7 +106,7 @@ impl StoreRequest {
         if let Some((out, most)) = local.zip(bounds.bytes) {
             let writer = Writer::default();
             let _lock = lock::take(&out, &*writer.disk, observer)?;
-            let store = FileStore::open(&out, &writer);
+            let mut store = FileStore::open(&out, &writer);
             all.push(store.trim(most));
             if !dry_run {
                 store.save()?;

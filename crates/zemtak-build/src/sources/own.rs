@@ -7,10 +7,16 @@ use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
 
 /// Of these files the pictures of an earlier build: those that a descriptor beside them names, and all that lie in a folder
 /// with a build's store.
-pub fn of<'f>(files: impl Iterator<Item = &'f Path>) -> HashSet<PathBuf> {
+pub fn of<'f>(files: impl Iterator<Item = &'f Path> + Clone) -> HashSet<PathBuf> {
+    // Most folders have nothing of ours.
+    let folder = |file: &'f Path| file.parent().unwrap_or(Path::new(""));
+    let of_interest: HashSet<&Path> = files.clone().filter(|file| is_ours(file)).map(folder).collect();
+    if of_interest.is_empty() {
+        return HashSet::new();
+    }
     let mut folders: BTreeMap<&Path, Vec<&Path>> = BTreeMap::new();
-    for file in files {
-        folders.entry(file.parent().unwrap_or(Path::new(""))).or_default().push(file);
+    for file in files.filter(|file| of_interest.contains(folder(file))) {
+        folders.entry(folder(file)).or_default().push(file);
     }
     let mut own = HashSet::new();
     for files in folders.into_values() {
@@ -26,6 +32,12 @@ pub fn of<'f>(files: impl Iterator<Item = &'f Path>) -> HashSet<PathBuf> {
         own.extend(files.iter().filter(page).map(|file| file.to_path_buf()));
     }
     own
+}
+
+/// Whether a file is a store or has the name of a descriptor.
+fn is_ours(file: &Path) -> bool {
+    let name = file.file_name().and_then(|name| name.to_str());
+    name.is_some_and(|name| name == store::FILE || name.ends_with(FILE_SUFFIX))
 }
 
 /// The picture files that a descriptor names; none where it is not one.

@@ -11,13 +11,15 @@ use crate::settings::{Also, AtlasSettings, Keys, Keyword, OtherSize, Pattern, Pl
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
 use crate::{format, forms};
-use std::collections::{BTreeMap, HashMap, HashSet};
+use rayon::prelude::*;
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::glob;
 
 /// What was found below each root.
-type Roots = BTreeMap<PathBuf, FoundSources>;
+type Roots = BTreeMap<PathBuf, Result<FoundSources, Failure>>;
 
 /// One atlas to build, with its other sizes.
 #[derive(Debug)]
@@ -117,11 +119,21 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
         let why = format!("the project has {}", names.join(", "));
         return Err(Problem::usage(ProblemKind::UnknownAtlas, only, why, "name one of these, or none for all").into());
     }
-    // Several atlases may have one root, which is looked through once.
-    let mut roots = BTreeMap::new();
-    for (name, keys) in project.atlases.iter().filter(|(name, _)| chosen(name)) {
-        match of_atlas(project, name, said.clone().over(keys.clone()), out, &mut roots, &mut all.warnings) {
-            Ok(target) => all.targets.push(target),
+    let atlases: Vec<(&str, Keys)> = project
+        .atlases
+        .iter()
+        .filter(|(name, _)| chosen(name))
+        .map(|(name, keys)| (name.as_str(), said.clone().over(keys.clone())))
+        .collect();
+    let roots = look_through(project, atlases.iter().map(|(_, keys)| keys), out);
+    let made: Vec<Result<(Target, Vec<Warning>), Failure>> =
+        atlases.into_par_iter().map(|(name, keys)| of_atlas(project, name, keys, out, &roots)).collect();
+    for made in made {
+        match made {
+            Ok((target, warnings)) => {
+                all.targets.push(target);
+                all.warnings.extend(warnings);
+            }
             Err(failure) => problems.extend(failure.problems().iter().cloned()),
         }
     }
@@ -141,33 +153,44 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     Failure::unless(problems, all)
 }
 
-fn of_atlas(
-    project: &Project,
-    name: &str,
-    keys: Keys,
-    out: &Path,
-    roots: &mut Roots,
-    warnings: &mut Vec<Warning>,
-) -> Result<Target, Failure> {
+/// The folder that an atlas's images lie in.
+fn root_of(project: &Project, keys: &Keys) -> PathBuf {
     let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
-    let root = keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root));
-    if keys.root.is_some() {
-        refuse_results_among(&root, out)?;
-    }
-    if !roots.contains_key(&root) {
+    keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root))
+}
+
+/// Finds what lies below the roots of atlases. Several may have one root, which is looked through once.
+fn look_through<'k>(project: &Project, atlases: impl Iterator<Item = &'k Keys>, out: &Path) -> Roots {
+    let roots: BTreeSet<PathBuf> = atlases.map(|keys| root_of(project, keys)).collect();
+    let find = |root: PathBuf| {
         let search = SourceSearch {
             paths: vec![root.clone()],
             root: Some(root.clone()),
             leave_out: Some(out.to_owned()),
             follow_links: project.limits.follow_links(),
         };
-        roots.insert(root.clone(), sources::find(&search)?);
+        (root, sources::find(&search))
+    };
+    roots.into_par_iter().map(find).collect::<Vec<_>>().into_iter().collect()
+}
+
+fn of_atlas(
+    project: &Project,
+    name: &str,
+    keys: Keys,
+    out: &Path,
+    roots: &Roots,
+) -> Result<(Target, Vec<Warning>), Failure> {
+    let root = root_of(project, &keys);
+    if keys.root.is_some() {
+        refuse_results_among(&root, out)?;
     }
-    let found = &roots[&root];
+    let found = roots[&root].as_ref().map_err(Clone::clone)?;
     let sources = select(found, &keys, &format!("atlas {name}, {}", format::path(&root)))?;
-    idle_globs(name, &keys, found, warnings);
+    let mut warnings = Vec::new();
+    idle_globs(name, &keys, found, &mut warnings);
     let (places, folder) = (keys.places.clone(), project.folder.clone());
-    Ok(Target { name: name.to_owned(), places, settings: settle(keys)?, sources, folder })
+    Ok((Target { name: name.to_owned(), places, settings: settle(keys)?, sources, folder }, warnings))
 }
 
 /// The settings, where they do not contradict each other.
@@ -229,7 +252,7 @@ fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
 fn idle_globs(atlas: &str, keys: &Keys, found: &FoundSources, warnings: &mut Vec<Warning>) {
     let mut tell = |key: &str, patterns: Option<&Vec<Pattern>>| {
         for pattern in patterns.into_iter().flatten() {
-            if !found.files.iter().any(|source| source.matches(pattern)) {
+            if !found.near(pattern).iter().any(|source| source.matches(pattern)) {
                 let (atlas, key, glob) = (atlas.to_owned(), key.to_owned(), pattern.to_string());
                 warnings.push(Warning::IdleGlob { atlas, key, glob });
             }
@@ -279,16 +302,16 @@ fn output_clashes(targets: &[Target], joint: &Joint) -> Vec<Problem> {
 
 /// Images that no atlas takes, and images that several take. One whose own name stands in a `leave` is left out on purpose.
 fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warning> {
-    let mut taken: HashMap<&Path, Vec<&str>> = HashMap::new();
+    let mut taken: HashMap<&OsStr, Vec<&str>> = HashMap::new();
     for target in targets {
         let paths = target.sources.files.iter().flat_map(Source::paths);
-        paths.for_each(|path| taken.entry(path).or_default().push(&target.name));
+        paths.for_each(|path| taken.entry(path.as_os_str()).or_default().push(&target.name));
     }
-    let all = roots.values().flat_map(|found| &found.files);
+    let all = roots.values().flatten().flat_map(|found| &found.files);
     let on_purpose = |source: &Source| {
         [source.shown.as_str(), source.name.as_str()].iter().any(|name| named.contains(&*glob::escape(name)))
     };
-    let left = all.filter(|source| !taken.contains_key(source.path.as_path()) && !on_purpose(source));
+    let left = all.filter(|source| !taken.contains_key(source.path.as_os_str()) && !on_purpose(source));
     let mut left: Vec<&Source> = left.collect();
     left.sort_by(|a, b| a.name.cmp(&b.name));
     let mut warnings = Vec::new();
@@ -297,7 +320,7 @@ fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warni
     }
     let mut several: BTreeMap<Vec<&str>, Vec<String>> = BTreeMap::new();
     for (path, who) in taken.into_iter().filter(|(_, who)| who.len() > 1) {
-        several.entry(who).or_default().push(format::path(path));
+        several.entry(who).or_default().push(format::path(Path::new(path)));
     }
     for (who, mut images) in several {
         images.sort_unstable();
