@@ -166,6 +166,11 @@ impl Allowance {
         Err(TooMuch { needed, memory: self.bytes }.refusal(about, &what))
     }
 
+    /// How many bytes from a shared store may wait until they are asked for.
+    pub(crate) fn of_ahead(&self) -> u64 {
+        self.bytes / 16
+    }
+
     /// How much of one file's treated frames is held before it is known whether they can be kept.
     pub(crate) fn of_a_file(&self) -> u64 {
         self.bytes / 64

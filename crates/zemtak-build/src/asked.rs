@@ -5,9 +5,11 @@ use crate::inputs::Inputs;
 use crate::limits::Limits;
 use crate::project::Project;
 use crate::request::PackRequest;
+use crate::settings::AtlasSettings;
 use crate::store::{Access, SharedSettings};
-use crate::targets::{self, Targets};
-use std::path::Path;
+use crate::targets::{self, Chosen, Targets};
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
 
 /// The shared store as far as a build uses it: not where nothing that was learnt is to be believed, and a check writes nothing there.
 fn used(shared: SharedSettings, request: &PackRequest) -> Option<SharedSettings> {
@@ -30,29 +32,78 @@ impl Asked {
     /// # Errors
     /// Anything wrong with the project file, the paths, what is there, or the environment.
     pub fn of(request: &PackRequest) -> Result<Self, Failure> {
-        let asked = targets(request)?;
-        let shared = asked.shared;
-        let shared = if request.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
-        Ok(Self { shared: shared.and_then(|of| used(of, request)), ..asked })
+        Self::choose(request, Chosen::Asked(request.name.as_deref()))
+    }
+
+    /// The same of some atlases of those that [`Outline::of`] tells.
+    ///
+    /// # Errors
+    /// As [`of`](Self::of).
+    pub fn these(request: &PackRequest, names: &BTreeSet<String>) -> Result<Self, Failure> {
+        Self::choose(request, Chosen::These(names))
+    }
+
+    fn choose(request: &PackRequest, chosen: Chosen<'_>) -> Result<Self, Failure> {
+        let PackRequest { paths, root, keys, .. } = request;
+        let (name, out) = (request.name.as_deref(), request.out.as_deref());
+        let (inputs, targets, limits, shared) = if paths.is_empty() {
+            let project = project(request)?;
+            let inputs = Inputs::of_project(&project, out);
+            let targets = targets::of_project(&project, chosen, &inputs.out, keys)?;
+            (inputs, targets, project.limits, project.shared)
+        } else {
+            Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
+            let inputs = Inputs::of_paths(paths, out);
+            let follow = request.limits.follow_links();
+            let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), follow)?;
+            (inputs, targets, request.limits, None)
+        };
+        Ok(Self { inputs, targets, limits, shared: shared_of(request, shared)? })
     }
 }
 
-fn targets(request: &PackRequest) -> Result<Asked, Failure> {
-    let PackRequest { paths, root, name, keys, .. } = request;
-    let (name, out) = (name.as_deref(), request.out.as_deref());
-    if paths.is_empty() {
-        let mut project = Project::open(request.project.as_deref(), &request.limits)?;
-        project.limits = request.limits.over(project.limits);
-        let inputs = Inputs::of_project(&project, out);
-        let targets = targets::of_project(&project, name, &inputs.out, keys)?;
-        let shared = request.shared.clone().or(project.shared);
-        return Ok(Asked { inputs, targets, limits: project.limits, shared });
+/// The atlases that a request asks for, without looking at any image.
+pub(crate) struct Outline {
+    /// Their names and settings.
+    pub atlases: Vec<(String, AtlasSettings)>,
+    /// Where results go.
+    pub out: PathBuf,
+    pub limits: Limits,
+    /// As [`Asked`] has it.
+    pub shared: Option<SharedSettings>,
+}
+
+impl Outline {
+    /// What a request asks for.
+    ///
+    /// # Errors
+    /// Anything wrong with the project file or the environment.
+    pub fn of(request: &PackRequest) -> Result<Self, Failure> {
+        let name = request.name.as_deref();
+        if request.paths.is_empty() {
+            let project = project(request)?;
+            let atlases = targets::outline(&project, name, &request.keys)?;
+            let out = Inputs::of_project(&project, request.out.as_deref()).out;
+            return Ok(Self { atlases, out, limits: project.limits, shared: shared_of(request, project.shared)? });
+        }
+        let name = name.map_or_else(|| targets::name_of(&request.paths), |name| Ok(name.to_owned()))?;
+        let atlases = vec![(name, targets::settle(request.keys.clone())?)];
+        let out = Inputs::of_paths(&request.paths, request.out.as_deref()).out;
+        Ok(Self { atlases, out, limits: request.limits, shared: shared_of(request, None)? })
     }
-    Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
-    let inputs = Inputs::of_paths(paths, out);
-    let targets =
-        targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), request.limits.follow_links())?;
-    Ok(Asked { inputs, targets, limits: request.limits, shared: request.shared.clone() })
+}
+
+fn project(request: &PackRequest) -> Result<Project, Failure> {
+    let mut project = Project::open(request.project.as_deref(), &request.limits)?;
+    project.limits = request.limits.over(project.limits);
+    Ok(project)
+}
+
+/// Where builds share what they learn: what the request says, the environment, the project file, in this order.
+fn shared_of(request: &PackRequest, project: Option<SharedSettings>) -> Result<Option<SharedSettings>, Failure> {
+    let shared = request.shared.clone().or(project);
+    let shared = if request.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
+    Ok(shared.and_then(|of| used(of, request)))
 }
 
 /// Where a path is not there, but an atlas of the project at hand has that name.

@@ -53,6 +53,11 @@ impl<'a> Context<'a> {
         self.shared.get(kind, key, || self.cancelled())
     }
 
+    /// What another machine knows under each of many small keys, all asked for at once.
+    pub fn fetch_all(self, kind: Kind, keys: &[Hash]) -> Vec<Option<Value>> {
+        self.shared.get_all(kind, keys, &|| self.cancelled())
+    }
+
     /// Tells other machines.
     pub fn share(self, kind: Kind, key: &Hash, value: &[u8], made_in: Duration) {
         self.shared.put(kind, key, value, made_in, || self.cancelled());

@@ -23,13 +23,13 @@ use crate::settings::AtlasSettings;
 use crate::settings::rule::Rules;
 use crate::sources::{Source, SourceLayer, frame_name};
 use crate::store::{Hash, Key};
-use crate::timings::Stage;
+use crate::timings::{Stage, Stopwatch};
 use crate::work::{ImagesWork, Origins};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use zemtak_core::codec::{DECODE_VERSION, Frame, Ignored};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
@@ -278,7 +278,7 @@ fn images<'a>(
         };
         return Ok(FileImages { images: images.map(image).collect(), made_in: None });
     }
-    let started = Instant::now();
+    let started = Stopwatch::of_work();
     let (hash, treated) = decode_and_treat(source, &looked.take(source, context)?, &treatments, context)?;
     let images = treatments.into_iter().zip(treated).map(|(treatment, Treated { known, stored, .. })| {
         if let Ok(bytes) = serde_json::to_vec(&known) {

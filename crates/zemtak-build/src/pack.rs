@@ -12,7 +12,7 @@ use crate::load::NotDrawn;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
 use crate::request::{OutputFile, PackRequest, Packed};
-use crate::store::{FileStore, SharedStore, Store};
+use crate::store::{FileStore, Hash, Key, SharedStore, Store};
 use crate::targets::{Joint, Target};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
@@ -101,6 +101,9 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
     })
 }
 
+/// Changes with what is noted of what builds ask for.
+const ASKED_VERSION: u32 = 1;
+
 /// A build under way.
 struct Run<'a> {
     targets: &'a [Target],
@@ -123,6 +126,11 @@ impl Run<'_> {
     fn build_and_place(&self, fresh: bool) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
         let out = self.options.out;
         let store = if fresh { FileStore::empty(out, self.writer) } else { FileStore::open(out, self.writer) };
+        // Who knows nothing yet asks for everything.
+        let asks_for_all = self.shared.is_open() && store.is_empty();
+        if asks_for_all {
+            self.shared.read_ahead(&self.asked_key(), self.allowance.of_ahead(), &|| self.observer.cancelled());
+        }
         let (store, built) = match self.build(&store) {
             // Something changed while we looked at it, or the store was wrong: once more, with nothing remembered.
             Err(NotDrawn::Stale) => {
@@ -138,6 +146,9 @@ impl Run<'_> {
             let _ = store.save();
         }
         let mut built = built.map_err(|error| failed(error, out))?;
+        if asks_for_all && self.shared.takes_values() {
+            self.shared.note_asked(&self.asked_key(), &|| self.observer.cancelled());
+        }
         let texts = TextPlace {
             out,
             limits: self.allowance.limits(),
@@ -154,6 +165,12 @@ impl Run<'_> {
             return Ok((built, None));
         }
         self.timings.time(Stage::Write, || place::place(out, built, ours, &store, self.writer, self.observer))
+    }
+
+    /// Under which key it is noted what a build of these atlases asks a shared store for.
+    fn asked_key(&self) -> Hash {
+        let atlases: Vec<_> = self.targets.iter().map(|target| (&target.name, &target.settings)).collect();
+        Key::new("asked", &[ASKED_VERSION]).value(&atlases).finish()
     }
 
     /// Refuses to write over files that are not ours.

@@ -63,13 +63,61 @@ impl Stage {
 
 /// Nanoseconds spent in each stage, those of all threads together.
 #[derive(Debug, Default)]
-pub struct Timings([AtomicU64; Stage::ALL.len()]);
+pub struct Timings {
+    spent: [AtomicU64; Stage::ALL.len()],
+    /// Whether only the processor's time counts, and not that of waiting for one.
+    work_alone: bool,
+}
+
+/// Measures time, or the work of the thread that started it.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Stopwatch {
+    Time(Instant),
+    #[cfg(target_os = "linux")]
+    Work(Duration),
+}
+
+impl Stopwatch {
+    /// Measures time.
+    pub fn of_time() -> Self {
+        Self::Time(Instant::now())
+    }
+
+    /// Measures how long this thread is at work, where the system tells that; else time.
+    pub fn of_work() -> Self {
+        #[cfg(target_os = "linux")]
+        return Self::Work(work_of_thread());
+        #[cfg(not(target_os = "linux"))]
+        Self::of_time()
+    }
+
+    /// How long that was. Work only on the thread that started it.
+    pub fn elapsed(self) -> Duration {
+        match self {
+            Self::Time(since) => since.elapsed(),
+            #[cfg(target_os = "linux")]
+            Self::Work(before) => work_of_thread().saturating_sub(before),
+        }
+    }
+}
+
+/// How long this thread has been at work.
+#[cfg(target_os = "linux")]
+fn work_of_thread() -> Duration {
+    let now = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
+    Duration::new(u64::try_from(now.tv_sec).unwrap_or(0), u32::try_from(now.tv_nsec).unwrap_or(0))
+}
 
 impl Timings {
+    /// Counts work alone: the same on a machine that is busy with other things.
+    pub fn of_work() -> Self {
+        Self { work_alone: true, ..Self::default() }
+    }
+
     /// Does something that belongs to a stage. What it does in its turn on other threads must count for itself.
     pub fn time<T>(&self, stage: Stage, work: impl FnOnce() -> T) -> T {
         let _stage = tracing::trace_span!("stage", name = stage.name()).entered();
-        let started = Instant::now();
+        let started = if self.work_alone { Stopwatch::of_work() } else { Stopwatch::of_time() };
         let done = work();
         self.add(stage, started.elapsed());
         done
@@ -78,20 +126,20 @@ impl Timings {
     /// Adds time that was taken otherwise.
     pub fn add(&self, stage: Stage, spent: Duration) {
         let spent = u64::try_from(spent.as_nanos()).unwrap_or(u64::MAX);
-        self.0[stage as usize].fetch_add(spent, Ordering::Relaxed);
+        self.spent[stage as usize].fetch_add(spent, Ordering::Relaxed);
     }
 
     /// Adds what was spent elsewhere; gives the sum of it.
     pub fn add_all(&self, other: &Self) -> Duration {
         let spent = other.spent().0;
-        self.0.iter().zip(spent).for_each(|(all, more)| _ = all.fetch_add(more, Ordering::Relaxed));
+        self.spent.iter().zip(spent).for_each(|(all, more)| _ = all.fetch_add(more, Ordering::Relaxed));
         Duration::from_nanos(spent.iter().sum())
     }
 
     /// What was spent so far.
     #[must_use]
     pub fn spent(&self) -> Spent {
-        Spent(std::array::from_fn(|stage| self.0[stage].load(Ordering::Relaxed)))
+        Spent(std::array::from_fn(|stage| self.spent[stage].load(Ordering::Relaxed)))
     }
 }
 

@@ -12,7 +12,6 @@ use crate::settings::AtlasSettings;
 use crate::store::{Hash, Kind};
 use crate::targets::Target;
 use crate::work::{Account, AtlasWork, ImagesWork, Origin, Part, SizeParts};
-use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -105,9 +104,9 @@ impl Piece<'_> {
     /// How many of the pages of a size are meant, if it is known which there are and all of these are in the shared store.
     fn pages_there(&self, size: &Hash, context: Context<'_>) -> Option<u64> {
         let all: Vec<Hash> = postcard::from_bytes(&context.fetch(Kind::Atlases, size)?.bytes).ok()?;
-        let mine: Vec<&Hash> =
-            all.iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, key)| key).collect();
-        mine.par_iter().all(|key| pages::has_shared(key, context)).then_some(mine.len() as u64)
+        let mine: Vec<Hash> =
+            all.into_iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, key)| key).collect();
+        pages::there(&mine, context).into_iter().all(|there| there).then_some(mine.len() as u64)
     }
 }
 
@@ -144,12 +143,15 @@ impl Piece<'_> {
         share_pages(&plan, &sheets, key, context);
         let mine: Vec<Sheet<'_>> =
             sheets.into_iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, sheet)| sheet).collect();
-        let (there, missing): (Vec<_>, Vec<_>) =
-            mine.into_par_iter().partition(|sheet| pages::has_shared(&plan.page_key(*sheet), context));
+        let keys: Vec<Hash> = mine.iter().map(|sheet| plan.page_key(*sheet)).collect();
+        let there = pages::there(&keys, context);
+        let missing: Vec<Sheet<'_>> =
+            mine.iter().zip(&there).filter(|(_, there)| !**there).map(|(sheet, _)| *sheet).collect();
         // Nothing is in place here, and nothing goes there.
         let put = Put { out: Path::new(""), former: &Former::default(), take: |_: &str, _: Vec<u8>| Ok(()) };
         let drawn = plan.draw(&missing, &put, context)?;
-        let there = there.iter().map(|_| Part { origin: Origin::Fetched, made_in: Duration::ZERO });
+        let there =
+            there.iter().filter(|there| **there).map(|_| Part { origin: Origin::Fetched, made_in: Duration::ZERO });
         let pages = drawn.iter().map(|page| page.part).chain(there).collect();
         Ok(SizeParts { layout: Some(plan.laid_out), pages })
     }

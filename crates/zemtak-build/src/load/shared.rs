@@ -4,7 +4,6 @@ use super::{Known, Looked, Recipe, image_key};
 use crate::context::Context;
 use crate::sources::Source;
 use crate::store::{Hash, Key, Kind, Value};
-use rayon::prelude::*;
 use std::ops::Range;
 use std::time::Duration;
 
@@ -68,16 +67,10 @@ pub(super) fn fetch(sources: &[&Source], contents: &[Looked], recipes: &[Recipe<
     };
     let is_known = |group: &Group| group.images.iter().all(|image| context.store.get(image).is_some());
     let unknown: Vec<Group> = recipes.iter().flat_map(of_recipe).filter(|group| !is_known(group)).collect();
-    let answers: Vec<(Group, Option<Duration>)> = unknown
-        .into_par_iter()
-        .map(|group| {
-            let made_in = fetched(&group, context);
-            (group, made_in)
-        })
-        .collect();
+    let keys: Vec<Hash> = unknown.iter().map(|group| group.key).collect();
     let mut asked = Asked::default();
-    for (group, made_in) in answers {
-        match made_in {
+    for (group, value) in unknown.into_iter().zip(context.fetch_all(Kind::Images, &keys)) {
+        match value.and_then(|value| keep(&group, value, context)) {
             Some(made_in) => {
                 asked.made_in += made_in;
                 asked.fetched += group.images.len() as u64;
@@ -91,8 +84,7 @@ pub(super) fn fetch(sources: &[&Source], contents: &[Looked], recipes: &[Recipe<
 }
 
 /// Keeps what another machine knows of a group; gives how long that took there.
-fn fetched(group: &Group, context: Context<'_>) -> Option<Duration> {
-    let Value { bytes, made_in } = context.fetch(Kind::Images, &group.key)?;
+fn keep(group: &Group, Value { bytes, made_in }: Value, context: Context<'_>) -> Option<Duration> {
     let values: Vec<Vec<u8>> = postcard::from_bytes(&bytes).ok()?;
     let is_fact = |value: &Vec<u8>| serde_json::from_slice::<Known>(value).is_ok_and(|known| !known.frames.is_empty());
     if values.len() != group.images.len() || !values.iter().all(is_fact) {

@@ -4,7 +4,7 @@ mod bands;
 mod shared;
 mod sheet;
 
-pub(crate) use shared::has as has_shared;
+pub(crate) use shared::there;
 pub(crate) use sheet::Sheet;
 
 use crate::allowance::Drawing;
@@ -187,7 +187,7 @@ impl Plan<'_> {
         let PageDraft { sheet, key, left } = draft;
         let (page, layer) = (sheet.page, sheet.layer.map(|(name, _)| name.to_owned()));
         let wrap = self.wrap_of(page);
-        let timings = Timings::default();
+        let timings = Timings::of_work();
         let timed = Context { timings: &timings, ..context };
         let (made, fetched) = match left {
             Left::Nothing(drawn) => return Ok(PageFile { page, layer, drawn, wrap, made: None, part: Part::HERE }),

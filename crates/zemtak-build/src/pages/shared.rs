@@ -30,9 +30,10 @@ pub(super) fn fetch(page: &Hash, context: Context<'_>) -> Option<(PageBytes, Par
     Some((PageBytes { bytes, bands, texture }, Part { origin: Origin::Fetched, made_in }))
 }
 
-/// Whether somebody has shared the page that follows from a key.
-pub(crate) fn has(page: &Hash, context: Context<'_>) -> bool {
-    context.shared.has(Kind::Pages, &key(page), || context.cancelled())
+/// Which of the pages that follow from keys somebody has shared.
+pub(crate) fn there(pages: &[Hash], context: Context<'_>) -> Vec<bool> {
+    let keys: Vec<Hash> = pages.iter().map(key).collect();
+    context.shared.has_each(Kind::Pages, &keys, &|| context.cancelled())
 }
 
 /// Shares a page that was drawn, encoded and proved here.

@@ -12,11 +12,10 @@ use crate::observer::Phase;
 use crate::settings::rule::{Membership, Overrides};
 use crate::settings::{AtlasSettings, Places, Together};
 use crate::store::{self, Key, Kind};
-use crate::timings::Stage;
+use crate::timings::{Stage, Stopwatch};
 use crate::work::{Origin, Part};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::time::Instant;
 use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
@@ -166,7 +165,9 @@ impl<'a> Plan<'a> {
             enough || context.cancelled()
         };
         let told = |progress: SearchProgress| context.observer.searched(progress.done, progress.filled);
-        let started = Instant::now();
+        // A search on several threads is told by its time: what they did for others in between is not to be told apart.
+        let alone = rayon::current_num_threads() == 1;
+        let started = if alone { Stopwatch::of_work() } else { Stopwatch::of_time() };
         let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop, &told)));
         let made_in = started.elapsed();
         self.laid_out = Part { origin: Origin::Made, made_in };

@@ -2,7 +2,7 @@
 
 use super::{Share, Unit, cut, estimate};
 use crate::allowance::Allowance;
-use crate::asked::Asked;
+use crate::asked::{Asked, Outline};
 use crate::build_atlas::{BegunPiece, Piece};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
@@ -15,7 +15,7 @@ use crate::targets::Target;
 use crate::timings::Timings;
 use crate::work::{Account, AtlasWork};
 use crate::write::Writer;
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::time::{Duration, Instant};
 
 /// What building a share came to.
@@ -47,33 +47,37 @@ impl PackRequest {
     /// Anything wrong with project, sources or keys; there is no shared store to write to, or not all could be put there.
     pub fn run_share(&self, share: Share, observer: &dyn Observer) -> Result<ShareBuilt, Failure> {
         let started = Instant::now();
-        let Asked { inputs, targets, limits, shared } = Asked::of(self)?;
-        let settings = shared.filter(|shared| shared.access == Access::Write).ok_or_else(no_store)?;
+        let outline = Outline::of(self)?;
+        let settings = outline.shared.clone().filter(|shared| shared.access == Access::Write).ok_or_else(no_store)?;
         let writer = Writer::default();
-        let (timings, allowance) = (Timings::default(), Allowance::new(limits));
         let store = SharedStore::open(Some(&settings), &writer)?;
+        let (timings, allowance) = (Timings::default(), Allowance::new(outline.limits));
         let context = Context {
             // What this machine alone knows is of no use to others, and nothing of it is kept.
-            store: &FileStore::empty(&inputs.out, &writer),
+            store: &FileStore::empty(&outline.out, &writer),
             shared: &store,
             writer: &writer,
             timings: &timings,
             allowance: &allowance,
             observer,
         };
-        let works = estimate::of_all(&targets.targets, context);
+        let works = estimate::of_all(self, &outline, context)?;
         let units = cut(&works, share.of).swap_remove(share.number as usize - 1);
-        let built = build(&targets.targets, &units, context);
+        let names: BTreeSet<String> = units.iter().map(|unit| outline.atlases[unit.target].0.clone()).collect();
+        let targets = if names.is_empty() { Vec::new() } else { Asked::these(self, &names)?.targets.targets };
+        let targets = by_name(&targets);
+        let pieces: Vec<(&Target, Unit)> =
+            units.iter().filter_map(|unit| Some((*targets.get(&*outline.atlases[unit.target].0)?, *unit))).collect();
+        let built = build(&pieces, context);
         let tally = store.finish(|| observer.cancelled()).unwrap_or_default();
         let account = built?;
         if let Some(why) = tally.trouble {
             return Err(Problem::of_store(&tally.store, why).into());
         }
-        let names: BTreeSet<&str> = units.iter().map(|unit| targets.targets[unit.target].name.as_str()).collect();
         Ok(ShareBuilt {
             share,
-            atlases: names.into_iter().map(str::to_owned).collect(),
-            all_atlases: targets.targets.len(),
+            atlases: names.into_iter().collect(),
+            all_atlases: outline.atlases.len(),
             estimate: Duration::from_micros(units.iter().map(|unit| unit.work).sum()),
             estimate_of_all: Duration::from_micros(works.iter().map(AtlasWork::total).sum()),
             account,
@@ -83,6 +87,11 @@ impl PackRequest {
     }
 }
 
+/// Targets by name.
+pub(super) fn by_name(targets: &[Target]) -> HashMap<&str, &Target> {
+    targets.iter().map(|target| (target.name.as_str(), target)).collect()
+}
+
 fn no_store() -> Failure {
     let why = "a share goes into a shared store, and there is none that may be written to";
     let help = "set ZEMTAK_STORE, or [store] in the project file, with access = \"write\"";
@@ -90,13 +99,13 @@ fn no_store() -> Failure {
 }
 
 /// Builds the pieces one after another, and loads each while the one before it is laid out and drawn.
-fn build(targets: &[Target], units: &[Unit], context: Context<'_>) -> Result<Account, Failure> {
+fn build(pieces: &[(&Target, Unit)], context: Context<'_>) -> Result<Account, Failure> {
     let (mut account, mut problems) = (Account::default(), Vec::new());
-    let load = |unit: &Unit| -> Result<BegunPiece<'_>, Failure> {
-        let (target, pages) = (&targets[unit.target], unit.pages);
+    let load = |&(target, unit): &(_, Unit)| -> Result<BegunPiece<'_>, Failure> {
+        let pages = unit.pages;
         Piece { target, size: unit.size, has_page: Box::new(move |page| pages.has(page)) }.look(context)?.begin(context)
     };
-    let mut rest = units.iter();
+    let mut rest = pieces.iter();
     let mut next = rest.next().map(load);
     while let Some(begun) = next {
         context.check()?;
@@ -106,7 +115,7 @@ fn build(targets: &[Target], units: &[Unit], context: Context<'_>) -> Result<Acc
         match made {
             Ok(made) => account += made,
             Err(NotDrawn::Failed(failure)) => problems.extend(failure.problems().iter().cloned()),
-            Err(NotDrawn::Stale) => return Err(Failure::unstable(&format::path(&targets[0].folder))),
+            Err(NotDrawn::Stale) => return Err(Failure::unstable(&format::path(&pieces[0].0.folder))),
         }
         next = loaded;
     }

@@ -1,12 +1,16 @@
 //! How much work atlases are: as former builds noted it, or guessed.
 
+use crate::asked::{Asked, Outline};
 use crate::context::Context;
+use crate::failure::Failure;
+use crate::request::PackRequest;
 use crate::settings::{AtlasSettings, PageFormat};
 use crate::sources::Source;
-use crate::store::Kind;
+use crate::store::{Hash, Kind};
 use crate::targets::Target;
 use crate::work::{self, AtlasWork, SizeWork};
 use rayon::prelude::*;
+use std::collections::{BTreeSet, HashMap};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::layout::Effort;
 
@@ -14,27 +18,42 @@ use zemtak_core::layout::Effort;
 const AN_IMAGE: u64 = 60;
 const A_HUNDRED_BYTES: u64 = 3;
 
-/// How much work each atlas is. Those that nobody has noted are guessed from the bytes of their images: on all machines with the same
-/// files and the same store alike.
-pub(super) fn of_all(targets: &[Target], context: Context<'_>) -> Vec<AtlasWork> {
-    targets.par_iter().map(|target| noted(target, context).unwrap_or_else(|| guessed(target))).collect()
+/// How much work each atlas of an outline is. Those that nobody has noted are guessed from the bytes of their images, and those images alone
+/// are looked for: on all machines with the same files and the same store alike.
+///
+/// # Errors
+/// What is wrong with those.
+pub(super) fn of_all(
+    request: &PackRequest,
+    outline: &Outline,
+    context: Context<'_>,
+) -> Result<Vec<AtlasWork>, Failure> {
+    let noted = noted(outline, context);
+    let unknown = outline.atlases.iter().zip(&noted).filter(|(_, noted)| noted.is_none());
+    let unknown: BTreeSet<String> = unknown.map(|((name, _), _)| name.clone()).collect();
+    let guessed: HashMap<String, AtlasWork> = if unknown.is_empty() {
+        HashMap::new()
+    } else {
+        let targets = Asked::these(request, &unknown)?.targets.targets;
+        targets.par_iter().map(|target| (target.name.clone(), guessed(target))).collect()
+    };
+    let of = |((name, _), noted): (&(String, _), Option<AtlasWork>)| noted.or_else(|| guessed.get(name).cloned());
+    Ok(outline.atlases.iter().zip(noted).map(|atlas| of(atlas).unwrap_or_default()).collect())
 }
 
-/// What was noted, for as many images as there are now.
-fn noted(target: &Target, context: Context<'_>) -> Option<AtlasWork> {
-    let key = work::key(&target.name, &target.settings);
-    let bytes = match context.fetch(Kind::Work, &key) {
-        Some(value) => value.bytes,
+/// What builds noted.
+fn noted(outline: &Outline, context: Context<'_>) -> Vec<Option<AtlasWork>> {
+    let keys: Vec<Hash> = outline.atlases.iter().map(|(name, settings)| work::key(name, settings)).collect();
+    let bytes: Vec<Option<Vec<u8>>> = if context.shared.is_open() {
+        context.fetch_all(Kind::Work, &keys).into_iter().map(|value| Some(value?.bytes)).collect()
+    } else {
         // Where nothing is shared, this machine is the only one.
-        None => context.store.get(&key).filter(|_| !context.shared.is_open())?,
+        keys.iter().map(|key| context.store.get(key)).collect()
     };
-    let noted = AtlasWork::of_bytes(&bytes).filter(|noted| noted.sizes.len() == target.settings.sizes.len() + 1)?;
-    let images = target.sources.files.len() as u64;
-    let now = |work: u64| u64::try_from(u128::from(work) * u128::from(images) / u128::from(noted.images.max(1)));
-    let now = |work: u64| now(work).unwrap_or(u64::MAX);
-    let size =
-        |size: &SizeWork| SizeWork { layout: now(size.layout), pages: size.pages.iter().map(|&p| now(p)).collect() };
-    Some(AtlasWork { images, loading: now(noted.loading), sizes: noted.sizes.iter().map(size).collect() })
+    let of = |(bytes, (_, settings)): (Option<Vec<u8>>, &(String, AtlasSettings))| {
+        AtlasWork::of_bytes(&bytes?).filter(|noted| noted.sizes.len() == settings.sizes.len() + 1)
+    };
+    bytes.into_iter().zip(&outline.atlases).map(of).collect()
 }
 
 fn guessed(target: &Target) -> AtlasWork {

@@ -47,7 +47,7 @@ impl std::fmt::Display for Share {
 /// Some of an atlas: all its sizes or one, all pages of those or every so-manyth.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Unit {
-    /// Which atlas.
+    /// Which atlas, in the order of the project.
     pub target: usize,
     /// Which of its sizes, its own being 0; nothing for all.
     pub size: Option<usize>,

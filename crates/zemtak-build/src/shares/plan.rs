@@ -1,8 +1,9 @@
 //! What a build comes to before it is made: its pieces, what they follow from, about how much work they are, and what is in the store.
 
+use super::build::by_name;
 use super::{MOST_SHARES, Slice, Unit, cut, estimate};
 use crate::allowance::Allowance;
-use crate::asked::Asked;
+use crate::asked::{Asked, Outline};
 use crate::build_atlas::{Piece, PieceState};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
@@ -78,6 +79,7 @@ impl PackRequest {
             let why = format!("{shares} shares; a build is cut into 1 to {MOST_SHARES}");
             return Err(Problem::usage(ProblemKind::InvalidValue, "shares", why, "ask for fewer").into());
         }
+        let outline = Outline::of(self)?;
         let Asked { inputs, targets, limits, shared } = Asked::of(self)?;
         let writer = Writer::default();
         let (timings, allowance) = (Timings::default(), Allowance::new(limits));
@@ -91,13 +93,15 @@ impl PackRequest {
             allowance: &allowance,
             observer,
         };
-        let works = estimate::of_all(&targets.targets, context);
+        let works = estimate::of_all(self, &outline, context)?;
+        let targets = by_name(&targets.targets);
         let (mut planned, mut problems) = (Vec::new(), Vec::new());
         for units in cut(&works, shares) {
             let mut share = PlannedShare::default();
             for unit in units {
                 context.check()?;
-                match planned_unit(&targets.targets, unit, context) {
+                let Some(target) = targets.get(&*outline.atlases[unit.target].0) else { continue };
+                match planned_unit(target, unit, context) {
                     Ok(unit) => share.units.push(unit),
                     Err(failure) => problems.extend(failure.problems().iter().cloned()),
                 }
@@ -115,9 +119,8 @@ impl PackRequest {
     }
 }
 
-fn planned_unit(targets: &[Target], unit: Unit, context: Context<'_>) -> Result<PlannedUnit, Failure> {
-    let Unit { target, size, pages, work } = unit;
-    let target = &targets[target];
+fn planned_unit(target: &Target, unit: Unit, context: Context<'_>) -> Result<PlannedUnit, Failure> {
+    let Unit { size, pages, work, .. } = unit;
     let piece = Piece { target, size, has_page: Box::new(move |page| pages.has(page)) };
     let PieceState { key, files, is_there } = piece.look(context)?.state(context);
     let suffix = |size: usize| size.checked_sub(1).map_or("", |other| target.settings.sizes[other].suffix.as_str());

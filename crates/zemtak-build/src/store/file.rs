@@ -79,6 +79,11 @@ impl FileStore {
         Self { path, writer, old: Old::default(), new: RwLock::default(), changed }
     }
 
+    /// Whether it knows nothing.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.old.slots.is_empty() && self.learnt().is_empty()
+    }
+
     /// Writes the store if anything in it is new.
     ///
     /// # Errors

@@ -106,25 +106,51 @@ pub fn of_paths(
     Ok(Targets { targets: vec![target], warnings, ..Targets::default() })
 }
 
-/// The atlases of a project; only one if it is named. What the command line says wins.
+/// Which atlases of a project are meant.
+#[derive(Debug, Clone, Copy)]
+pub enum Chosen<'a> {
+    /// All of them, or the one that was named.
+    Asked(Option<&'a str>),
+    /// Some.
+    These(&'a BTreeSet<String>),
+}
+
+/// The atlases of a project that are meant, with their keys; what the command line says wins.
 ///
 /// # Errors
-/// All that is wrong with any of them.
-pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys) -> Result<Targets, Failure> {
-    let mut all = Targets::default();
-    let mut problems = Vec::new();
-    let chosen = |name: &str| only.is_none_or(|only| only == name);
-    if let Some(only) = only.filter(|only| project.atlases.iter().all(|(name, _)| name != only)) {
+/// There is none of the name.
+fn chosen<'p>(project: &'p Project, chosen: Chosen<'_>, said: &Keys) -> Result<Vec<(&'p str, Keys)>, Failure> {
+    let is_chosen = |name: &str| match chosen {
+        Chosen::Asked(only) => only.is_none_or(|only| only == name),
+        Chosen::These(names) => names.contains(name),
+    };
+    let of_atlas = |(name, keys): &'p (String, Keys)| (name.as_str(), said.clone().over(keys.clone()));
+    let atlases: Vec<_> = project.atlases.iter().filter(|(name, _)| is_chosen(name)).map(of_atlas).collect();
+    if let (Chosen::Asked(Some(only)), true) = (chosen, atlases.is_empty()) {
         let names: Vec<&str> = project.atlases.iter().map(|(name, _)| name.as_str()).collect();
         let why = format!("the project has {}", names.join(", "));
         return Err(Problem::usage(ProblemKind::UnknownAtlas, only, why, "name one of these, or none for all").into());
     }
-    let atlases: Vec<(&str, Keys)> = project
-        .atlases
-        .iter()
-        .filter(|(name, _)| chosen(name))
-        .map(|(name, keys)| (name.as_str(), said.clone().over(keys.clone())))
-        .collect();
+    Ok(atlases)
+}
+
+/// The atlases of a project that are meant, without looking at any file.
+///
+/// # Errors
+/// There is none of the name, or settings contradict each other.
+pub fn outline(project: &Project, only: Option<&str>, said: &Keys) -> Result<Vec<(String, AtlasSettings)>, Failure> {
+    let settled = |(name, keys): (&str, Keys)| Ok((name.to_owned(), settle(keys)?));
+    chosen(project, Chosen::Asked(only), said)?.into_iter().map(settled).collect()
+}
+
+/// The atlases of a project that are meant. What the command line says wins.
+///
+/// # Errors
+/// All that is wrong with any of them.
+pub fn of_project(project: &Project, which: Chosen<'_>, out: &Path, said: &Keys) -> Result<Targets, Failure> {
+    let mut all = Targets::default();
+    let mut problems = Vec::new();
+    let atlases = chosen(project, which, said)?;
     let roots = look_through(project, atlases.iter().map(|(_, keys)| keys), out);
     let made: Vec<Result<(Target, Vec<Warning>), Failure>> =
         atlases.into_par_iter().map(|(name, keys)| of_atlas(project, name, keys, out, &roots)).collect();
@@ -145,7 +171,7 @@ pub fn of_project(project: &Project, only: Option<&str>, out: &Path, said: &Keys
     problems.extend(output_clashes(&all.targets, &all.joint));
     let known: Vec<&str> = all.joint.atlases.iter().map(String::as_str).collect();
     problems.extend(steps::unknown(&all.targets, &known));
-    if only.is_none() && problems.is_empty() {
+    if matches!(which, Chosen::Asked(None)) && problems.is_empty() {
         let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
         let named: HashSet<&str> = leaves.map(Pattern::as_str).collect();
         all.warnings.extend(astray(&all.targets, &roots, &named));
@@ -194,7 +220,7 @@ fn of_atlas(
 }
 
 /// The settings, where they do not contradict each other.
-fn settle(keys: Keys) -> Result<AtlasSettings, Failure> {
+pub fn settle(keys: Keys) -> Result<AtlasSettings, Failure> {
     let places = keys.places.clone();
     let settings = keys.settle();
     let Some(key) = settings.contradiction() else { return Ok(settings) };
@@ -234,7 +260,7 @@ fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Fai
 }
 
 /// The name made of the one folder's: small letters, other characters as `-`.
-fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
+pub fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
     let folder = match paths {
         [only] if only.is_dir() => sources::clean(only).map_err(|e| Failure::io(&format::path(only), &e))?,
         _ => return Ok("atlas".into()),

@@ -182,3 +182,51 @@ fn stores_are_told_trimmed_and_checked() {
     let told = run(&folder, &store, "store trim --max-age 1 --json").exits(0).json();
     assert_eq!(told["stores"][0]["removed"], 0);
 }
+
+/// Shares, a build of what they made, and all that can be done with a store, against real servers: `scripts/stores` starts them.
+#[test]
+#[ignore = "needs servers: scripts/stores"]
+fn real_servers_keep_what_shares_made() {
+    let plain = studio();
+    plain.zemtak("pack").exits(0);
+    let expected = results(&plain);
+    let stores = std::env::var("ZEMTAK_TEST_STORES").expect("the addresses of stores");
+    for store in stores.split_whitespace() {
+        let run = |folder: &Folder, line: &str| {
+            let mut command = folder.command(line);
+            command.env("ZEMTAK_STORE", store).env("ZEMTAK_STORE_KEY", "courier");
+            Run::of(line, command.output().unwrap())
+        };
+        for share in 1..=3 {
+            run(&studio(), &format!("pack --share {share}/3")).exits(0);
+        }
+        let last = studio();
+        let told = run(&last, "pack --json").exits(0).json();
+        assert_eq!((made(&told), told["warnings"].as_array().unwrap().len()), ([&json!(0); 3], 0), "{store}: {told}");
+        assert!(results(&last) == expected, "{store}");
+        // From now on it is read ahead.
+        let again = studio();
+        let told = run(&again, "pack --json").exits(0).json();
+        assert_eq!((made(&told), &told["shared_store"]["shared"]), ([&json!(0); 3], &json!(0)), "{store}: {told}");
+        assert!(results(&again) == expected, "{store}");
+        if store.starts_with("http") {
+            // It cannot be listed from here.
+            run(&last, "store check").exits(4);
+            continue;
+        }
+        run(&last, "store check").exits(0);
+        let info = run(&last, "store info --json").exits(0).json();
+        assert!(info["stores"][1]["values"].as_u64() > Some(30), "{store}: {info}");
+        let told = run(&last, &format!("store trim --url {store} --max-size 6KiB --json")).exits(0).json();
+        let trimmed = &told["stores"][0];
+        assert!(
+            trimmed["removed"].as_u64() > Some(0) && trimmed["left_bytes"].as_u64() <= Some(6144),
+            "{store}: {told}"
+        );
+        // What is gone is made again.
+        let mends = studio();
+        let told = run(&mends, "pack --json").exits(0).json();
+        assert!(told["origins"]["pages"]["made"].as_u64() > Some(0) && results(&mends) == expected, "{store}: {told}");
+        run(&last, &format!("store trim --url {store} --max-size 0")).exits(0);
+    }
+}

@@ -1,9 +1,10 @@
 //! What values are about.
 
+use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
 /// What a value is about. Values of a shared store lie by kind.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[non_exhaustive]
 pub enum Kind {
     /// What is known of images without their pixels.
@@ -14,7 +15,7 @@ pub enum Kind {
     Pages,
     /// Which pages an atlas has.
     Atlases,
-    /// How long atlases took to build.
+    /// How long atlases took to build, and what builds asked for.
     Work,
 }
 

@@ -3,6 +3,7 @@
 //! Nothing of it is needed: a store that is away, slow, full or lying costs a warning and some time. What comes from there is held
 //! against a hash of key and value, with a secret if there is one, before anybody uses it.
 
+mod ahead;
 #[cfg(feature = "http")]
 mod client;
 mod folder;
@@ -27,14 +28,21 @@ pub(crate) use upkeep::Upkeep;
 use super::Hash;
 use crate::failure::Problem;
 use crate::write::Writer;
+use ahead::{Ahead, AskedFor, Told};
 pub(crate) use seal::Seal;
+use std::collections::BTreeSet;
 use std::fmt;
+use std::slice;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, channel, sync_channel};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, SystemTime};
 
 /// Values that wait to be written; whoever has more to share waits.
 const WAITING: usize = 8;
+
+/// How many are asked for at a time where many small ones are.
+const READERS: usize = 16;
 
 /// How many are written at a time: what takes long is the way there and back.
 const WRITERS: usize = 4;
@@ -114,6 +122,9 @@ pub struct SharedTally {
 pub(crate) struct SharedStore {
     used: Option<Arc<Used>>,
     background: Mutex<Option<Background>>,
+    ahead: OnceLock<Arc<Ahead>>,
+    /// What was asked for, if that is to be noted.
+    asked_for: Mutex<AskedFor>,
 }
 
 #[derive(Debug)]
@@ -150,7 +161,7 @@ impl SharedStore {
         let health = Mutex::new(Health { tally, ..Health::default() });
         let used = Arc::new(Used { remote, seal: Seal::new(settings.secret.as_deref()), health });
         let background = (settings.access == Access::Write).then(|| Background::start(&used));
-        Ok(Self { used: Some(used), background: Mutex::new(background) })
+        Ok(Self { used: Some(used), background: Mutex::new(background), ..Self::default() })
     }
 
     /// Whether there is one that can be asked.
@@ -170,30 +181,86 @@ impl SharedStore {
     /// The value of a key, if somebody shared it and it is as it was shared. Who does not want it any more gets nothing at once,
     /// however long the store takes.
     pub fn get(&self, kind: Kind, key: &Hash, cancelled: impl Fn() -> bool) -> Option<Value> {
-        let key = *key;
-        self.ask(move |used| used.get(kind, &key), cancelled)?
+        self.get_all(kind, slice::from_ref(key), &cancelled).pop().flatten()
     }
 
-    /// Whether there is a value of a key.
-    pub fn has(&self, kind: Kind, key: &Hash, cancelled: impl Fn() -> bool) -> bool {
-        let key = *key;
-        self.ask(move |used| used.has(kind, &key), cancelled).unwrap_or_default()
+    /// The values of many small keys, in their order.
+    pub fn get_all(&self, kind: Kind, keys: &[Hash], cancelled: &dyn Fn() -> bool) -> Vec<Option<Value>> {
+        if !self.is_open() {
+            return vec![None; keys.len()];
+        }
+        lock(&self.asked_for).0.extend(keys.iter().map(|key| (kind, *key)));
+        let mut values = vec![None; keys.len()];
+        let mut left: Vec<usize> = Vec::new();
+        for (at, key) in keys.iter().enumerate() {
+            match self.ahead.get().map_or(Told::Unknown, |ahead| ahead.take(key, cancelled)) {
+                Told::There(value) => values[at] = Some(value),
+                Told::Unknown => left.push(at),
+                Told::Cancelled => return values,
+            }
+        }
+        let keys: Vec<Hash> = left.iter().map(|&at| keys[at]).collect();
+        let asked = self.ask(&keys, move |used, key| used.get(kind, key), cancelled);
+        left.into_iter().zip(asked).for_each(|(at, value)| values[at] = value);
+        values
     }
 
-    /// Asks on a thread of its own; gives nothing where the answer is not wanted any more.
-    fn ask<T: Send + 'static>(
+    /// Whether there are values of many keys, in their order.
+    pub fn has_each(&self, kind: Kind, keys: &[Hash], cancelled: &dyn Fn() -> bool) -> Vec<bool> {
+        self.ask(keys, move |used, key| used.has(kind, key), cancelled)
+    }
+
+    /// Reads ahead what the last build noted under this key. `most` bytes wait at most.
+    pub fn read_ahead(&self, key: &Hash, most: u64, cancelled: &dyn Fn() -> bool) {
+        let Some(used) = self.in_use() else { return };
+        let noted = self.ask(slice::from_ref(key), |used, key| used.get(Kind::Work, key), cancelled).pop().flatten();
+        if let Some(wanted) = noted.and_then(|noted| postcard::from_bytes(&noted.bytes).ok()) {
+            self.ahead.get_or_init(|| Ahead::start(wanted, most, used));
+        }
+    }
+
+    /// Notes under this key what was asked for, for the next build like this one.
+    pub fn note_asked(&self, key: &Hash, cancelled: &dyn Fn() -> bool) {
+        let asked = std::mem::take(&mut *lock(&self.asked_for));
+        let Ok(value) = postcard::to_stdvec(&asked) else { return };
+        let there = self.ask(slice::from_ref(key), |used, key| used.get(Kind::Work, key), cancelled).pop().flatten();
+        let noted: Option<AskedFor> = there.and_then(|there| postcard::from_bytes(&there.bytes).ok());
+        let all = |asked: AskedFor| asked.0.into_iter().collect::<BTreeSet<_>>();
+        if noted.map(all) != Some(all(asked)) {
+            self.put(Kind::Work, key, &value, Duration::ZERO, cancelled);
+        }
+    }
+
+    /// Asks of each key, on threads of its own: what takes long is the way there and back, and those of the build are for work. What is
+    /// not wanted any more, or not to be had, is nothing.
+    fn ask<T: Default + Clone + Send + 'static>(
         &self,
-        question: impl FnOnce(&Used) -> T + Send + 'static,
-        cancelled: impl Fn() -> bool,
-    ) -> Option<T> {
-        let used = self.in_use()?.clone();
+        keys: &[Hash],
+        question: impl Fn(&Used, &Hash) -> T + Send + Sync + 'static,
+        cancelled: &dyn Fn() -> bool,
+    ) -> Vec<T> {
+        let mut answers = vec![T::default(); keys.len()];
+        let Some(used) = self.in_use() else { return answers };
         let (answer, waiting) = channel();
-        std::thread::spawn(move || answer.send(question(&used)));
+        let asked = Arc::new((keys.to_vec(), AtomicUsize::new(0), question));
+        for _ in 0..keys.len().min(READERS) {
+            let (used, asked, answer) = (used.clone(), asked.clone(), answer.clone());
+            std::thread::spawn(move || {
+                let (keys, next, question) = &*asked;
+                while let Some((at, key)) = keys.iter().enumerate().nth(next.fetch_add(1, Ordering::Relaxed)) {
+                    // Nobody listens any more, or nobody answers.
+                    if used.health().off || answer.send((at, question(&used, key))).is_err() {
+                        return;
+                    }
+                }
+            });
+        }
+        drop(answer);
         loop {
             match waiting.recv_timeout(PAUSE) {
-                Ok(value) => return Some(value),
+                Ok((at, answer)) => answers[at] = answer,
                 Err(RecvTimeoutError::Timeout) if !cancelled() => {}
-                Err(_) => return None,
+                Err(_) => return answers,
             }
         }
     }
@@ -222,6 +289,7 @@ impl SharedStore {
     /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store. Who has no time gives up what
     /// is not there yet.
     pub fn finish(&self, cancelled: impl Fn() -> bool) -> Option<SharedTally> {
+        self.ahead.get().iter().for_each(|ahead| ahead.close());
         if let Some(Background { values, done }) = lock(&self.background).take() {
             drop(values);
             while done.recv_timeout(PAUSE) == Err(RecvTimeoutError::Timeout) && !cancelled() {}

@@ -93,7 +93,7 @@ fn over(moody: &Arc<Moody>, secret: Option<&str>) -> SharedStore {
     });
     let used = Arc::new(Used { remote: Box::new(moody.clone()), seal: Seal::new(secret), health });
     let background = Mutex::new(Some(Background::start(&used)));
-    SharedStore { used: Some(used), background }
+    SharedStore { used: Some(used), background, ..SharedStore::default() }
 }
 
 const KEYS: [Hash; 2] = [[7; 32], [8; 32]];
@@ -124,9 +124,15 @@ fn what_was_shared_comes_back_and_nothing_else() {
     let store = over(&moody, None);
     let value = Value { bytes: b"moth".to_vec(), made_in: TOOK };
     assert_eq!((get(&store, &KEYS[0]), get(&store, &[9; 32])), (Some(value), None));
-    assert!(store.has(Kind::Pages, &KEYS[0], || false) && !store.has(Kind::Layouts, &KEYS[0], || false));
+    assert_eq!(store.has_each(Kind::Pages, &[KEYS[0], [9; 32], KEYS[1]], &|| false), [true, false, true]);
+    assert_eq!(store.has_each(Kind::Layouts, &KEYS, &|| false), [false; 2]);
+    let many: Vec<Hash> = (0..100).map(|n| if n % 10 == 3 { KEYS[n / 10 % 2] } else { [9; 32] }).collect();
+    for (n, value) in store.get_all(Kind::Pages, &many, &|| false).into_iter().enumerate() {
+        let expected = (n % 10 == 3).then(|| [&b"moth"[..], b"lantern"][n / 10 % 2].to_vec());
+        assert_eq!(value.map(|value| value.bytes), expected, "{n}");
+    }
     let told = store.finish(|| false).unwrap();
-    assert_eq!((told.found, told.found_bytes, told.missed, told.trouble), (1, 4, 1, None));
+    assert_eq!((told.found, told.missed, told.trouble), (11, 91, None));
     // Each bit that is not as it was, each end that is missing, and the value of another key.
     let length = HEAD + 4;
     let flips = (0..length * 8).map(Mood::Flips);
@@ -248,4 +254,38 @@ fn a_store_is_told_checked_and_trimmed() {
     // With another secret nothing is.
     let thief = Seal::new(Some("thief"));
     assert_eq!(Upkeep { seal: &thief, ..upkeep }.check(false).unwrap().damaged.len(), 1);
+}
+
+#[test]
+fn what_the_last_build_asked_for_is_fetched_before_anybody_asks() {
+    let (moody, list) = (filled(None), [1; 32]);
+    let first = over(&moody, None);
+    for key in [KEYS[0], [9; 32], KEYS[1]] {
+        get(&first, &key);
+    }
+    first.note_asked(&list, &|| false);
+    first.finish(|| false);
+    // With room for both, and with room for one at a time: all that is there comes, once.
+    for most in [1000, 1] {
+        let store = over(&moody, None);
+        *lock(&moody.asked) = 0;
+        store.read_ahead(&list, most, &|| false);
+        assert_eq!(get(&store, &KEYS[1]).unwrap().bytes, b"lantern");
+        assert_eq!((get(&store, &KEYS[0]).unwrap().bytes, get(&store, &[9; 32])), (b"moth".to_vec(), None));
+        // Somebody asked before it could be read ahead, or after it was not found: then again.
+        assert!((4..=6).contains(&*lock(&moody.asked)), "{}", lock(&moody.asked));
+        assert_eq!(store.finish(|| false).unwrap().found, 3);
+        // The same is not noted twice.
+        let shared = store.finish(|| false).unwrap().shared;
+        store.note_asked(&list, &|| false);
+        assert_eq!(store.finish(|| false).unwrap().shared, shared);
+    }
+    // A store that hangs keeps nobody who does not want it.
+    *lock(&moody.mood) = Mood::Good;
+    let store = over(&moody, None);
+    store.read_ahead(&list, 1000, &|| false);
+    *lock(&moody.mood) = Mood::Hangs;
+    let asked = std::cell::Cell::new(0);
+    store.get(Kind::Pages, &[7; 32], || asked.replace(asked.get() + 1) > 3);
+    store.get(Kind::Pages, &[5; 32], || asked.replace(asked.get() + 1) > 3);
 }

@@ -1,0 +1,117 @@
+//! Reading ahead: what a build will ask for is fetched before it does, as far as the last build like it tells.
+//!
+//! On a machine that knows nothing yet a build asks for thousands of values, most of them one after another, and each takes the way to the
+//! store and back. What builds asked for is noted in the store; the next one fetches that at once, several at a time, while it
+//! still looks at its files. Of what has changed since, the wrong values come, and nobody asks for them.
+
+use super::{Kind, PAUSE, READERS, Used, Value, lock};
+use crate::store::Hash;
+use serde::{Deserialize, Serialize};
+use std::collections::{HashMap, HashSet, VecDeque};
+use std::sync::{Arc, Condvar, Mutex, PoisonError};
+
+/// What a build asked for, in this order.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) struct AskedFor(pub Vec<(Kind, Hash)>);
+
+/// Values that are fetched before anybody asks.
+#[derive(Debug)]
+pub(super) struct Ahead {
+    state: Mutex<State>,
+    changed: Condvar,
+    /// The most bytes that wait for being asked for.
+    most: u64,
+}
+
+#[derive(Debug, Default)]
+struct State {
+    wanted: VecDeque<(Kind, Hash)>,
+    /// What was asked for before it was fetched.
+    asked: HashSet<Hash>,
+    under_way: HashSet<Hash>,
+    there: HashMap<Hash, Value>,
+    bytes: u64,
+    closed: bool,
+}
+
+/// What is known ahead of a value.
+pub(super) enum Told {
+    /// Here it is.
+    There(Value),
+    /// It has to be asked for.
+    Unknown,
+    /// Nobody wants it any more.
+    Cancelled,
+}
+
+impl Ahead {
+    /// Begins to fetch these.
+    pub fn start(wanted: AskedFor, most: u64, used: &Arc<Used>) -> Arc<Self> {
+        let state = Mutex::new(State { wanted: wanted.0.into(), ..State::default() });
+        let ahead = Arc::new(Self { state, changed: Condvar::new(), most });
+        for _ in 0..READERS {
+            let (ahead, used) = (ahead.clone(), used.clone());
+            std::thread::spawn(move || {
+                while let Some((kind, key)) = ahead.next() {
+                    let value = if used.health().off { None } else { used.get(kind, &key) };
+                    ahead.came(&key, value);
+                }
+            });
+        }
+        ahead
+    }
+
+    /// What to fetch next, once there is room for it.
+    fn next(&self) -> Option<(Kind, Hash)> {
+        let mut state = lock(&self.state);
+        loop {
+            if state.closed {
+                return None;
+            }
+            if state.bytes < self.most {
+                let (kind, key) = state.wanted.pop_front()?;
+                if !state.asked.contains(&key) && !state.there.contains_key(&key) && state.under_way.insert(key) {
+                    return Some((kind, key));
+                }
+                continue;
+            }
+            state = self.changed.wait(state).unwrap_or_else(PoisonError::into_inner);
+        }
+    }
+
+    fn came(&self, key: &Hash, value: Option<Value>) {
+        let mut state = lock(&self.state);
+        state.under_way.remove(key);
+        if let Some(value) = value {
+            state.bytes += value.bytes.len() as u64;
+            state.there.insert(*key, value);
+        }
+        self.changed.notify_all();
+    }
+
+    /// The value of a key, if it came; while it is under way this waits.
+    pub fn take(&self, key: &Hash, cancelled: &dyn Fn() -> bool) -> Told {
+        let mut state = lock(&self.state);
+        loop {
+            if let Some(value) = state.there.remove(key) {
+                state.bytes -= value.bytes.len() as u64;
+                self.changed.notify_all();
+                return Told::There(value);
+            }
+            if !state.under_way.contains(key) {
+                state.asked.insert(*key);
+                return Told::Unknown;
+            }
+            state = self.changed.wait_timeout(state, PAUSE).unwrap_or_else(PoisonError::into_inner).0;
+            if cancelled() {
+                return Told::Cancelled;
+            }
+        }
+    }
+
+    /// Fetches no more.
+    pub fn close(&self) {
+        lock(&self.state).closed = true;
+        self.changed.notify_all();
+    }
+}
