@@ -92,6 +92,10 @@ limits! {
     template_steps: 200_000_000, "steps of a template";
     /// The bytes that a template makes.
     template_bytes: 1 << 30, "bytes that a template makes";
+    /// The seconds that a shared store may take to answer.
+    store_seconds: 20, "seconds for a shared store to answer";
+    /// The bytes of a value that is fetched from a shared store or put there. A page is one.
+    store_value_bytes: 256 << 20, "bytes of a value of a shared store";
 }
 
 /// The key of the table of a project file.

@@ -47,7 +47,7 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
     let started = Instant::now();
     let timings = Timings::default();
     let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || Asked::of(request))?;
-    let shared = SharedStore::open(shared.as_ref(), writer)?;
+    let shared = SharedStore::open(shared.as_ref(), writer, &limits)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
     let options = Options {

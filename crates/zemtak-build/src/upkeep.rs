@@ -146,7 +146,7 @@ fn with_upkeep<T>(
     observer: &dyn Observer,
     work: impl FnOnce(&Upkeep<'_>) -> Result<T, RemoteError>,
 ) -> Result<T, Failure> {
-    let remote = settings.remote(&Writer::default())?;
+    let remote = settings.remote(&Writer::default(), &Limits::default())?;
     let cancelled = || observer.cancelled();
     let upkeep = Upkeep { remote: &*remote, seal: &settings.seal(), cancelled: &cancelled };
     let done = work(&upkeep).map_err(|error| Problem::of_store(&remote.place(), error.why))?;

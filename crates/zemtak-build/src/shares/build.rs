@@ -50,7 +50,7 @@ impl PackRequest {
         let outline = Outline::of(self)?;
         let settings = outline.shared.clone().filter(|shared| shared.access == Access::Write).ok_or_else(no_store)?;
         let writer = Writer::default();
-        let store = SharedStore::open(Some(&settings), &writer)?;
+        let store = SharedStore::open(Some(&settings), &writer, &outline.limits)?;
         let (timings, allowance) = (Timings::default(), Allowance::new(outline.limits));
         let context = Context {
             // What this machine alone knows is of no use to others, and nothing of it is kept.

@@ -84,7 +84,7 @@ impl PackRequest {
         let writer = Writer::default();
         let (timings, allowance) = (Timings::default(), Allowance::new(limits));
         let shared = shared.map(|shared| SharedSettings { access: Access::Read, ..shared });
-        let store = SharedStore::open(shared.as_ref(), &writer)?;
+        let store = SharedStore::open(shared.as_ref(), &writer, &outline.limits)?;
         let context = Context {
             store: &FileStore::open(&inputs.out, &writer),
             shared: &store,

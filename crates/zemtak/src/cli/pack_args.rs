@@ -40,7 +40,7 @@ pub(super) struct PackArgs {
     #[arg(long, conflicts_with_all = ["check", "dry_run"])]
     diff: bool,
     /// Build the third of sixteen shares into the shared store and write nothing else; a plain pack then finds it there
-    #[arg(long, value_name = "3/16", conflicts_with_all = ["check", "dry_run", "diff", "fresh", "keep", "why", "take_best", "strict", "timings"])]
+    #[arg(long, value_name = "K/N", conflicts_with_all = ["check", "dry_run", "diff", "fresh", "keep", "why", "take_best", "strict", "timings"])]
     share: Option<Share>,
     /// Exit with 1 if there are warnings; what was built stays
     #[arg(long)]

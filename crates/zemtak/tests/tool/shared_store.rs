@@ -242,3 +242,23 @@ fn a_silent_server_keeps_nobody() {
     assert!(run.status.code() == Some(130) && told.contains("error: interrupted"), "{told}");
     assert!(!folder.exists("build/scene.zemtak.json"));
 }
+
+/// How long a store may take, and how large a value may be, are limits like others.
+#[test]
+fn a_store_has_limits_of_time_and_size() {
+    let (expected, silent, shared) = (plain(), std::net::TcpListener::bind("127.0.0.1:0").unwrap(), Folder::new());
+    let folder = machine();
+    let store = format!("http://{}/art", silent.local_addr().unwrap());
+    let run = pack(&folder, &store, &[], "pack --limit store_seconds=1").exits(0);
+    assert!(run.err().contains(&store) && run.err().contains("timeout"), "{}", run.err());
+    assert!(results(&folder) == expected);
+    shared.write("here", "");
+    let store = shared.path("").display().to_string();
+    pack(&machine(), &store, &[], "pack --limit store_value_bytes=2000").exits(0);
+    let sizes: Vec<usize> = shared.everything("zemtak-2").into_iter().map(|(_, bytes)| bytes.len()).collect();
+    assert!(sizes.len() > 4 && sizes.iter().all(|size| *size < 2100), "{sizes:?}");
+    pack(&machine(), &store, &[], "pack").exits(0);
+    let folder = machine();
+    let run = pack(&folder, &store, &[], "pack --limit store_value_bytes=2000").exits(0);
+    assert!(run.err().contains("over the limit of 2000") && results(&folder) == expected, "{}", run.err());
+}

@@ -8,6 +8,7 @@ use super::{Kind, PAUSE, READERS, Used, Value, lock};
 use crate::store::Hash;
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet, VecDeque};
+use std::ops::Deref;
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
 
 /// What a build asked for, in this order.
@@ -46,7 +47,7 @@ pub(super) enum Told {
 
 impl Ahead {
     /// Begins to fetch these.
-    pub fn start(wanted: AskedFor, most: u64, used: &Arc<Used>) -> Arc<Self> {
+    pub fn start(wanted: AskedFor, most: u64, used: &Arc<Used>) -> Reading {
         let state = Mutex::new(State { wanted: wanted.0.into(), ..State::default() });
         let ahead = Arc::new(Self { state, changed: Condvar::new(), most });
         for _ in 0..READERS {
@@ -58,7 +59,7 @@ impl Ahead {
                 }
             });
         }
-        ahead
+        Reading(ahead)
     }
 
     /// What to fetch next, once there is room for it.
@@ -108,10 +109,23 @@ impl Ahead {
             }
         }
     }
+}
 
-    /// Fetches no more.
-    pub fn close(&self) {
-        lock(&self.state).closed = true;
-        self.changed.notify_all();
+/// Fetches ahead until it is dropped.
+#[derive(Debug)]
+pub(super) struct Reading(Arc<Ahead>);
+
+impl Deref for Reading {
+    type Target = Ahead;
+
+    fn deref(&self) -> &Ahead {
+        &self.0
+    }
+}
+
+impl Drop for Reading {
+    fn drop(&mut self) {
+        lock(&self.0.state).closed = true;
+        self.0.changed.notify_all();
     }
 }

@@ -1,6 +1,7 @@
 //! Requests over HTTP, for stores behind servers.
 
-use super::{ANSWER, CONNECT, RemoteError};
+use super::{CONNECT, RemoteError};
+use std::time::Duration;
 use ureq::http::StatusCode;
 use ureq::{Agent, Error, RequestBuilder};
 
@@ -12,10 +13,11 @@ pub(super) struct Client {
 }
 
 impl Client {
-    pub fn new(authorization: Option<String>) -> Self {
+    /// One that takes at most so long to answer.
+    pub fn new(authorization: Option<String>, answer: Duration) -> Self {
         let config = Agent::config_builder()
             .timeout_connect(Some(CONNECT))
-            .timeout_global(Some(ANSWER))
+            .timeout_global(Some(answer))
             .http_status_as_error(false);
         // Studios have authorities of their own, which the system knows.
         #[cfg(feature = "https")]

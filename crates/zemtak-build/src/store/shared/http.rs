@@ -3,6 +3,7 @@
 use super::client::Client;
 use super::{Listed, Remote, RemoteError};
 use base64::Engine;
+use std::time::Duration;
 
 pub(super) struct HttpStore {
     client: Client,
@@ -18,10 +19,10 @@ impl std::fmt::Debug for HttpStore {
 
 impl HttpStore {
     /// A server's folder. `user` is a name and password with a colon between them.
-    pub fn new(base: &str, user: Option<&str>) -> Self {
+    pub fn new(base: &str, user: Option<&str>, answer: Duration) -> Self {
         let base = format!("{}/", base.trim_end_matches('/'));
         let basic = |user: &str| format!("Basic {}", base64::engine::general_purpose::STANDARD.encode(user));
-        Self { client: Client::new(user.map(basic)), base }
+        Self { client: Client::new(user.map(basic), answer), base }
     }
 
     fn url(&self, name: &str) -> String {

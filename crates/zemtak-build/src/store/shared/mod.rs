@@ -27,8 +27,9 @@ pub(crate) use upkeep::Upkeep;
 
 use super::Hash;
 use crate::failure::Problem;
+use crate::limits::Limits;
 use crate::write::Writer;
-use ahead::{Ahead, AskedFor, Told};
+use ahead::{Ahead, AskedFor, Reading, Told};
 pub(crate) use seal::Seal;
 use std::collections::BTreeSet;
 use std::fmt;
@@ -50,17 +51,12 @@ const WRITERS: usize = 4;
 /// So many failures, one after another, and the store is left alone for the rest of the build.
 const PATIENCE: u32 = 3;
 
-/// How long a server may take to be reached, and to answer: a build without it is not much longer.
+/// How long a server may take to be reached: a build without it is not much longer.
 #[cfg(any(feature = "http", feature = "redis"))]
 const CONNECT: Duration = Duration::from_secs(1);
-#[cfg(any(feature = "http", feature = "redis"))]
-const ANSWER: Duration = Duration::from_secs(20);
 
 /// How often somebody who waits looks whether it is still wanted.
 const PAUSE: Duration = Duration::from_millis(20);
-
-/// The largest value that is asked for or shared: more than any page has.
-const MOST_BYTES: u64 = 256 << 20;
 
 /// Where values are kept for all, by names of small letters, digits and `/`. Called from several threads at once.
 pub(crate) trait Remote: Send + Sync + fmt::Debug {
@@ -122,7 +118,7 @@ pub struct SharedTally {
 pub(crate) struct SharedStore {
     used: Option<Arc<Used>>,
     background: Mutex<Option<Background>>,
-    ahead: OnceLock<Arc<Ahead>>,
+    ahead: OnceLock<Reading>,
     /// What was asked for, if that is to be noted.
     asked_for: Mutex<AskedFor>,
 }
@@ -131,6 +127,8 @@ pub(crate) struct SharedStore {
 struct Used {
     remote: Box<dyn Remote>,
     seal: Seal,
+    /// The largest value that is asked for or shared.
+    most: u64,
     health: Mutex<Health>,
 }
 
@@ -154,12 +152,12 @@ impl SharedStore {
     ///
     /// # Errors
     /// There can be no such store: what is wrong with its address. Whether it answers is seen when it is asked.
-    pub fn open(settings: Option<&SharedSettings>, writer: &Writer) -> Result<Self, Problem> {
+    pub fn open(settings: Option<&SharedSettings>, writer: &Writer, limits: &Limits) -> Result<Self, Problem> {
         let Some(settings) = settings else { return Ok(Self::default()) };
-        let remote = settings.remote(writer)?;
+        let remote = settings.remote(writer, limits)?;
         let tally = SharedTally { store: remote.place(), ..SharedTally::default() };
         let health = Mutex::new(Health { tally, ..Health::default() });
-        let used = Arc::new(Used { remote, seal: Seal::new(settings.secret.as_deref()), health });
+        let used = Arc::new(Used { remote, seal: settings.seal(), most: limits.store_value_bytes(), health });
         let background = (settings.access == Access::Write).then(|| Background::start(&used));
         Ok(Self { used: Some(used), background: Mutex::new(background), ..Self::default() })
     }
@@ -267,7 +265,7 @@ impl SharedStore {
 
     /// Shares a value, in the background. Where too much waits already, this waits too, as long as it is wanted.
     pub fn put(&self, kind: Kind, key: &Hash, value: &[u8], made_in: Duration, cancelled: impl Fn() -> bool) {
-        let Some(used) = self.in_use().filter(|_| value.len() as u64 <= MOST_BYTES) else { return };
+        let Some(used) = self.in_use().filter(|used| value.len() as u64 <= used.most) else { return };
         let Some(values) = lock(&self.background).as_ref().map(|background| background.values.clone()) else { return };
         let mut waiting = (used.seal.name(kind, key), used.seal.close(key, value, made_in));
         while let Err(TrySendError::Full(back)) = values.try_send(waiting) {
@@ -289,7 +287,6 @@ impl SharedStore {
     /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store. Who has no time gives up what
     /// is not there yet.
     pub fn finish(&self, cancelled: impl Fn() -> bool) -> Option<SharedTally> {
-        self.ahead.get().iter().for_each(|ahead| ahead.close());
         if let Some(Background { values, done }) = lock(&self.background).take() {
             drop(values);
             while done.recv_timeout(PAUSE) == Err(RecvTimeoutError::Timeout) && !cancelled() {}
@@ -331,7 +328,7 @@ impl Used {
     }
 
     fn get(&self, kind: Kind, key: &Hash) -> Option<Value> {
-        let answer = self.remote.get(&self.seal.name(kind, key), MOST_BYTES);
+        let answer = self.remote.get(&self.seal.name(kind, key), self.most);
         let found = match answer {
             Ok(found) => found,
             Err(error) => {

@@ -1,6 +1,6 @@
 //! A shared store in Redis, or in a server that speaks its protocol.
 
-use super::{ANSWER, CONNECT, Listed, Remote, RemoteError};
+use super::{CONNECT, Listed, Remote, RemoteError};
 use redis::{Cmd, Connection, ErrorKind, FromRedisValue, RedisError};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, SystemTime};
@@ -12,6 +12,8 @@ pub(super) struct RedisStore {
     client: redis::Client,
     /// Without a password.
     place: String,
+    /// How long it may take to answer.
+    answer: Duration,
     /// Connections that nobody uses at the moment.
     idle: Mutex<Vec<Connection>>,
 }
@@ -27,13 +29,13 @@ impl RedisStore {
     ///
     /// # Errors
     /// What is wrong with that.
-    pub fn new(place: &str, user: Option<&str>) -> Result<Self, String> {
+    pub fn new(place: &str, user: Option<&str>, answer: Duration) -> Result<Self, String> {
         let url = match user {
             Some(user) => place.replacen("://", &format!("://{user}@"), 1),
             None => place.to_owned(),
         };
         let client = redis::Client::open(url).map_err(|error| error.to_string())?;
-        Ok(Self { client, place: place.to_owned(), idle: Mutex::default() })
+        Ok(Self { client, place: place.to_owned(), answer, idle: Mutex::default() })
     }
 
     fn connect(&self) -> Result<Connection, RedisError> {
@@ -42,8 +44,8 @@ impl RedisStore {
             return Ok(idle);
         }
         let connection = self.client.get_connection_with_timeout(CONNECT)?;
-        connection.set_read_timeout(Some(ANSWER))?;
-        connection.set_write_timeout(Some(ANSWER))?;
+        connection.set_read_timeout(Some(self.answer))?;
+        connection.set_write_timeout(Some(self.answer))?;
         Ok(connection)
     }
 

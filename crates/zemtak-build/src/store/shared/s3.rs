@@ -35,7 +35,7 @@ impl S3Store {
     ///
     /// # Errors
     /// What is wrong with those.
-    pub fn new(path: &str) -> Result<Self, String> {
+    pub fn new(path: &str, answer: Duration) -> Result<Self, String> {
         let (bucket, folder) = path.split_once('/').unwrap_or((path, ""));
         let folder = folder.trim_matches('/');
         if folder.split('/').any(|part| part == "." || part == "..") {
@@ -50,7 +50,7 @@ impl S3Store {
         };
         let endpoint = endpoint.parse().map_err(|error| format!("AWS_ENDPOINT_URL '{endpoint}': {error}"))?;
         let bucket = Bucket::new(endpoint, style, bucket.to_owned(), region).map_err(|error| error.to_string())?;
-        Ok(Self { client: Client::new(None), bucket, credentials: account.credentials, prefix })
+        Ok(Self { client: Client::new(None, answer), bucket, credentials: account.credentials, prefix })
     }
 
     fn name(&self, name: &str) -> String {

@@ -4,9 +4,11 @@ use super::Remote;
 use super::folder::FolderStore;
 use super::seal::Seal;
 use crate::failure::{Problem, ProblemKind};
+use crate::limits::Limits;
 use crate::write::Writer;
 use std::env::VarError;
 use std::path::PathBuf;
+use std::time::Duration;
 
 /// Where builds share what they learn.
 #[derive(Clone, PartialEq, Eq)]
@@ -96,7 +98,7 @@ impl SharedSettings {
         Seal::new(self.secret.as_deref())
     }
 
-    pub(crate) fn remote(&self, writer: &Writer) -> Result<Box<dyn Remote>, Problem> {
+    pub(crate) fn remote(&self, writer: &Writer, limits: &Limits) -> Result<Box<dyn Remote>, Problem> {
         let in_folder = |folder: &str| {
             let writer = Writer { sync: false, ..writer.clone() };
             Box::new(FolderStore { folder: PathBuf::from(folder), writer })
@@ -105,12 +107,13 @@ impl SharedSettings {
         let Some((scheme, rest)) = url.split_once("://") else {
             return Ok(in_folder(&self.url));
         };
+        let answer = Duration::from_secs(limits.store_seconds().max(1));
         let remote = match scheme {
             "file" if rest.starts_with('/') => Ok(in_folder(rest) as Box<dyn Remote>),
-            "http" if !rest.is_empty() => Ok(http(&url, user.as_deref())),
-            "https" if !rest.is_empty() => Ok(https(&url, user.as_deref())),
-            "redis" if !rest.is_empty() => redis(&url, user.as_deref()),
-            "s3" if !rest.is_empty() && user.is_none() => s3(&url, rest),
+            "http" if !rest.is_empty() => Ok(http(&url, user.as_deref(), answer)),
+            "https" if !rest.is_empty() => Ok(https(&url, user.as_deref(), answer)),
+            "redis" if !rest.is_empty() => redis(&url, user.as_deref(), answer),
+            "s3" if !rest.is_empty() && user.is_none() => s3(&url, rest, answer),
             _ => Err("there is no shared store of that kind".to_owned()),
         };
         remote.map_err(|why| {
@@ -122,44 +125,44 @@ impl SharedSettings {
 }
 
 #[cfg(feature = "http")]
-fn http(url: &str, user: Option<&str>) -> Box<dyn Remote> {
-    Box::new(super::http::HttpStore::new(url, user))
+fn http(url: &str, user: Option<&str>, answer: Duration) -> Box<dyn Remote> {
+    Box::new(super::http::HttpStore::new(url, user, answer))
 }
 
 #[cfg(not(feature = "http"))]
-fn http(url: &str, _: Option<&str>) -> Box<dyn Remote> {
+fn http(url: &str, _: Option<&str>, _: Duration) -> Box<dyn Remote> {
     missing(url, "http")
 }
 
 #[cfg(feature = "https")]
-fn https(url: &str, user: Option<&str>) -> Box<dyn Remote> {
-    http(url, user)
+fn https(url: &str, user: Option<&str>, answer: Duration) -> Box<dyn Remote> {
+    http(url, user, answer)
 }
 
 #[cfg(not(feature = "https"))]
-fn https(url: &str, _: Option<&str>) -> Box<dyn Remote> {
+fn https(url: &str, _: Option<&str>, _: Duration) -> Box<dyn Remote> {
     missing(url, "https")
 }
 
 #[cfg(feature = "redis")]
-fn redis(url: &str, user: Option<&str>) -> Result<Box<dyn Remote>, String> {
-    Ok(Box::new(super::redis::RedisStore::new(url, user)?))
+fn redis(url: &str, user: Option<&str>, answer: Duration) -> Result<Box<dyn Remote>, String> {
+    Ok(Box::new(super::redis::RedisStore::new(url, user, answer)?))
 }
 
 #[cfg(not(feature = "redis"))]
 #[allow(clippy::unnecessary_wraps, reason = "an address can be wrong where the feature is there")]
-fn redis(url: &str, _: Option<&str>) -> Result<Box<dyn Remote>, String> {
+fn redis(url: &str, _: Option<&str>, _: Duration) -> Result<Box<dyn Remote>, String> {
     Ok(missing(url, "redis"))
 }
 
 #[cfg(feature = "s3")]
-fn s3(_: &str, path: &str) -> Result<Box<dyn Remote>, String> {
-    Ok(Box::new(super::s3::S3Store::new(path)?))
+fn s3(_: &str, path: &str, answer: Duration) -> Result<Box<dyn Remote>, String> {
+    Ok(Box::new(super::s3::S3Store::new(path, answer)?))
 }
 
 #[cfg(not(feature = "s3"))]
 #[allow(clippy::unnecessary_wraps, reason = "an address can be wrong where the feature is there")]
-fn s3(url: &str, _: &str) -> Result<Box<dyn Remote>, String> {
+fn s3(url: &str, _: &str, _: Duration) -> Result<Box<dyn Remote>, String> {
     Ok(missing(url, "s3"))
 }
 

@@ -1,6 +1,6 @@
 //! What lies in a shared store: told, trimmed and checked.
 
-use super::{Kind, Listed, MOST_BYTES, Remote, RemoteError, Seal};
+use super::{Kind, Listed, Remote, RemoteError, Seal};
 use crate::store::{Checked, StoreInfo, TrimBounds, Trimmed};
 use crate::write::is_part;
 use rayon::prelude::*;
@@ -99,7 +99,7 @@ impl Upkeep<'_> {
                 return Ok(None);
             }
             let holds =
-                self.remote.get(&listed.name, MOST_BYTES)?.is_none_or(|it| self.seal.belongs(&listed.name, &it));
+                self.remote.get(&listed.name, listed.bytes)?.is_none_or(|it| self.seal.belongs(&listed.name, &it));
             if !holds && remove {
                 self.remote.remove(&listed.name)?;
             }
