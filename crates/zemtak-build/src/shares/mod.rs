@@ -159,6 +159,13 @@ mod tests {
                 assert!(all * 10 <= alone * 11, "{shares}: {all} {alone}");
             }
         }
+        // What is nearly all loading is not cut by its pages: each part would have to load it all.
+        assert!(cut(&atlases, 300).iter().flatten().all(|unit| unit.target != 62 || unit.pages == Slice::ALL));
+        // The largest goes first, wherever it stands.
+        let mut uneven = vec![atlas(0, &[&[0]]); 30];
+        uneven.push(atlas(290, &[&[0]]));
+        let works = |units: &Vec<Unit>| units.iter().map(|unit| unit.work).sum::<u64>();
+        assert_eq!(cut(&uneven, 2).iter().map(works).collect::<Vec<_>>(), [300, 300]);
         // One share is the whole build, and nothing is cut.
         assert!(cut(&atlases, 1)[0].iter().all(|unit| unit.pages == Slice::ALL));
         assert_eq!(cut(&[], 3), vec![Vec::new(); 3]);

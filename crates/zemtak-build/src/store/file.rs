@@ -339,10 +339,11 @@ mod tests {
         for build in 0..=PATIENCE {
             let store = open(folder.path());
             assert_eq!(store.get(&used), Some(vec![1]));
+            assert!(store.old.find(&unused).is_some(), "it went after {build} builds");
             store.put(key("learnt", b""), vec![build]);
             store.save().unwrap();
         }
-        assert_eq!(open(folder.path()).get(&unused), None);
+        assert_eq!((open(folder.path()).get(&unused), open(folder.path()).get(&used)), (None, Some(vec![1])));
         // Trimming takes first what was not asked for longest.
         let store = open(folder.path());
         store.put(unused, vec![3; 100]);

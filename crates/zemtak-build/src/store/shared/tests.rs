@@ -280,8 +280,27 @@ fn what_the_last_build_asked_for_is_fetched_before_anybody_asks() {
         store.note_asked(&list, &|| false);
         assert_eq!(store.finish(|| false).unwrap().shared, shared);
     }
+    // With room for one, the next comes once that is taken.
+    let store = over(&moody, None);
+    let until_asked = |times: u32| {
+        let since = std::time::Instant::now();
+        while *lock(&moody.asked) < times {
+            assert!(since.elapsed() < Duration::from_secs(20), "asked {} times", lock(&moody.asked));
+            std::thread::sleep(Duration::from_millis(1));
+        }
+    };
+    // One after another, so that what comes first is known.
+    lock(&store.asked_for).0 = vec![(Kind::Pages, KEYS[0]), (Kind::Pages, KEYS[1])];
+    store.note_asked(&[2; 32], &|| false);
+    store.finish(|| false);
+    let store = over(&moody, None);
+    *lock(&moody.asked) = 0;
+    store.read_ahead(&[2; 32], 1, &|| false);
+    until_asked(2);
+    assert!(get(&store, &KEYS[0]).is_some());
+    until_asked(3);
+    assert!(get(&store, &KEYS[1]).is_some() && *lock(&moody.asked) == 3);
     // A store that hangs keeps nobody who does not want it.
-    *lock(&moody.mood) = Mood::Good;
     let store = over(&moody, None);
     store.read_ahead(&list, 1000, &|| false);
     *lock(&moody.mood) = Mood::Hangs;
