@@ -8,7 +8,7 @@ use crate::failure::Failure;
 use crate::format;
 use crate::write::Writer;
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicU8, Ordering};
 use std::sync::{PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
@@ -145,22 +145,32 @@ impl FileStore {
         self.new.write().unwrap_or_else(PoisonError::into_inner)
     }
 
+    /// The file: old values and new ones, merged in the order of their keys.
     fn to_bytes(&self) -> Vec<u8> {
-        let new = self.learnt();
-        let mut all: BTreeMap<&Hash, (u8, &[u8])> = BTreeMap::new();
-        for slot in self.old.slots.iter().filter(|slot| slot.age() <= PATIENCE) {
-            all.insert(self.old.key(slot), (slot.age(), self.old.value(slot)));
-        }
-        all.extend(new.iter().map(|(key, value)| (key, (0, &value[..]))));
-        let length = all.values().map(|(_, value)| HEAD + value.len()).sum::<usize>();
-        let mut bytes = Vec::with_capacity(MAGIC.len() + length + 32);
+        let learnt = self.learnt();
+        let mut new: Vec<(&Hash, &Vec<u8>)> = learnt.iter().collect();
+        new.sort_unstable();
+        let room = self.old.bytes.len() + new.iter().map(|(_, value)| HEAD + value.len()).sum::<usize>();
+        let mut bytes = Vec::with_capacity(room + MAGIC.len() + 32);
         bytes.extend_from_slice(MAGIC);
-        for (key, (age, value)) in all {
+        let mut add = |key: &Hash, age: u8, value: &[u8]| {
             bytes.extend_from_slice(key);
             bytes.push(age);
             bytes.extend_from_slice(&(value.len() as u64).to_le_bytes());
             bytes.extend_from_slice(value);
+        };
+        let mut new = new.into_iter().peekable();
+        for slot in self.old.slots.iter().filter(|slot| slot.age() <= PATIENCE) {
+            let key = self.old.key(slot);
+            while let Some((key, value)) = new.next_if(|(new, _)| *new < key) {
+                add(key, 0, value);
+            }
+            match new.next_if(|(new, _)| *new == key) {
+                Some((key, value)) => add(key, 0, value),
+                None => add(key, slot.age(), self.old.value(slot)),
+            }
         }
+        new.for_each(|(key, value)| add(key, 0, value));
         let sum = hash(&bytes);
         bytes.extend_from_slice(&sum);
         bytes
@@ -258,6 +268,7 @@ fn first(key: &Hash) -> u64 {
 mod tests {
     use super::super::Key;
     use super::*;
+    use std::collections::BTreeMap;
 
     fn open(folder: &Path) -> FileStore {
         FileStore::open(folder, &Writer::default())
