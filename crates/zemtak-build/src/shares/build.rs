@@ -64,11 +64,7 @@ impl PackRequest {
         let works = estimate::of_all(self, &outline, context)?;
         let units = cut(&works, share.of).swap_remove(share.number as usize - 1);
         let names: BTreeSet<String> = units.iter().map(|unit| outline.atlases[unit.target].0.clone()).collect();
-        let targets = if names.is_empty() { Vec::new() } else { Asked::these(self, &names)?.targets.targets };
-        let targets = by_name(&targets);
-        let pieces: Vec<(&Target, Unit)> =
-            units.iter().filter_map(|unit| Some((*targets.get(&*outline.atlases[unit.target].0)?, *unit))).collect();
-        let built = build(&pieces, context);
+        let built = self.build_units(&units, &outline, &names, context);
         let tally = store.finish(|| observer.cancelled()).unwrap_or_default();
         let account = built?;
         if let Some(why) = tally.trouble {
@@ -84,6 +80,23 @@ impl PackRequest {
             shared: tally,
             seconds: started.elapsed().as_secs_f64(),
         })
+    }
+}
+
+impl PackRequest {
+    /// Builds the pieces of a share, of atlases with these names.
+    fn build_units(
+        &self,
+        units: &[Unit],
+        outline: &Outline,
+        names: &BTreeSet<String>,
+        context: Context<'_>,
+    ) -> Result<Account, Failure> {
+        let targets = if names.is_empty() { Vec::new() } else { Asked::these(self, names)?.targets.targets };
+        let targets = by_name(&targets);
+        let target = |unit: &Unit| targets.get(&*outline.atlases[unit.target].0).copied();
+        let pieces: Vec<(&Target, Unit)> = units.iter().filter_map(|unit| Some((target(unit)?, *unit))).collect();
+        build(&pieces, context)
     }
 }
 

@@ -94,29 +94,38 @@ impl PackRequest {
             observer,
         };
         let works = estimate::of_all(self, &outline, context)?;
-        let targets = by_name(&targets.targets);
-        let (mut planned, mut problems) = (Vec::new(), Vec::new());
-        for units in cut(&works, shares) {
-            let mut share = PlannedShare::default();
-            for unit in units {
-                context.check()?;
-                let Some(target) = targets.get(&*outline.atlases[unit.target].0) else { continue };
-                match planned_unit(target, unit, context) {
-                    Ok(unit) => share.units.push(unit),
-                    Err(failure) => problems.extend(failure.problems().iter().cloned()),
-                }
-            }
-            planned.push(share);
-        }
+        let planned = planned(&cut(&works, shares), &outline, &targets.targets, context);
         let tally = store.finish(|| observer.cancelled());
-        let plan = WorkPlan {
-            shares: planned,
+        Ok(WorkPlan {
+            shares: planned?,
             total: Duration::from_micros(works.iter().map(AtlasWork::total).sum()),
             store: tally.as_ref().map(|tally| format::name(&tally.store)),
             trouble: tally.and_then(|tally| tally.trouble),
-        };
-        Failure::unless(problems, plan)
+        })
     }
+}
+
+/// All pieces, with what is known of each.
+fn planned(
+    cut: &[Vec<Unit>],
+    outline: &Outline,
+    targets: &[Target],
+    context: Context<'_>,
+) -> Result<Vec<PlannedShare>, Failure> {
+    let (targets, mut problems, mut planned) = (by_name(targets), Vec::new(), Vec::new());
+    for units in cut {
+        let mut share = PlannedShare::default();
+        for unit in units {
+            context.check()?;
+            let Some(target) = targets.get(&*outline.atlases[unit.target].0) else { continue };
+            match planned_unit(target, *unit, context) {
+                Ok(unit) => share.units.push(unit),
+                Err(failure) => problems.extend(failure.problems().iter().cloned()),
+            }
+        }
+        planned.push(share);
+    }
+    Failure::unless(problems, planned)
 }
 
 fn planned_unit(target: &Target, unit: Unit, context: Context<'_>) -> Result<PlannedUnit, Failure> {

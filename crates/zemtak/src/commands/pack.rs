@@ -124,7 +124,7 @@ impl Report for PackReport {
             out.push_str("nothing was written\n");
         }
         if verbose || self.request.timings {
-            out.push_str("where it came from; work is that of one thread, as far as it is known\n");
+            out.push_str("where parts came from; work is the time of one thread\n");
             out.push_str(&origins::text(&self.packed.account));
         }
         if self.request.timings {

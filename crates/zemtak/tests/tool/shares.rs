@@ -163,6 +163,19 @@ fn stores_are_told_trimmed_and_checked() {
     assert!(text.contains("1 of ") && text.contains(name), "{text}");
     folder.zemtak(&format!("store check --url {url} --remove")).exits(1);
     folder.zemtak(&format!("store check --url {url}")).exits(0);
+    // A value that is used says so once a day, but not where a build may only read.
+    let page = &files.iter().find(|(name, _)| name.starts_with("pages/")).unwrap().0;
+    let (name, old) =
+        (format!("zemtak-2/{page}"), std::time::SystemTime::now() - std::time::Duration::from_secs(200_000));
+    let age = || std::fs::metadata(store.path(&name)).unwrap().modified().unwrap().elapsed().unwrap().as_secs();
+    std::fs::File::options().write(true).open(store.path(&name)).unwrap().set_modified(old).unwrap();
+    let reader = studio();
+    let mut command = reader.command("pack");
+    command.env("ZEMTAK_STORE", store.path("")).env("ZEMTAK_STORE_ACCESS", "read");
+    Run::of("a reader", command.output().unwrap()).exits(0);
+    assert!(age() >= 200_000);
+    run(&studio(), &store, "pack").exits(0);
+    assert!(age() < 100_000);
     // Both are made smaller; what is left is whole, and what is gone is made again.
     folder.zemtak("store trim").exits(2);
     let told = run(&folder, &store, "store trim --max-size 8KiB --json").exits(0).json();

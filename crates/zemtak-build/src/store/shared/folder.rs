@@ -16,6 +16,8 @@ pub(super) struct FolderStore {
     pub folder: PathBuf,
     /// Values can be made anew, so nobody waits until they are on the disk.
     pub writer: Writer,
+    /// Whether a build leaves anything there.
+    pub writes: bool,
 }
 
 impl FolderStore {
@@ -31,7 +33,7 @@ impl FolderStore {
     /// there leaves none.
     fn note_use(&self, path: &Path) {
         let rested = || std::fs::metadata(path).ok()?.modified().ok()?.elapsed().ok();
-        if rested().is_some_and(|rested| rested >= A_DAY) {
+        if self.writes && rested().is_some_and(|rested| rested >= A_DAY) {
             let _ = self.writer.disk.touch(path);
         }
     }

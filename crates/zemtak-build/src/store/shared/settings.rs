@@ -101,7 +101,7 @@ impl SharedSettings {
     pub(crate) fn remote(&self, writer: &Writer, limits: &Limits) -> Result<Box<dyn Remote>, Problem> {
         let in_folder = |folder: &str| {
             let writer = Writer { sync: false, ..writer.clone() };
-            Box::new(FolderStore { folder: PathBuf::from(folder), writer })
+            Box::new(FolderStore { folder: PathBuf::from(folder), writer, writes: self.access == Access::Write })
         };
         let (url, user) = split_user(&self.url);
         let Some((scheme, rest)) = url.split_once("://") else {
