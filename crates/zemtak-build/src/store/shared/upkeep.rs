@@ -1,10 +1,10 @@
 //! What lies in a shared store: told, trimmed and checked.
 
-use super::{Kind, Listed, Remote, RemoteError, Seal};
+use super::{Kind, Listed, READERS, Remote, RemoteError, Seal};
 use crate::store::{Checked, StoreInfo, TrimBounds, Trimmed};
 use crate::write::is_part;
-use rayon::prelude::*;
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, SystemTime};
 
 /// Where all values of this version lie.
@@ -67,48 +67,69 @@ impl Upkeep<'_> {
     pub fn trim(&self, bounds: TrimBounds, dry_run: bool) -> Result<Trimmed, RemoteError> {
         let There { mut values, parts } = self.list()?;
         values.sort_by(|(_, a), (_, b)| (a.used, &a.name).cmp(&(b.used, &b.name)));
-        let mut left: u64 = values.iter().map(|(_, listed)| listed.bytes).sum();
+        let all: u64 = values.iter().map(|(_, listed)| listed.bytes).sum();
         let now = SystemTime::now();
         let age = |listed: &Listed| now.duration_since(listed.used).unwrap_or_default();
-        let mut trimmed = Trimmed { store: self.remote.place(), shared: true, ..Trimmed::default() };
-        for (_, listed) in &values {
+        let mut left = all;
+        let goes = |(_, listed): &&(Kind, Listed)| {
             let too_much = bounds.bytes.is_some_and(|most| left > most);
             let too_old = bounds.age.is_some_and(|most| age(listed) > most);
-            if (self.cancelled)() || !(too_much || too_old) {
-                break;
-            }
-            if !dry_run {
-                self.remote.remove(&listed.name)?;
-            }
-            left -= listed.bytes;
-            trimmed.removed += 1;
-            trimmed.removed_bytes += listed.bytes;
+            left -= if too_much || too_old { listed.bytes } else { 0 };
+            too_much || too_old
+        };
+        let victims: Vec<&Listed> = values.iter().take_while(goes).map(|(_, listed)| listed).collect();
+        let forgotten = parts.iter().filter(|part| age(part) > FORGOTTEN);
+        if !dry_run {
+            let all: Vec<&Listed> = victims.iter().copied().chain(forgotten).collect();
+            self.of_each(&all, |listed| self.remote.remove(&listed.name))?;
         }
-        for part in parts.iter().filter(|part| !dry_run && age(part) > FORGOTTEN) {
-            self.remote.remove(&part.name)?;
-        }
-        (trimmed.left, trimmed.left_bytes) = (values.len() as u64 - trimmed.removed, left);
-        Ok(trimmed)
+        Ok(Trimmed {
+            store: self.remote.place(),
+            shared: true,
+            removed: victims.len() as u64,
+            removed_bytes: all - left,
+            left: (values.len() - victims.len()) as u64,
+            left_bytes: left,
+        })
     }
 
     /// Reads all values and holds each to its hash; removes those that are not as they were shared, if that is asked for.
     pub fn check(&self, remove: bool) -> Result<Checked, RemoteError> {
-        let values = self.list()?.values;
-        let damaged = |(_, listed): &(Kind, Listed)| -> Result<Option<String>, RemoteError> {
-            if (self.cancelled)() {
-                return Ok(None);
-            }
-            let holds =
-                self.remote.get(&listed.name, listed.bytes)?.is_none_or(|it| self.seal.belongs(&listed.name, &it));
+        let there = self.list()?.values;
+        let values: Vec<&Listed> = there.iter().map(|(_, listed)| listed).collect();
+        let damaged = self.of_each(&values, |listed| {
+            let value = self.remote.get(&listed.name, listed.bytes)?;
+            let holds = value.is_none_or(|value| self.seal.belongs(&listed.name, &value));
             if !holds && remove {
                 self.remote.remove(&listed.name)?;
             }
             Ok((!holds).then(|| listed.name.clone()))
-        };
-        let damaged: Result<Vec<Option<String>>, RemoteError> = values.par_iter().map(damaged).collect();
-        let mut damaged: Vec<String> = damaged?.into_iter().flatten().collect();
+        })?;
+        let mut damaged: Vec<String> = damaged.into_iter().flatten().collect();
         damaged.sort();
         let (store, values) = (self.remote.place(), values.len() as u64);
         Ok(Checked { store, shared: true, values, damaged, removed: remove })
+    }
+
+    /// Does something with each, several at a time: what takes long is the way there and back. Who cancels gets what came so far.
+    fn of_each<T: Send>(
+        &self,
+        all: &[&Listed],
+        work: impl Fn(&Listed) -> Result<T, RemoteError> + Sync,
+    ) -> Result<Vec<T>, RemoteError> {
+        let next = AtomicUsize::new(0);
+        let some = || {
+            let mut done = Vec::new();
+            while let Some(listed) = all.get(next.fetch_add(1, Ordering::Relaxed)).filter(|_| !(self.cancelled)()) {
+                done.push(work(listed)?);
+            }
+            Ok(done)
+        };
+        let parts: Vec<Result<Vec<T>, RemoteError>> = std::thread::scope(|scope| {
+            let threads: Vec<_> = (0..READERS.min(all.len())).map(|_| scope.spawn(some)).collect();
+            // They do not panic: what fails there is an answer.
+            threads.into_iter().filter_map(|thread| thread.join().ok()).collect()
+        });
+        Ok(parts.into_iter().collect::<Result<Vec<Vec<T>>, RemoteError>>()?.into_iter().flatten().collect())
     }
 }
