@@ -87,15 +87,18 @@ fn what_why_promises_is_what_those_options_give() {
 #[cfg(unix)]
 #[test]
 fn ctrl_c_takes_the_best_so_far_only_if_asked() {
+    use std::io::{BufRead, BufReader};
     use std::process::{Command, Stdio};
     let folder = Folder::new();
     let interrupted = |more: &[&str]| {
         let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
         command.args(["pack"]).arg(demo_art()).args(["-o", "build", "--name", "night", "--page-shape", "free"]);
-        command.args(["--effort", "high", "--json"]).args(more).current_dir(folder.path("."));
-        let child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
-        // The search goes on for ten seconds and more.
-        std::thread::sleep(std::time::Duration::from_secs(3));
+        command.args(["--effort", "high", "--json", "--progress", "json"]).args(more).current_dir(folder.path("."));
+        let mut child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+        // The search goes on for ten seconds and more after it has told what it has found so far.
+        let mut told = BufReader::new(child.stderr.take().unwrap()).lines().map(Result::unwrap);
+        assert!(told.any(|line| serde_json::from_str::<Value>(&line).unwrap()["search"]["filled"].is_number()));
+        std::thread::spawn(move || told.for_each(drop));
         assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
         let output = child.wait_with_output().unwrap();
         (output.status.code(), serde_json::from_slice::<Value>(&output.stdout).unwrap())
