@@ -12,7 +12,7 @@ use crate::load::NotDrawn;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
 use crate::request::{OutputFile, PackRequest, Packed};
-use crate::store::{FileStore, Hash, Key, SharedStore, Store};
+use crate::store::{FileStore, Hash, Key, SharedStore, SharedTally, Store};
 use crate::targets::{Joint, Target};
 use crate::timings::{Stage, Timings};
 use crate::warning::Warning;
@@ -84,10 +84,7 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
     let (files, joint) = (files_of(atlases), files_of(joint));
     let mut account = Account::default();
     atlases.iter().for_each(|atlas| account += atlas.account);
-    let trouble = shared.as_ref().and_then(|tally| {
-        let why = tally.trouble.clone()?;
-        Some(Warning::SharedStore { store: tally.store.clone(), why })
-    });
+    let trouble = shared.as_ref().and_then(SharedTally::warning);
     Ok(Packed {
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
         warnings: targets.warnings.into_iter().chain(left).chain(trouble).collect(),

@@ -6,7 +6,9 @@ use crate::inputs::Inputs;
 use crate::limits::Limits;
 use crate::observer::Observer;
 use crate::project::Project;
-use crate::store::{Checked, FILE, FileStore, RemoteError, SharedSettings, StoreInfo, TrimBounds, Trimmed, Upkeep};
+use crate::store::{
+    Access, Checked, FILE, FileStore, RemoteError, SharedSettings, StoreInfo, TrimBounds, Trimmed, Upkeep,
+};
 use crate::write::Writer;
 use crate::{format, lock};
 use std::path::PathBuf;
@@ -52,10 +54,9 @@ impl StoreRequest {
 
     fn stores(&self) -> Result<Stores, Failure> {
         if let Some(url) = &self.url {
-            let shared = Some(SharedSettings::new(url));
-            let shared =
-                if self.store_from_environment { SharedSettings::secret_of_environment(shared)? } else { shared };
-            return Ok(Stores { local: None, shared });
+            let shared = SharedSettings::new(url);
+            let shared = if self.store_from_environment { shared.with_secret_of_environment()? } else { shared };
+            return Ok(Stores { local: None, shared: Some(shared) });
         }
         // Without a project there may be results all the same.
         let project = match (&self.project, Project::locate(None)) {
@@ -102,6 +103,7 @@ impl StoreRequest {
     /// There is none, it cannot be told what it holds, something cannot be removed, or an interruption.
     pub fn trim(&self, bounds: TrimBounds, dry_run: bool, observer: &dyn Observer) -> Result<Vec<Trimmed>, Failure> {
         let Stores { local, shared } = self.stores()?;
+        may_remove(shared.as_ref().filter(|_| !dry_run))?;
         let mut all = Vec::new();
         if let Some((out, most)) = local.zip(bounds.bytes) {
             let writer = Writer::default();
@@ -124,6 +126,7 @@ impl StoreRequest {
     /// There is none, it cannot be told what it holds or read, something cannot be removed, or an interruption.
     pub fn check(&self, remove: bool, observer: &dyn Observer) -> Result<Vec<Checked>, Failure> {
         let Stores { local, shared } = self.stores()?;
+        may_remove(shared.as_ref().filter(|_| remove))?;
         let mut all: Vec<Checked> = Vec::new();
         if let Some(out) = local {
             let mut told = FileStore::check(&out);
@@ -139,6 +142,14 @@ impl StoreRequest {
         }
         Ok(all)
     }
+}
+
+/// Refuses to remove anything from a store that may only be read.
+fn may_remove(shared: Option<&SharedSettings>) -> Result<(), Failure> {
+    let Some(shared) = shared.filter(|shared| shared.access == Access::Read) else { return Ok(()) };
+    let why = "access to this store is \"read\", so nothing is removed from it";
+    let help = "set ZEMTAK_STORE_ACCESS=write, or name the store with --url";
+    Err(Problem::usage(ProblemKind::ConflictingOptions, &shared.place(), why, help).into())
 }
 
 fn with_upkeep<T>(

@@ -56,7 +56,7 @@ pub fn shared_text(shared: &SharedTally, account: &Account) -> String {
 pub fn shared_json(shared: &SharedTally) -> Value {
     json!({
         "store": shared.store, "found": shared.found, "found_bytes": shared.found_bytes,
-        "missed": shared.missed, "shared": shared.shared, "shared_bytes": shared.shared_bytes,
+        "missed": shared.missed, "shared": shared.shared, "shared_bytes": shared.shared_bytes, "lost": shared.lost,
     })
 }
 

@@ -1,7 +1,6 @@
 //! One share of a build: its pieces are made and shared, and nothing is written here.
 
-use super::{Share, Unit, cut, estimate};
-use crate::allowance::Allowance;
+use super::{Share, Unit, Workplace, by_name, cut, estimate};
 use crate::asked::{Asked, Outline};
 use crate::build_atlas::{BegunPiece, Piece};
 use crate::context::Context;
@@ -10,12 +9,11 @@ use crate::format;
 use crate::load::NotDrawn;
 use crate::observer::Observer;
 use crate::request::PackRequest;
-use crate::store::{Access, FileStore, SharedStore, SharedTally};
+use crate::store::{Access, FileStore, SharedTally};
 use crate::targets::Target;
-use crate::timings::Timings;
 use crate::work::{Account, AtlasWork};
 use crate::write::Writer;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::BTreeSet;
 use std::time::{Duration, Instant};
 
 /// What building a share came to.
@@ -49,26 +47,20 @@ impl PackRequest {
         let started = Instant::now();
         let outline = Outline::of(self)?;
         let settings = outline.shared.clone().filter(|shared| shared.access == Access::Write).ok_or_else(no_store)?;
-        let writer = Writer::default();
-        let store = SharedStore::open(Some(&settings), &writer, &outline.limits)?;
-        let (timings, allowance) = (Timings::default(), Allowance::new(outline.limits));
-        let context = Context {
-            // What this machine alone knows is of no use to others, and nothing of it is kept.
-            store: &FileStore::empty(&outline.out, &writer),
-            shared: &store,
-            writer: &writer,
-            timings: &timings,
-            allowance: &allowance,
-            observer,
-        };
+        // What this machine alone knows is of no use to others.
+        let store = FileStore::empty(&outline.out, &Writer::default());
+        let work = Workplace::open(store, Some(&settings), outline.limits)?;
+        let context = work.context(observer);
         let works = estimate::of_all(self, &outline, context)?;
         let units = cut(&works, share.of).swap_remove(share.number as usize - 1);
         let names: BTreeSet<String> = units.iter().map(|unit| outline.atlases[unit.target].0.clone()).collect();
-        let built = self.build_units(&units, &outline, &names, context);
-        let tally = store.finish(|| observer.cancelled()).unwrap_or_default();
+        let built = build_units(self, &units, &outline, &names, context);
+        let tally = work.shared.finish(|| observer.cancelled()).unwrap_or_default();
         let account = built?;
-        if let Some(why) = tally.trouble {
-            return Err(Problem::of_store(&tally.store, why).into());
+        if tally.lost > 0 {
+            let lost = format::count(usize::try_from(tally.lost).unwrap_or(usize::MAX), "value", "values");
+            let why = tally.trouble.unwrap_or_default();
+            return Err(Problem::of_store(&tally.store, format!("{lost} could not be put there: {why}")).into());
         }
         Ok(ShareBuilt {
             share,
@@ -83,26 +75,19 @@ impl PackRequest {
     }
 }
 
-impl PackRequest {
-    /// Builds the pieces of a share, of atlases with these names.
-    fn build_units(
-        &self,
-        units: &[Unit],
-        outline: &Outline,
-        names: &BTreeSet<String>,
-        context: Context<'_>,
-    ) -> Result<Account, Failure> {
-        let targets = if names.is_empty() { Vec::new() } else { Asked::these(self, names)?.targets.targets };
-        let targets = by_name(&targets);
-        let target = |unit: &Unit| targets.get(&*outline.atlases[unit.target].0).copied();
-        let pieces: Vec<(&Target, Unit)> = units.iter().filter_map(|unit| Some((target(unit)?, *unit))).collect();
-        build(&pieces, context)
-    }
-}
-
-/// Targets by name.
-pub(super) fn by_name(targets: &[Target]) -> HashMap<&str, &Target> {
-    targets.iter().map(|target| (target.name.as_str(), target)).collect()
+/// Builds the units of a share, of atlases with these names.
+fn build_units(
+    request: &PackRequest,
+    units: &[Unit],
+    outline: &Outline,
+    names: &BTreeSet<String>,
+    context: Context<'_>,
+) -> Result<Account, Failure> {
+    let targets = if names.is_empty() { Vec::new() } else { Asked::these(request, names)?.targets.targets };
+    let targets = by_name(&targets);
+    let target = |unit: &Unit| targets.get(&*outline.atlases[unit.target].0).copied();
+    let pieces: Vec<(&Target, Unit)> = units.iter().filter_map(|unit| Some((target(unit)?, *unit))).collect();
+    build(&pieces, context)
 }
 
 fn no_store() -> Failure {

@@ -10,8 +10,18 @@ mod plan;
 pub use build::ShareBuilt;
 pub use plan::{PlannedShare, PlannedUnit, WorkPlan};
 
+use crate::allowance::Allowance;
+use crate::context::Context;
+use crate::failure::Problem;
+use crate::limits::Limits;
+use crate::observer::Observer;
+use crate::store::{FileStore, SharedSettings, SharedStore};
+use crate::targets::Target;
+use crate::timings::Timings;
 use crate::work::{AtlasWork, SizeWork};
+use crate::write::Writer;
 use std::cmp::Reverse;
+use std::collections::HashMap;
 
 /// One of the shares that a build is cut into.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -42,6 +52,37 @@ impl std::fmt::Display for Share {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{}/{}", self.number, self.of)
     }
+}
+
+/// What shares are cut and built with. Nothing of it is kept on this machine.
+struct Workplace {
+    store: FileStore,
+    shared: SharedStore,
+    writer: Writer,
+    timings: Timings,
+    allowance: Allowance,
+}
+
+impl Workplace {
+    /// With what this machine knows, and a shared store.
+    ///
+    /// # Errors
+    /// There can be no such shared store.
+    fn open(store: FileStore, shared: Option<&SharedSettings>, limits: Limits) -> Result<Self, Problem> {
+        let writer = Writer::default();
+        let shared = SharedStore::open(shared, &writer, &limits)?;
+        Ok(Self { store, shared, writer, timings: Timings::default(), allowance: Allowance::new(limits) })
+    }
+
+    fn context<'a>(&'a self, observer: &'a dyn Observer) -> Context<'a> {
+        let Self { store, shared, writer, timings, allowance } = self;
+        Context { store, shared, writer, timings, allowance, observer }
+    }
+}
+
+/// Targets by name.
+fn by_name(targets: &[Target]) -> HashMap<&str, &Target> {
+    targets.iter().map(|target| (target.name.as_str(), target)).collect()
 }
 
 /// Some of an atlas: all its sizes or one, all pages of those or every so-manyth.

@@ -1,18 +1,14 @@
 //! What a build comes to before it is made: its pieces, what they follow from, about how much work they are, and what is in the store.
 
-use super::build::by_name;
-use super::{MOST_SHARES, Slice, Unit, cut, estimate};
-use crate::allowance::Allowance;
+use super::{MOST_SHARES, Slice, Unit, Workplace, by_name, cut, estimate};
 use crate::asked::{Asked, Outline};
 use crate::build_atlas::{Piece, PieceState};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
-use crate::format;
 use crate::observer::Observer;
 use crate::request::PackRequest;
-use crate::store::{self, Access, FileStore, SharedSettings, SharedStore};
+use crate::store::{self, Access, FileStore, SharedSettings, SharedTally};
 use crate::targets::Target;
-use crate::timings::Timings;
 use crate::work::AtlasWork;
 use crate::write::Writer;
 use std::path::PathBuf;
@@ -26,10 +22,8 @@ pub struct WorkPlan {
     pub shares: Vec<PlannedShare>,
     /// About how long one thread works on the whole build.
     pub total: Duration,
-    /// The shared store, if there is one.
-    pub store: Option<String>,
-    /// What is wrong with it, if anything.
-    pub trouble: Option<String>,
+    /// The shared store, if there is one, and what was asked of it.
+    pub shared: Option<SharedTally>,
 }
 
 /// One share of a build.
@@ -80,27 +74,18 @@ impl PackRequest {
             return Err(Problem::usage(ProblemKind::InvalidValue, "shares", why, "ask for fewer").into());
         }
         let outline = Outline::of(self)?;
-        let Asked { inputs, targets, limits, shared } = Asked::of(self)?;
-        let writer = Writer::default();
-        let (timings, allowance) = (Timings::default(), Allowance::new(limits));
-        let shared = shared.map(|shared| SharedSettings { access: Access::Read, ..shared });
-        let store = SharedStore::open(shared.as_ref(), &writer, &outline.limits)?;
-        let context = Context {
-            store: &FileStore::open(&inputs.out, &writer),
-            shared: &store,
-            writer: &writer,
-            timings: &timings,
-            allowance: &allowance,
-            observer,
-        };
+        let targets = Asked::of(self)?.targets.targets;
+        let shared = outline.shared.clone().map(|shared| SharedSettings { access: Access::Read, ..shared });
+        let store = FileStore::open(&outline.out, &Writer::default());
+        let work = Workplace::open(store, shared.as_ref(), outline.limits)?;
+        let context = work.context(observer);
         let works = estimate::of_all(self, &outline, context)?;
-        let planned = planned(&cut(&works, shares), &outline, &targets.targets, context);
-        let tally = store.finish(|| observer.cancelled());
+        let planned = planned(&cut(&works, shares), &outline, &targets, context);
+        let shared = work.shared.finish(|| observer.cancelled());
         Ok(WorkPlan {
             shares: planned?,
             total: Duration::from_micros(works.iter().map(AtlasWork::total).sum()),
-            store: tally.as_ref().map(|tally| format::name(&tally.store)),
-            trouble: tally.and_then(|tally| tally.trouble),
+            shared,
         })
     }
 }

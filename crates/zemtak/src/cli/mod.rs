@@ -226,10 +226,10 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak pack\n  \
         zemtak pack art/moth art/lantern --root art -o build --name night --page-shape free --turn")]
     Pack(Box<PackArgs>),
-    /// Cut a build into shares for several machines, and tell what each piece is made of
+    /// Cut a build into shares for several machines, and tell what each is made of
     ///
     /// Each machine then runs pack --share with its number, which puts what it makes into the shared store, and a last plain pack finds
-    /// it there. With --json each piece has its inputs, a hash of all that it follows from, and whether it is in the store, for build
+    /// it there. With --json each unit of work has its inputs, a hash of all that it follows from, and whether it is in the store, for build
     /// systems.
     #[command(after_help = "Examples:\n  zemtak plan\n  zemtak plan --shares 16 --json")]
     Plan(Box<PlanArgs>),

@@ -27,6 +27,7 @@ enum StoreSubcommand {
     /// Hold every value to its hash
     ///
     /// Exits with 1 if any is damaged, or was written with another ZEMTAK_STORE_KEY. Builds do not use such values either way.
+    /// Reading a value counts as using it, so trim first.
     #[command(after_help = "Examples:\n  zemtak store check\n  zemtak store check --url /mnt/art/store --remove")]
     Check(CheckArgs),
 }

@@ -7,7 +7,8 @@ use crate::origins::seconds;
 use crate::report::Report;
 use serde_json::{Value, json};
 use std::time::Duration;
-use zemtak_build::{Failure, PackRequest, PlannedShare, PlannedUnit, Warning, WorkPlan, format};
+use zemtak_build::store::SharedTally;
+use zemtak_build::{Failure, PackRequest, PlannedShare, PlannedUnit, WorkPlan, format};
 
 /// What to cut, and into how many shares.
 #[derive(Debug, Clone, PartialEq)]
@@ -36,8 +37,8 @@ impl Report for PlanReport {
         let WorkPlan { shares, total, .. } = &self.0;
         let mut out = if verbose || shares.len() == 1 { units(shares) } else { per_share(shares) };
         let count = shares.iter().map(|share| share.units.len()).sum();
-        let pieces = format::count(count, "piece", "pieces");
-        out.push_str(&format!("{pieces}, about {} of work for one thread\n", seconds(*total)));
+        let units = format::count(count, "unit", "units");
+        out.push_str(&format!("{units}, about {} of work for one thread\n", seconds(*total)));
         if shares.len() > 1 {
             let all: Duration = shares.iter().map(PlannedShare::work).sum();
             let largest = shares.iter().map(PlannedShare::work).max().unwrap_or_default();
@@ -65,7 +66,7 @@ impl Report for PlanReport {
             json!({ "share": at + 1, "work_seconds": share.work().as_secs_f64(), "units": units })
         };
         let shares: Vec<Value> = self.0.shares.iter().enumerate().map(share).collect();
-        json!({ "shares": shares, "work_seconds": self.0.total.as_secs_f64(), "store": self.0.store })
+        json!({ "shares": shares, "work_seconds": self.0.total.as_secs_f64(), "store": self.0.shared.as_ref().map(|shared| &shared.store) })
     }
 
     fn kind(&self) -> &'static str {
@@ -73,13 +74,12 @@ impl Report for PlanReport {
     }
 
     fn warnings(&self) -> Vec<Notice> {
-        let WorkPlan { store, trouble, .. } = &self.0;
-        let warning = store.clone().zip(trouble.clone()).map(|(store, why)| Warning::SharedStore { store, why });
+        let warning = self.0.shared.as_ref().and_then(SharedTally::warning);
         warning.iter().map(Notice::from).collect()
     }
 }
 
-/// A line for each piece.
+/// A line for each unit.
 fn units(shares: &[PlannedShare]) -> String {
     let mut table = Columns::new(["share", "atlas", "pages", "images", "work", "in the store"]);
     for (at, share) in shares.iter().enumerate() {
@@ -96,7 +96,7 @@ fn units(shares: &[PlannedShare]) -> String {
 
 /// A line for each share.
 fn per_share(shares: &[PlannedShare]) -> String {
-    let mut table = Columns::new(["share", "pieces", "work", "in the store"]);
+    let mut table = Columns::new(["share", "units", "work", "in the store"]);
     for (at, share) in shares.iter().enumerate() {
         let there = share.units.iter().filter(|unit| unit.in_store == Some(true)).count();
         let there =

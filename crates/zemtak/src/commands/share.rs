@@ -1,6 +1,7 @@
 //! `zemtak pack --share`: one share of a build into the shared store.
 
 use crate::console::Console;
+use crate::notice::Notice;
 use crate::origins;
 use crate::report::Report;
 use serde_json::{Value, json};
@@ -64,6 +65,10 @@ impl Report for ShareReport {
 
     fn kind(&self) -> &'static str {
         "share"
+    }
+
+    fn warnings(&self) -> Vec<Notice> {
+        self.0.shared.warning().iter().map(Notice::from).collect()
     }
 }
 

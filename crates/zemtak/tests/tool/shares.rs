@@ -117,6 +117,18 @@ fn what_a_share_did_not_make_is_made_by_whoever_needs_it() {
 }
 
 #[test]
+fn a_damaged_value_is_a_warning_of_a_share_and_mended_by_it() {
+    let store = store();
+    run(&studio(), &store, "pack --share 1/1").exits(0);
+    for (name, bytes) in store.everything("zemtak-2/atlases") {
+        store.write(&format!("zemtak-2/atlases/{name}"), &bytes[..bytes.len() - 1]);
+    }
+    let warned = run(&studio(), &store, "pack --share 1/1").exits(0).err();
+    assert!(warned.contains("it has a value that is not as it was shared"), "{warned}");
+    assert_eq!(run(&studio(), &store, "pack --share 1/1").exits(0).err(), "");
+}
+
+#[test]
 fn a_share_needs_a_store_that_takes_it() {
     let (folder, store) = (studio(), store());
     let refused = folder.zemtak("pack --share 1/2").exits(2).err();
@@ -126,7 +138,8 @@ fn a_share_needs_a_store_that_takes_it() {
     Run::of("a share that may only read", reads).exits(2);
     let gone =
         Run::of("gone", folder.command("pack --share 1/2").env("ZEMTAK_STORE", store.path("none")).output().unwrap());
-    assert!(gone.exits(4).err().contains("there is no folder"));
+    let told = gone.exits(4).err();
+    assert!(told.contains("could not be put there: there is no folder") && told.contains("docs/studio.md"), "{told}");
     for wrong in ["3/2", "0/2", "2"] {
         folder.zemtak(&format!("pack --share {wrong}")).exits(2);
     }
@@ -187,6 +200,15 @@ fn stores_are_told_trimmed_and_checked() {
     run(&folder, &store, "pack").exits(0);
     assert!(results(&folder) == before);
     run(&folder, &store, "store check").exits(0);
+    // Nothing goes from one that may only be read.
+    for line in ["store trim --max-size 0", "store check --remove"] {
+        let mut command = folder.command(line);
+        command.env("ZEMTAK_STORE", store.path("")).env("ZEMTAK_STORE_ACCESS", "read");
+        let told = Run::of(line, command.output().unwrap()).exits(2).err();
+        assert!(told.contains("nothing is removed from it"), "{told}");
+    }
+    run(&folder, &store, "store info").exits(0);
+    assert!(!store.everything("zemtak-2").is_empty());
     // The local one too.
     folder.write("build/.zemtak-store", "damaged");
     assert!(folder.zemtak("store check").exits(1).out().contains("damaged; the next build makes a new one"));

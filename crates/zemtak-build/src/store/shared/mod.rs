@@ -28,6 +28,7 @@ pub(crate) use upkeep::Upkeep;
 use super::Hash;
 use crate::failure::Problem;
 use crate::limits::Limits;
+use crate::warning::Warning;
 use crate::write::Writer;
 use ahead::{Ahead, AskedFor, Reading, Told};
 pub(crate) use seal::Seal;
@@ -109,8 +110,19 @@ pub struct SharedTally {
     pub shared: u64,
     /// Their bytes.
     pub shared_bytes: u64,
+    /// Values that could not be put there.
+    pub lost: u64,
     /// What was wrong with it, if anything: what was missing was made.
     pub trouble: Option<String>,
+}
+
+impl SharedTally {
+    /// What is to be told of what was wrong with it.
+    #[must_use]
+    pub fn warning(&self) -> Option<Warning> {
+        let why = self.trouble.clone()?;
+        Some(Warning::SharedStore { store: self.store.clone(), why })
+    }
 }
 
 /// A shared store in use, or none.
@@ -211,8 +223,7 @@ impl SharedStore {
     /// Reads ahead what the last build noted under this key. `most` bytes wait at most.
     pub fn read_ahead(&self, key: &Hash, most: u64, cancelled: &dyn Fn() -> bool) {
         let Some(used) = self.in_use() else { return };
-        let noted = self.ask(slice::from_ref(key), |used, key| used.get(Kind::Work, key), cancelled).pop().flatten();
-        if let Some(wanted) = noted.and_then(|noted| postcard::from_bytes(&noted.bytes).ok()) {
+        if let Some(wanted) = self.noted(key, cancelled) {
             self.ahead.get_or_init(|| Ahead::start(wanted, most, used));
         }
     }
@@ -221,12 +232,16 @@ impl SharedStore {
     pub fn note_asked(&self, key: &Hash, cancelled: &dyn Fn() -> bool) {
         let asked = std::mem::take(&mut *lock(&self.asked_for));
         let Ok(value) = postcard::to_stdvec(&asked) else { return };
-        let there = self.ask(slice::from_ref(key), |used, key| used.get(Kind::Work, key), cancelled).pop().flatten();
-        let noted: Option<AskedFor> = there.and_then(|there| postcard::from_bytes(&there.bytes).ok());
         let all = |asked: AskedFor| asked.0.into_iter().collect::<BTreeSet<_>>();
-        if noted.map(all) != Some(all(asked)) {
+        if self.noted(key, cancelled).map(all) != Some(all(asked)) {
             self.put(Kind::Work, key, &value, Duration::ZERO, cancelled);
         }
+    }
+
+    /// What was noted under this key, which is nothing that a build asks for.
+    fn noted(&self, key: &Hash, cancelled: &dyn Fn() -> bool) -> Option<AskedFor> {
+        let answers = self.ask(slice::from_ref(key), |used, key| used.get(Kind::Work, key), cancelled);
+        postcard::from_bytes(&answers.into_iter().next()??.bytes).ok()
     }
 
     /// Asks of each key, on threads of its own: what takes long is the way there and back, and those of the build are for work. What is
@@ -265,8 +280,11 @@ impl SharedStore {
 
     /// Shares a value, in the background. Where too much waits already, this waits too, as long as it is wanted.
     pub fn put(&self, kind: Kind, key: &Hash, value: &[u8], made_in: Duration, cancelled: impl Fn() -> bool) {
-        let Some(used) = self.in_use().filter(|used| value.len() as u64 <= used.most) else { return };
+        let Some(used) = self.used.as_ref().filter(|used| value.len() as u64 <= used.most) else { return };
         let Some(values) = lock(&self.background).as_ref().map(|background| background.values.clone()) else { return };
+        if used.is_off_for_a_value() {
+            return;
+        }
         let mut waiting = (used.seal.name(kind, key), used.seal.close(key, value, made_in));
         while let Err(TrySendError::Full(back)) = values.try_send(waiting) {
             if cancelled() {
@@ -353,7 +371,7 @@ impl Used {
     }
 
     fn put(&self, name: &str, value: &[u8]) {
-        if self.health().off {
+        if self.is_off_for_a_value() {
             return;
         }
         match self.remote.put(name, value) {
@@ -363,8 +381,18 @@ impl Used {
                 health.tally.shared += 1;
                 health.tally.shared_bytes += value.len() as u64;
             }
-            Err(error) => self.fail(&error.why, error.lasting),
+            Err(error) => {
+                self.health().tally.lost += 1;
+                self.fail(&error.why, error.lasting);
+            }
         }
+    }
+
+    /// Whether it is left alone; then the value that was to be put there is lost.
+    fn is_off_for_a_value(&self) -> bool {
+        let mut health = self.health();
+        health.tally.lost += u64::from(health.off);
+        health.off
     }
 
     /// Takes note of a failure. After some, one after another, the store is left alone.

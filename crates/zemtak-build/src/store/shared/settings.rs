@@ -26,8 +26,10 @@ pub struct SharedSettings {
 /// A password may stand in the address.
 impl std::fmt::Debug for SharedSettings {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let url = split_user(&self.url).0;
-        f.debug_struct("SharedSettings").field("url", &url).field("access", &self.access).finish_non_exhaustive()
+        f.debug_struct("SharedSettings")
+            .field("url", &self.place())
+            .field("access", &self.access)
+            .finish_non_exhaustive()
     }
 }
 
@@ -78,14 +80,18 @@ impl SharedSettings {
     }
 
     /// The same with the secret that the environment says, and nothing else of it.
-    pub(crate) fn secret_of_environment(settings: Option<Self>) -> Result<Option<Self>, Problem> {
-        let secret = secret()?;
-        Ok(settings.map(|settings| Self { secret, ..settings }))
+    pub(crate) fn with_secret_of_environment(self) -> Result<Self, Problem> {
+        Ok(Self { secret: secret()?, ..self })
     }
 
     /// A store at an address, read and written, without a secret.
     pub fn new(url: impl Into<String>) -> Self {
         Self { url: url.into(), access: Access::default(), secret: None }
+    }
+
+    /// Its address without a name and password, for messages.
+    pub(crate) fn place(&self) -> String {
+        split_user(&self.url).0
     }
 
     /// Whether a name and password stand in the address.

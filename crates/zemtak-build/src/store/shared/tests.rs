@@ -171,7 +171,8 @@ fn a_store_that_fails_is_left_alone_before_long() {
         assert_eq!(*lock(&moody.asked), asked);
         *lock(&moody.mood) = Mood::Good;
         store.put(Kind::Pages, &[9; 32], b"late", TOOK, || false);
-        assert!(store.finish(|| false).unwrap().trouble.is_some() && lock(&moody.values).len() == 2);
+        let told = store.finish(|| false).unwrap();
+        assert!(told.trouble.is_some() && told.lost == 1 && lock(&moody.values).len() == 2, "{told:?}");
     }
     // One that recovers in time is used on.
     let moody = filled(None);
