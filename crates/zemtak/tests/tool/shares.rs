@@ -2,26 +2,32 @@
 
 use crate::fixtures::{Dice, Folder, Run, blob, png};
 use serde_json::{Value, json};
+use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
 
 /// A studio's project: small atlases, one of many pages, one with another size.
 fn studio() -> Folder {
     let folder = Folder::new();
     let mut project = String::from("format = 1\n");
-    let mut atlas = |name: &str, keys: &str, images: u32| {
+    let mut atlas = |name: &str, keys: &str, images: Vec<Pixels>| {
         project.push_str(&format!("[atlas.{name}]\nroot = \"art/{name}\"\n{keys}\n"));
-        for image in 0..images {
-            let colour = [name.len() as u8 * 20, (image * 9 % 256) as u8, name.as_bytes()[0]];
-            folder.write(
-                &format!("art/{name}/{image:02}.png"),
-                png(&blob(9 + image % 14, name.len() as u32 + image % 9, colour)),
-            );
+        for (at, image) in images.iter().enumerate() {
+            folder.write(&format!("art/{name}/{at:02}.png"), png(image));
         }
     };
+    let blobs = |name: &str, count: u32| {
+        let colour = |at: u32| [name.len() as u8 * 20, (at * 9 % 256) as u8, name.as_bytes()[0]];
+        (0..count).map(|at| blob(9 + at % 14, name.len() as u32 + at % 9, colour(at))).collect::<Vec<_>>()
+    };
     for name in ["bats", "cat", "moths", "rooftops", "windows"] {
-        atlas(name, "", 7);
+        atlas(name, "", blobs(name, 7));
     }
-    atlas("sky", "page.max = [64, 64]\npng = \"small\"", 90);
-    atlas("menu", "sizes = [{ suffix = \"-half\", factor = 0.5 }]", 20);
+    // Work enough for its pages to be shared out.
+    let mut dice = Dice(5);
+    let mut noise =
+        |_| Pixels::from_rgba(Size::new(60, 60), (0..14_400).map(|_| dice.next() as u8 | 1).collect()).unwrap();
+    atlas("sky", "page.max = [128, 128]\npng = \"small\"", (0..12).map(&mut noise).collect());
+    atlas("menu", "sizes = [{ suffix = \"-half\", factor = 0.5 }]", blobs("menu", 20));
     folder.write("zemtak.toml", project);
     folder
 }
