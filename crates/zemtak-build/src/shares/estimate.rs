@@ -72,10 +72,10 @@ fn guessed(target: &Target) -> AtlasWork {
 /// One size, whose pages come to so many bytes.
 fn size(settings: &AtlasSettings, images: u64, bytes: u64) -> SizeWork {
     let an_image = match settings.effort {
-        // The first as measured there; the others take about ten and a hundred times as much.
-        Effort::Quick => 2000,
-        Effort::Normal => 20_000,
-        _ => 200_000,
+        // Between 200 on small sprites and 2,200 there; the others take about ten and a hundred times as much.
+        Effort::Quick => 700,
+        Effort::Normal => 7_000,
+        _ => 70_000,
     };
     let a_kilobyte = match (settings.pages_as, settings.png) {
         // Balanced as measured there, small by how much longer it takes; the others are not measured.
