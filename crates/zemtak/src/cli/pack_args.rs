@@ -39,7 +39,7 @@ pub(super) struct PackArgs {
     /// Say how each atlas differs from the one that was in its place, and what a player downloads anew
     #[arg(long, conflicts_with_all = ["check", "dry_run"])]
     diff: bool,
-    /// Build the third of sixteen shares into the shared store and write nothing else; a plain pack then finds it there
+    /// Build share K of N, such as 3/16, into the shared store and write nothing else; a plain pack then finds it there
     #[arg(long, value_name = "K/N", conflicts_with_all = ["check", "dry_run", "diff", "fresh", "keep", "why", "take_best", "strict", "timings"])]
     share: Option<Share>,
     /// Exit with 1 if there are warnings; what was built stays
