@@ -10,6 +10,7 @@ use crate::store::{Access, SharedSettings};
 use crate::targets::{self, Chosen, Targets};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
+use zemtak_files::{Disk, SystemDisk};
 
 /// The shared store as far as a build uses it: not where nothing that was learnt is to be believed, and a check writes nothing there.
 fn used(shared: SharedSettings, request: &PackRequest) -> Option<SharedSettings> {
@@ -31,8 +32,8 @@ impl Asked {
     ///
     /// # Errors
     /// Anything wrong with the project file, the paths, what is there, or the environment.
-    pub fn of(request: &PackRequest) -> Result<Self, Failure> {
-        Self::choose(request, Chosen::Asked(request.name.as_deref()))
+    pub fn of(request: &PackRequest, disk: &dyn Disk) -> Result<Self, Failure> {
+        Self::choose(request, Chosen::Asked(request.name.as_deref()), disk)
     }
 
     /// The same of some atlases of those that [`Outline::of`] tells.
@@ -40,22 +41,22 @@ impl Asked {
     /// # Errors
     /// As [`of`](Self::of).
     pub fn these(request: &PackRequest, names: &BTreeSet<String>) -> Result<Self, Failure> {
-        Self::choose(request, Chosen::These(names))
+        Self::choose(request, Chosen::These(names), &SystemDisk)
     }
 
-    fn choose(request: &PackRequest, chosen: Chosen<'_>) -> Result<Self, Failure> {
+    fn choose(request: &PackRequest, chosen: Chosen<'_>, disk: &dyn Disk) -> Result<Self, Failure> {
         let PackRequest { paths, root, keys, .. } = request;
         let (name, out) = (request.name.as_deref(), request.out.as_deref());
         let (inputs, targets, limits, shared) = if paths.is_empty() {
-            let project = project(request)?;
+            let project = project(request, disk)?;
             let inputs = Inputs::of_project(&project, out);
             let targets = targets::of_project(&project, chosen, &inputs.out, keys)?;
             (inputs, targets, project.limits, project.shared)
         } else {
             Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
             let inputs = Inputs::of_paths(paths, out);
-            let follow = request.limits.follow_links();
-            let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), follow)?;
+            let limits = &request.limits;
+            let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), limits)?;
             (inputs, targets, request.limits, None)
         };
         Ok(Self { inputs, targets, limits, shared: shared_of(request, shared)? })
@@ -81,7 +82,7 @@ impl Outline {
     pub fn of(request: &PackRequest) -> Result<Self, Failure> {
         let name = request.name.as_deref();
         if request.paths.is_empty() {
-            let project = project(request)?;
+            let project = project(request, &SystemDisk)?;
             let atlases = targets::outline(&project, name, &request.keys)?;
             let out = Inputs::of_project(&project, request.out.as_deref()).out;
             return Ok(Self { atlases, out, limits: project.limits, shared: shared_of(request, project.shared)? });
@@ -93,8 +94,8 @@ impl Outline {
     }
 }
 
-fn project(request: &PackRequest) -> Result<Project, Failure> {
-    let mut project = Project::open(request.project.as_deref(), &request.limits)?;
+fn project(request: &PackRequest, disk: &dyn Disk) -> Result<Project, Failure> {
+    let mut project = Project::open_on(request.project.as_deref(), &request.limits, disk)?;
     project.limits = request.limits.over(project.limits);
     Ok(project)
 }

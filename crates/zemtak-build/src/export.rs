@@ -10,15 +10,16 @@ use crate::texture::{DrawnTexture, TexturePage};
 use crate::timings::Timings;
 use crate::{format, forms, store, write};
 use rayon::prelude::*;
-use serde::Serialize;
-use serde_json::Value;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::io::BufReader;
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{Alpha, Atlas, Colour, DESCRIPTOR_BYTES, FILE_SUFFIX, Layer, Page, PixelKind, VERSION};
+use zemtak_core::atlas::{Alpha, Atlas, Colour, FILE_SUFFIX, Layer, Page, PixelKind, VERSION};
 use zemtak_core::codec::{Bits, Channels, EncodeError, Mark, PngEffort, RawLayout};
 use zemtak_core::geometry::Rect;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::texture::BLOCK_SIDE;
+use zemtak_files::SystemDisk;
 
 /// How the file ends that tells how raw pages are laid out.
 pub const SIDECAR_SUFFIX: &str = ".raw.json";
@@ -148,7 +149,7 @@ impl Export<'_> {
     fn texts(&self, also: &Also) -> Result<Vec<NewFile>, Failure> {
         let mut templates = BTreeMap::new();
         if let Also::Template(path) = also {
-            templates.insert(path.clone(), self.limits.read_text("text_bytes", path)?);
+            templates.insert(path.clone(), self.limits.read_text("text_bytes", path, &SystemDisk)?);
         }
         let means = forms::Means { templates: &templates, idents: &forms::Idents::new(), limits: self.limits };
         let texts = forms::write(also, self.atlas, means)?;
@@ -251,7 +252,7 @@ impl Export<'_> {
     /// Puts all files in their places, once all are written.
     fn put(&self, files: &[NewFile]) -> Result<Vec<(PathBuf, u64)>, Failure> {
         write::make_folder(self.out)?;
-        let mut ours = Inventory::of(self.out, &zemtak_files::SystemDisk).named;
+        let mut ours = Inventory::of(self.out, &SystemDisk).named;
         ours.extend(named_by_sidecar(&self.out.join(format!("{}{SIDECAR_SUFFIX}", self.atlas.name))));
         // What is read here may be named by a descriptor there: it is no result of this all the same.
         let inputs: Vec<PathBuf> = self.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();
@@ -378,13 +379,22 @@ fn raw_page<'a>(part: &Part<'a>, file: &'a NewFile, layout: &RawLayout) -> RawPa
     }
 }
 
+/// What of an earlier sidecar says which files belong to it.
+#[derive(Deserialize)]
+struct FormerSidecar {
+    pages: Vec<FormerPage>,
+}
+
+#[derive(Deserialize)]
+struct FormerPage {
+    file: String,
+    hash: String,
+}
+
 /// The files of an earlier export of raw pages.
 fn named_by_sidecar(path: &Path) -> Written {
-    let read = || serde_json::from_slice::<Value>(&zemtak_files::read(path, DESCRIPTOR_BYTES).ok()?).ok();
-    let sidecar = read().unwrap_or_default();
-    let named = |page: &Value| {
-        let file = page["file"].as_str().filter(|file| zemtak_core::atlas::page_path_is_safe(file))?;
-        Some((file.to_owned(), store::of_written(page["hash"].as_str()?)?))
-    };
-    sidecar["pages"].as_array().into_iter().flatten().filter_map(named).collect()
+    let read = || serde_json::from_reader::<_, FormerSidecar>(BufReader::new(zemtak_files::open(path).ok()?)).ok();
+    let pages = read().into_iter().flat_map(|sidecar| sidecar.pages);
+    let safe = pages.filter(|page| zemtak_core::atlas::page_path_is_safe(&page.file));
+    safe.filter_map(|FormerPage { file, hash }| Some((file, store::of_written(&hash)?))).collect()
 }

@@ -2,7 +2,6 @@
 
 use crate::build_atlas::{BuiltAtlas, OutputKind, TextPlace};
 use crate::failure::Failure;
-use crate::limits::Limits;
 use crate::targets::Joint;
 use crate::{format, forms};
 use std::path::Path;
@@ -21,7 +20,7 @@ pub(crate) fn build(joint: &Joint, built: &[BuiltAtlas], place: TextPlace<'_>) -
     let mut made = BuiltAtlas::default();
     for (file, template) in joint.files() {
         let output = match &atlases {
-            Some(atlases) => Some(place.put(file, &render(template, atlases, place.limits)?, OutputKind::Form)?),
+            Some(atlases) => Some(place.put(file, &render(template, atlases, place)?, OutputKind::Form)?),
             None => place.as_it_is(file, OutputKind::Form),
         };
         made.outputs.extend(output);
@@ -29,9 +28,9 @@ pub(crate) fn build(joint: &Joint, built: &[BuiltAtlas], place: TextPlace<'_>) -
     Ok(made)
 }
 
-fn render(template: &Path, atlases: &[Atlas], limits: &Limits) -> Result<String, Failure> {
-    let text = limits.read_text("text_bytes", template)?;
-    forms::joint(&format::path(template), &text, atlases, limits)
+fn render(template: &Path, atlases: &[Atlas], place: TextPlace<'_>) -> Result<String, Failure> {
+    let text = place.limits.read_text("text_bytes", template, &*place.writer.disk)?;
+    forms::joint(&format::path(template), &text, atlases, place.limits)
 }
 
 /// An atlas as it was built, or as it is in place.
@@ -39,7 +38,7 @@ fn atlas(name: &str, built: &[BuiltAtlas], place: TextPlace<'_>) -> Option<Atlas
     let now = built.iter().find_map(|built| built.atlas.as_ref().filter(|atlas| atlas.name == name));
     now.cloned().or_else(|| {
         let descriptor = place.out.join(format!("{name}{FILE_SUFFIX}"));
-        let text = place.limits.read_text("descriptor_bytes", &descriptor).ok()?;
+        let text = place.limits.read_text("descriptor_bytes", &descriptor, &*place.writer.disk).ok()?;
         parse(&text).ok().map(|parsed| parsed.atlas)
     })
 }

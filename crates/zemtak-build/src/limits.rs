@@ -8,7 +8,7 @@ use crate::format;
 use std::path::Path;
 use zemtak_core::atlas::DESCRIPTOR_BYTES;
 use zemtak_core::codec;
-use zemtak_files::TooLarge;
+use zemtak_files::{Disk, TooLarge};
 
 macro_rules! limits {
     ($($(#[doc = $doc:literal])+ $name:ident: $default:expr, $of:literal;)+) => {
@@ -88,6 +88,8 @@ limits! {
     text_bytes: zemtak_files::TEXT_BYTES, "bytes of a project, a scenario, a template or a list";
     /// The bytes of a descriptor or of a list of coordinates.
     descriptor_bytes: DESCRIPTOR_BYTES, "bytes of a descriptor or of a list of coordinates";
+    /// The bytes of a glob or of a regular expression. As many as systems allow a path.
+    pattern_bytes: zemtak_core::glob::LONGEST as u64, "bytes of a glob or of a regular expression";
     /// The steps that a template takes.
     template_steps: 200_000_000, "steps of a template";
     /// The bytes that a template makes.
@@ -138,8 +140,8 @@ impl Limits {
     ///
     /// # Errors
     /// It cannot be read, or has more.
-    pub fn read(&self, name: &str, path: &Path) -> Result<Vec<u8>, Problem> {
-        let read = zemtak_files::read(path, self.get(name).unwrap_or_default());
+    pub fn read(&self, name: &str, path: &Path, disk: &dyn Disk) -> Result<Vec<u8>, Problem> {
+        let read = disk.read(path, self.get(name).unwrap_or_default());
         read.map_err(|error| self.unread(name, &format::path(path), &error))
     }
 
@@ -147,9 +149,9 @@ impl Limits {
     ///
     /// # Errors
     /// As [`read`](Self::read), or it is not UTF-8.
-    pub fn read_text(&self, name: &str, path: &Path) -> Result<String, Problem> {
-        let read = zemtak_files::read_text(path, self.get(name).unwrap_or_default());
-        read.map_err(|error| self.unread(name, &format::path(path), &error))
+    pub fn read_text(&self, name: &str, path: &Path, disk: &dyn Disk) -> Result<String, Problem> {
+        let unread = |error| self.unread(name, &format::path(path), &error);
+        zemtak_files::text(self.read(name, path, disk)?).map_err(unread)
     }
 
     /// The text of standard input.

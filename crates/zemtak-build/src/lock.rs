@@ -45,20 +45,20 @@ pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> R
     let (since, mut told) = (Instant::now(), false);
     loop {
         disk.create_folder(folder).map_err(|e| io(&e))?;
-        let file = File::options().create(true).append(true).open(&path).map_err(|e| io(&e))?;
+        let file = disk.open_lock(&path).map_err(|e| io(&e))?;
         match file.try_lock() {
             // The build before may have taken its folder away with the file.
             Ok(()) if same_file(&file, &path) => {
                 sign(&file);
                 // Nobody else is at work here, so a part is of a build that was killed.
-                write::sweep(folder, Duration::ZERO);
+                write::sweep(folder, Duration::ZERO, disk);
                 return Ok(Lock { _file: file, made });
             }
             Ok(()) => {}
             Err(TryLockError::Error(error)) => return Err(io(&error)),
             Err(TryLockError::WouldBlock) => {
                 if since.elapsed() >= TOLD_AFTER && !std::mem::replace(&mut told, true) {
-                    observer.waits_for(folder, signature(&path));
+                    observer.waits_for(folder, signature(&path, disk));
                 }
                 std::thread::sleep(Duration::from_millis(20));
                 check(observer)?;
@@ -76,8 +76,9 @@ fn sign(mut file: &File) {
 const SIGNATURE_BYTES: u64 = 64;
 
 /// The process that holds a folder, if it says so.
-fn signature(path: &Path) -> Option<u32> {
-    zemtak_files::read_text(path, SIGNATURE_BYTES).ok()?.trim().parse().ok()
+fn signature(path: &Path, disk: &dyn Disk) -> Option<u32> {
+    let text = zemtak_files::text(disk.read(path, SIGNATURE_BYTES).ok()?).ok()?;
+    text.trim().parse().ok()
 }
 
 #[cfg(unix)]

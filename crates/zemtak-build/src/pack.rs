@@ -46,7 +46,7 @@ impl PackRequest {
 fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
-    let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || Asked::of(request))?;
+    let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || Asked::of(request, &*writer.disk))?;
     let shared = SharedStore::open(shared.as_ref(), writer, &limits)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();

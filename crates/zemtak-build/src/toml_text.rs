@@ -11,6 +11,7 @@ use std::path::{Path, PathBuf};
 use std::str::FromStr;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
+use zemtak_files::Disk;
 
 /// A value and where it stands.
 pub type Value<'t> = Spanned<DeValue<'t>>;
@@ -39,8 +40,8 @@ impl FileKind {
 ///
 /// # Errors
 /// It cannot be read, is too large, or is no UTF-8.
-pub fn read(path: &Path, limits: &Limits) -> Result<String, Failure> {
-    let source = limits.read("text_bytes", path)?;
+pub fn read(path: &Path, limits: &Limits, disk: &dyn Disk) -> Result<String, Failure> {
+    let source = limits.read("text_bytes", path, disk)?;
     String::from_utf8(source).map_err(|_| {
         Problem::usage(ProblemKind::NotToml, &format::path(path), "TOML is UTF-8 text", "save it as UTF-8").into()
     })

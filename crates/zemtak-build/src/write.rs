@@ -63,7 +63,7 @@ const FORGOTTEN: Duration = Duration::from_secs(3600);
 
 /// Clears away what killed processes left half written in a folder.
 pub fn sweep_forgotten(folder: &Path) {
-    sweep(folder, FORGOTTEN);
+    sweep(folder, FORGOTTEN, &SystemDisk);
 }
 
 /// Whether a file has the name of one that is not in its place yet.
@@ -72,13 +72,13 @@ pub(crate) fn is_part(name: &str) -> bool {
 }
 
 /// Clears away what was left half written in a folder for at least so long. What cannot be removed does no harm.
-pub(crate) fn sweep(folder: &Path, age: Duration) {
+pub(crate) fn sweep(folder: &Path, age: Duration, disk: &dyn Disk) {
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
         let is_part = entry.file_name().to_str().is_some_and(is_part);
         // What is of the future counts as new.
         let rested = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
         if is_part && (age.is_zero() || rested().is_some_and(|rested| rested >= age)) {
-            let _ = fs::remove_file(entry.path());
+            let _ = disk.remove(&entry.path());
         }
     }
 }

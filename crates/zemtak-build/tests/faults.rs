@@ -10,11 +10,12 @@
 )]
 
 use std::collections::BTreeMap;
-use std::fs;
-use std::io;
+use std::fs::{self, File};
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
+use std::time::Duration;
 use tempfile::TempDir;
 use zemtak_build::{Failure, PackRequest, Packed};
 use zemtak_core::atlas::{Atlas, parse};
@@ -38,9 +39,10 @@ fn write_game(game: &Path, names: &str, second: bool) {
     let project = format!(
         "format = 1\n[defaults]\nnames = \"{names}\"\n[atlas.day]\nroot = \"day\"\nalso = [\"csv\"]\n\
          sizes = [{{ suffix = \"-half\", factor = 0.5 }}]\n[atlas.night]\nroot = \"night\"\n\
-         sizes = [{{ suffix = \"-half\", factor = 0.5 }}]\n[atlas.menu]\nroot = \"menu\"\n"
+         sizes = [{{ suffix = \"-half\", factor = 0.5 }}]\n[atlas.menu]\nroot = \"menu\"\nalso = [\"template:names.txt.jinja\"]\n"
     );
     fs::write(game.join("zemtak.toml"), project).unwrap();
+    fs::write(game.join("names.txt.jinja"), "{{ name }}\n").unwrap();
     for (atlas, base) in [("day", 1), ("night", 20), ("menu", 40)] {
         fs::create_dir_all(game.join(atlas)).unwrap();
         for n in 0..3_u8 {
@@ -53,10 +55,14 @@ fn write_game(game: &Path, names: &str, second: bool) {
     }
 }
 
+/// Builds on one thread, so that a step is the same one each time.
 fn pack(game: &Path, disk: Arc<dyn Disk>) -> Result<Packed, Failure> {
+    pack_by(1, game, disk)
+}
+
+fn pack_by(threads: usize, game: &Path, disk: Arc<dyn Disk>) -> Result<Packed, Failure> {
     let request = PackRequest::of_project(game.join("zemtak.toml")).out(game.join("out"));
-    // On one thread, so that a step is the same one each time.
-    let pool = rayon::ThreadPoolBuilder::new().num_threads(1).build().unwrap();
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
     pool.install(|| request.run_on(disk, &()))
 }
 
@@ -144,6 +150,8 @@ enum Fault {
     Half,
     /// The folder for results is gone.
     FolderGone,
+    /// It works, but so late that all other threads have gone on.
+    Late,
 }
 
 impl Fault {
@@ -153,7 +161,7 @@ impl Fault {
             Self::Denied => io::ErrorKind::PermissionDenied.into(),
             // EMFILE
             Self::NoHandles => io::Error::from_raw_os_error(24),
-            Self::FolderGone => io::ErrorKind::NotFound.into(),
+            Self::FolderGone | Self::Late => io::ErrorKind::NotFound.into(),
         }
     }
 }
@@ -170,16 +178,18 @@ struct FaultyDisk {
 impl FaultyDisk {
     /// Whether this is the step.
     fn now(&self) -> bool {
-        let now = self.steps.fetch_add(1, Ordering::SeqCst) == self.at;
-        if now && self.fault == Fault::FolderGone {
-            let _ = fs::remove_dir_all(&self.out);
-        }
-        now
+        self.steps.fetch_add(1, Ordering::SeqCst) == self.at
     }
 
     fn step<T>(&self, work: impl FnOnce() -> io::Result<T>) -> io::Result<T> {
-        // Where the folder is gone, the system itself says so.
-        if self.now() && self.fault != Fault::FolderGone { Err(self.fault.error()) } else { work() }
+        match self.fault {
+            _ if !self.now() => {}
+            // The system itself says so.
+            Fault::FolderGone => _ = fs::remove_dir_all(&self.out),
+            Fault::Late => std::thread::sleep(Duration::from_millis(5)),
+            fault => return Err(fault.error()),
+        }
+        work()
     }
 }
 
@@ -189,6 +199,17 @@ impl Disk for FaultyDisk {
             return SystemDisk.read(path, limit).map(|bytes| bytes[..bytes.len() / 2].to_vec());
         }
         self.step(|| SystemDisk.read(path, limit))
+    }
+
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+        if self.fault == Fault::Half && self.now() {
+            return Ok(Box::new(SystemDisk.open(path)?.take(fs::metadata(path)?.len() / 2)));
+        }
+        self.step(|| SystemDisk.open(path))
+    }
+
+    fn open_lock(&self, path: &Path) -> io::Result<File> {
+        self.step(|| SystemDisk.open_lock(path))
     }
 
     fn create_folder(&self, path: &Path) -> io::Result<()> {
@@ -257,6 +278,24 @@ fn whatever_fails_at_any_step_nothing_is_lost_and_the_next_build_mends_all() {
     }
 }
 
+#[test]
+fn a_disk_that_is_late_at_any_step_changes_nothing() {
+    for names in ["hashed", "plain"] {
+        let game = Game::new(names);
+        for at in 0.. {
+            let disk = Arc::new(FaultyDisk { out: game.out(), at, fault: Fault::Late, steps: AtomicUsize::new(0) });
+            put(&game.out(), &game.first);
+            let what = format!("{names}, late at step {at}");
+            pack_by(3, game.folder.path(), disk.clone()).unwrap_or_else(|failure| panic!("{what}: {failure}"));
+            assert!(files(&game.out(), false) == game.second, "{what}");
+            if disk.steps.load(Ordering::SeqCst) <= at {
+                assert!(at > 40, "{at}");
+                break;
+            }
+        }
+    }
+}
+
 /// What happened to the names in a folder and is not sure to be on the disk.
 #[derive(Debug, Clone)]
 enum Change {
@@ -298,6 +337,14 @@ impl ForgetfulDisk {
 impl Disk for ForgetfulDisk {
     fn read(&self, path: &Path, limit: u64) -> io::Result<Vec<u8>> {
         SystemDisk.read(path, limit)
+    }
+
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+        SystemDisk.open(path)
+    }
+
+    fn open_lock(&self, path: &Path) -> io::Result<File> {
+        SystemDisk.open_lock(path)
     }
 
     fn create_folder(&self, path: &Path) -> io::Result<()> {

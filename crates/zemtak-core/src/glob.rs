@@ -31,7 +31,7 @@ pub struct Glob {
 #[error("{0}")]
 pub struct GlobError(String);
 
-/// The most bytes of a glob: as many as systems allow a path.
+/// The most bytes of a glob unless more are asked for: as many as systems allow a path.
 pub const LONGEST: usize = 4096;
 
 /// Characters that mean more than themselves.
@@ -47,6 +47,14 @@ impl Glob {
         if text.len() > LONGEST {
             return Err(GlobError(format!("its {} bytes are over the limit of {LONGEST}", text.len())));
         }
+        Self::of_any_length(text)
+    }
+
+    /// Reads a glob, however long. Matching takes time by its length, so who asks for this has a limit of its own.
+    ///
+    /// # Errors
+    /// As [`new`](Self::new), but for the length.
+    pub fn of_any_length(text: &str) -> Result<Self, GlobError> {
         fast_glob::validate(text).map_err(|error| GlobError(error.to_string()))?;
         let literal = text.find(SPECIAL).unwrap_or(text.len());
         Ok(Self { text: text.to_owned(), pattern: for_matcher(text), literal })

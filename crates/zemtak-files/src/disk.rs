@@ -2,7 +2,7 @@
 
 use std::fmt::Debug;
 use std::fs::{self, File};
-use std::io::{self, Write};
+use std::io::{self, Read, Write};
 use std::path::Path;
 use std::time::SystemTime;
 
@@ -16,6 +16,18 @@ pub trait Disk: Send + Sync + Debug {
     /// # Errors
     /// As there.
     fn read(&self, path: &Path, limit: u64) -> io::Result<Vec<u8>>;
+
+    /// A regular file to be read bit by bit, as [`open`](crate::open).
+    ///
+    /// # Errors
+    /// As there.
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>>;
+
+    /// Opens a file that is to be locked, and makes it if it is not there.
+    ///
+    /// # Errors
+    /// As the system says.
+    fn open_lock(&self, path: &Path) -> io::Result<File>;
 
     /// Makes a folder and those above it; one that is there already stays.
     ///
@@ -61,6 +73,14 @@ pub struct SystemDisk;
 impl Disk for SystemDisk {
     fn read(&self, path: &Path, limit: u64) -> io::Result<Vec<u8>> {
         crate::read(path, limit)
+    }
+
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+        Ok(Box::new(crate::open(path)?))
+    }
+
+    fn open_lock(&self, path: &Path) -> io::Result<File> {
+        File::options().create(true).append(true).open(path)
     }
 
     fn create_folder(&self, path: &Path) -> io::Result<()> {

@@ -139,7 +139,11 @@ fn read_from(from: impl Read, about: u64, limit: u64) -> io::Result<Vec<u8>> {
     if read > limit { Err(TooLarge { bytes: read, limit }.into()) } else { Ok(bytes) }
 }
 
-fn text(bytes: Vec<u8>) -> io::Result<String> {
+/// Bytes as text.
+///
+/// # Errors
+/// They are not UTF-8.
+pub fn text(bytes: Vec<u8>) -> io::Result<String> {
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
         Error::new(ErrorKind::InvalidData, format!("not UTF-8 text, from byte {at} on"))

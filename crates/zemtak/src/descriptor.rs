@@ -5,7 +5,7 @@ use std::io::Read;
 use std::path::Path;
 use zemtak_build::format::Lines;
 use zemtak_build::settings::Pattern;
-use zemtak_build::{Allowance, Failure, HeldPixels, Problem, ProblemKind, format};
+use zemtak_build::{Allowance, Failure, HeldPixels, Limits, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, ParseError, Sprite};
 use zemtak_core::codec::Format;
 use zemtak_core::geometry::Size;
@@ -171,7 +171,11 @@ pub struct Choice {
 ///
 /// # Errors
 /// All names, globs and clips that mean nothing, with what is most like them.
-pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteName, &'a Sprite)>, Failure> {
+pub fn choose<'a>(
+    atlas: &'a Atlas,
+    choice: &Choice,
+    limits: &Limits,
+) -> Result<Vec<(&'a SpriteName, &'a Sprite)>, Failure> {
     if choice.names.is_empty() && choice.clips.is_empty() {
         return Ok(atlas.sprites.iter().collect());
     }
@@ -180,6 +184,10 @@ pub fn choose<'a>(atlas: &'a Atlas, choice: &Choice) -> Result<Vec<(&'a SpriteNa
         // A name may hold characters that mean something in a glob.
         if let Some(sprite) = atlas.sprites.get_key_value(&SpriteName::new(name)) {
             chosen.push(sprite);
+            continue;
+        }
+        if let Err(problem) = limits.check("pattern_bytes", name.len(), "a name to look for") {
+            problems.push(problem);
             continue;
         }
         let pattern: Result<Pattern, String> = name.parse();

@@ -6,6 +6,7 @@ use zemtak_build::{Allowance, Failure, HeldPixels, format};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::diff::Side;
 use zemtak_core::pixels::Pixels;
+use zemtak_files::SystemDisk;
 
 /// An atlas with the pixels of its pages.
 #[derive(Debug)]
@@ -39,7 +40,7 @@ impl Opened {
             [page.file.clone()].into_iter().chain(page.layers.values().map(|layer| layer.file.clone()))
         });
         let files = named.map(|file| (file.clone(), size(&file))).collect();
-        let text = allowance.limits().read_text("descriptor_bytes", path)?;
+        let text = allowance.limits().read_text("descriptor_bytes", path, &SystemDisk)?;
         Ok(Self { path: format::path(path), atlas, pages, files, text, descriptor: path.to_owned(), _held: held })
     }
 

@@ -3,7 +3,7 @@
 use crate::descriptor::{self, Choice};
 use serde_json::{Map, Value, json};
 use std::path::PathBuf;
-use zemtak_build::{Allowance, Failure, Problem, ProblemKind, format};
+use zemtak_build::{Allowance, Failure, Limits, Problem, ProblemKind, format};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::{Area, Part, Picture, Visible};
 use zemtak_core::geometry::{Rect, Size};
@@ -65,14 +65,14 @@ pub fn look_up(subject: &Subject, parts: &[Part], allowance: &Allowance) -> Resu
         }
         Subject::Sprites { descriptor, choice } => {
             let file = descriptor::open(descriptor, allowance)?;
-            of_atlas(file.atlas(), choice, parts)
+            of_atlas(file.atlas(), choice, parts, allowance.limits())
         }
     }
 }
 
-fn of_atlas(atlas: &Atlas, choice: &Choice, parts: &[Part]) -> Result<Vec<Place>, Failure> {
+fn of_atlas(atlas: &Atlas, choice: &Choice, parts: &[Part], limits: &Limits) -> Result<Vec<Place>, Failure> {
     let (mut places, mut problems) = (Vec::new(), Vec::new());
-    for (name, sprite) in descriptor::choose(atlas, choice)? {
+    for (name, sprite) in descriptor::choose(atlas, choice, limits)? {
         let page = &atlas.pages[sprite.page];
         let found = sprite.picture(page).map_err(|error| {
             Problem::bad_input(ProblemKind::OutsidePage, name.as_str(), error.to_string(), "build it again")

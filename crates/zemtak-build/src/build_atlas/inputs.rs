@@ -3,7 +3,6 @@
 use super::Options;
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
-use crate::limits::Limits;
 use crate::load::{self, Looked, Recipe};
 use crate::settings::{Also, AtlasSettings};
 use crate::sources::Source;
@@ -47,7 +46,7 @@ impl<'a> AtlasInputs<'a> {
     /// # Errors
     /// Something cannot be read, nothing is left to pack, or an interruption.
     pub fn look(target: &'a Target, context: Context<'_>) -> Result<Self, Failure> {
-        let templates = templates(target, context.allowance.limits())?;
+        let templates = templates(target, context)?;
         let mut inputs =
             Self { sources: Vec::new(), contents: Vec::new(), own_pictures: target.sources.own.clone(), templates };
         let mut problems = target.sources.problems.clone();
@@ -115,11 +114,12 @@ pub(super) fn key_of_sizes(sizes: &[Hash]) -> Hash {
     Key::new("sizes", &[]).value(&sizes).finish()
 }
 
-fn templates(target: &Target, limits: &Limits) -> Result<BTreeMap<PathBuf, String>, Failure> {
+fn templates(target: &Target, context: Context<'_>) -> Result<BTreeMap<PathBuf, String>, Failure> {
+    let (limits, disk) = (context.allowance.limits(), &*context.writer.disk);
     let (mut texts, mut problems) = (BTreeMap::new(), Vec::new());
     for also in &target.settings.also {
         if let Also::Template(path) = also {
-            match limits.read_text("text_bytes", &target.folder.join(path)) {
+            match limits.read_text("text_bytes", &target.folder.join(path), disk) {
                 Ok(text) => _ = texts.insert(path.clone(), text),
                 Err(problem) => problems.push(problem),
             }

@@ -13,7 +13,6 @@ use crate::context::Context;
 use crate::explain::Explained;
 use crate::failure::Failure;
 use crate::former::{self, Drawn, Former};
-use crate::limits::Limits;
 use crate::load::{self, Loaded, NotDrawn, Recipe, Sprite};
 use crate::ownership::ResultKind;
 use crate::pages::{PageFile, Put};
@@ -238,11 +237,7 @@ impl SizeRun<'_> {
         let (LoadedSize { name, settings, loaded }, Self { target, options, context, .. }) = (size, *self);
         let _span = tracing::debug_span!("build", atlas = name).entered();
         let descriptor = options.out.join(format!("{name}{FILE_SUFFIX}"));
-        let in_place = if options.keep || options.tell_changes {
-            former_atlas(&descriptor, context.allowance.limits())
-        } else {
-            None
-        };
+        let in_place = if options.keep || options.tell_changes { former_atlas(&descriptor, context) } else { None };
         let kept_atlas = in_place.as_ref().filter(|_| options.keep);
         let task = Task {
             name,
@@ -418,8 +413,9 @@ fn bytes_of(page: &PageFile<Made>, out: &Path) -> u64 {
 }
 
 /// The atlas that is in this place so far.
-fn former_atlas(descriptor: &Path, limits: &Limits) -> Option<Atlas> {
-    let text = limits.read_text("descriptor_bytes", descriptor).ok()?;
+fn former_atlas(descriptor: &Path, context: Context<'_>) -> Option<Atlas> {
+    let limits = context.allowance.limits();
+    let text = limits.read_text("descriptor_bytes", descriptor, &*context.writer.disk).ok()?;
     let atlas = parse(&text).ok()?.atlas;
     atlas.check().is_empty().then_some(atlas)
 }

@@ -9,6 +9,7 @@ use similar::TextDiff;
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
+use zemtak_files::SystemDisk;
 
 /// Where sprites are held and what is marked on them.
 #[derive(Debug, Clone, PartialEq, Default, Deserialize)]
@@ -40,7 +41,7 @@ const CONTEXT: usize = 3;
 /// # Errors
 /// The file cannot be read, is no good before or after, or has no such atlas.
 pub fn amend(path: &Path, atlas: &str, placements: &[Placement]) -> Result<Amended, Failure> {
-    let old = toml_text::read(path, &Limits::default())?;
+    let old = toml_text::read(path, &Limits::default(), &SystemDisk)?;
     read(path, &old)?;
     let wrong = |why: String| -> Failure {
         let help = "copy the lines and put them in by hand";

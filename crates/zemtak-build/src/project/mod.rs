@@ -14,6 +14,7 @@ use crate::store::SharedSettings;
 use crate::toml_text::{self, FileKind, Text, Value};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::Atlas;
+use zemtak_files::{Disk, SystemDisk};
 
 /// The name of a project file.
 pub const FILE: &str = "zemtak.toml";
@@ -111,8 +112,16 @@ impl Project {
     /// # Errors
     /// There is none, it cannot be read, or something in it is wrong: all of that at once.
     pub fn open(named: Option<&Path>, limits: &Limits) -> Result<Self, Failure> {
+        Self::open_on(named, limits, &SystemDisk)
+    }
+
+    /// The same with the files of another disk than the machine's.
+    ///
+    /// # Errors
+    /// As [`open`](Self::open).
+    pub(crate) fn open_on(named: Option<&Path>, limits: &Limits, disk: &dyn Disk) -> Result<Self, Failure> {
         let path = Self::locate(named)?;
-        Self::read(&path, &toml_text::read(&path, limits)?)
+        Self::read(&path, &toml_text::read(&path, limits, disk)?)
     }
 
     /// What the text of a project file says. Nothing is looked for on the disk.

@@ -4,9 +4,9 @@ use regex_lite::Regex;
 use serde::{Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
-use zemtak_core::glob::{Glob, LONGEST};
+use zemtak_core::glob::Glob;
 
-/// A glob on paths with `/`; see [`zemtak_core::glob`].
+/// A glob on paths with `/`; see [`zemtak_core::glob`]. How long it may be is a [limit](crate::Limits).
 #[derive(Clone)]
 pub struct Pattern(Glob);
 
@@ -40,15 +40,26 @@ impl FromStr for Pattern {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        Glob::new(text).map(Self).map_err(|error| format!("a glob, but {error}"))
+        Glob::of_any_length(text).map(Self).map_err(|error| format!("a glob, but {error}"))
     }
 }
+
+/// What makes an expression hold for a name as a whole.
+const START: &str = "^(?:";
+const END: &str = ")$";
 
 /// A regular expression with the groups `clip` and `frame`.
 #[derive(Clone)]
 pub struct Expression(Regex);
 
 impl Expression {
+    /// The text as it was written.
+    #[must_use]
+    pub fn as_str(&self) -> &str {
+        let whole = self.0.as_str();
+        whole.strip_prefix(START).and_then(|text| text.strip_suffix(END)).unwrap_or(whole)
+    }
+
     /// The clip and the frame number of a name, where it matches as a whole.
     #[must_use]
     pub fn read<'n>(&self, name: &'n str) -> Option<(&'n str, &'n str)> {
@@ -61,10 +72,7 @@ impl FromStr for Expression {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        if text.len() > LONGEST {
-            return Err(format!("a regular expression, but its {} bytes are over the limit of {LONGEST}", text.len()));
-        }
-        let regex = Regex::new(&format!("^(?:{text})$"));
+        let regex = Regex::new(&format!("{START}{text}{END}"));
         let regex = regex.map_err(|error| format!("a regular expression, but {}", last_line(&error.to_string())))?;
         for group in ["clip", "frame"] {
             if !regex.capture_names().any(|name| name == Some(group)) {

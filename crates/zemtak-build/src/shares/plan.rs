@@ -13,6 +13,7 @@ use crate::work::AtlasWork;
 use crate::write::Writer;
 use std::path::PathBuf;
 use std::time::Duration;
+use zemtak_files::SystemDisk;
 
 /// A build cut into shares.
 #[derive(Debug, Clone)]
@@ -74,7 +75,7 @@ impl PackRequest {
             return Err(Problem::usage(ProblemKind::InvalidValue, "shares", why, "ask for fewer").into());
         }
         let outline = Outline::of(self)?;
-        let targets = Asked::of(self)?.targets.targets;
+        let targets = Asked::of(self, &SystemDisk)?.targets.targets;
         let shared = outline.shared.clone().map(|shared| SharedSettings { access: Access::Read, ..shared });
         let store = FileStore::open(&outline.out, &Writer::default());
         let work = Workplace::open(store, shared.as_ref(), outline.limits)?;

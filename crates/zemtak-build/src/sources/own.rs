@@ -1,9 +1,11 @@
 //! Telling pictures that a build wrote from sources, so that pages never become sprites.
 
+use crate::inventory::pictures;
 use crate::store;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
-use zemtak_core::atlas::{DESCRIPTOR_BYTES, FILE_SUFFIX, parse};
+use zemtak_core::atlas::FILE_SUFFIX;
+use zemtak_files::SystemDisk;
 
 /// Of these files the pictures of an earlier build: those that a descriptor beside them names, and all that lie in a folder
 /// with a build's store.
@@ -27,7 +29,7 @@ pub fn of<'f>(files: impl Iterator<Item = &'f Path> + Clone) -> HashSet<PathBuf>
             continue;
         }
         let pages: BTreeSet<String> =
-            files.iter().filter(|file| named(file, FILE_SUFFIX)).flat_map(|f| pages(f)).collect();
+            files.iter().filter(|file| named(file, FILE_SUFFIX)).flat_map(|f| pictures(f, &SystemDisk)).collect();
         let page = |file: &&&Path| file.file_name().and_then(|n| n.to_str()).is_some_and(|n| pages.contains(n));
         own.extend(files.iter().filter(page).map(|file| file.to_path_buf()));
     }
@@ -38,16 +40,6 @@ pub fn of<'f>(files: impl Iterator<Item = &'f Path> + Clone) -> HashSet<PathBuf>
 fn is_ours(file: &Path) -> bool {
     let name = file.file_name().and_then(|name| name.to_str());
     name.is_some_and(|name| name == store::FILE || name.ends_with(FILE_SUFFIX))
-}
-
-/// The picture files that a descriptor names; none where it is not one.
-fn pages(descriptor: &Path) -> Vec<String> {
-    let text = zemtak_files::read_text(descriptor, DESCRIPTOR_BYTES).unwrap_or_default();
-    let Ok(parsed) = parse(&text) else { return Vec::new() };
-    let files = |page: zemtak_core::atlas::Page| {
-        page.layers.into_values().map(|layer| layer.file).chain([page.file]).collect::<Vec<_>>()
-    };
-    parsed.atlas.pages.into_iter().flat_map(files).collect()
 }
 
 /// Whether a file counts as a picture by its ending.

@@ -5,8 +5,9 @@ mod steps;
 pub(crate) use steps::unknown_step;
 
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::limits::Limits;
 use crate::project::Project;
-use crate::settings::rule::Rules;
+use crate::settings::rule::{Membership, Rule, Rules};
 use crate::settings::{Also, AtlasSettings, Keys, Keyword, OtherSize, Pattern, Places};
 use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
 use crate::warning::Warning;
@@ -84,7 +85,7 @@ pub fn of_paths(
     out: &Path,
     name: Option<&str>,
     keys: Keys,
-    follow_links: bool,
+    limits: &Limits,
 ) -> Result<Targets, Failure> {
     let name = name.map_or_else(|| name_of(paths), |name| Ok(name.to_owned()))?;
     for path in paths.iter().filter(|p| p.is_dir()) {
@@ -94,8 +95,9 @@ pub fn of_paths(
         paths: paths.to_vec(),
         root: root.map(Path::to_owned),
         leave_out: Some(out.to_owned()),
-        follow_links,
+        follow_links: limits.follow_links(),
     };
+    refuse_long_patterns(&name, &keys, limits)?;
     let places: Vec<String> = paths.iter().map(|p| format::path(p)).collect();
     let found = sources::find(&search)?;
     let sources = select(&found, &keys, &places.join(", "))?;
@@ -211,12 +213,28 @@ fn of_atlas(
     if keys.root.is_some() {
         refuse_results_among(&root, out)?;
     }
+    refuse_long_patterns(name, &keys, &project.limits)?;
     let found = roots[&root].as_ref().map_err(Clone::clone)?;
     let sources = select(found, &keys, &format!("atlas {name}, {}", format::path(&root)))?;
     let mut warnings = Vec::new();
     idle_globs(name, &keys, found, &mut warnings);
     let (places, folder) = (keys.places.clone(), project.folder.clone());
     Ok((Target { name: name.to_owned(), places, settings: settle(keys)?, sources, folder }, warnings))
+}
+
+/// Globs and expressions take time by their length, for each sprite.
+fn refuse_long_patterns(atlas: &str, keys: &Keys, limits: &Limits) -> Result<(), Failure> {
+    let long = |length: usize, about: &str| limits.check("pattern_bytes", length, about).err();
+    let globs = keys.take.iter().chain(&keys.leave).flatten();
+    let mut problems: Vec<Problem> =
+        globs.filter_map(|glob| long(glob.as_str().len(), &format!("a glob of atlas {atlas}"))).collect();
+    for Rule { pattern, place, overrides } in keys.rules.iter().flatten() {
+        problems.extend(long(pattern.as_str().len(), place));
+        if let Some(Membership::Read(expression)) = &overrides.clip {
+            problems.extend(long(expression.as_str().len(), place));
+        }
+    }
+    Failure::unless(problems, ())
 }
 
 /// The settings, where they do not contradict each other.

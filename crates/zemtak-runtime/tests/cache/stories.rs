@@ -1,40 +1,15 @@
 //! What a game does with a cache, told step by step.
 
-use crate::world::{PAGE, PAGE_LEN, SIDE, STAND_IN, Witness, World, check, colour, sprite_name};
+use crate::world::{Game, PAGE, PAGE_LEN, SIDE, STAND_IN, Witness, World, colour, sprite_name};
 use std::time::Duration;
 use zemtak_core::codec::{PngEffort, encode_png};
 use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Part, PartError, Placement, Sampling};
 use zemtak_runtime::geometry::{Rect, Size};
 use zemtak_runtime::{
-    Cache, Cause, Event, Files, HashCheck, Lease, MemoryFiles, PerFrame, Pixels, Pump, RAW_PAGE, Reason, Settings,
-    Status, View, Views,
+    Cache, Cause, Event, Files, HashCheck, Lease, MemoryFiles, PerFrame, Pixels, RAW_PAGE, Reason, Settings, Status,
+    Views,
 };
-
-struct Game {
-    world: World,
-    sink: Witness,
-    cache: Cache,
-    pump: Pump<Witness>,
-}
-
-impl Game {
-    fn new(change: impl FnOnce(Settings) -> Settings) -> Self {
-        let (world, sink) = (World::new(&[("a", 3), ("b", 1)]), Witness::default());
-        let settings = Settings { workers: Some(0), ..Settings::over(world.files.clone()) };
-        let (cache, pump) = Cache::new(change(settings), sink.clone());
-        Self { world, sink, cache, pump }
-    }
-
-    fn colour(&self, view: Option<View>) -> [u8; 4] {
-        self.sink.colour(&view.unwrap())
-    }
-
-    fn pump(&mut self) {
-        self.pump.pump(PerFrame::UNLIMITED);
-        check(&self.cache.ledger(), &self.sink);
-    }
-}
 
 fn png(size: Size, rgba: [u8; 4]) -> Vec<u8> {
     let pixels = Pixels::from_rgba(size, rgba.repeat((size.w * size.h) as usize)).unwrap();
@@ -477,34 +452,6 @@ fn a_game_that_ends_while_files_are_read_ends_at_once_and_whole() {
         assert!(lease.view().is_none());
     }
     assert_eq!(sink.used(), 0);
-}
-
-#[test]
-fn a_frame_ends_at_its_byte_border_and_the_first_texture_is_made_however_large() {
-    let mut game = Game::new(|s| s);
-    let all = game.cache.lease_all(["a:**"]);
-    let mut frame = |bytes: u64| game.pump.pump(PerFrame { uploads: 8, bytes, ..PerFrame::UNLIMITED }).made;
-    assert_eq!((frame(1), frame(PAGE), frame(PAGE)), (1, 1, 1));
-    assert!(matches!(all.status(), Status::Ready));
-
-    let mut game = Game::new(|s| s);
-    let all = game.cache.lease_all(["a:**"]);
-    assert_eq!(game.pump.pump(PerFrame { uploads: 8, bytes: PAGE + 1, ..PerFrame::UNLIMITED }).made, 2);
-    drop(all);
-}
-
-#[test]
-fn workers_pause_where_enough_waits_for_the_pump() {
-    let mut game = Game::new(|s| Settings { workers: Some(2), decoded_ahead: PAGE, ..s });
-    let all = game.cache.lease_all(["a:**"]);
-    let nothing = PerFrame { uploads: 0, bytes: 0, ..PerFrame::UNLIMITED };
-    while game.pump.pump(nothing).ready == 0 {
-        std::thread::yield_now();
-    }
-    // Both may have taken a page before the first was ready; more are not begun.
-    std::thread::sleep(Duration::from_millis(50));
-    assert!(game.pump.pump(nothing).ready <= 2);
-    game.pump.wait(&all).unwrap();
 }
 
 #[test]

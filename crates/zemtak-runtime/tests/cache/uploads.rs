@@ -1,5 +1,6 @@
 //! How textures come to the device: small ones together, large ones in strips, and what was asked for first before the rest.
 
+use crate::world::{Game, PAGE};
 use std::collections::BTreeMap;
 use std::sync::{Arc, Condvar, Mutex};
 use std::time::Duration;
@@ -152,4 +153,32 @@ impl Files for Gate {
     fn place(&self, path: &str) -> std::path::PathBuf {
         self.files.place(path)
     }
+}
+
+#[test]
+fn a_frame_ends_at_its_byte_border_and_the_first_texture_is_made_however_large() {
+    let mut game = Game::new(|s| s);
+    let all = game.cache.lease_all(["a:**"]);
+    let mut frame = |bytes: u64| game.pump.pump(PerFrame { uploads: 8, bytes, ..PerFrame::UNLIMITED }).made;
+    assert_eq!((frame(1), frame(PAGE), frame(PAGE)), (1, 1, 1));
+    assert!(matches!(all.status(), Status::Ready));
+
+    let mut game = Game::new(|s| s);
+    let all = game.cache.lease_all(["a:**"]);
+    assert_eq!(game.pump.pump(PerFrame { uploads: 8, bytes: PAGE + 1, ..PerFrame::UNLIMITED }).made, 2);
+    drop(all);
+}
+
+#[test]
+fn workers_pause_where_enough_waits_for_the_pump() {
+    let mut game = Game::new(|s| Settings { workers: Some(2), decoded_ahead: PAGE, ..s });
+    let all = game.cache.lease_all(["a:**"]);
+    let nothing = PerFrame { uploads: 0, bytes: 0, ..PerFrame::UNLIMITED };
+    while game.pump.pump(nothing).ready == 0 {
+        std::thread::yield_now();
+    }
+    // Both may have taken a page before the first was ready; more are not begun.
+    std::thread::sleep(Duration::from_millis(50));
+    assert!(game.pump.pump(nothing).ready <= 2);
+    game.pump.wait(&all).unwrap();
 }

@@ -4,7 +4,9 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_runtime::atlas::{Atlas, Built, Clip, Page, Rate, Sprite, Step};
 use zemtak_runtime::geometry::{Rect, Size};
-use zemtak_runtime::{MemoryFiles, NewTexture, RAW_PAGE, Sink, SinkError, Texture, View, page_hash};
+use zemtak_runtime::{
+    Cache, MemoryFiles, NewTexture, PerFrame, Pump, RAW_PAGE, Settings, Sink, SinkError, Texture, View, page_hash,
+};
 
 /// How many sprites each page has, side by side, and how many pixels each has a side.
 pub const SPRITES: u32 = 3;
@@ -172,4 +174,30 @@ pub fn check(ledger: &zemtak_runtime::Ledger, sink: &Witness) {
     let textures = sink.seen().textures.values().filter(|(colour, _)| *colour != STAND_IN).count() as u64;
     assert_eq!(l.loads - l.evictions.all(), textures, "{l}");
     assert!(l.peak_bytes >= l.resident_bytes);
+}
+
+/// A cache over two atlases, without workers, and the sink that it draws to.
+pub struct Game {
+    pub world: World,
+    pub sink: Witness,
+    pub cache: Cache,
+    pub pump: Pump<Witness>,
+}
+
+impl Game {
+    pub fn new(change: impl FnOnce(Settings) -> Settings) -> Self {
+        let (world, sink) = (World::new(&[("a", 3), ("b", 1)]), Witness::default());
+        let settings = Settings { workers: Some(0), ..Settings::over(world.files.clone()) };
+        let (cache, pump) = Cache::new(change(settings), sink.clone());
+        Self { world, sink, cache, pump }
+    }
+
+    pub fn colour(&self, view: Option<View>) -> [u8; 4] {
+        self.sink.colour(&view.unwrap())
+    }
+
+    pub fn pump(&mut self) {
+        self.pump.pump(PerFrame::UNLIMITED);
+        check(&self.cache.ledger(), &self.sink);
+    }
 }

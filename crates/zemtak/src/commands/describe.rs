@@ -46,7 +46,8 @@ pub struct Described {
 pub fn run(request: &DescribeRequest, console: &Console) -> Result<Described, Failure> {
     let file = descriptor::open(&request.descriptor, console.allowance())?;
     let atlas = file.atlas();
-    let chosen = descriptor::choose(atlas, &Choice { names: vec![request.name.clone()], clips: Vec::new() })?;
+    let choice = Choice { names: vec![request.name.clone()], clips: Vec::new() };
+    let chosen = descriptor::choose(atlas, &choice, console.allowance().limits())?;
     let [(name, sprite)] = chosen.as_slice() else {
         let names: Vec<String> = chosen.iter().map(|(n, _)| format::name(n.as_str())).collect();
         let why = format!("{} sprites match: {}", names.len(), format::first_of(&names));

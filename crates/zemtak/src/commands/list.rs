@@ -45,7 +45,7 @@ pub fn run(request: &ListRequest, console: &Console) -> Result<List, Failure> {
             return Ok(List { file, chosen: None, clips });
         }
         let mut seen = BTreeSet::new();
-        let chosen = descriptor::choose(atlas, &request.choice)?;
+        let chosen = descriptor::choose(atlas, &request.choice, console.allowance().limits())?;
         let chosen: Vec<&SpriteName> =
             chosen.into_iter().map(|(name, _)| name).filter(|name| seen.insert(*name)).collect();
         let shows = |clip: &Clip| clip.steps.iter().any(|step| seen.contains(&step.sprite));

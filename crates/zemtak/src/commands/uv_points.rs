@@ -9,6 +9,7 @@ use serde_json::{Value, json};
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Picture, VAxis};
+use zemtak_files::SystemDisk;
 
 /// The list, mapped.
 pub struct UvPoints {
@@ -32,7 +33,7 @@ pub fn run(subject: &Subject, list: &Path, said: VAxis, console: &Console) -> Re
     let standard = list == Path::new("-");
     let shown = if standard { "standard input".into() } else { format::path(list) };
     let (limits, limit) = (console.allowance().limits(), "descriptor_bytes");
-    let text = if standard { limits.read_standard_input(limit) } else { limits.read_text(limit, list) }?;
+    let text = if standard { limits.read_standard_input(limit) } else { limits.read_text(limit, list, &SystemDisk) }?;
     let form = ListForm::of(list, &text);
     let v = form.axis().unwrap_or(said);
     let (mut points, mut warnings) = (Vec::new(), Vec::new());

@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use zemtak_build::format;
-use zemtak_build::settings::Pattern;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 use zemtak_core::clip::Timeline;
+use zemtak_core::glob::Glob;
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_runtime::AtlasFile;
 
@@ -43,7 +43,7 @@ impl Catalog {
         if file.atlas().sprites.contains_key(&SpriteName::new(local)) {
             return Ok(vec![name.to_owned()]);
         }
-        let pattern: Pattern = local.parse()?;
+        let pattern = Glob::new(local).map_err(|error| format!("expected a glob, but {error}"))?;
         let names = file.atlas().sprites.keys().filter(|own| pattern.matches(own.as_str()));
         let names: Vec<String> = names.map(|own| format!("{atlas}:{own}")).collect();
         if names.is_empty() {

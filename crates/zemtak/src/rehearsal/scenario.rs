@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use zemtak_build::settings::Keyword;
 use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
 use zemtak_build::{Failure, Limits, ProblemKind};
+use zemtak_files::SystemDisk;
 
 /// The version of the format that is read.
 const FORMAT: u32 = 1;
@@ -154,7 +155,7 @@ impl Scenario {
 /// # Errors
 /// It cannot be read, or something in it is wrong: all of that at once, each with its line underlined.
 pub fn open(path: &Path, limits: &Limits) -> Result<Scenario, Failure> {
-    read(path, &toml_text::read(path, limits)?)
+    read(path, &toml_text::read(path, limits, &SystemDisk)?)
 }
 
 /// The same with the text at hand.

@@ -150,65 +150,6 @@ fn a_file_that_may_not_grow_is_an_error_and_leaves_nothing() {
     folder.zemtak("pack art --pages-as raw").exits(0);
 }
 
-/// Commands that read pages held all of them, whatever memory they were allowed.
-#[test]
-fn pages_that_are_read_count_in_the_memory() {
-    let folder = Folder::new();
-    for n in 0..3 {
-        folder.write(&format!("art/moth/fly/{n}.png"), png(&blob(500, 500, [n, 80, 20])));
-    }
-    folder.zemtak("pack art --page-size 512x512 --extrude 0 --margin 0 --no-share-twins").exits(0);
-    let atlas = "build/art.zemtak.json";
-    let commands = [
-        format!("verify {atlas}"),
-        format!("view {atlas} --png v.png"),
-        format!("mips {atlas}"),
-        format!("cut {atlas} -o cut"),
-        format!("export {atlas} --as qoi -o export"),
-        format!("clip render {atlas} moth/fly -o fly.png"),
-    ];
-    for command in &commands {
-        let why = folder.zemtak(&format!("{command} --memory 3MiB")).exits(2).err();
-        assert!(why.contains("pixels together need a run with at least") && why.contains("--memory SIZE"), "{why}");
-        folder.zemtak(&format!("{command} --memory 16MiB")).exits(0);
-    }
-    // Both sides of a comparison count.
-    folder.zemtak(&format!("diff {atlas} {atlas} --memory 8MiB")).exits(2);
-    folder.zemtak(&format!("diff {atlas} {atlas} --memory 16MiB")).exits(0);
-    // So does what the project at hand says.
-    folder.write("zemtak.toml", "format = 1\n[limits]\nmemory = \"3 MiB\"\n[atlas.art]\n");
-    folder.zemtak(&commands[0]).exits(2);
-    folder.zemtak(&format!("{} --memory 16MiB", commands[0])).exits(0);
-}
-
-#[test]
-fn texts_and_templates_have_limits_that_a_key_moves() {
-    let folder = Folder::new();
-    folder.write("art/moth.png", png(&blob(9, 9, [7, 7, 7])));
-    folder.write("long.jinja", "{% for n in range(10) %}{% for m in range(100) %}moth {% endfor %}{% endfor %}");
-    let pack = "pack art --also template:long.jinja --fresh";
-    folder.zemtak(pack).exits(0);
-    for (limit, command) in [
-        ("template_steps", pack),
-        ("template_bytes", pack),
-        ("text_bytes", pack),
-        ("descriptor_bytes", "pack art --gutter 3"),
-        ("descriptor_bytes", "list build/art.zemtak.json"),
-        ("descriptor_bytes", "verify build/art.zemtak.json"),
-        ("text_bytes", "export build/art.zemtak.json --as template:long.jinja -o export"),
-    ] {
-        let run = folder.zemtak(&format!("{command} --limit {limit}=60")).exits(2);
-        assert!(run.err().contains(&format!("raise {limit} with --limit")), "{limit} {command}: {}", run.err());
-    }
-    folder.write(
-        "zemtak.toml",
-        "format = 1\n[limits]\ntemplate_bytes = 60\n[atlas.art]\nalso = [\"template:long.jinja\"]\n",
-    );
-    let run = folder.zemtak("pack").exits(2);
-    assert!(run.err().contains("it makes more than 60 B of text"), "{}", run.err());
-    folder.zemtak("pack --limit text_bytes=60").exits(2);
-}
-
 /// Whatever file another command writes, what a killed one left there an hour ago goes.
 #[test]
 fn what_killed_commands_left_is_swept_by_the_next() {
@@ -454,18 +395,6 @@ fn an_answer_that_cannot_be_printed_is_told() {
         assert_eq!(run.status.code(), Some(4), "{told}");
         assert!(told.contains("standard output: the disk is full"), "{told}");
     }
-}
-
-/// A template is a program: one that runs wild is stopped, and says so.
-#[test]
-fn a_template_that_runs_wild_is_stopped() {
-    let folder = Folder::new();
-    folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
-    let nested = "{% for a in range(9999) %}{% for b in range(9999) %}{% for c in range(9999) %}{% endfor %}{% endfor %}{% endfor %}";
-    folder.write("wild.jinja", nested);
-    let told = folder.zemtak("pack art --also template:wild.jinja").exits(2).err();
-    assert!(told.contains("wild.jinja:1") && told.contains("it takes more than 200,000,000 steps"), "{told}");
-    assert!(!folder.path("build").exists() || folder.everything("build").is_empty());
 }
 
 /// Found by commands that read, searched or filled in templates on after Ctrl-C, one of them for ever: the second signal was needed.

@@ -26,6 +26,7 @@ mod guide;
 mod hostile;
 mod layers;
 mod layout;
+mod limits;
 mod manners;
 mod mips;
 mod nasty_names;
