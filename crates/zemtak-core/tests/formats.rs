@@ -306,3 +306,131 @@ fn marked_pictures_are_known_again_and_no_others() {
     image::codecs::gif::GifEncoder::new(&mut bare).encode_frame(still).unwrap();
     assert_eq!(Mark::of(&bare), None);
 }
+
+/// A TGA of the same pixels in its many ways: rows from the top or the bottom, from the left or the right, with run lengths or not.
+#[test]
+fn a_tga_is_read_whichever_way_it_is_written() {
+    let (w, h) = (7_u8, 5_u8);
+    let numbers: Vec<u8> = (0..w * h).map(|n| n / 3 % 4).collect();
+    // The colours of the numbers 0 to 3, as a file has them and as they are shown: kind of picture, bits, palette.
+    let colours = [[9, 200, 30, 255], [255, 0, 9, 40], [0, 0, 0, 0], [1, 2, 3, 255]];
+    let word = |[r, g, b, _]: [u8; 4]| u16::from(r / 8) << 10 | u16::from(g / 8) << 5 | u16::from(b / 8);
+    let five = |v: u8| ((u32::from(v / 8) * 255 + 15) / 31) as u8;
+    let stored = |bits: u8, c: [u8; 4]| match bits {
+        8 => vec![c[0]],
+        15 | 16 => word(c).to_le_bytes().to_vec(),
+        24 => vec![c[2], c[1], c[0]],
+        _ => vec![c[2], c[1], c[0], c[3]],
+    };
+    let shown = |kind: u8, bits: u8, c: [u8; 4]| match (kind, bits) {
+        (3, _) => [c[0], c[0], c[0], 255],
+        (_, 15 | 16) => [five(c[0]), five(c[1]), five(c[2]), 255],
+        (_, 24) => [c[0], c[1], c[2], 255],
+        _ => c,
+    };
+    for (kind, bits, palette) in [(2, 16, 0), (2, 24, 0), (2, 32, 0), (3, 8, 0), (1, 8, 15), (1, 16, 24), (1, 8, 32)] {
+        for (runs, way) in (0..8).map(|n| (n & 1 == 1, n >> 1 << 4)) {
+            let first = if kind == 1 { 100_u8 } else { 0 };
+            let mut file = vec![2, u8::from(kind == 1), kind | if runs { 8 } else { 0 }, first, 0, 4, 0, palette];
+            file.extend([0, 0, 0, 0, w, 0, h, 0, bits, way]);
+            file.extend(b"id");
+            if kind == 1 {
+                file.extend(colours.iter().flat_map(|&colour| stored(palette, colour)));
+            } else {
+                file[5] = 0;
+            }
+            let value = |number: u8| match kind {
+                1 if bits == 16 => vec![number + first, 0],
+                1 => vec![number + first],
+                _ => stored(bits, colours[usize::from(number)]),
+            };
+            let at = |x: u8, y: u8| {
+                let (x, y) = (if way & 16 == 0 { x } else { w - 1 - x }, if way & 32 == 0 { h - 1 - y } else { y });
+                numbers[usize::from(y * w + x)]
+            };
+            let in_file: Vec<u8> = (0..h).flat_map(|y| (0..w).map(move |x| (x, y))).map(|(x, y)| at(x, y)).collect();
+            for packet in in_file.chunk_by(|a, b| runs && a == b) {
+                match (runs, packet.len()) {
+                    (false, _) => {}
+                    (true, 1) => file.push(0),
+                    (true, many) => file.push(127 + many as u8),
+                }
+                file.extend(if runs { value(packet[0]) } else { packet.iter().flat_map(|&n| value(n)).collect() });
+            }
+            let depth = if kind == 1 { palette } else { bits };
+            let expected: Vec<u8> = numbers.iter().flat_map(|&n| shown(kind, depth, colours[usize::from(n)])).collect();
+            let what = format!("kind {kind}, {bits} bits, palette {palette}, {way}, {runs}");
+            let decoded = decode(&file, Some("tga"), &Limits::default()).unwrap();
+            assert_eq!(decoded.pixels.as_bytes(), expected, "{what}");
+            let cut = decode(&file[..file.len() - 1], Some("tga"), &Limits::default());
+            assert!(cut.unwrap_err().to_string().contains("ends too early"), "{what}");
+        }
+    }
+    let odd = [0, 0, 3, 0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 1, 0, 32, 0, 9, 9, 9, 9];
+    let why = decode(&odd, Some("tga"), &Limits::default()).unwrap_err().to_string();
+    assert!(why.contains("kind 3 with 32 bits"), "{why}");
+}
+
+/// An animation of 16-bit samples was refused, and of one with a single frame the image for readers that know no animation was
+/// taken in its place.
+#[test]
+fn an_animation_of_any_depth_has_its_own_frames() {
+    let mut apng = Vec::new();
+    let mut encoder = Encoder::new(&mut apng, 2, 1);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.set_depth(png::BitDepth::Sixteen);
+    encoder.set_animated(1, 0).unwrap();
+    encoder.set_sep_def_img(true).unwrap();
+    let mut writer = encoder.write_header().unwrap();
+    writer.write_image_data(&[7; 16]).unwrap();
+    writer.set_frame_dimension(1, 1).unwrap();
+    writer.set_frame_position(1, 0).unwrap();
+    writer.write_image_data(&[0x80, 0x81, 0, 0x7f, 0, 0x81, 0xff, 0xff]).unwrap();
+    writer.finish().unwrap();
+    let shown = decode_frames(&apng, None, &Limits::default()).unwrap();
+    assert_eq!((shown.frames.len(), shown.frames[0].ms), (1, None));
+    assert_eq!(shown.frames[0].pixels.as_bytes(), [0, 0, 0, 0, 128, 0, 1, 255]);
+    // With no frames at all it is no animation.
+    let number = apng.windows(4).position(|bytes| bytes == b"acTL").unwrap() + 7;
+    apng[number] = 0;
+    let mut sum = flate2::Crc::new();
+    sum.update(&apng[number - 7..number + 5]);
+    let sum = sum.sum().to_be_bytes();
+    apng[number + 5..number + 9].copy_from_slice(&sum);
+    let still = decode_frames(&apng, None, &Limits::default()).unwrap();
+    assert_eq!(still.frames[0].pixels.as_bytes(), [7; 8]);
+}
+
+/// What the library takes for colours or blackness, or refuses though it is whole.
+#[test]
+fn a_bmp_that_cannot_be_is_refused_and_the_smallest_is_taken() {
+    let mut bmp = Vec::new();
+    let image = DynamicImage::from(picture(3, 2, false)).into_rgb8();
+    image.write_to(&mut Cursor::new(&mut bmp), ImageFormat::Bmp).unwrap();
+    let refused = |change: fn(&mut Vec<u8>)| {
+        let mut file = bmp.clone();
+        change(&mut file);
+        decode(&file, None, &Limits::default()).unwrap_err().to_string()
+    };
+    assert!(refused(|file| file[26] = 2).contains("2 planes"));
+    let runs_from_the_top = |file: &mut Vec<u8>| {
+        file[30] = 1;
+        file[22..26].copy_from_slice(&(-2_i32).to_le_bytes());
+    };
+    assert!(refused(runs_from_the_top).contains("run lengths"));
+    let in_palette = |file: &mut Vec<u8>| (file[28], file[46]) = (8, 200);
+    assert!(refused(in_palette).contains("inside its palette"));
+    // A header of the oldest kind, two colours, and one row of one byte without what would fill it up.
+    let tiny = [
+        b"BM\x21\0\0\0\0\0\0\0\x20\0\0\0\x0c\0\0\0\x02\0\x01\0\x01\0\x01\0".as_slice(),
+        &[9, 8, 7, 0, 0, 255],
+        &[0b0100_0000],
+    ]
+    .concat();
+    let decoded = decode(&tiny, None, &Limits::default()).unwrap();
+    assert_eq!(decoded.pixels.as_bytes(), [7, 8, 9, 255, 255, 0, 0, 255]);
+    // One of a palette, without the three bytes that would fill its last row up.
+    let words = [40, 1, 40, 8 << 16 | 1, 0, 0, 0, 0, 1, 0, 0x07_08_09].map(u32::to_le_bytes).concat();
+    let single = [b"BM\x3b\0\0\0\0\0\0\0\x3a\0\0\0".as_slice(), &words, &[0; 157]].concat();
+    assert_eq!(decode(&single, None, &Limits::default()).unwrap().pixels.as_bytes(), [7, 8, 9, 255].repeat(40));
+}

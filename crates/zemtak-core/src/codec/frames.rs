@@ -1,5 +1,11 @@
 //! All frames of an animated picture, each on the full canvas.
 
+#[cfg(feature = "decode-apng")]
+use super::apng_in;
+#[cfg(feature = "decode-gif")]
+use super::gif_in;
+#[cfg(feature = "decode-apng")]
+use super::markers;
 use super::{DecodeError, Format, Ignored, Limits, decode};
 use crate::pixels::Pixels;
 use std::collections::BTreeSet;
@@ -47,94 +53,51 @@ pub fn decode_each(
 ) -> Result<(Format, BTreeSet<Ignored>), DecodeError> {
     #[cfg(feature = "decode-gif")]
     if Format::of(bytes, extension) == Some(Format::Gif) {
-        // What is no animation comes out as a still picture here too.
-        moving::each(moving::gif(bytes, limits)?, None, Format::Gif, limits, take)?;
+        each(gif_in::Frames::open(bytes, limits)?, Format::Gif, limits, take)?;
         return Ok((Format::Gif, BTreeSet::new()));
     }
-    let first = decode(bytes, extension, limits)?;
-    let (format, mut ignored) = (first.format, first.ignored);
-    let still = Frame { pixels: first.pixels, ms: None };
     #[cfg(feature = "decode-apng")]
-    if format == Format::Png && ignored.remove(&Ignored::Frames) {
-        moving::each(moving::apng(bytes)?, Some(still), format, limits, take)?;
-        return Ok((format, ignored));
+    if Format::of(bytes, extension) == Some(Format::Png)
+        && markers::is_animated(bytes)
+        && let Some(frames) = apng_in::Frames::open(bytes, limits)?
+    {
+        let mut ignored = markers::of_png(bytes);
+        ignored.remove(&Ignored::Frames);
+        each(frames, Format::Png, limits, take)?;
+        return Ok((Format::Png, ignored));
     }
-    let _ = &mut ignored;
-    take(still);
-    Ok((format, ignored))
+    let still = decode(bytes, extension, limits)?;
+    take(Frame { pixels: still.pixels, ms: None });
+    Ok((still.format, still.ignored))
 }
 
+/// Hands on all frames. One alone is a still picture.
 #[cfg(any(feature = "decode-apng", feature = "decode-gif"))]
-mod moving {
-    use super::{DecodeError, Format, Frame, Limits};
-    use crate::geometry::Size;
-    use crate::pixels::Pixels;
-    use image::AnimationDecoder;
-    use std::io::Cursor;
-
-    #[cfg(feature = "decode-gif")]
-    pub fn gif<'b>(bytes: &'b [u8], limits: &Limits) -> Result<image::Frames<'b>, DecodeError> {
-        use image::ImageDecoder;
-        let decoder = image::codecs::gif::GifDecoder::new(Cursor::new(bytes));
-        let damaged = |error| DecodeError::damaged(Format::Gif, error);
-        let mut decoder = decoder.map_err(damaged)?;
-        let (w, h) = decoder.dimensions();
-        limits.check(Size::new(w, h))?;
-        // A frame may claim to be larger than its canvas.
-        let mut memory = image::Limits::no_limits();
-        memory.max_alloc = Some(limits.pixels.saturating_mul(8));
-        decoder.set_limits(memory).map_err(damaged)?;
-        Ok(decoder.into_frames())
-    }
-
-    #[cfg(feature = "decode-apng")]
-    pub fn apng(bytes: &[u8]) -> Result<image::Frames<'_>, DecodeError> {
-        let decoder = image::codecs::png::PngDecoder::new(Cursor::new(bytes));
-        let decoder = decoder.and_then(image::codecs::png::PngDecoder::apng);
-        Ok(decoder.map_err(|e| DecodeError::damaged(Format::Png, e))?.into_frames())
-    }
-
-    /// Hands on all frames. One alone is a still picture, for which `still` is taken if that is given.
-    pub fn each(
-        frames: image::Frames<'_>,
-        mut still: Option<Frame>,
-        format: Format,
-        limits: &Limits,
-        take: &mut dyn FnMut(Frame),
-    ) -> Result<(), DecodeError> {
-        let mut first = None;
-        let (mut count, mut pixels) = (0, 0);
-        for frame in frames {
-            let frame = one(frame.map_err(|e| DecodeError::damaged(format, e))?, format)?;
-            count += 1;
-            pixels += frame.pixels.size().area();
-            if count > limits.frames || pixels > limits.all_pixels {
-                return Err(DecodeError::TooLong { limits: *limits });
-            }
-            if count == 1 {
-                first = Some(frame);
-                continue;
-            }
-            still = None;
-            first.take().into_iter().chain([frame]).for_each(&mut *take);
+fn each(
+    frames: impl Iterator<Item = Result<Frame, DecodeError>>,
+    format: Format,
+    limits: &Limits,
+    take: &mut dyn FnMut(Frame),
+) -> Result<(), DecodeError> {
+    let mut first = None;
+    let (mut count, mut pixels) = (0, 0);
+    for frame in frames {
+        let frame = frame?;
+        count += 1;
+        pixels += frame.pixels.size().area();
+        if count > limits.frames || pixels > limits.all_pixels {
+            return Err(DecodeError::TooLong { limits: *limits });
         }
-        // It said that there are several, or there is nothing at all.
-        let alone = still.or(first.map(|first| Frame { ms: None, ..first }));
-        match alone {
-            Some(alone) => take(alone),
-            None if count == 0 => return Err(DecodeError::damaged(format, "there is no picture in it")),
-            None => {}
+        if count == 1 {
+            first = Some(frame);
+            continue;
         }
-        Ok(())
+        first.take().into_iter().chain([frame]).for_each(&mut *take);
     }
-
-    fn one(frame: image::Frame, format: Format) -> Result<Frame, DecodeError> {
-        let (numerator, denominator) = frame.delay().numer_denom_ms();
-        let ms = f64::from(numerator) / f64::from(denominator.max(1));
-        let picture = frame.into_buffer();
-        let size = Size::new(picture.width(), picture.height());
-        let pixels = Pixels::from_rgba(size, picture.into_raw());
-        let pixels = pixels.ok_or_else(|| DecodeError::damaged(format, "a frame has fewer pixels than it says"))?;
-        Ok(Frame { pixels, ms: (ms > 0.0).then_some(ms) })
+    match first {
+        Some(alone) => take(Frame { ms: None, ..alone }),
+        None if count == 0 => return Err(DecodeError::damaged(format, "there is no picture in it")),
+        None => {}
     }
+    Ok(())
 }

@@ -47,24 +47,43 @@ impl fmt::Display for Ignored {
     }
 }
 
+/// The chunks of a PNG: the type of each, its data as far as they are there, and all from its length on. None follows the one that
+/// says that it is the last.
+#[cfg(feature = "decode-png")]
+fn chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8], &[u8])> {
+    let mut rest = bytes.get(8..).unwrap_or_default();
+    std::iter::from_fn(move || {
+        let chunk = rest;
+        let [a, b, c, d, t0, t1, t2, t3, after @ ..] = chunk else { return None };
+        let length = u32::from_be_bytes([*a, *b, *c, *d]) as usize;
+        let kind = [*t0, *t1, *t2, *t3];
+        let data = after.get(..length).unwrap_or_default();
+        rest = if &kind == b"IEND" { &[] } else { after.get(length.saturating_add(4)..).unwrap_or_default() };
+        Some((kind, data, chunk))
+    })
+}
+
+/// Whether a PNG says that it is an animation. One of no frames is none.
+#[cfg(feature = "decode-apng")]
+pub(super) fn is_animated(bytes: &[u8]) -> bool {
+    let announces =
+        |kind: &[u8; 4], data: &[u8]| kind == b"acTL" && data.get(..4).is_some_and(|frames| frames != [0; 4]);
+    chunks(bytes).take_while(|(kind, ..)| kind != b"IDAT").any(|(kind, data, _)| announces(&kind, data))
+}
+
 /// What a PNG has of it: told by the types of its chunks (length, type, data, checksum) before the first pixels, since the
 /// decoder would have to inflate a profile to tell that there is one. The decoder holds the chunks that it needs to their
 /// checksums; here the others are.
 #[cfg(feature = "decode-png")]
 pub(super) fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
     let mut found = BTreeSet::new();
-    let mut rest = bytes.get(8..).unwrap_or_default();
     let mut before_pixels = true;
-    while let [a, b, c, d, t0, t1, t2, t3, after @ ..] = rest {
-        let length = u32::from_be_bytes([*a, *b, *c, *d]) as usize;
-        let data = after.get(..length).unwrap_or_default();
-        let kind = [*t0, *t1, *t2, *t3];
-        if !has_checksum(&kind, rest, length) {
+    for (kind, data, chunk) in chunks(bytes) {
+        if !has_checksum(&kind, chunk) {
             found.insert(Ignored::DamagedChunk);
         }
         match &kind {
             b"IDAT" => before_pixels = false,
-            b"IEND" => break,
             _ if !before_pixels => {}
             b"iCCP" | b"cICP" => found.extend([Ignored::ColourProfile]),
             b"gAMA" | b"cHRM" => found.extend([Ignored::Gamma]),
@@ -72,17 +91,17 @@ pub(super) fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
             b"acTL" if data.get(..4).is_some_and(|n| n > [0, 0, 0, 1].as_slice()) => found.extend([Ignored::Frames]),
             _ => {}
         }
-        rest = after.get(length.saturating_add(4)..).unwrap_or_default();
     }
     found
 }
 
 /// Whether a chunk has the CRC of its type and data. The decoder itself looks at that of chunks of pixels.
 #[cfg(feature = "decode-png")]
-fn has_checksum(kind: &[u8; 4], chunk: &[u8], length: usize) -> bool {
+fn has_checksum(kind: &[u8; 4], chunk: &[u8]) -> bool {
     if matches!(kind, b"IDAT" | b"fdAT") {
         return true;
     }
+    let length = chunk.first_chunk().map_or(0, |length| u32::from_be_bytes(*length) as usize);
     let Some((covered, rest)) = chunk.get(4..).and_then(|chunk| chunk.split_at_checked(length.saturating_add(4)))
     else {
         return false;

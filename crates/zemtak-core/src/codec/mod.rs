@@ -4,12 +4,18 @@
 //! transparent colours become alpha, 16-bit samples are rounded by [`to_8_bit`], colour profiles and gamma are ignored
 //! and named in [`Decoded::ignored`].
 
+#[cfg(feature = "decode-apng")]
+mod apng_in;
+#[cfg(feature = "decode-bmp")]
+mod bmp;
+#[cfg(any(feature = "decode-apng", feature = "decode-gif"))]
+mod canvas;
 #[cfg(feature = "encode")]
 mod encode;
 mod format;
 mod frames;
-#[cfg(feature = "image")]
-mod general;
+#[cfg(feature = "decode-gif")]
+mod gif_in;
 #[cfg(feature = "decode-jpeg")]
 mod jpeg;
 #[cfg(feature = "decode-ktx2")]
@@ -34,6 +40,8 @@ mod qoi;
 mod raw;
 #[cfg(feature = "decode")]
 mod reason;
+#[cfg(feature = "decode-tga")]
+mod tga;
 #[cfg(feature = "decode-webp")]
 mod webp;
 
@@ -66,7 +74,7 @@ use crate::pixels::Pixels;
 use std::collections::BTreeSet;
 
 /// Changes whenever the same file decodes to other pixels.
-pub const DECODE_VERSION: u32 = 3;
+pub const DECODE_VERSION: u32 = 4;
 
 /// Changes whenever the same pixels come to other bytes as QOI or WebP.
 pub const IMAGE_VERSION: u32 = 1;
@@ -192,9 +200,13 @@ pub fn size_of(bytes: &[u8], extension: Option<&str>) -> Result<Size, DecodeErro
         Format::Qoi => qoi::size(bytes),
         #[cfg(feature = "decode-webp")]
         Format::WebP => webp::size(bytes),
-        #[cfg(feature = "image")]
-        other => general::size(bytes, other),
-        #[cfg(not(feature = "image"))]
+        #[cfg(feature = "decode-bmp")]
+        Format::Bmp => bmp::size(bytes),
+        #[cfg(feature = "decode-tga")]
+        Format::Tga => tga::size(bytes),
+        #[cfg(feature = "decode-gif")]
+        Format::Gif => gif_in::size(bytes),
+        #[allow(unreachable_patterns, reason = "where all formats are built in")]
         other => Err(DecodeError::NotBuiltIn(other)),
     }
 }
@@ -220,9 +232,13 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
         Format::Ktx2 => Ok((ktx2_in::decode(bytes, limits)?, BTreeSet::new())),
         #[cfg(feature = "decode-webp")]
         Format::WebP => webp::decode(bytes, limits),
-        #[cfg(feature = "image")]
-        other => general::decode(bytes, other, limits),
-        #[cfg(not(feature = "image"))]
+        #[cfg(feature = "decode-bmp")]
+        Format::Bmp => Ok((bmp::decode(bytes, limits)?, BTreeSet::new())),
+        #[cfg(feature = "decode-tga")]
+        Format::Tga => Ok((tga::decode(bytes, limits)?, BTreeSet::new())),
+        #[cfg(feature = "decode-gif")]
+        Format::Gif => gif_in::decode(bytes, limits),
+        #[allow(unreachable_patterns, reason = "where all formats are built in")]
         other => Err(DecodeError::NotBuiltIn(other)),
     }
 }

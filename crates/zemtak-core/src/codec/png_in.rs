@@ -3,23 +3,33 @@
 use super::{DecodeError, Format, Limits, to_8_bit};
 use crate::geometry::Size;
 use crate::pixels::Pixels;
-use png::{BitDepth, ColorType, DecodeOptions, Decoder, Transformations};
+use png::{BitDepth, ColorType, DecodeOptions, Decoder, Info, OutputInfo, Reader, Transformations};
 use std::io::Cursor;
 
 /// What the decoder may take for chunks other than pixels.
 const CHUNK_BYTES: usize = 64 << 20;
 
-fn damaged(reason: impl std::fmt::Display) -> DecodeError {
+pub(super) fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Png, reason)
 }
 
 pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
     let mut decoder = Decoder::new(Cursor::new(bytes));
-    let header = decoder.read_header_info().map_err(damaged)?;
-    Ok(Size::new(header.width, header.height))
+    Ok(size_of(decoder.read_header_info().map_err(damaged)?))
 }
 
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
+    let mut reader = open(bytes, limits)?;
+    let size = size_of(reader.info());
+    let length = reader.output_buffer_size().ok_or(DecodeError::TooLarge { size, limits: *limits })?;
+    let mut raw = vec![0; length];
+    let frame = reader.next_frame(&mut raw).map_err(damaged)?;
+    let rgba = if is_ready(&frame) { raw } else { rgba(&raw, &frame, reader.info())? };
+    Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
+}
+
+/// A file whose header was read.
+pub(super) fn open<'b>(bytes: &'b [u8], limits: &Limits) -> Result<Reader<Cursor<&'b [u8]>>, DecodeError> {
     let mut options = DecodeOptions::default();
     // The library would pass over it; strict readers refuse such a file.
     options.set_ignore_adler32(false);
@@ -28,30 +38,41 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
     let mut decoder = Decoder::new_with_options(Cursor::new(bytes), options);
     decoder.set_limits(png::Limits { bytes: CHUNK_BYTES });
     let header = decoder.read_header_info().map_err(damaged)?;
-    let size = Size::new(header.width, header.height);
-    limits.check(size)?;
+    limits.check(size_of(header))?;
     // Transparent colours become alpha here, while samples still have all their bits. Of a palette the library would show
     // black where there is no such colour.
     let indexed = header.color_type == ColorType::Indexed;
     decoder.set_transformations(if indexed { Transformations::IDENTITY } else { Transformations::EXPAND });
-    let mut reader = decoder.read_info().map_err(damaged)?;
-    let length = reader.output_buffer_size().ok_or(DecodeError::TooLarge { size, limits: *limits })?;
-    let mut raw = vec![0; length];
-    let frame = reader.next_frame(&mut raw).map_err(damaged)?;
-    let rgba = match frame.bit_depth {
-        bits if indexed => Palette::of(reader.info())?.colours(&raw, frame.line_size, size, bits as usize)?,
-        BitDepth::Sixteen => spread(&round(&raw), frame.color_type),
-        _ if frame.color_type == ColorType::Rgba => raw,
-        _ => spread(&raw, frame.color_type),
-    };
-    Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
+    decoder.read_info().map_err(damaged)
+}
+
+/// The size that a file's header says.
+pub(super) fn size_of(info: &Info<'_>) -> Size {
+    Size::new(info.width, info.height)
+}
+
+/// Whether the library has made what we want already.
+fn is_ready(frame: &OutputInfo) -> bool {
+    frame.color_type == ColorType::Rgba && frame.bit_depth == BitDepth::Eight
+}
+
+/// What the library has made of a frame as 8-bit RGBA.
+pub(super) fn rgba(raw: &[u8], frame: &OutputInfo, info: &Info<'_>) -> Result<Vec<u8>, DecodeError> {
+    if frame.color_type == ColorType::Indexed {
+        let size = Size::new(frame.width, frame.height);
+        return Palette::of(info)?.colours(raw, frame.line_size, size, frame.bit_depth as usize);
+    }
+    Ok(match frame.bit_depth {
+        BitDepth::Sixteen => spread(&round(raw), frame.color_type),
+        _ => spread(raw, frame.color_type),
+    })
 }
 
 /// The colours of a palette, as the pixels name them.
 struct Palette(Vec<[u8; 4]>);
 
 impl Palette {
-    fn of(info: &png::Info<'_>) -> Result<Self, DecodeError> {
+    fn of(info: &Info<'_>) -> Result<Self, DecodeError> {
         let colours = info.palette.as_deref().ok_or_else(|| damaged("it has no palette"))?;
         // Colours after the last alpha are opaque.
         let alphas = info.trns.as_deref().unwrap_or_default().iter().copied().chain(std::iter::repeat(255));

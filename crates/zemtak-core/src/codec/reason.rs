@@ -1,7 +1,7 @@
 //! What is wrong with a file, in words for a person: what libraries say is for those who wrote them.
 
 /// What libraries' texts mean, and pieces by which they are known, in small letters. The first that is found counts.
-const MEANINGS: [(&str, &[&str]); 5] = [
+const MEANINGS: [(&str, &[&str]); 9] = [
     (
         "it ends too early",
         &[
@@ -19,12 +19,18 @@ const MEANINGS: [(&str, &[&str]); 5] = [
     ),
     ("a checksum does not match its data: the file is damaged", &["crc", "checksum", "adler"]),
     ("its compressed data is damaged", &["deflate", "zlib", "lzw", "bitstream", "huffman"]),
+    ("its frames are not in order", &["sequence is not in order"]),
+    ("it lacks pixels that it speaks of", &["chunk is missing"]),
+    ("a frame has no palette", &["no color table"]),
+    ("pixels lie outside of it", &["position overrun", "out of bounds", "less than 0"]),
     ("it does not begin like such a file", &["signature"]),
     ("it asks for more memory than is allowed", &["limits"]),
 ];
 
 /// The reason for a person.
 pub(crate) fn plain(library: &str) -> String {
+    // As `Debug` prints a text.
+    let library = library.trim().trim_matches('"');
     let small = library.to_lowercase();
     let known = MEANINGS.iter().find(|(_, pieces)| pieces.iter().any(|piece| small.contains(piece)));
     // Braces and underscores are what `Debug` prints, colons what paths of types have.
