@@ -6,7 +6,7 @@ mod pieces;
 mod record;
 mod texts;
 
-pub use pieces::{BegunPiece, Piece, PieceState};
+pub use pieces::{BegunPiece, LookedPiece, Piece};
 pub use texts::TextPlace;
 
 use crate::context::Context;

@@ -9,7 +9,7 @@ use crate::load::NotDrawn;
 use crate::pages::{self, Put, Sheet};
 use crate::plan::{Plan, Task};
 use crate::settings::AtlasSettings;
-use crate::store::{Hash, Kind};
+use crate::store::{Hash, Kind, Value};
 use crate::targets::Target;
 use crate::work::{Account, AtlasWork, ImagesWork, Origin, Part, SizeParts};
 use std::path::{Path, PathBuf};
@@ -42,16 +42,6 @@ pub struct BegunPiece<'a> {
     there: u64,
 }
 
-/// What is known of a piece before it is made.
-pub struct PieceState {
-    /// What it follows from.
-    pub key: Hash,
-    /// All files that it follows from.
-    pub files: Vec<PathBuf>,
-    /// Whether all of it is in the shared store.
-    pub is_there: bool,
-}
-
 impl<'a> Piece<'a> {
     /// Looks at the contents of the atlas's sources.
     ///
@@ -66,13 +56,40 @@ impl<'a> Piece<'a> {
 }
 
 impl<'a> LookedPiece<'a> {
-    /// What is known of it.
-    pub fn state(&self, context: Context<'_>) -> PieceState {
-        let keys: Vec<Hash> = self.sizes.iter().map(|(_, settings)| self.inputs.size_key(settings)).collect();
-        let is_there = keys.iter().all(|key| self.piece.pages_there(key, context).is_some());
+    /// What its sizes follow from.
+    pub fn keys(&self) -> Vec<Hash> {
+        self.sizes.iter().map(|(_, settings)| self.inputs.size_key(settings)).collect()
+    }
+
+    /// What it follows from.
+    pub fn key(&self) -> Hash {
+        key_of_sizes(&self.keys())
+    }
+
+    /// All files that it follows from.
+    pub fn files(&self) -> Vec<PathBuf> {
         let files = self.inputs.sources.iter().flat_map(|source| source.paths().cloned());
-        let files = files.chain(self.piece.target.templates()).collect();
-        PieceState { key: key_of_sizes(&keys), files, is_there }
+        files.chain(self.piece.target.templates()).collect()
+    }
+
+    /// Of each of some pieces whether all of it is in the shared store. A store may be far away, so all are asked for together.
+    pub fn are_there(pieces: &[Self], context: Context<'_>) -> Vec<bool> {
+        let sizes: Vec<Vec<Hash>> = pieces.iter().map(Self::keys).collect();
+        let lists = context.fetch_all(Kind::Atlases, &sizes.concat());
+        let (mut lists, mut asked) = (lists.into_iter(), Vec::new());
+        let mut wanted = Vec::with_capacity(pieces.len());
+        for (piece, sizes) in pieces.iter().zip(&sizes) {
+            // All sizes of a piece are passed over together, whether one is missing or not.
+            let mine: Vec<Option<Vec<Hash>>> =
+                lists.by_ref().take(sizes.len()).map(|list| piece.piece.pages_of(list)).collect();
+            let mine: Option<Vec<Vec<Hash>>> = mine.into_iter().collect();
+            wanted.push(mine.as_ref().map(|pages| pages.iter().map(Vec::len).sum::<usize>()));
+            asked.extend(mine.into_iter().flatten().flatten());
+        }
+        let mut there = pages::there(&asked, context).into_iter();
+        // Every answer is passed over, so that the next piece gets its own.
+        let all = |count: usize, there: &mut dyn Iterator<Item = bool>| there.take(count).filter(|is| !is).count() == 0;
+        wanted.into_iter().map(|count| count.is_some_and(|count| all(count, &mut there))).collect()
     }
 
     /// Loads the sprites of those sizes that miss anything in the shared store.
@@ -103,10 +120,14 @@ impl<'a> LookedPiece<'a> {
 impl Piece<'_> {
     /// How many of the pages of a size are meant, if it is known which there are and all of these are in the shared store.
     fn pages_there(&self, size: &Hash, context: Context<'_>) -> Option<u64> {
-        let all: Vec<Hash> = postcard::from_bytes(&context.fetch(Kind::Atlases, size)?.bytes).ok()?;
-        let mine: Vec<Hash> =
-            all.into_iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, key)| key).collect();
+        let mine = self.pages_of(context.fetch(Kind::Atlases, size))?;
         pages::there(&mine, context).into_iter().all(|there| there).then_some(mine.len() as u64)
+    }
+
+    /// The keys of those pages of a size that are meant, out of the list of all of them.
+    fn pages_of(&self, list: Option<Value>) -> Option<Vec<Hash>> {
+        let all: Vec<Hash> = postcard::from_bytes(&list?.bytes).ok()?;
+        Some(all.into_iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, key)| key).collect())
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::{MOST_SHARES, Slice, Unit, Workplace, by_name, cut, estimate};
 use crate::asked::{Asked, Outline};
-use crate::build_atlas::{Piece, PieceState};
+use crate::build_atlas::{LookedPiece, Piece};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::observer::Observer;
@@ -11,6 +11,7 @@ use crate::store::{self, Access, FileStore, SharedSettings, SharedTally};
 use crate::targets::Target;
 use crate::work::AtlasWork;
 use crate::write::Writer;
+use rayon::prelude::*;
 use std::path::PathBuf;
 use std::time::Duration;
 use zemtak_files::SystemDisk;
@@ -98,34 +99,46 @@ fn planned(
     targets: &[Target],
     context: Context<'_>,
 ) -> Result<Vec<PlannedShare>, Failure> {
-    let (targets, mut problems, mut planned) = (by_name(targets), Vec::new(), Vec::new());
-    for units in cut {
-        let mut share = PlannedShare::default();
-        for unit in units {
+    let targets = by_name(targets);
+    let target = |unit: &Unit| targets.get(&*outline.atlases[unit.target].0).copied();
+    let units: Vec<(usize, Unit, &Target)> = (cut.iter().enumerate())
+        .flat_map(|(share, units)| units.iter().filter_map(move |unit| Some((share, *unit, target(unit)?))))
+        .collect();
+    let looked: Vec<Result<LookedPiece<'_>, Failure>> = units
+        .par_iter()
+        .map(|(_, unit, target)| {
             context.check()?;
-            let Some(target) = targets.get(&*outline.atlases[unit.target].0) else { continue };
-            match planned_unit(target, *unit, context) {
-                Ok(unit) => share.units.push(unit),
-                Err(failure) => problems.extend(failure.problems().iter().cloned()),
-            }
+            let pages = unit.pages;
+            Piece { target, size: unit.size, has_page: Box::new(move |page| pages.has(page)) }.look(context)
+        })
+        .collect();
+    let (mut pieces, mut problems) = (Vec::new(), Vec::new());
+    for looked in looked {
+        match looked {
+            Ok(piece) => pieces.push(piece),
+            Err(failure) => problems.extend(failure.problems().iter().cloned()),
         }
-        planned.push(share);
     }
-    Failure::unless(problems, planned)
+    Failure::unless(problems, ())?;
+    let is_open = context.shared.is_open();
+    let there = if is_open { LookedPiece::are_there(&pieces, context) } else { Vec::new() };
+    let mut shares = vec![PlannedShare::default(); cut.len()];
+    for (at, ((share, unit, target), piece)) in units.into_iter().zip(&pieces).enumerate() {
+        shares[share].units.push(planned_unit(target, unit, piece, there.get(at).copied()));
+    }
+    Ok(shares)
 }
 
-fn planned_unit(target: &Target, unit: Unit, context: Context<'_>) -> Result<PlannedUnit, Failure> {
+fn planned_unit(target: &Target, unit: Unit, piece: &LookedPiece<'_>, in_store: Option<bool>) -> PlannedUnit {
     let Unit { size, pages, work, .. } = unit;
-    let piece = Piece { target, size, has_page: Box::new(move |page| pages.has(page)) };
-    let PieceState { key, files, is_there } = piece.look(context)?.state(context);
     let suffix = |size: usize| size.checked_sub(1).map_or("", |other| target.settings.sizes[other].suffix.as_str());
-    Ok(PlannedUnit {
+    PlannedUnit {
         atlas: target.name.clone(),
         size: size.map(|size| format!("{}{}", target.name, suffix(size))),
         part: (pages != Slice::ALL).then_some((pages.first + 1, pages.of)),
         work: Duration::from_micros(work),
-        key: store::written(&key),
-        inputs: files,
-        in_store: context.shared.is_open().then_some(is_there),
-    })
+        key: store::written(&piece.key()),
+        inputs: piece.files(),
+        in_store,
+    }
 }
