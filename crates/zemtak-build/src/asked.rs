@@ -2,6 +2,7 @@
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
+use crate::journal::Journal;
 use crate::limits::Limits;
 use crate::project::Project;
 use crate::request::PackRequest;
@@ -32,8 +33,8 @@ impl Asked {
     ///
     /// # Errors
     /// Anything wrong with the project file, the paths, what is there, or the environment.
-    pub fn of(request: &PackRequest, disk: &dyn Disk) -> Result<Self, Failure> {
-        Self::choose(request, Chosen::Asked(request.name.as_deref()), disk)
+    pub fn of(request: &PackRequest, disk: &dyn Disk, journal: &Journal) -> Result<Self, Failure> {
+        Self::choose(request, Chosen::Asked(request.name.as_deref()), disk, journal)
     }
 
     /// The same of some atlases of those that [`Outline::of`] tells.
@@ -41,22 +42,22 @@ impl Asked {
     /// # Errors
     /// As [`of`](Self::of).
     pub fn these(request: &PackRequest, names: &BTreeSet<String>) -> Result<Self, Failure> {
-        Self::choose(request, Chosen::These(names), &SystemDisk)
+        Self::choose(request, Chosen::These(names), &SystemDisk, &Journal::default())
     }
 
-    fn choose(request: &PackRequest, chosen: Chosen<'_>, disk: &dyn Disk) -> Result<Self, Failure> {
+    fn choose(request: &PackRequest, chosen: Chosen<'_>, disk: &dyn Disk, journal: &Journal) -> Result<Self, Failure> {
         let PackRequest { paths, root, keys, .. } = request;
         let (name, out) = (request.name.as_deref(), request.out.as_deref());
         let (inputs, targets, limits, shared) = if paths.is_empty() {
             let project = project(request, disk)?;
             let inputs = Inputs::of_project(&project, out);
-            let targets = targets::of_project(&project, chosen, &inputs.out, keys)?;
+            let targets = targets::of_project(&project, chosen, &inputs.out, keys, journal)?;
             (inputs, targets, project.limits, project.shared)
         } else {
             Failure::unless(paths.iter().filter_map(|path| meant_for_atlas(path)).collect(), ())?;
             let inputs = Inputs::of_paths(paths, out);
             let limits = &request.limits;
-            let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), limits)?;
+            let targets = targets::of_paths(paths, root.as_deref(), &inputs.out, name, keys.clone(), limits, journal)?;
             (inputs, targets, request.limits, None)
         };
         Ok(Self { inputs, targets, limits, shared: shared_of(request, shared)? })

@@ -3,6 +3,7 @@
 use crate::allowance::Allowance;
 use crate::content::Files;
 use crate::failure::Failure;
+use crate::journal::Journal;
 use crate::observer::{Observer, Phase, Progress};
 use crate::store::{Hash, Kind, SharedStore, Store, Value};
 use crate::timings::Timings;
@@ -23,6 +24,8 @@ pub(crate) struct Context<'a> {
     pub timings: &'a Timings,
     /// What may be taken of memory and else.
     pub allowance: &'a Allowance,
+    /// What a watcher knows of images that have not changed.
+    pub journal: &'a Journal,
     /// Who follows the build.
     pub observer: &'a dyn Observer,
 }

@@ -45,6 +45,8 @@ pub mod forms;
 mod inputs;
 mod inventory;
 mod joint;
+#[cfg_attr(not(feature = "watch"), allow(dead_code, reason = "only a watcher tells it of changes"))]
+mod journal;
 pub mod limits;
 mod load;
 mod lock;

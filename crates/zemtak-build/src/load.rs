@@ -127,15 +127,20 @@ pub struct Looked {
 /// An interruption; for each source also that it cannot be read.
 pub fn contents<'a>(sources: &[Source], context: Context<'a>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look_at = |source: &Source| {
+        if let Some((hash, is_result)) = context.journal.known(&source.path) {
+            return Ok(Looked { own: hash, hash, is_result, bytes: Mutex::default() });
+        }
         let looked = context.timings.time(Stage::Read, || content::look(&source.path, context.files()));
         let looked = looked.map_err(|e| Problem::io(&format::path(&source.path), &e))?;
-        Ok(match looked {
+        let looked = match looked {
             content::Looked::Known(hash, is_result) => Looked { own: hash, hash, is_result, bytes: Mutex::default() },
             content::Looked::Read(content) => {
                 let (is_result, Content { bytes, hash }) = (content.is_result(), content);
                 Looked { own: hash, hash, is_result, bytes: Mutex::new(context.allowance.keep_file(bytes)) }
             }
-        })
+        };
+        context.journal.learn(&source.path, looked.own, looked.is_result);
+        Ok(looked)
     };
     let look = |source: &Source| {
         let own: Looked = look_at(source)?;

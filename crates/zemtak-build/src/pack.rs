@@ -8,6 +8,7 @@ use crate::context::Context;
 use crate::failure::{Cause, Failure};
 use crate::inputs::Inputs;
 use crate::inventory::Written;
+use crate::journal::Journal;
 use crate::load::NotDrawn;
 use crate::observer::Observer;
 use crate::ownership::Ownership;
@@ -39,14 +40,21 @@ impl PackRequest {
     /// # Errors
     /// As [`run`](Self::run).
     pub fn run_on(&self, disk: Arc<dyn Disk>, observer: &dyn Observer) -> Result<Packed, Failure> {
-        run(self, &Writer { disk, sync: !self.unsynced }, observer)
+        run(self, &Writer { disk, sync: !self.unsynced }, &Journal::default(), observer)
+    }
+
+    /// The same where a watcher knows which images have not changed.
+    #[cfg(feature = "watch")]
+    pub(crate) fn run_again(&self, journal: &Journal, observer: &dyn Observer) -> Result<Packed, Failure> {
+        run(self, &Writer { disk: Arc::new(SystemDisk), sync: !self.unsynced }, journal, observer)
     }
 }
 
-fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Result<Packed, Failure> {
+fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn Observer) -> Result<Packed, Failure> {
     let started = Instant::now();
     let timings = Timings::default();
-    let Asked { inputs, targets, limits, shared } = timings.time(Stage::Find, || Asked::of(request, &*writer.disk))?;
+    let Asked { inputs, targets, limits, shared } =
+        timings.time(Stage::Find, || Asked::of(request, &*writer.disk, journal))?;
     let shared = SharedStore::open(shared.as_ref(), writer, &limits)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
@@ -68,6 +76,7 @@ fn run(request: &PackRequest, writer: &Writer, observer: &dyn Observer) -> Resul
         timings: &timings,
         allowance: &allowance,
         writer,
+        journal,
         observer,
         shared: &shared,
         any_built,
@@ -112,6 +121,7 @@ struct Run<'a> {
     timings: &'a Timings,
     allowance: &'a Allowance,
     writer: &'a Writer,
+    journal: &'a Journal,
     observer: &'a dyn Observer,
     shared: &'a SharedStore,
     /// Whether any atlas could be built.
@@ -132,6 +142,7 @@ impl Run<'_> {
             // Something changed while we looked at it, or the store was wrong: once more, with nothing remembered.
             Err(NotDrawn::Stale) => {
                 self.shared.distrust();
+                self.journal.forget();
                 let store = FileStore::empty(out, self.writer);
                 let built = self.build(&store);
                 (store, built)
@@ -190,6 +201,7 @@ impl Run<'_> {
             writer: self.writer,
             timings: self.timings,
             allowance: self.allowance,
+            journal: self.journal,
             observer: self.observer,
         };
         let (mut built, mut problems) = (Vec::new(), Vec::new());

@@ -8,7 +8,7 @@ pub use layers::SourceLayer;
 use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Pattern;
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::{self, Read};
@@ -78,6 +78,8 @@ pub struct FoundSources {
     /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
     /// wrong with them can be told in the same run.
     pub problems: Vec<Problem>,
+    /// Whether any link was met.
+    pub has_links: bool,
 }
 
 /// All sources of an atlas, by name.
@@ -137,18 +139,27 @@ struct Met {
     regular: bool,
 }
 
+/// What a walk comes to.
+#[derive(Default)]
+struct Walked {
+    met: Vec<Met>,
+    problems: Vec<Problem>,
+    has_links: bool,
+}
+
 /// Finds all images. Paths that cannot be read and names that are not UTF-8 are told in the result.
 ///
 /// # Errors
 /// Where the working folder cannot be told.
 pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
     let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
-    let mut found = FoundSources::default();
-    let mut met = Vec::new();
+    let mut walked = Walked::default();
     let within = Within::of(search);
     for path in &search.paths {
-        walk(path, search.leave_out.as_deref(), &within, &mut met, &mut found.problems);
+        walk(path, search.leave_out.as_deref(), &within, &mut walked);
     }
+    let Walked { mut met, problems, has_links } = walked;
+    let mut found = FoundSources { problems, has_links, ..FoundSources::default() };
     if search.paths.len() > 1 {
         let mut seen = HashSet::new();
         met.retain(|file: &Met| seen.insert(file.clean.clone()));
@@ -241,7 +252,8 @@ fn stray_link(entry: &walkdir::DirEntry, real: &Path) -> Option<Problem> {
     matters.then(|| Problem::usage(ProblemKind::OutsideRoot, &format::path(entry.path()), why, help))
 }
 
-fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, met: &mut Vec<Met>, problems: &mut Vec<Problem>) {
+fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, walked: &mut Walked) {
+    let Walked { met, problems, has_links } = walked;
     let Ok(clean_start) = clean(start).map_err(|e| problems.push(Problem::io(&format::path(start), &e))) else {
         return;
     };
@@ -259,8 +271,9 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, met: &mut Vec<M
             _ => clean_start.clone(),
         }
     };
-    let stray = RefCell::new(Vec::new());
+    let (stray, links) = (RefCell::new(Vec::new()), Cell::new(false));
     let wanted = |entry: &walkdir::DirEntry| {
+        links.set(links.get() || entry.path_is_symlink());
         if entry.depth() > 0 && entry.file_type().is_dir() && leads_back(entry) {
             return false;
         }
@@ -292,6 +305,7 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, met: &mut Vec<M
         }
     }
     problems.extend(stray.into_inner());
+    *has_links |= links.get();
 }
 
 /// Whether an entry is a link to a folder that it lies in: all that is there was seen on the way.

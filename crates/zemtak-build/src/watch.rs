@@ -2,6 +2,7 @@
 
 use crate::failure::{Cause, Failure};
 use crate::inputs::Inputs;
+use crate::journal::Journal;
 use crate::observer::Observer;
 use crate::request::{PackRequest, Packed};
 use crate::{format, sources};
@@ -45,6 +46,7 @@ pub fn watch(
     let send = move |result: DebounceEventResult| drop(sender.send(result));
     let mut watcher = new_debouncer(settle, None, send).map_err(|e| Failure::io("watching", &e))?;
     let mut places = Places::default();
+    let journal = Journal::kept();
     let mut told = Vec::new();
     loop {
         // Before packing: what changes meanwhile is noticed.
@@ -53,13 +55,19 @@ pub fn watch(
             tell(WatchEvent::Watching(watched.clone()));
             told = watched;
         }
-        let result = request.run(observer);
+        if !places.all_watched {
+            journal.forget();
+        }
+        let result = request.run_again(&journal, observer);
         let again = result.is_err().then(|| Instant::now() + RETRY);
         if !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
             tell(WatchEvent::Built(result.map(Box::new)));
         }
         match wait(&changes, &places, again, observer) {
-            Some(changed) => tell(WatchEvent::Changed(changed)),
+            Some(changed) => {
+                journal.changed(&changed);
+                tell(WatchEvent::Changed(changed));
+            }
             None => return Ok(()),
         }
     }
@@ -78,6 +86,8 @@ fn wait(
             return None;
         }
         match changes.recv_timeout(GLANCE) {
+            // More happened than could be told.
+            Ok(Ok(events)) if events.iter().any(|event| event.need_rescan()) => return Some(Vec::new()),
             Ok(Ok(events)) => {
                 let changed = |kind: &EventKind| !kind.is_access();
                 let events = events.iter().filter(|event| changed(&event.kind));
@@ -109,6 +119,8 @@ fn as_typed(path: &Path) -> PathBuf {
 #[derive(Debug, Default)]
 struct Places {
     watched: BTreeSet<PathBuf>,
+    /// Whether that is all of what matters.
+    all_watched: bool,
     /// Where results go: changes there are our own.
     out: PathBuf,
     /// Folders and files with sprites.
@@ -138,9 +150,13 @@ impl Places {
         self.art = inputs.art.iter().map(clean).collect();
         self.files = inputs.files.iter().map(clean).collect();
         self.watched.retain(|path| path.exists());
+        self.all_watched = true;
         for (path, mode) in places(&inputs) {
-            if !self.watched.contains(&path) && watcher.watch(&path, mode).is_ok() {
-                self.watched.insert(path);
+            if !self.watched.contains(&path) {
+                match watcher.watch(&path, mode) {
+                    Ok(()) => _ = self.watched.insert(path),
+                    Err(_) => self.all_watched = false,
+                }
             }
         }
         inputs.art.iter().chain(&inputs.files).filter(|path| path.exists()).cloned().collect()

@@ -13,6 +13,7 @@ pub use plan::{PlannedShare, PlannedUnit, WorkPlan};
 use crate::allowance::Allowance;
 use crate::context::Context;
 use crate::failure::Problem;
+use crate::journal::Journal;
 use crate::limits::Limits;
 use crate::observer::Observer;
 use crate::store::{FileStore, SharedSettings, SharedStore};
@@ -61,6 +62,7 @@ struct Workplace {
     writer: Writer,
     timings: Timings,
     allowance: Allowance,
+    journal: Journal,
 }
 
 impl Workplace {
@@ -71,12 +73,13 @@ impl Workplace {
     fn open(store: FileStore, shared: Option<&SharedSettings>, limits: Limits) -> Result<Self, Problem> {
         let writer = Writer::default();
         let shared = SharedStore::open(shared, &writer, &limits)?;
-        Ok(Self { store, shared, writer, timings: Timings::default(), allowance: Allowance::new(limits) })
+        let (timings, allowance, journal) = (Timings::default(), Allowance::new(limits), Journal::default());
+        Ok(Self { store, shared, writer, timings, allowance, journal })
     }
 
     fn context<'a>(&'a self, observer: &'a dyn Observer) -> Context<'a> {
-        let Self { store, shared, writer, timings, allowance } = self;
-        Context { store, shared, writer, timings, allowance, observer }
+        let Self { store, shared, writer, timings, allowance, journal } = self;
+        Context { store, shared, writer, timings, allowance, journal, observer }
     }
 }
 

@@ -5,6 +5,7 @@ use crate::asked::{Asked, Outline};
 use crate::build_atlas::{LookedPiece, Piece};
 use crate::context::Context;
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::journal::Journal;
 use crate::observer::Observer;
 use crate::request::PackRequest;
 use crate::store::{self, Access, FileStore, SharedSettings, SharedTally};
@@ -76,7 +77,7 @@ impl PackRequest {
             return Err(Problem::usage(ProblemKind::InvalidValue, "shares", why, "ask for fewer").into());
         }
         let outline = Outline::of(self)?;
-        let targets = Asked::of(self, &SystemDisk)?.targets.targets;
+        let targets = Asked::of(self, &SystemDisk, &Journal::default())?.targets.targets;
         let shared = outline.shared.clone().map(|shared| SharedSettings { access: Access::Read, ..shared });
         let store = FileStore::open(&outline.out, &Writer::default());
         let work = Workplace::open(store, shared.as_ref(), outline.limits)?;

@@ -5,6 +5,7 @@ mod steps;
 pub(crate) use steps::unknown_step;
 
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::journal::Journal;
 use crate::limits::Limits;
 use crate::project::Project;
 use crate::settings::rule::{Membership, Rule, Rules};
@@ -16,11 +17,12 @@ use rayon::prelude::*;
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_core::glob;
 
 /// What was found below each root.
-type Roots = BTreeMap<PathBuf, Result<FoundSources, Failure>>;
+type Roots = BTreeMap<PathBuf, Result<Arc<FoundSources>, Failure>>;
 
 /// One atlas to build, with its other sizes.
 #[derive(Debug)]
@@ -86,6 +88,7 @@ pub fn of_paths(
     name: Option<&str>,
     keys: Keys,
     limits: &Limits,
+    journal: &Journal,
 ) -> Result<Targets, Failure> {
     let name = name.map_or_else(|| name_of(paths), |name| Ok(name.to_owned()))?;
     for path in paths.iter().filter(|p| p.is_dir()) {
@@ -99,7 +102,7 @@ pub fn of_paths(
     };
     refuse_long_patterns(&name, &keys, limits)?;
     let places: Vec<String> = paths.iter().map(|p| format::path(p)).collect();
-    let found = sources::find(&search)?;
+    let found = journal.find(&search)?;
     let sources = select(&found, &keys, &places.join(", "))?;
     let mut warnings = Vec::new();
     idle_globs(&name, &keys, &found, &mut warnings);
@@ -149,11 +152,17 @@ pub fn outline(project: &Project, only: Option<&str>, said: &Keys) -> Result<Vec
 ///
 /// # Errors
 /// All that is wrong with any of them.
-pub fn of_project(project: &Project, which: Chosen<'_>, out: &Path, said: &Keys) -> Result<Targets, Failure> {
+pub fn of_project(
+    project: &Project,
+    which: Chosen<'_>,
+    out: &Path,
+    said: &Keys,
+    journal: &Journal,
+) -> Result<Targets, Failure> {
     let mut all = Targets::default();
     let mut problems = Vec::new();
     let atlases = chosen(project, which, said)?;
-    let roots = look_through(project, atlases.iter().map(|(_, keys)| keys), out);
+    let roots = look_through(project, atlases.iter().map(|(_, keys)| keys), out, journal);
     let made: Vec<Result<(Target, Vec<Warning>), Failure>> =
         atlases.into_par_iter().map(|(name, keys)| of_atlas(project, name, keys, out, &roots)).collect();
     for made in made {
@@ -188,7 +197,12 @@ fn root_of(project: &Project, keys: &Keys) -> PathBuf {
 }
 
 /// Finds what lies below the roots of atlases. Several may have one root, which is looked through once.
-fn look_through<'k>(project: &Project, atlases: impl Iterator<Item = &'k Keys>, out: &Path) -> Roots {
+fn look_through<'k>(
+    project: &Project,
+    atlases: impl Iterator<Item = &'k Keys>,
+    out: &Path,
+    journal: &Journal,
+) -> Roots {
     let roots: BTreeSet<PathBuf> = atlases.map(|keys| root_of(project, keys)).collect();
     let find = |root: PathBuf| {
         let search = SourceSearch {
@@ -197,7 +211,7 @@ fn look_through<'k>(project: &Project, atlases: impl Iterator<Item = &'k Keys>, 
             leave_out: Some(out.to_owned()),
             follow_links: project.limits.follow_links(),
         };
-        (root, sources::find(&search))
+        (root, journal.find(&search))
     };
     roots.into_par_iter().map(find).collect::<Vec<_>>().into_iter().collect()
 }
