@@ -241,6 +241,38 @@ fn wrong_checksums_are_errors_of_pixels_and_told_of_the_rest() {
     assert!(wrong_sum_of_pixels.unwrap_err().to_string().contains("a checksum does not match"));
 }
 
+/// All pixels are there, but a strict reader misses the end of what they were compressed to, or finds more behind them.
+#[test]
+fn an_odd_end_of_the_pixels_is_told() {
+    let (w, h) = (50_u32, 40_u32);
+    let rows: Vec<u8> = (0..=h).flat_map(|y| [0].into_iter().chain((0..w).map(move |x| (x * y) as u8))).collect();
+    let compressed = |rows: &[u8]| {
+        let mut encoder = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::default());
+        std::io::Write::write_all(&mut encoder, rows).unwrap();
+        encoder.finish().unwrap()
+    };
+    let header = [&w.to_be_bytes()[..], &h.to_be_bytes(), &[8, 0, 0, 0, 0]].concat();
+    let whole = compressed(&rows[..(h * (w + 1)) as usize]);
+    let mut wrong_sum = whole.clone();
+    *wrong_sum.last_mut().unwrap() ^= 1;
+    for (pixels, told) in [
+        (whole.clone(), Some(vec![])),
+        (compressed(&rows), Some(vec![Ignored::MorePixels])),
+        (whole[..whole.len() - 4].to_vec(), Some(vec![Ignored::CutEnd])),
+        (whole[..whole.len() / 2].to_vec(), None),
+        (wrong_sum, None),
+    ] {
+        let chunks = [(*b"IHDR", header.clone()), (*b"IDAT", pixels), (*b"IEND", Vec::new())];
+        let decoded = decode(&png_of(&chunks, None), None, &Limits::default()).ok();
+        let shown = decoded.map(|decoded| {
+            let expected: Vec<u8> = (0..h).flat_map(|y| (0..w).map(move |x| (x * y) as u8)).collect();
+            assert!(decoded.pixels.as_bytes().iter().step_by(4).eq(&expected));
+            decoded.ignored.into_iter().collect::<Vec<_>>()
+        });
+        assert_eq!(shown, told);
+    }
+}
+
 /// Other readers refuse what the library passes over: a WebP that lacks its last bytes.
 #[test]
 fn a_file_that_is_cut_is_refused_at_every_length() {

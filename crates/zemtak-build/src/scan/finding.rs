@@ -106,7 +106,7 @@ kinds! {
     WrongExtension: Warning, "wrong_extension", "file is named like another format", "files are named like another format",
         "read all the same, by content; other tools may stumble";
     /// A file that is damaged where it does not touch the pixels.
-    Damaged: Warning, "damaged_images", "image has a chunk whose checksum is wrong", "images have a chunk whose checksum is wrong",
+    Damaged: Warning, "damaged_images", "image is damaged beside its pixels", "images are damaged beside their pixels",
         "the pixels are whole, but strict readers refuse the file: save it anew";
     /// A picture that its file says is to be turned or mirrored.
     Orientation: Warning, "orientation", "image is to be turned or mirrored, says its file", "images are to be turned or mirrored, say their files",

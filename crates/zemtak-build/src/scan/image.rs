@@ -192,9 +192,14 @@ fn of_file(sprite: &ScannedSprite, findings: &mut Findings) {
             Ignored::ColourProfile => FindingKind::ColourProfile,
             Ignored::Gamma => FindingKind::Gamma,
             Ignored::Orientation => FindingKind::Orientation,
-            Ignored::DamagedChunk => FindingKind::Damaged,
+            damage if damage.is_damage() => FindingKind::Damaged,
             _ => continue,
         };
-        findings.add(kind, FindingItem::of(&file));
+        let item = if kind == FindingKind::Damaged {
+            FindingItem::with(&file, format!("has {ignored}"))
+        } else {
+            FindingItem::of(&file)
+        };
+        findings.add(kind, item);
     }
 }

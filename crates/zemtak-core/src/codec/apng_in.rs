@@ -1,7 +1,7 @@
 //! APNG: its frames on their canvas.
 
 use super::canvas::{Canvas, Disposal, Piece};
-use super::png_in::{self, damaged};
+use super::png_in::{self, Layout, damaged};
 use super::{DecodeError, Frame, Limits};
 use crate::geometry::Size;
 use png::{BlendOp, DisposeOp, Reader};
@@ -38,7 +38,7 @@ impl<'b> Frames<'b> {
         let frame = self.reader.next_frame(&mut self.buffer).map_err(damaged)?;
         let size = Size::new(frame.width, frame.height);
         let raw = &self.buffer[..frame.buffer_size()];
-        let rgba = png_in::rgba(raw, &frame, self.reader.info())?;
+        let rgba = Layout::of_frame(&frame).rgba(raw, size, self.reader.info())?;
         let control = self.reader.info().frame_control().ok_or_else(|| damaged("a frame has no description"))?;
         // The specification has a denominator of 0 mean 100.
         let parts = if control.delay_den == 0 { 100 } else { control.delay_den };

@@ -19,6 +19,10 @@ pub enum Ignored {
     Frames,
     /// A chunk beside the pixels whose checksum is wrong. A strict reader would refuse the file, the common ones show it.
     DamagedChunk,
+    /// Compressed pixels that lack their end or its checksum, though all pixels are there.
+    CutEnd,
+    /// Pixels after the last row.
+    MorePixels,
 }
 
 impl Ignored {
@@ -31,13 +35,15 @@ impl Ignored {
             Self::Orientation => "orientation",
             Self::Frames => "frames after the first",
             Self::DamagedChunk => "a chunk whose checksum is wrong",
+            Self::CutEnd => "compressed pixels without their end",
+            Self::MorePixels => "pixels after the last row",
         }
     }
 
     /// Whether it shows that the file was damaged, though its pixels were not.
     #[must_use]
     pub const fn is_damage(self) -> bool {
-        matches!(self, Self::DamagedChunk)
+        matches!(self, Self::DamagedChunk | Self::CutEnd | Self::MorePixels)
     }
 }
 

@@ -223,7 +223,10 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
     let _ = (bytes, limits);
     match format {
         #[cfg(feature = "decode-png")]
-        Format::Png => Ok((png_in::decode(bytes, limits)?, markers::of_png(bytes))),
+        Format::Png => {
+            let (pixels, odd_end) = png_in::decode(bytes, limits)?;
+            Ok((pixels, markers::of_png(bytes).into_iter().chain(odd_end).collect()))
+        }
         #[cfg(feature = "decode-jpeg")]
         Format::Jpeg => jpeg::decode(bytes, limits),
         #[cfg(feature = "decode-qoi")]

@@ -1,10 +1,10 @@
 //! PNG of every colour type, bit depth and interlacing to 8-bit RGBA.
 
-use super::{DecodeError, Format, Limits, to_8_bit};
+use super::{DecodeError, Format, Ignored, Limits, PngKind, to_8_bit};
 use crate::geometry::Size;
 use crate::pixels::Pixels;
 use png::{BitDepth, ColorType, DecodeOptions, Decoder, Info, OutputInfo, Reader, Transformations};
-use std::io::Cursor;
+use std::io::{BufRead, Cursor, Seek};
 
 /// What the decoder may take for chunks other than pixels.
 const CHUNK_BYTES: usize = 64 << 20;
@@ -18,14 +18,63 @@ pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
     Ok(size_of(decoder.read_header_info().map_err(damaged)?))
 }
 
-pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeError> {
+/// The picture, and what is odd about the end of its compressed pixels.
+pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, Option<Ignored>), DecodeError> {
+    if let Some(header) = Header::of_rows(bytes) {
+        limits.check(header.size)?;
+        if let Some((raw, layout, info, odd_end)) = header.with_its_end(bytes) {
+            return Ok((layout.pixels(raw, header.size, &info)?, odd_end));
+        }
+    }
     let mut reader = open(bytes, limits)?;
     let size = size_of(reader.info());
     let length = reader.output_buffer_size().ok_or(DecodeError::TooLarge { size, limits: *limits })?;
     let mut raw = vec![0; length];
     let frame = reader.next_frame(&mut raw).map_err(damaged)?;
-    let rgba = if is_ready(&frame) { raw } else { rgba(&raw, &frame, reader.info())? };
-    Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
+    let pixels = Layout::of_frame(&frame).pixels(raw, size, reader.info())?;
+    // All pixels are there, so it is their end that is not. In several passes, and of frames, that cannot be told.
+    let can_tell = !reader.info().interlaced && !reader.info().is_animated();
+    Ok((pixels, can_tell.then_some(Ignored::CutEnd)))
+}
+
+/// Where the header is whole and pixels come row by row: the header.
+struct Header {
+    size: Size,
+}
+
+impl Header {
+    // Signature, length of the header, its name, width, height, five bytes more, and the checksum of all since the name.
+    const NAME: usize = 12;
+    const HEIGHT: usize = 20;
+    const SUM: usize = 29;
+
+    fn of_rows(bytes: &[u8]) -> Option<Self> {
+        let kind = PngKind::of(bytes)?;
+        let word = |at: usize| Some(u32::from_be_bytes(*bytes.get(at..)?.first_chunk()?));
+        let is_whole = word(Self::SUM)? == crc32fast::hash(&bytes[Self::NAME..Self::SUM]);
+        let size = Size::new(word(Self::HEIGHT - 4)?, word(Self::HEIGHT)?);
+        (is_whole && !kind.interlaced).then_some(Self { size })
+    }
+
+    /// Reads the file as if it had one row more. The library stops after the last row that the header speaks of and looks no
+    /// further; so it comes to the end, and tells whether that is as it should be. Nothing where it is not.
+    fn with_its_end(&self, bytes: &[u8]) -> Option<(Vec<u8>, Layout, Info<'static>, Option<Ignored>)> {
+        let mut longer = bytes.to_vec();
+        longer[Self::HEIGHT..Self::HEIGHT + 4].copy_from_slice(&self.size.h.checked_add(1)?.to_be_bytes());
+        let sum = crc32fast::hash(&longer[Self::NAME..Self::SUM]);
+        longer[Self::SUM..Self::SUM + 4].copy_from_slice(&sum.to_be_bytes());
+        let mut reader = open(&longer, &Limits { side: u32::MAX, pixels: u64::MAX, ..Limits::default() }).ok()?;
+        let mut raw = vec![0; reader.output_buffer_size()?];
+        let odd_end = match reader.next_frame(&mut raw) {
+            Ok(_) => Some(Ignored::MorePixels),
+            // Of the row that is not there.
+            Err(error) if error.to_string().contains("does not have enough data") => None,
+            Err(_) => return None,
+        };
+        let layout = Layout::of(&reader);
+        raw.truncate(layout.line * self.size.h as usize);
+        Some((raw, layout, reader.info().clone(), odd_end))
+    }
 }
 
 /// A file whose header was read.
@@ -51,21 +100,42 @@ pub(super) fn size_of(info: &Info<'_>) -> Size {
     Size::new(info.width, info.height)
 }
 
-/// Whether the library has made what we want already.
-fn is_ready(frame: &OutputInfo) -> bool {
-    frame.color_type == ColorType::Rgba && frame.bit_depth == BitDepth::Eight
+/// How rows lie in what the library gives.
+pub(super) struct Layout {
+    colours: ColorType,
+    bits: BitDepth,
+    line: usize,
 }
 
-/// What the library has made of a frame as 8-bit RGBA.
-pub(super) fn rgba(raw: &[u8], frame: &OutputInfo, info: &Info<'_>) -> Result<Vec<u8>, DecodeError> {
-    if frame.color_type == ColorType::Indexed {
-        let size = Size::new(frame.width, frame.height);
-        return Palette::of(info)?.colours(raw, frame.line_size, size, frame.bit_depth as usize);
+impl Layout {
+    /// That of a whole picture.
+    fn of<R: BufRead + Seek>(reader: &Reader<R>) -> Self {
+        let (colours, bits) = reader.output_color_type();
+        Self { colours, bits, line: reader.output_line_size(reader.info().width).unwrap_or_default() }
     }
-    Ok(match frame.bit_depth {
-        BitDepth::Sixteen => spread(&round(raw), frame.color_type),
-        _ => spread(raw, frame.color_type),
-    })
+
+    /// That of a frame.
+    pub fn of_frame(frame: &OutputInfo) -> Self {
+        Self { colours: frame.color_type, bits: frame.bit_depth, line: frame.line_size }
+    }
+
+    /// Rows as a picture.
+    fn pixels(&self, raw: Vec<u8>, size: Size, info: &Info<'_>) -> Result<Pixels, DecodeError> {
+        let is_ready = self.colours == ColorType::Rgba && self.bits == BitDepth::Eight;
+        let rgba = if is_ready { raw } else { self.rgba(&raw, size, info)? };
+        Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
+    }
+
+    /// Rows as 8-bit RGBA.
+    pub fn rgba(&self, raw: &[u8], size: Size, info: &Info<'_>) -> Result<Vec<u8>, DecodeError> {
+        if self.colours == ColorType::Indexed {
+            return Palette::of(info)?.colours(raw, self.line, size, self.bits as usize);
+        }
+        Ok(match self.bits {
+            BitDepth::Sixteen => spread(&round(raw), self.colours),
+            _ => spread(raw, self.colours),
+        })
+    }
 }
 
 /// The colours of a palette, as the pixels name them.
