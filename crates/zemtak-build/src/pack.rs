@@ -20,6 +20,7 @@ use crate::warning::Warning;
 use crate::work::Account;
 use crate::write::Writer;
 use crate::{format, joint, lock, place};
+use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -94,6 +95,8 @@ fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn
     let mut account = Account::default();
     atlases.iter().for_each(|atlas| account += atlas.account);
     let trouble = shared.as_ref().and_then(SharedTally::warning);
+    // A million names and paths are given back by all threads.
+    targets.targets.into_par_iter().for_each(drop);
     Ok(Packed {
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
         warnings: targets.warnings.into_iter().chain(left).chain(trouble).collect(),

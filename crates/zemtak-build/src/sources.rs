@@ -8,6 +8,7 @@ pub use layers::SourceLayer;
 use crate::failure::{Cause, Failure, Problem, ProblemKind};
 use crate::format;
 use crate::settings::Pattern;
+use rayon::prelude::*;
 use std::cell::{Cell, RefCell};
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
@@ -165,25 +166,48 @@ pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
         met.retain(|file: &Met| seen.insert(file.clean.clone()));
     }
     let own = own::of(met.iter().map(|file| file.path.as_path()));
-    for file in met {
-        if own.contains(&file.path) {
-            let folder = file.clean.parent().map(|folder| folder.strip_prefix(&root).unwrap_or(folder));
-            *found.own.entry(folder.map_or_else(String::new, format::path)).or_default() += 1;
-            continue;
-        }
-        match is_image(&file) {
-            // A file that was named by itself counts whatever it is.
-            Ok(image) if image || search.paths.contains(&file.path) => match name_of(&file, &root) {
-                Ok(source) => found.files.push(source),
-                Err(problem) => found.problems.push(problem),
-            },
-            Ok(_) if is_ours(&file.path) => {}
-            Ok(_) => found.skipped += 1,
-            Err(error) => found.problems.push(Problem::io(&format::path(&file.path), &error)),
+    // A million files may lie in one folder.
+    let judged: Vec<Judged> = met.into_par_iter().map(|file| judge(&file, &root, search, &own)).collect();
+    for judged in judged {
+        match judged {
+            Judged::Image(source) => found.files.push(source),
+            Judged::Own(folder) => *found.own.entry(folder).or_default() += 1,
+            Judged::Passed => {}
+            Judged::Skipped => found.skipped += 1,
+            Judged::Bad(problem) => found.problems.push(problem),
         }
     }
-    found.files.sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
+    // Folders come in no order.
+    found.problems.sort_by(|a, b| a.place.cmp(&b.place));
+    found.files.par_sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
     Ok(found)
+}
+
+/// What a file is to a build.
+enum Judged {
+    Image(Source),
+    /// A picture of an earlier build, by its folder.
+    Own(String),
+    /// No image, but one of ours.
+    Passed,
+    Skipped,
+    Bad(Problem),
+}
+
+fn judge(file: &Met, root: &Path, search: &SourceSearch, own: &HashSet<PathBuf>) -> Judged {
+    if own.contains(&file.path) {
+        let folder = file.clean.parent().map(|folder| folder.strip_prefix(root).unwrap_or(folder));
+        return Judged::Own(folder.map_or_else(String::new, format::path));
+    }
+    match is_image(file) {
+        // A file that was named by itself counts whatever it is.
+        Ok(image) if image || search.paths.contains(&file.path) => {
+            name_of(file, root).map_or_else(Judged::Bad, Judged::Image)
+        }
+        Ok(_) if is_ours(&file.path) => Judged::Passed,
+        Ok(_) => Judged::Skipped,
+        Err(error) => Judged::Bad(Problem::io(&format::path(&file.path), &error)),
+    }
 }
 
 fn root_of(search: &SourceSearch) -> io::Result<PathBuf> {
@@ -287,7 +311,7 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, walked: &mut Wa
         };
         entry.depth() == 0 || !entry.file_type().is_dir() || !left_out()
     };
-    for entry in WalkDir::new(start).follow_links(true).sort_by_file_name().into_iter().filter_entry(wanted) {
+    for entry in WalkDir::new(start).follow_links(true).into_iter().filter_entry(wanted) {
         match entry {
             Ok(entry) if entry.file_type().is_dir() => {}
             Ok(entry) => {
@@ -349,7 +373,6 @@ fn is_ours(path: &Path) -> bool {
 }
 
 fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
-    let shown = format::path(file.clean.strip_prefix(root).unwrap_or(&file.clean));
     let Ok(below) = file.clean.strip_prefix(root) else {
         let why = format!("it is not below the root {}", format::path(root));
         let help = "give a root that all paths lie below, or none";
@@ -368,7 +391,8 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
             ))
         }
         Some(parts) => {
-            Ok(Source { name: SpriteName::new(&parts.join("/")), path: file.path.clone(), shown, layers: Vec::new() })
+            let (name, shown) = (SpriteName::new(&parts.join("/")), format::path(below));
+            Ok(Source { name, path: file.path.clone(), shown, layers: Vec::new() })
         }
         None => Err(Problem::bad_input(
             ProblemKind::NotUtf8,

@@ -83,6 +83,10 @@ impl Report for InfoReport {
     fn kind(&self) -> &'static str {
         "store-info"
     }
+
+    fn exit(&self) -> Exit {
+        if self.0.iter().all(|info| info.trouble.is_none()) { Exit::Done } else { Exit::Io }
+    }
 }
 
 fn info_text(info: &StoreInfo) -> String {
