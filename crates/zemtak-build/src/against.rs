@@ -1,9 +1,9 @@
 //! Every sprite of an atlas against the image that it was made from.
 
 use crate::allowance::Allowance;
-use crate::context::check;
 use crate::failure::{Failure, Problem};
 use crate::load;
+use crate::observer::check;
 use crate::observer::{Observer, Phase, Progress};
 use crate::ownership;
 use crate::settings::Keyword;

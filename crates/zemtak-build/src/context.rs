@@ -4,7 +4,7 @@ use crate::allowance::Allowance;
 use crate::content::Files;
 use crate::failure::Failure;
 use crate::journal::Journal;
-use crate::observer::{Observer, Phase, Progress};
+use crate::observer::{Observer, Phase, Progress, check};
 use crate::store::{Hash, Kind, SharedStore, Store, Value};
 use crate::timings::Timings;
 use crate::work::{Origin, Part};
@@ -81,9 +81,4 @@ impl<'a> Context<'a> {
     pub fn progress(self, phase: Phase, total: Option<usize>) -> Progress<'a> {
         Progress::begin(self.observer, phase, total)
     }
-}
-
-/// A place where work can stop that is no build.
-pub(crate) fn check(observer: &dyn Observer) -> Result<(), Failure> {
-    if observer.cancelled() { Err(Failure::interrupted()) } else { Ok(()) }
 }

@@ -138,7 +138,7 @@ fn below(folder: &Path, path: &Path) -> Option<PathBuf> {
     }
 }
 
-#[cfg(all(test, feature = "watch"))]
+#[cfg(test)]
 mod tests {
     use super::*;
     use crate::request::PackRequest;

@@ -1,8 +1,8 @@
 //! One build at a time in a folder for results.
 
-use crate::context::check;
 use crate::failure::Failure;
 use crate::observer::Observer;
+use crate::observer::check;
 use crate::{format, write};
 use std::fs::{self, File, TryLockError};
 use std::io::Write as _;

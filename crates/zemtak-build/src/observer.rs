@@ -1,5 +1,6 @@
 //! What a build tells while it is at work, and how its caller stops it.
 
+use crate::failure::Failure;
 use std::path::Path;
 use std::time::Instant;
 
@@ -93,4 +94,9 @@ impl Drop for Progress<'_> {
         self.observer.ended(self.phase);
         tracing::debug!(phase = ?self.phase, took = ?self.began.elapsed(), "ends");
     }
+}
+
+/// A place where work can stop that is no build.
+pub(crate) fn check(observer: &dyn Observer) -> Result<(), Failure> {
+    if observer.cancelled() { Err(Failure::interrupted()) } else { Ok(()) }
 }

@@ -45,7 +45,7 @@ impl PackRequest {
     }
 
     /// The same where a watcher knows which images have not changed.
-    #[cfg(feature = "watch")]
+    #[cfg(any(test, feature = "watch"))]
     pub(crate) fn run_again(&self, journal: &Journal, observer: &dyn Observer) -> Result<Packed, Failure> {
         run(self, &Writer { disk: Arc::new(SystemDisk), sync: !self.unsynced }, journal, observer)
     }

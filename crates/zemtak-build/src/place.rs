@@ -2,11 +2,11 @@
 
 use crate::build_atlas::{BuiltAtlas, Output, OutputKind};
 use crate::content::{self, Files};
-use crate::context::check;
 use crate::failure::Failure;
 use crate::format;
 use crate::inventory::{Inventory, Written};
 use crate::observer::Observer;
+use crate::observer::check;
 use crate::store::{FileStore, Hash, Key, Store};
 use crate::warning::Warning;
 use crate::write::Writer;

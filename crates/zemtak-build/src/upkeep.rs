@@ -1,10 +1,10 @@
 //! Looking into stores, the one beside the results and the shared one: what they hold, whether it is sound, and making them smaller.
 
-use crate::context::check;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
 use crate::limits::Limits;
 use crate::observer::Observer;
+use crate::observer::check;
 use crate::project::Project;
 use crate::store::{
     Access, Checked, FILE, FileStore, RemoteError, SharedSettings, StoreInfo, TrimBounds, Trimmed, Upkeep,

@@ -51,21 +51,27 @@ pub fn watch(
     loop {
         // Before packing: what changes meanwhile is noticed.
         let watched = places.watch(&mut watcher, request);
+        // Of what was not watched until now nobody told.
+        if !places.all_watched || watched != told {
+            journal.forget();
+        }
         if watched != told {
             tell(WatchEvent::Watching(watched.clone()));
             told = watched;
         }
-        if !places.all_watched {
-            journal.forget();
-        }
         let result = request.run_again(&journal, observer);
         let again = result.is_err().then(|| Instant::now() + RETRY);
+        if result.is_err() {
+            // Until a project file is right again, nobody knows which folders matter.
+            journal.forget();
+        }
         if !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
             tell(WatchEvent::Built(result.map(Box::new)));
         }
         match wait(&changes, &places, again, observer) {
             Some(changed) => {
                 journal.changed(&changed);
+                places.moved(&changed);
                 tell(WatchEvent::Changed(changed));
             }
             None => return Ok(()),
@@ -135,6 +141,15 @@ impl Places {
         let path = sources::clean(path).unwrap_or_default();
         let of_art = |art: &PathBuf| path.starts_with(art) || art.starts_with(&path);
         !path.starts_with(&self.out) && (self.files.contains(&path) || self.art.iter().any(of_art))
+    }
+
+    /// Has what lies in changed paths, or is one, watched anew: a folder that comes back by its name is another one.
+    fn moved(&mut self, changed: &[PathBuf]) {
+        let changed: Vec<PathBuf> = changed.iter().filter_map(|path| sources::clean(path).ok()).collect();
+        let within = |place: &PathBuf| {
+            sources::clean(place).is_ok_and(|place| changed.iter().any(|changed| place.starts_with(changed)))
+        };
+        self.watched.retain(|place| !within(place));
     }
 
     /// Watches what the request, as it is now, depends on; folders that are not there are looked for the next time. Gives what

@@ -2,8 +2,8 @@
 
 use super::spacing;
 use crate::allowance::Allowance;
-use crate::context::check;
 use crate::failure::{Failure, Problem, ProblemKind};
+use crate::observer::check;
 use crate::observer::{Observer, Phase, Progress};
 use crate::sources::{self, Source, SourceSearch};
 use crate::store::{self, Hash};

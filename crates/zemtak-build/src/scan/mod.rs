@@ -11,11 +11,11 @@ pub use forecast::Forecast;
 pub use image::ScannedSprite;
 
 use crate::allowance::Allowance;
-use crate::context::check;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::inputs::Inputs;
 use crate::limits::Limits;
+use crate::observer::check;
 use crate::observer::{Observer, Phase, Progress};
 use crate::project::Project;
 use crate::settings::{AtlasSettings, Keys};
