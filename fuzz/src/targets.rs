@@ -83,7 +83,12 @@ fn atlas() -> &'static Atlas {
 /// Templates. Long runs are ended by their steps.
 pub fn templates(data: &[u8]) {
     let Some(template) = text(data).filter(|text| text.len() < 2000) else { return };
-    let _ = zemtak_build::forms::joint("fuzz.jinja", template, std::slice::from_ref(atlas()));
+    let _ = zemtak_build::forms::joint(
+        "fuzz.jinja",
+        template,
+        std::slice::from_ref(atlas()),
+        &zemtak_build::Limits::default(),
+    );
 }
 
 /// Names to clips, and globs on them: a line each, the globs behind an empty line.

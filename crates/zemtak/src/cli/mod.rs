@@ -397,7 +397,7 @@ impl Command {
         match self {
             Self::Demo(args) => Request::Demo(demo::DemoRequest { folder: args.dir }),
             Self::New(args) => Request::New(new::NewRequest { folder: args.dir }),
-            Self::Scan(args) => Request::Scan(args.into_request(project)),
+            Self::Scan(args) => Request::Scan(Box::new(args.into_request(project))),
             Self::Pack(args) => args.into_request(project),
             Self::Plan(args) => Request::Plan(Box::new(args.into_request(project))),
             Self::Store(args) => Request::Store(args.into_request(project)),

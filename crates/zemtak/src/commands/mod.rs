@@ -52,7 +52,7 @@ pub enum Request {
     /// Write a project file for the images that are there.
     New(new::NewRequest),
     /// Look at images before packing.
-    Scan(scan::ScanCommand),
+    Scan(Box<scan::ScanCommand>),
     /// Compute texture coordinates.
     Uv(uv::UvRequest),
     /// Compute vertices.
