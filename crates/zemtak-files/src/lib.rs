@@ -174,7 +174,8 @@ fn what_it_is(kind: FileType) -> &'static str {
     if kind.is_dir() { "a folder" } else { "something else" }
 }
 
-#[cfg(all(test, unix))]
+#[cfg(test)]
+#[cfg(unix)]
 mod tests {
     use super::*;
     use std::os::unix::fs::symlink;
