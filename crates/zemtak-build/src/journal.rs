@@ -50,7 +50,7 @@ impl Journal {
         }
         let found = Arc::new(sources::find(search)?);
         if self.kept {
-            let is_plain = !found.has_links && search.paths.iter().all(|path| path.is_dir());
+            let is_plain = !found.has_links && search.paths.iter().all(|path| is_plain_folder(path));
             if is_plain && found.problems.is_empty() {
                 self.write().found.push((search.clone(), Arc::clone(&found)));
             } else {
@@ -120,6 +120,11 @@ impl Pages {
             }
         }
     }
+}
+
+/// Whether a folder is reached without any link: nobody tells when one on the way is made to lead elsewhere.
+fn is_plain_folder(path: &Path) -> bool {
+    path.is_dir() && path.canonicalize().is_ok_and(|real| sources::clean(path).is_ok_and(|clean| clean == real))
 }
 
 /// Whether a regular file is there that counts as an image whatever it holds.
@@ -276,6 +281,9 @@ mod tests {
             journal.changed(&[art.join("link.png")]);
             journal.find(&search(&[&art])).unwrap();
             assert!(known(&journal));
+            let way = folder.path().join("way");
+            std::os::unix::fs::symlink(folder.path(), &way).unwrap();
+            assert!(!known(&find(&[&way.join("art")])), "the link may come to lead elsewhere");
         }
     }
 }
