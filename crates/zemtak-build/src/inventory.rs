@@ -5,13 +5,16 @@ use rayon::prelude::*;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::ffi::OsStr;
-use std::io::BufReader;
+use std::io::{BufReader, Read};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{FILE_SUFFIX, Page, page_path_is_safe};
 use zemtak_files::Disk;
 
 /// Files by name, with the hash of what was written there.
 pub type Written = BTreeMap<String, Hash>;
+
+/// How many bytes of a descriptor are read before it is taken for a large one.
+const READ_AT_ONCE: u64 = 4 << 20;
 
 /// What of a descriptor says which files belong to it.
 #[derive(Deserialize)]
@@ -22,9 +25,16 @@ struct Naming {
 }
 
 impl Naming {
-    /// What a descriptor says of that. It may be larger than the memory that is left, so it is read as a stream.
+    /// What a descriptor says of that. One that is large is read as a stream, as it may be larger than the memory that is
+    /// left; all others at once, which is half the work.
     fn read(descriptor: &Path, disk: &dyn Disk) -> Option<Self> {
-        serde_json::from_reader(BufReader::new(disk.open(descriptor).ok()?)).ok()
+        let mut file = disk.open(descriptor).ok()?;
+        let mut start = Vec::new();
+        let read = file.by_ref().take(READ_AT_ONCE).read_to_end(&mut start).ok()?;
+        if (read as u64) < READ_AT_ONCE {
+            return serde_json::from_slice(&start).ok();
+        }
+        serde_json::from_reader(BufReader::new(start.chain(file))).ok()
     }
 }
 
@@ -71,4 +81,35 @@ fn named_by(descriptor: &Path, disk: &dyn Disk) -> Option<Written> {
 pub fn pictures(descriptor: &Path, disk: &dyn Disk) -> Vec<String> {
     let files = |page: Page| page.layers.into_values().map(|layer| layer.file).chain([page.file]).collect::<Vec<_>>();
     Naming::read(descriptor, disk).into_iter().flat_map(|naming| naming.pages).flat_map(files).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use zemtak_files::SystemDisk;
+
+    /// A descriptor that is read as a stream names the same files as one that is read at once, also where the border
+    /// between what has been read and what comes lies within a value.
+    #[test]
+    fn a_large_descriptor_names_what_a_small_one_does() {
+        let folder = tempfile::tempdir().unwrap();
+        let hash = "0".repeat(64);
+        for around in [0, 1, 1 << 20] {
+            let sampling = r#"{"filter":"nearest","wrap":"clamp","mips":1}"#;
+            let kind = r#""width":8,"height":8,"pixels":"rgba8","alpha":"straight","colour":"srgb""#;
+            let page = format!(r#"{{"file":"night-0.png",{kind},"sampling":{sampling},"hash":"blake3:{hash}"}}"#);
+            let start = format!(r#"{{"pages":[{page}],"sprites":{{}},"companions":{{"night.h":"blake3:"#);
+            let space = " ".repeat(READ_AT_ONCE as usize - start.len() - around);
+            let small = format!(r#"{start}{hash}"}}}}"#);
+            let large = format!(r#"{{{space}{}{hash}"}}}}"#, &start[1..]);
+            let named = [small, large].map(|text| {
+                std::fs::write(folder.path().join("night.zemtak.json"), text).unwrap();
+                let inventory = Inventory::of(folder.path(), &SystemDisk);
+                assert!(inventory.whole);
+                inventory.named.into_keys().collect::<Vec<_>>()
+            });
+            assert_eq!(named[0], ["night-0.png", "night.h"]);
+            assert_eq!(named[0], named[1], "{around} bytes before the border");
+        }
+    }
 }
