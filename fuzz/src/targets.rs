@@ -138,7 +138,9 @@ pub fn cache(data: &[u8]) {
     let _clips = cache.clips("night");
     for _ in 0..4 {
         pump.pump(PerFrame::UNLIMITED);
-        leases.iter().for_each(|lease| drop(lease.view()));
+        leases.iter().for_each(|lease| {
+            std::hint::black_box(lease.view());
+        });
     }
     drop((leases, all));
     let ledger = pump.finish();

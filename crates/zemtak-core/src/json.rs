@@ -11,8 +11,16 @@ use std::io;
 /// A value that JSON does not have.
 pub fn one_line(value: &(impl Serialize + ?Sized)) -> Result<String, serde_json::Error> {
     let mut out = Vec::new();
-    value.serialize(&mut serde_json::Serializer::with_formatter(&mut out, Spaced))?;
+    append(value, &mut out)?;
     Ok(String::from_utf8_lossy(&out).into_owned())
+}
+
+/// Appends a value as [`one_line`] writes it.
+///
+/// # Errors
+/// A value that JSON does not have; then a part of it may have been appended.
+pub fn append(value: &(impl Serialize + ?Sized), out: &mut Vec<u8>) -> Result<(), serde_json::Error> {
+    value.serialize(&mut serde_json::Serializer::with_formatter(out, Spaced))
 }
 
 struct Spaced;
@@ -43,6 +51,12 @@ impl Formatter for Spaced {
     }
 
     fn write_f64<W: ?Sized + io::Write>(&mut self, writer: &mut W, value: f64) -> io::Result<()> {
+        // Most numbers are whole, and those are written much faster as such. What does not come back the same is not.
+        #[allow(clippy::cast_possible_truncation)]
+        let whole = value as i32;
+        if f64::from(whole).to_bits() == value.to_bits() {
+            return self.write_i32(writer, whole);
+        }
         shortest(writer, value)
     }
 }
@@ -52,4 +66,24 @@ impl Formatter for Spaced {
 fn shortest<W: ?Sized + io::Write>(writer: &mut W, value: impl Display + LowerExp) -> io::Result<()> {
     let plain = value.to_string();
     if plain.len() > 24 { write!(writer, "{value:e}") } else { writer.write_all(plain.as_bytes()) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Whole numbers are written in another way than others: on both sides of its borders, the text is the number's own and
+    /// reads back bit for bit.
+    #[test]
+    fn numbers_read_back_as_they_were() {
+        let borders = [0.0, 1.0, 16.0, 2_147_483_647.0, 2_147_483_648.0, 2_147_483_649.0, 9_007_199_254_740_993.0];
+        let others = [0.1, 16.5, 1.0 / 3.0, 2_147_483_646.5, 1e15, 1e23, 1e300, 5e-324, f64::MAX];
+        for number in borders.iter().chain(&others).flat_map(|number| [*number, -number]) {
+            let text = one_line(&number).unwrap();
+            assert_eq!(text.parse::<f64>().unwrap().to_bits(), number.to_bits(), "{text}");
+            let plain = number.to_string();
+            assert!(text == plain || (plain.len() > 24 && text.contains('e')), "{text} instead of {plain}");
+        }
+        assert_eq!(one_line(&[1.0, -0.0, 2.5]).unwrap(), "[1, -0, 2.5]");
+    }
 }

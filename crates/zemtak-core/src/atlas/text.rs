@@ -1,12 +1,12 @@
 //! The descriptor's text: one sprite and one clip a line, keys in order, so that a repack gives a readable diff.
 
 use super::{Atlas, VERSION};
-use crate::json::one_line;
+use crate::json::append;
 use serde::de::{Error as _, MapAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
-use std::fmt::{self, Display, Write as _};
+use std::fmt::{self, Display};
 use std::marker::PhantomData;
 
 /// A descriptor that was read, and the keys in it that this version does not know.
@@ -98,45 +98,74 @@ impl Atlas {
     /// # Errors
     /// Where a number is not finite or data of the project's own cannot be written as JSON.
     pub fn to_text(&self) -> Result<String, serde_json::Error> {
-        let mut out = String::from("{\n");
-        let mut line = |key: &str, value: String| {
-            let comma = if key == "clips" { "" } else { "," };
-            let _ = writeln!(out, "  \"{key}\": {value}{comma}");
-        };
-        line("zemtak", one_line(&self.zemtak)?);
-        line("needs", one_line(&self.needs)?);
-        line("name", one_line(&self.name)?);
+        let mut text = Text(b"{".to_vec());
+        text.value("zemtak", &self.zemtak)?;
+        text.value("needs", &self.needs)?;
+        text.value("name", &self.name)?;
         if let Some(build) = &self.build_id {
-            line("build_id", one_line(build)?);
+            text.value("build_id", build)?;
         }
-        line("scale", one_line(&self.scale)?);
+        text.value("scale", &self.scale)?;
         if let Some(base) = &self.base {
-            line("base", one_line(base)?);
+            text.value("base", base)?;
         }
-        line("built", one_line(&self.built)?);
+        text.value("built", &self.built)?;
         if !self.companions.is_empty() {
-            line("companions", block(self.companions.iter().map(|(file, hash)| entry(file, hash)), "{}")?);
+            text.block("companions", b"{}", &self.companions, Text::entry)?;
         }
-        line("pages", block(self.pages.iter().map(one_line), "[]")?);
-        line("sprites", block(self.sprites.iter().map(|(name, s)| entry(name, s)), "{}")?);
-        line("clips", block(self.clips.iter().map(|(name, c)| entry(name, c)), "{}")?);
-        out.push_str("}\n");
-        Ok(out)
+        text.block("pages", b"[]", &self.pages, |page, out| append(page, out))?;
+        text.block("sprites", b"{}", &self.sprites, Text::entry)?;
+        text.block("clips", b"{}", &self.clips, Text::entry)?;
+        text.0.extend_from_slice(b"\n}\n");
+        String::from_utf8(text.0).map_err(serde::ser::Error::custom)
     }
 }
 
-fn entry(name: &impl Serialize, value: &impl Serialize) -> Result<String, serde_json::Error> {
-    Ok(format!("{}: {}", one_line(name)?, one_line(value)?))
-}
+/// The text of a descriptor as far as it is written.
+struct Text(Vec<u8>);
 
-/// One entry a line between brackets.
-fn block(entries: impl Iterator<Item = serde_json::Result<String>>, brackets: &str) -> serde_json::Result<String> {
-    let lines = entries.collect::<Result<Vec<_>, _>>()?;
-    let (open, close) = brackets.split_at(1);
-    if lines.is_empty() {
-        return Ok(brackets.to_owned());
+impl Text {
+    fn key(&mut self, key: &str) -> serde_json::Result<()> {
+        let first = self.0.len() == 1;
+        self.0.extend_from_slice(if first { b"\n  " } else { b",\n  " });
+        append(key, &mut self.0)?;
+        self.0.extend_from_slice(b": ");
+        Ok(())
     }
-    Ok(format!("{open}\n    {}\n  {close}", lines.join(",\n    ")))
+
+    fn value(&mut self, key: &str, value: &impl Serialize) -> serde_json::Result<()> {
+        self.key(key)?;
+        append(value, &mut self.0)
+    }
+
+    /// One entry a line between brackets.
+    fn block<T>(
+        &mut self,
+        key: &str,
+        [open, close]: &[u8; 2],
+        entries: impl IntoIterator<Item = T>,
+        append: impl Fn(T, &mut Vec<u8>) -> serde_json::Result<()>,
+    ) -> serde_json::Result<()> {
+        self.key(key)?;
+        self.0.push(*open);
+        let start = self.0.len();
+        for entry in entries {
+            let first = self.0.len() == start;
+            self.0.extend_from_slice(if first { b"\n    " } else { b",\n    " });
+            append(entry, &mut self.0)?;
+        }
+        if self.0.len() > start {
+            self.0.extend_from_slice(b"\n  ");
+        }
+        self.0.push(*close);
+        Ok(())
+    }
+
+    fn entry<K: Serialize, V: Serialize>((name, value): (&K, &V), out: &mut Vec<u8>) -> serde_json::Result<()> {
+        append(name, out)?;
+        out.extend_from_slice(b": ");
+        append(value, out)
+    }
 }
 
 /// Reads a map and refuses a key that comes twice.
