@@ -14,7 +14,7 @@ use zemtak_files::Disk;
 pub type Written = BTreeMap<String, Hash>;
 
 /// How many bytes of a descriptor are read before it is taken for a large one.
-const READ_AT_ONCE: u64 = 4 << 20;
+const READ_AT_ONCE: usize = 4 << 20;
 
 /// What of a descriptor says which files belong to it.
 #[derive(Deserialize)]
@@ -30,8 +30,8 @@ impl Naming {
     fn read(descriptor: &Path, disk: &dyn Disk) -> Option<Self> {
         let mut file = disk.open(descriptor).ok()?;
         let mut start = Vec::new();
-        let read = file.by_ref().take(READ_AT_ONCE).read_to_end(&mut start).ok()?;
-        if (read as u64) < READ_AT_ONCE {
+        let read = file.by_ref().take(READ_AT_ONCE as u64).read_to_end(&mut start).ok()?;
+        if read < READ_AT_ONCE {
             return serde_json::from_slice(&start).ok();
         }
         serde_json::from_reader(BufReader::new(start.chain(file))).ok()
@@ -99,7 +99,7 @@ mod tests {
             let kind = r#""width":8,"height":8,"pixels":"rgba8","alpha":"straight","colour":"srgb""#;
             let page = format!(r#"{{"file":"night-0.png",{kind},"sampling":{sampling},"hash":"blake3:{hash}"}}"#);
             let start = format!(r#"{{"pages":[{page}],"sprites":{{}},"companions":{{"night.h":"blake3:"#);
-            let space = " ".repeat(READ_AT_ONCE as usize - start.len() - around);
+            let space = " ".repeat(READ_AT_ONCE - start.len() - around);
             let small = format!(r#"{start}{hash}"}}}}"#);
             let large = format!(r#"{{{space}{}{hash}"}}}}"#, &start[1..]);
             let named = [small, large].map(|text| {

@@ -174,13 +174,13 @@ mod tests {
             path in "[abyz/!*]{0,7}",
         ) {
             let glob = parts.concat();
-            prop_assert_eq!(Glob::new(&glob).unwrap().as_str(), &glob);
             // The other library takes "**" beside letters for two "*", and an empty part for none.
             if glob.contains("**") || path.contains("//") || path.starts_with('/') || path.ends_with('/') {
                 return Ok(());
             }
             let Some(expected) = other(&glob, &path) else { return Ok(()) };
             let ours = Glob::new(&glob).unwrap();
+            prop_assert_eq!(ours.as_str(), &glob);
             prop_assert_eq!(ours.matches(&path), expected, "{} {}", glob, path);
             prop_assert!(!expected || path.starts_with(ours.start()) && path.ends_with(ours.end()), "{} {}", glob, path);
             // Letters beyond ASCII, which are in the same order, count as one each.

@@ -113,7 +113,7 @@ impl Atlas {
         if !self.companions.is_empty() {
             text.block("companions", b"{}", &self.companions, Text::entry)?;
         }
-        text.block("pages", b"[]", &self.pages, |page, out| append(page, out))?;
+        text.block("pages", b"[]", &self.pages, append)?;
         text.block("sprites", b"{}", &self.sprites, Text::entry)?;
         text.block("clips", b"{}", &self.clips, Text::entry)?;
         text.0.extend_from_slice(b"\n}\n");
