@@ -31,7 +31,8 @@ impl Packed {
     fn new() -> Self {
         let mut page = Pixels::transparent(PAGE).unwrap();
         let mut atlas = Atlas::new("night", Built::default());
-        let names = ["gone", "hidden", "moth", "moved", "named", "painted", "resized", "tagged", "turned"];
+        let names =
+            ["gone", "hidden", "moth", "moved", "named", "painted", "resized", "tagged", "turned", "west", "east"];
         for (x, sprite) in (0..).step_by(SIDE as usize).zip(names) {
             paint(&mut page, Rect::new(x, 0, SIDE, SIDE), u8::try_from(x).unwrap() + 1);
             atlas.sprites.insert(name(sprite), Sprite::new(0, Rect::new(x, 0, SIDE, SIDE), PAGE));
@@ -95,9 +96,9 @@ const SPRITES: &[Edit] = &[
     },
     |packed, told| {
         let at = packed.sprite("painted").rect;
-        paint(&mut packed.pages[0], Rect::new(at.x + 2, 3, 4, 2), 251);
-        let area = Rect::new(2, 3, 4, 2);
-        told.changed.push((name("painted"), vec![SpriteChange::Repainted { pixels: 8, area }]));
+        let area = Rect::new(2, 1, 4, 5);
+        paint(&mut packed.pages[0], Rect::new(at.x + area.x, area.y, area.w, area.h), 251);
+        told.changed.push((name("painted"), vec![SpriteChange::Repainted { pixels: 20, area }]));
     },
     |packed, told| {
         let (rect, to) = (packed.sprite("moved").rect, Rect::new(16, SIDE, SIDE, SIDE));
@@ -112,6 +113,17 @@ const SPRITES: &[Edit] = &[
         packed.sprite("turned").turned = true;
         let [from, to] = [false, true].map(|turned| Spot { page: 0, rect, turned });
         told.changed.push((name("turned"), vec![SpriteChange::Moved { from, to }]));
+    },
+    |packed, told| {
+        // Two change places: the page stays as it is, and yet they show something else.
+        let [west, east] = ["west", "east"].map(|of| packed.sprite(of).rect);
+        (packed.sprite("west").rect, packed.sprite("east").rect) = (east, west);
+        for (of, from, to) in [("west", west, east), ("east", east, west)] {
+            let [from, to] = [from, to].map(|rect| Spot { page: 0, rect, turned: false });
+            let area = Rect::new(0, 0, SIDE, SIDE);
+            let changes = vec![SpriteChange::Moved { from, to }, SpriteChange::Repainted { pixels: 64, area }];
+            told.changed.push((name(of), changes));
+        }
     },
     |packed, told| {
         packed.sprite("resized").canvas = Size::new(8, 9);
