@@ -51,8 +51,8 @@ impl Formatter for Spaced {
     }
 
     fn write_f64<W: ?Sized + io::Write>(&mut self, writer: &mut W, value: f64) -> io::Result<()> {
-        // Most numbers are whole, and those are written much faster as such. What does not come back the same is not.
-        #[allow(clippy::cast_possible_truncation)]
+        // Most numbers are whole, and writing those as integers is much faster; -0 is not one of them.
+        #[allow(clippy::cast_possible_truncation, reason = "what is cut off is noticed in the next line")]
         let whole = value as i32;
         if f64::from(whole).to_bits() == value.to_bits() {
             return self.write_i32(writer, whole);

@@ -138,13 +138,13 @@ impl Text {
         append(value, &mut self.0)
     }
 
-    /// One entry a line between brackets.
+    /// One entry a line between brackets, each as `write` appends it.
     fn block<T>(
         &mut self,
         key: &str,
         [open, close]: &[u8; 2],
         entries: impl IntoIterator<Item = T>,
-        append: impl Fn(T, &mut Vec<u8>) -> serde_json::Result<()>,
+        write: impl Fn(T, &mut Vec<u8>) -> serde_json::Result<()>,
     ) -> serde_json::Result<()> {
         self.key(key)?;
         self.0.push(*open);
@@ -152,7 +152,7 @@ impl Text {
         for entry in entries {
             let first = self.0.len() == start;
             self.0.extend_from_slice(if first { b"\n    " } else { b",\n    " });
-            append(entry, &mut self.0)?;
+            write(entry, &mut self.0)?;
         }
         if self.0.len() > start {
             self.0.extend_from_slice(b"\n  ");
