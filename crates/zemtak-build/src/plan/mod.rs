@@ -20,8 +20,8 @@ use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, ProgressSink, SearchProgress, StopSignal,
-    Why, lay_out, why,
+    Arrangement, Family, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, ProgressSink, SearchProgress,
+    StopSignal, Why, lay_out, why,
 };
 use zemtak_core::name::{ClipName, SpriteName};
 
@@ -113,7 +113,11 @@ impl<'a> Plan<'a> {
                 may_turn: overrides[i].turn.unwrap_or(settings.turn) && dense && !alone,
                 group: group.filter(|_| !alone),
                 alone,
-                family: Some(families[folder(&sprites[i].name)]),
+                family: Some(Family {
+                    number: families[folder(&sprites[i].name)],
+                    canvas: facts.canvas,
+                    above: facts.inset[1],
+                }),
                 ..Item::new(if dense || alone { facts.stored } else { facts.canvas })
             }
         };

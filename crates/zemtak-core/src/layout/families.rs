@@ -7,9 +7,10 @@ use super::blocks::{Blocks, Limits};
 use super::cells::Cells;
 use super::error::LayoutError;
 use super::holes::Holes;
+use super::likeness::within_reach;
 use super::pages::Search;
 use super::policy::{PagePolicy, Prefer};
-use super::request::{Layout, LayoutRequest, Place};
+use super::request::{Item, Layout, LayoutRequest, Place};
 use super::singly::singly;
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
@@ -18,21 +19,24 @@ use std::collections::BTreeSet;
 /// How much more area, in thousandths, a layout may take that has boxes of one family side by side.
 const DEARER: u64 = 5;
 
-/// How large blocks are, and how much they may waste; the first that costs no page and next to no area is taken. Larger
-/// blocks make smaller files, but leave more free where they do not fit.
+/// How large blocks are, and how much they may waste. The first is taken at once where no layout could be much smaller;
+/// else that which has most within reach of what it looks like, of those that cost no page and next to no area.
 const BLOCKS: [Coarseness; 4] = [
-    Coarseness { part: 16, waste: 2 },
-    Coarseness { part: 16, waste: 0 },
-    Coarseness { part: 64, waste: 2 },
-    Coarseness { part: 256, waste: 2 },
+    Coarseness { part: 4, waste: 0 },
+    Coarseness { part: 16, waste: 20 },
+    Coarseness { part: 64, waste: 20 },
+    Coarseness { part: 256, waste: 0 },
 ];
+
+/// Blocks that go between the others take at most one part in so many of a page.
+const SMALL: u64 = 64;
 
 /// What blocks may be.
 #[derive(Debug, Clone, Copy)]
 struct Coarseness {
     /// A block takes at most one part in so many of a page.
     part: u64,
-    /// How much larger a block may be than its cells together, in hundredths.
+    /// How much larger a block may be than its cells together, in thousandths.
     waste: u64,
 }
 
@@ -59,8 +63,15 @@ pub(super) fn lay_out(
         layout.pages.len() <= singly.pages.len() && layout.area() * 1000 <= singly.area() * (1000 + DEARER)
     };
     let finer = BLOCKS[1..].iter().filter_map(|&blocks| side_by_side(request, policy, which, blocks));
-    let chosen = std::iter::once(alike).chain(finer).find(|layout| counted(layout) && no_dearer(layout));
-    Ok(chosen.unwrap_or(singly))
+    let cheap = std::iter::once(alike).chain(finer).filter(|layout| counted(layout) && no_dearer(layout));
+    Ok(furthest(cheap, singly.clone(), |layout| within_reach(layout, request.items, which)))
+}
+
+/// What has most within reach; the first of equal ones, and `plain` where none has more than it.
+fn furthest<T>(others: impl Iterator<Item = T>, plain: T, reach: impl Fn(&T) -> u64) -> T {
+    let measured = |one: T| (reach(&one), one);
+    let further = |best: (u64, T), other: (u64, T)| if other.0 > best.0 { other } else { best };
+    others.map(measured).fold(measured(plain), further).1
 }
 
 /// Whether no layout can have fewer pages, or much less area.
@@ -124,8 +135,20 @@ impl Filling<'_> {
             singly = Search { cells: &cells, policy: self.policy, effort }.smallest(&cells.all(), singly);
         }
         let singly = singly?;
-        let joined = self.filled(singly.size).filter(|(_, placed)| placed.len() == self.left.len());
-        Some(joined.unwrap_or_else(|| (singly.size, cells.layout(&[singly]))))
+        let whole = |page: &Page| page.1.len() == self.left.len();
+        let finer = BLOCKS.into_iter().filter(|blocks| blocks.part >= self.coarseness.part);
+        let single = (singly.size, cells.layout(&[singly]));
+        let joined = finer.filter_map(|coarseness| Self { coarseness, ..*self }.filled(single.0)).filter(whole);
+        Some(furthest(joined, single.clone(), |page| {
+            within_reach(&self.layout_of(page), self.request.items, self.left)
+        }))
+    }
+
+    /// A layout of one page.
+    fn layout_of(&self, (size, placed): &Page) -> Layout {
+        let mut layout = Layout { pages: vec![*size], places: vec![Place::default(); self.request.items.len()] };
+        placed.iter().for_each(|(item, place)| layout.places[*item] = *place);
+        layout
     }
 
     /// One of the largest pages, as full as can be.
@@ -136,9 +159,7 @@ impl Filling<'_> {
     /// A page of `size` with blocks and what fits between them; `None` where nothing does.
     fn filled(&self, size: Size) -> Option<Page> {
         let room = self.request.spacing.room(size)?;
-        let Coarseness { part, waste } = self.coarseness;
-        let limits = Limits { page: self.largest, widest: room.w, area: room.area() / part, waste };
-        let blocks = Blocks::join(self.request, limits, self.left);
+        let blocks = Blocks::join(self.request, self.limits(room, self.coarseness.part), self.left);
         let of_blocks = LayoutRequest { items: &blocks.items, ..*self.request };
         let all: Vec<usize> = (0..blocks.items.len()).collect();
         let cells = Cells::new(&of_blocks, self.policy, &all).ok()?;
@@ -148,32 +169,62 @@ impl Filling<'_> {
         Some((size, placed))
     }
 
-    /// Puts single boxes where nothing lies so far, the largest first.
+    fn limits(&self, room: Size, part: u64) -> Limits {
+        Limits { page: self.largest, widest: room.w, area: room.area() / part, waste: self.coarseness.waste }
+    }
+
+    /// Puts small blocks where nothing lies so far, and then single boxes.
     fn fill_holes(&self, room: Size, placed: &mut Vec<(usize, Place)>) {
-        let spacing = self.request.spacing;
-        let inset = spacing.lead() + spacing.extrude;
-        let cell_of = |size: Size| spacing.cell(size, self.largest);
-        let mut holes = Holes::whole(room);
-        for (_, place) in placed.iter() {
-            let Some(cell) = cell_of(place.rect.size()) else { continue };
-            holes.take(Rect::at(place.rect.x - inset, place.rect.y - inset, cell));
+        let mut holes = self.holes(room, placed);
+        let small = self.limits(room, self.coarseness.part.max(SMALL));
+        for joined in [true, false] {
+            let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
+            let rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
+            let blocks = if joined {
+                Blocks::join(self.request, small, &rest).without_single_ones()
+            } else {
+                Blocks::of_one(self.request, &rest)
+            };
+            let found = self.place_in(&mut holes, &blocks.items);
+            placed.extend(blocks.members_of(found, self.request.items));
         }
-        let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
-        let mut rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
-        rest.sort_by_key(|&i| Reverse(self.request.items[i].size.area()));
+    }
+
+    /// What is free beside what is placed.
+    fn holes(&self, room: Size, placed: &[(usize, Place)]) -> Holes {
+        let mut holes = Holes::whole(room);
+        for (_, place) in placed {
+            let Some(cell) = self.request.spacing.cell(place.rect.size(), self.largest) else { continue };
+            holes.take(Rect::at(place.rect.x - self.inset(), place.rect.y - self.inset(), cell));
+        }
+        holes
+    }
+
+    /// How far within its cell a box lies.
+    fn inset(&self) -> u32 {
+        self.request.spacing.lead() + self.request.spacing.extrude
+    }
+
+    /// Those of the items that find a place, the largest first.
+    fn place_in(&self, holes: &mut Holes, items: &[Item]) -> Vec<(usize, Place)> {
+        let mut order: Vec<usize> = (0..items.len()).collect();
+        order.sort_by_key(|&i| Reverse(items[i].size.area()));
         // What one size had no room in has none for a larger one.
         let mut refused: Vec<Size> = Vec::new();
-        for i in rest {
-            let size = self.request.items[i].size;
-            let Some(cell) = cell_of(size).filter(|cell| !refused.iter().any(|r| r.fits_in(*cell))) else { continue };
+        let mut found = Vec::new();
+        for i in order {
+            let cell = self.request.spacing.cell(items[i].size, self.largest);
+            let Some(cell) = cell.filter(|cell| !refused.iter().any(|r| r.fits_in(*cell))) else { continue };
             let Some(at) = holes.best(cell) else {
                 refused.retain(|r| !cell.fits_in(*r));
                 refused.push(cell);
                 continue;
             };
             holes.take(at);
-            placed.push((i, Place { page: 0, rect: Rect::at(at.x + inset, at.y + inset, size), turned: false }));
+            let rect = Rect::at(at.x + self.inset(), at.y + self.inset(), items[i].size);
+            found.push((i, Place { page: 0, rect, turned: false }));
         }
+        found
     }
 
     /// The smallest allowed page round what lies on it.
@@ -190,7 +241,7 @@ impl Filling<'_> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Item, Shape, Spacing, check, lay_out};
+    use super::super::{Family, Item, Shape, Spacing, check, lay_out};
     use super::*;
     use proptest::prelude::*;
 
@@ -202,8 +253,10 @@ mod tests {
             (0..count).map(|i| Size::new(w * grown - less[i], h * grown - less[(i * 5) % 14])).collect::<Vec<_>>()
         });
         prop::collection::vec(clip, 1..40).prop_map(|clips| {
-            let of_clip = |(family, sizes): (usize, Vec<Size>)| {
-                sizes.into_iter().map(move |size| Item { family: Some(family), ..Item::new(size) })
+            // Cut to what is visible, some begin a few rows further down.
+            let of_clip = |(number, sizes): (usize, Vec<Size>)| {
+                let family = move |size: Size| Family { number, canvas: Size::new(400, 400), above: size.w % 4 };
+                sizes.into_iter().map(move |size| Item { family: Some(family(size)), ..Item::new(size) })
             };
             clips.into_iter().enumerate().flat_map(of_clip).collect()
         })
@@ -218,9 +271,10 @@ mod tests {
             shape in prop_oneof![Just(Shape::Free), Just(Shape::Pow2), Just(Shape::Square)],
             side in prop_oneof![Just(512u32), Just(1024)],
             extrude in 0u32..3,
+            align in prop_oneof![2 => Just(1u32), 1 => Just(4), 1 => Just(8)],
         ) {
             let policy = PagePolicy { max: Size::new(side, side), shape, ..PagePolicy::default() };
-            let spacing = Spacing { gutter: 2, extrude, ..Spacing::default() };
+            let spacing = Spacing { gutter: 2, extrude, align, ..Spacing::default() };
             let strangers: Vec<Item> = items.iter().map(|item| Item { family: None, ..*item }).collect();
             let alike = lay_out(&LayoutRequest::new(&items, spacing, &policy)).unwrap();
             let singly = lay_out(&LayoutRequest::new(&strangers, spacing, &policy)).unwrap();
@@ -234,23 +288,24 @@ mod tests {
     fn the_frames_of_a_clip_lie_side_by_side() {
         // Two clips whose frames have one size, and other sprites, named in turn.
         let sizes = [Size::new(30, 40), Size::new(28, 40), Size::new(50, 17)];
-        let item = |i: usize| Item { family: Some(i % 3), ..Item::new(sizes[i % 3]) };
+        let item = |i: usize| Item { family: Some(Family::new(i % 3)), ..Item::new(sizes[i % 3]) };
         let items: Vec<Item> = (0..60).map(item).collect();
         let policy = PagePolicy { max: Size::new(512, 512), ..PagePolicy::default() };
         let layout =
             lay_out(&LayoutRequest::new(&items, Spacing { gutter: 2, ..Spacing::default() }, &policy)).unwrap();
-        let right_of = |i: &usize| {
-            let (a, b) = (layout.places[*i].rect, layout.places[i + 3].rect);
+        let beside = |a: usize, b: usize| {
+            let (a, b) = (layout.places[a].rect, layout.places[b].rect);
             a.y == b.y && a.x + a.w + 2 == b.x
         };
-        // All but the ends of blocks: at most 9 frames of the first clip make one, of a sixteenth of the page.
-        let beside = (0..57).filter(right_of).count();
+        // All but the ends of blocks.
+        let beside = (0..60).filter(|&a| (a % 3..60).step_by(3).any(|b| beside(a, b))).count();
         assert!(beside >= 45, "{beside}");
     }
 
     #[test]
     fn a_page_number_that_is_asked_for_is_kept() {
-        let items: Vec<Item> = (0..50).map(|_| Item { family: Some(0), ..Item::new(Size::new(60, 60)) }).collect();
+        let items: Vec<Item> =
+            (0..50).map(|_| Item { family: Some(Family::new(0)), ..Item::new(Size::new(60, 60)) }).collect();
         for count in [1, 2, 3] {
             let policy = PagePolicy { count: Some(count), ..PagePolicy::default() };
             let layout = lay_out(&LayoutRequest::new(&items, Spacing::default(), &policy)).unwrap();

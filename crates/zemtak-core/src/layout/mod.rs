@@ -19,6 +19,7 @@ mod fit;
 mod free;
 mod holes;
 mod keep;
+mod likeness;
 mod pages;
 mod policy;
 mod proof;
@@ -40,12 +41,14 @@ pub use check::{LayoutFault, check};
 pub use effort::Effort;
 pub use error::LayoutError;
 pub use policy::{PagePolicy, Prefer, Shape};
-pub use request::{Arrangement, Item, Kept, Layout, LayoutRequest, Place, ProgressSink, SearchProgress, StopSignal};
+pub use request::{
+    Arrangement, Family, Item, Kept, Layout, LayoutRequest, Place, ProgressSink, SearchProgress, StopSignal,
+};
 pub use spacing::Spacing;
 pub use why::{Bound, Change, Outlook, Trial, Why, why};
 
 /// Changes whenever the same request comes to another layout.
-pub const LAYOUT_VERSION: u32 = 3;
+pub const LAYOUT_VERSION: u32 = 4;
 
 #[cfg(test)]
 mod part_tests;

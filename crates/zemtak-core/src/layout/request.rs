@@ -19,9 +19,29 @@ pub struct Item {
     /// Whether it is all that lies on its page. That page has exactly its size; of the policy only the largest size
     /// applies to it, of the spacing nothing, and it does not count as one of the policy's pages.
     pub alone: bool,
-    /// Items with the same number here look alike. They are laid side by side where that costs no page and next to no
-    /// area, as their pages then make smaller files.
-    pub family: Option<usize>,
+    /// What it looks like. Items of one family are laid side by side where that costs no page and next to no area, as
+    /// their pages then make smaller files.
+    pub family: Option<Family>,
+}
+
+/// What a box may look like, as far as a layout can know.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct Family {
+    /// Items with the same number look alike.
+    pub number: usize,
+    /// The size of the canvas that the box is the visible part of.
+    pub canvas: Size,
+    /// How many rows of that canvas lie above the box. Frames of an animation look alike row by row of their canvases, not
+    /// of their boxes.
+    pub above: u32,
+}
+
+impl Family {
+    /// Boxes that are looked at from their own top.
+    #[must_use]
+    pub const fn new(number: usize) -> Self {
+        Self { number, canvas: Size::new(0, 0), above: 0 }
+    }
 }
 
 impl Item {

@@ -6,7 +6,9 @@ use proptest::prelude::*;
 fn items() -> impl Strategy<Value = Vec<Item>> {
     let group = prop_oneof![6 => Just(None), 1 => (0usize..4).prop_map(Some)];
     let alone = prop_oneof![20 => Just(false), 1 => Just(true)];
-    let family = prop_oneof![1 => Just(None), 2 => (0usize..3).prop_map(Some)];
+    let family = prop_oneof![1 => Just(None), 2 => (0usize..3, 1u32..3, 0u32..9).prop_map(|(number, side, above)| {
+        Some(Family { number, canvas: Size::new(side, side), above })
+    })];
     let item = (1u32..60, 1u32..60, any::<bool>(), group, alone, family);
     let item = item.prop_map(|(w, h, may_turn, group, alone, family)| Item {
         size: Size::new(w, h),
