@@ -14,7 +14,8 @@ use png::{BitDepth, ColorType};
 use proptest::prelude::*;
 use std::io::Write;
 use zemtak_core::codec::{
-    Band, Limits, PngEffort, Unproved, decode, encode_png, encode_png_band, join_png_bands, prove_png_band, to_8_bit,
+    Band, Limits, PngEffort, Unproved, decode, encode_png, encode_png_band, join_png_bands, prove_png, prove_png_band,
+    to_8_bit,
 };
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -260,6 +261,30 @@ fn a_bent_band_is_not_proved() {
     let mut other = rows.to_vec();
     other[1700] ^= 1;
     assert_eq!(prove_png_band(&band, &other, 40), Err(Unproved::Pixels { picture: 0, row: 10 }));
+}
+
+/// Another encoder's files are proved whatever their filter, and not for a picture that differs in one bit.
+#[test]
+fn every_filter_is_proved_and_no_other_picture() {
+    use png::Filter::{Avg, NoFilter, Paeth, Sub, Up};
+    for (w, h) in [(1, 1), (1, 9), (2, 3), (5, 4), (33, 7)] {
+        let picture = noisy(Size::new(w, h), 60, u64::from(w));
+        for filter in [NoFilter, Sub, Up, Avg, Paeth] {
+            let mut file = Vec::new();
+            let mut encoder = png::Encoder::new(&mut file, w, h);
+            encoder.set_color(png::ColorType::Rgba);
+            encoder.set_filter(filter);
+            encoder.write_header().unwrap().write_image_data(picture.as_bytes()).unwrap();
+            assert_eq!(prove_png(&file, &picture), Ok(()), "{w} x {h}, {filter:?}");
+            for at in 0..picture.as_bytes().len() {
+                let mut other = picture.as_bytes().to_vec();
+                other[at] ^= 1 << (at % 8);
+                let other = Pixels::from_rgba(picture.size(), other).unwrap();
+                let row = at / (w as usize * 4);
+                assert_eq!(prove_png(&file, &other), Err(Unproved::Pixels { picture: 0, row }), "{filter:?} {at}");
+            }
+        }
+    }
 }
 
 #[test]
