@@ -109,6 +109,7 @@ impl<'a> Plan<'a> {
         let item = |(&i, group): (&usize, Option<usize>)| {
             let facts = &sprites[i].facts;
             let alone = overrides[i].repeats();
+            let trimmed = dense || alone;
             Item {
                 may_turn: overrides[i].turn.unwrap_or(settings.turn) && dense && !alone,
                 group: group.filter(|_| !alone),
@@ -116,9 +117,9 @@ impl<'a> Plan<'a> {
                 family: Some(Family {
                     number: families[folder(&sprites[i].name)],
                     canvas: facts.canvas,
-                    above: facts.inset[1],
+                    above: if trimmed { facts.inset[1] } else { 0 },
                 }),
-                ..Item::new(if dense || alone { facts.stored } else { facts.canvas })
+                ..Item::new(if trimmed { facts.stored } else { facts.canvas })
             }
         };
         let items: Vec<Item> = drawn.iter().zip(groups).map(item).collect();

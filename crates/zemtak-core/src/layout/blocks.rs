@@ -59,11 +59,11 @@ impl Blocks {
     /// Joins the items of `which` family by family, the tallest first.
     pub(super) fn join(request: &LayoutRequest<'_>, limits: Limits, which: &[usize]) -> Self {
         let mut families: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
-        let alone: Vec<usize> = which.iter().copied().filter(|&i| request.items[i].family.is_none()).collect();
-        let mut blocks = Self::of_one(request, &alone);
+        let mut blocks = Self { items: Vec::new(), members: Vec::new() };
         for &i in which {
-            if let Some(family) = request.items[i].family {
-                families.entry(family.number).or_default().push(i);
+            match request.items[i].family {
+                Some(family) => families.entry(family.number).or_default().push(i),
+                None => blocks.push(request.items[i], vec![Member::first(i)]),
             }
         }
         for mut family in families.into_values() {

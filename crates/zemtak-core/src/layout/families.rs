@@ -59,12 +59,11 @@ pub(super) fn lay_out(
         return Ok(alike);
     }
     let singly = singly(request, policy, which)?;
-    let no_dearer = |layout: &Layout| {
-        layout.pages.len() <= singly.pages.len() && layout.area() * 1000 <= singly.area() * (1000 + DEARER)
-    };
+    let (pages, area) = (singly.pages.len(), singly.area());
+    let no_dearer = |layout: &Layout| layout.pages.len() <= pages && layout.area() * 1000 <= area * (1000 + DEARER);
     let finer = BLOCKS[1..].iter().filter_map(|&blocks| side_by_side(request, policy, which, blocks));
     let cheap = std::iter::once(alike).chain(finer).filter(|layout| counted(layout) && no_dearer(layout));
-    Ok(furthest(cheap, singly.clone(), |layout| within_reach(layout, request.items, which)))
+    Ok(furthest(cheap, singly, |layout| within_reach(layout, request.items, which)))
 }
 
 /// What has most within reach; the first of equal ones, and `plain` where none has more than it.
@@ -135,13 +134,12 @@ impl Filling<'_> {
             singly = Search { cells: &cells, policy: self.policy, effort }.smallest(&cells.all(), singly);
         }
         let singly = singly?;
+        let size = singly.size;
         let whole = |page: &Page| page.1.len() == self.left.len();
         let finer = BLOCKS.into_iter().filter(|blocks| blocks.part >= self.coarseness.part);
-        let single = (singly.size, cells.layout(&[singly]));
-        let joined = finer.filter_map(|coarseness| Self { coarseness, ..*self }.filled(single.0)).filter(whole);
-        Some(furthest(joined, single.clone(), |page| {
-            within_reach(&self.layout_of(page), self.request.items, self.left)
-        }))
+        let joined = finer.filter_map(|coarseness| Self { coarseness, ..*self }.filled(size)).filter(whole);
+        let single = (size, cells.layout(&[singly]));
+        Some(furthest(joined, single, |page| within_reach(&self.layout_of(page), self.request.items, self.left)))
     }
 
     /// A layout of one page.
@@ -177,17 +175,16 @@ impl Filling<'_> {
     fn fill_holes(&self, room: Size, placed: &mut Vec<(usize, Place)>) {
         let mut holes = self.holes(room, placed);
         let small = self.limits(room, self.coarseness.part.max(SMALL));
-        for joined in [true, false] {
-            let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
-            let rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
-            let blocks = if joined {
-                Blocks::join(self.request, small, &rest).without_single_ones()
-            } else {
-                Blocks::of_one(self.request, &rest)
-            };
-            let found = self.place_in(&mut holes, &blocks.items);
-            placed.extend(blocks.members_of(found, self.request.items));
-        }
+        self.add_to(placed, &mut holes, |rest| Blocks::join(self.request, small, rest).without_single_ones());
+        self.add_to(placed, &mut holes, |rest| Blocks::of_one(self.request, rest));
+    }
+
+    /// Adds those of the blocks of what is left that find a place.
+    fn add_to(&self, placed: &mut Vec<(usize, Place)>, holes: &mut Holes, blocks: impl Fn(&[usize]) -> Blocks) {
+        let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
+        let rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
+        let blocks = blocks(&rest);
+        placed.extend(blocks.members_of(self.place_in(holes, &blocks.items), self.request.items));
     }
 
     /// What is free beside what is placed.
