@@ -14,8 +14,8 @@ use png::{BitDepth, ColorType};
 use proptest::prelude::*;
 use std::io::Write;
 use zemtak_core::codec::{
-    Band, Limits, PngEffort, Unproved, decode, encode_png, encode_png_band, join_png_bands, prove_png, prove_png_band,
-    to_8_bit,
+    Band, Limits, PngEffort, Unproved, decode, encode_png, encode_png_band, join_png_bands, png_bands,
+    prove_joined_png, prove_png, prove_png_band, to_8_bit,
 };
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -243,7 +243,7 @@ fn a_band_that_fills_its_buffer_with_its_last_block_keeps_its_end() {
 fn a_bent_band_is_not_proved() {
     let picture = noisy(Size::new(40, 12), 60, 3);
     let rows = picture.as_bytes();
-    let band = encode_png_band(rows, 40).unwrap();
+    let band = encode_png_band(rows, 40, PngEffort::Balanced.bands().unwrap()).unwrap();
     assert_eq!(prove_png_band(&band, rows, 40), Ok(()));
     for at in 0..band.deflated.len() {
         let mut bent = band.clone();
@@ -254,6 +254,8 @@ fn a_bent_band_is_not_proved() {
     }
     let wrong_sum = Band { sum: band.sum ^ 1, ..band.clone() };
     assert!(prove_png_band(&wrong_sum, rows, 40).is_err());
+    let wrong_length = Band { length: band.length + 1, ..band.clone() };
+    assert!(prove_png_band(&wrong_length, rows, 40).is_err());
     // The end that was missing in files of real art: the last of its rows, and the mark of a flush.
     let mut cut = band.clone();
     cut.deflated.truncate(cut.deflated.len() - 60);
@@ -261,6 +263,70 @@ fn a_bent_band_is_not_proved() {
     let mut other = rows.to_vec();
     other[1700] ^= 1;
     assert_eq!(prove_png_band(&band, &other, 40), Err(Unproved::Pixels { picture: 0, row: 10 }));
+}
+
+/// Rows as they are, deflated by another library to a stream of its own: a decoder would take its end for that of the page.
+/// And rows with the beginning of a block behind them, which would take the next band for its bytes.
+#[test]
+fn a_band_that_does_not_end_between_two_blocks_is_not_proved() {
+    let picture = noisy(Size::new(40, 12), 60, 4);
+    let filtered: Vec<u8> = picture.as_bytes().chunks(160).flat_map(|row| [&[0], row].concat()).collect();
+    let (first, second) = filtered.iter().fold((1u32, 0u32), |(first, second), byte| {
+        let first = (first + u32::from(*byte)) % 65_521;
+        (first, (second + first) % 65_521)
+    });
+    let band = |ended: bool, more: &[u8]| {
+        let mut encoder = flate2::write::DeflateEncoder::new(Vec::new(), flate2::Compression::default());
+        encoder.write_all(&filtered).unwrap();
+        encoder.flush().unwrap();
+        let flushed = encoder.get_ref().clone();
+        let deflated = if ended { encoder.finish().unwrap() } else { flushed };
+        Band { deflated: [&deflated, more].concat(), sum: second << 16 | first, length: filtered.len() as u64 }
+    };
+    assert_eq!(prove_png_band(&band(false, &[]), picture.as_bytes(), 40), Ok(()));
+    assert!(prove_png_band(&band(true, &[]), picture.as_bytes(), 40).is_err());
+    // Stored blocks of four and of nine bytes, the last of the stream or not.
+    for more in [[1, 4, 0, 0xfb, 0xff], [0, 4, 0, 0xfb, 0xff], [1, 9, 0, 0xf6, 0xff], [0, 9, 0, 0xf6, 0xff]] {
+        assert!(prove_png_band(&band(false, &more), picture.as_bytes(), 40).is_err(), "{more:?}");
+    }
+}
+
+/// Of a page only what is not in its bands is read when they are joined: a file that differs in any byte, or has its bands in
+/// another order or number, is refused.
+#[test]
+fn a_file_is_proved_to_hold_its_bands_and_nothing_else() {
+    let picture = noisy(Size::new(512, 300), 1, 5);
+    let ranges = png_bands(picture.size());
+    let rows = |i: usize| &picture.as_bytes()[ranges[i].start as usize * 2048..ranges[i].end as usize * 2048];
+    let effort = PngEffort::Fast.bands().unwrap();
+    let bands: Vec<Band> = (0..ranges.len()).map(|i| encode_png_band(rows(i), 512, effort).unwrap()).collect();
+    let of =
+        |bands: &[&Band]| join_png_bands(picture.size(), None, &bands.iter().copied().cloned().collect::<Vec<_>>());
+    let size = picture.size();
+    let [a, b, c] = &bands[..] else { panic!("{} bands", bands.len()) };
+    let file = of(&[a, b, c]);
+    assert_eq!(prove_joined_png(&file, size, &bands), Ok(()));
+    assert_eq!(read_back(&file), picture.as_bytes());
+    let mut bent = b.clone();
+    bent.deflated[9] ^= 1;
+    for other in [&[a, b][..], &[a, &bent, c], &[b, a, c], &[a, b, b], &[a, b, c, c], &[]] {
+        assert!(prove_joined_png(&of(other), size, &bands).is_err());
+    }
+    assert!(prove_joined_png(&of(&[a, b]), size, &bands[..2]).is_err(), "rows are missing");
+    let other_sum = [a.clone(), b.clone(), Band { sum: c.sum ^ 1, ..c.clone() }];
+    assert!(prove_joined_png(&file, size, &other_sum).is_err());
+    // The header of the stream, in a chunk with the right checksum.
+    let at = file.windows(4).position(|four| four == b"IDAT").unwrap();
+    let mut crc = flate2::Crc::new();
+    crc.update(b"IDAT\x78\x9d");
+    let bent = [&file[..at + 4], b"\x78\x9d", &crc.sum().to_be_bytes(), &file[at + 10..]].concat();
+    assert!(prove_joined_png(&bent, size, &bands).is_err());
+    for at in 0..file.len() {
+        let mut bent = file.clone();
+        bent[at] ^= 0x20;
+        assert!(prove_joined_png(&bent, size, &bands).is_err(), "{at}");
+        assert!(prove_joined_png(&file[..at], size, &bands).is_err(), "{at}");
+    }
 }
 
 /// Another encoder's files are proved whatever their filter, and not for a picture that differs in one bit.

@@ -14,28 +14,33 @@ use crate::timings::Stage;
 use rayon::prelude::*;
 use std::ops::Range;
 use zemtak_core::codec::{
-    Band, EncodeError, Mark, PNG_VERSION, PngProof, encode_png_band, join_png_bands, png_bands, prove_png_band,
+    Band, BandEffort, EncodeError, Mark, PNG_VERSION, encode_png_band, join_png_bands, png_bands, prove_joined_png,
+    prove_png_band,
 };
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring};
-use zemtak_core::geometry::Size;
 use zemtak_core::mips::own_cell;
-use zemtak_core::pixels::Pixels;
 
 impl Plan<'_> {
     /// What is left to draw of a page's bands.
-    pub(super) fn bands_left(&self, sheet: Sheet<'_>, former: &Former, context: Context<'_>) -> BandsLeft {
+    pub(super) fn bands_left(
+        &self,
+        sheet: Sheet<'_>,
+        effort: BandEffort,
+        former: &Former,
+        context: Context<'_>,
+    ) -> BandsLeft {
         let on_page = self.on_page(sheet.page);
         let ranges = png_bands(self.layout.pages[sheet.page]);
         let reaching: Vec<Vec<usize>> =
             ranges.iter().map(|rows| self.reaching_into(rows, sheet.page, &on_page)).collect();
         let keys: Vec<Hash> =
-            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(sheet, rows, boxes)).collect();
+            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(sheet, effort, rows, boxes)).collect();
         let known: Vec<Option<Band>> = keys.iter().map(|key| former.band(key, context)).collect();
         let unknown = known.iter().zip(&reaching).filter(|(band, _)| band.is_none());
         let mut needed: Vec<usize> = unknown.flat_map(|(_, boxes)| boxes.clone()).collect();
         needed.sort_unstable();
         needed.dedup();
-        BandsLeft { ranges, keys, known, needed }
+        BandsLeft { effort, ranges, keys, known, needed }
     }
 
     /// A page as PNG, and the bands that it is made of.
@@ -48,11 +53,11 @@ impl Plan<'_> {
         left: BandsLeft,
         context: Context<'_>,
     ) -> Result<PageBytes, NotDrawn> {
-        let BandsLeft { ranges, keys, known, needed } = left;
+        let BandsLeft { effort, ranges, keys, known, needed } = left;
         let (page, size) = (sheet.page, self.layout.pages[sheet.page]);
         let stored = self.pixels_of(sheet, &needed)?;
         let composer = self.composer(page, &needed, &stored)?;
-        let drawing = Drawing { composer: &composer, width: size.w, fresh: known.iter().all(Option::is_none), context };
+        let drawing = Drawing { composer: &composer, width: size.w, effort, context };
         let bands: Vec<Result<Band, Failure>> = ranges
             .par_iter()
             .zip(known)
@@ -64,9 +69,8 @@ impl Plan<'_> {
         context.check()?;
         let bands = bands.into_iter().collect::<Result<Vec<Band>, Failure>>()?;
         let file = context.timings.time(Stage::Encode, || join_png_bands(size, Some(Mark::Page), &bands));
-        if drawing.fresh {
-            drawing.prove(&file, size, &ranges).map_err(|error| self.not_encoded(page, &error))?;
-        }
+        let proved = context.timings.time(Stage::Prove, || prove_joined_png(&file, size, &bands));
+        proved.map_err(|error| self.not_encoded(page, &error.into()))?;
         let note = |(key, band): (Hash, &Band)| DrawnBand { key, sum: band.sum, length: band.length };
         let bands = keys.into_iter().zip(&bands).map(note).collect();
         Ok(PageBytes { bytes: file, bands, texture: None })
@@ -83,7 +87,7 @@ impl Plan<'_> {
     }
 
     /// What the bytes of a band follow from.
-    fn band_key(&self, sheet: Sheet<'_>, rows: &Range<u32>, boxes: &[usize]) -> Hash {
+    fn band_key(&self, sheet: Sheet<'_>, effort: BandEffort, rows: &Range<u32>, boxes: &[usize]) -> Hash {
         let page = sheet.page;
         let mut key = Vec::with_capacity(boxes.len() * 64);
         let Ring { extrude, align } = self.ring_of(page);
@@ -101,12 +105,13 @@ impl Plan<'_> {
                 key.extend_from_slice(&part.to_le_bytes());
             }
         }
-        Key::new("band", &[COMPOSE_VERSION, PNG_VERSION]).value(&sheet.layer).bytes(&key).finish()
+        Key::new("band", &[COMPOSE_VERSION, PNG_VERSION]).value(&(sheet.layer, effort)).bytes(&key).finish()
     }
 }
 
 /// The bands of a page: those that the former build has, and what the others need.
 pub(super) struct BandsLeft {
+    effort: BandEffort,
     ranges: Vec<Range<u32>>,
     keys: Vec<Hash>,
     known: Vec<Option<Band>>,
@@ -118,37 +123,21 @@ pub(super) struct BandsLeft {
 struct Drawing<'a> {
     composer: &'a Composer<'a>,
     width: u32,
-    /// Whether all bands are new: then the file is proved as a whole, once it is there.
-    fresh: bool,
+    effort: BandEffort,
     context: Context<'a>,
 }
 
 impl Drawing<'_> {
-    fn rows(&self, rows: &Range<u32>) -> Result<Pixels, EncodeError> {
-        let drawn = self.context.timings.time(Stage::Compose, || self.composer.rows(rows.clone()));
-        drawn.ok_or_else(|| EncodeError::Codec("it is too large for memory".into()))
-    }
-
+    /// A band, proved to show its rows while they are at hand.
     fn band(&self, rows: &Range<u32>) -> Result<Band, EncodeError> {
+        let timings = self.context.timings;
         if self.context.cancelled() {
             return Err(EncodeError::Empty);
         }
-        let pixels = self.rows(rows)?;
-        let encode = || encode_png_band(pixels.as_bytes(), self.width);
-        let band = self.context.timings.time(Stage::Encode, encode)?;
-        if !self.fresh {
-            self.context.timings.time(Stage::Prove, || prove_png_band(&band, pixels.as_bytes(), self.width))?;
-        }
+        let drawn = timings.time(Stage::Compose, || self.composer.rows(rows.clone()));
+        let pixels = drawn.ok_or_else(|| EncodeError::Codec("it is too large for memory".into()))?;
+        let band = timings.time(Stage::Encode, || encode_png_band(pixels.as_bytes(), self.width, self.effort))?;
+        timings.time(Stage::Prove, || prove_png_band(&band, pixels.as_bytes(), self.width))?;
         Ok(band)
-    }
-
-    /// Decodes the file and compares it with the page, drawn once more, band by band.
-    fn prove(&self, file: &[u8], size: Size, ranges: &[Range<u32>]) -> Result<(), EncodeError> {
-        let mut proof = self.context.timings.time(Stage::Prove, || PngProof::new(file, size))?;
-        for range in ranges {
-            let pixels = self.rows(range)?;
-            self.context.timings.time(Stage::Prove, || proof.next_rows(pixels.as_bytes()))?;
-        }
-        Ok(proof.end()?)
     }
 }

@@ -25,7 +25,7 @@ use rayon::prelude::*;
 use sheet::Held;
 use std::path::Path;
 use zemtak_core::atlas::{Alpha, Wrap};
-use zemtak_core::codec::{EncodeError, IMAGE_VERSION, KTX2_VERSION, PNG_VERSION, PngEffort};
+use zemtak_core::codec::{BandEffort, EncodeError, IMAGE_VERSION, KTX2_VERSION, PNG_VERSION};
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring, Stamp};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::Place;
@@ -145,10 +145,13 @@ impl Plan<'_> {
 
     /// How pages are drawn.
     pub(crate) fn drawing(&self) -> Drawing {
-        match (self.task.settings.pages_as, self.task.settings.png) {
-            (PageFormat::Png, PngEffort::Balanced) => Drawing::Bands,
-            _ => Drawing::Whole,
-        }
+        if self.band_effort().is_some() { Drawing::Bands } else { Drawing::Whole }
+    }
+
+    /// How the bands of pages are made, where pages are made of bands.
+    fn band_effort(&self) -> Option<BandEffort> {
+        let settings = self.task.settings;
+        if settings.pages_as == PageFormat::Png { settings.png.bands() } else { None }
     }
 
     /// Looks whether a page is in place, and if it is not, what has to be drawn of it.
@@ -171,9 +174,9 @@ impl Plan<'_> {
         if let Some((made, part)) = shared::fetch(&key, context) {
             return PageDraft { sheet, key, left: Left::Made(made, part) };
         }
-        let left = match self.drawing() {
-            Drawing::Bands => Left::Bands(self.bands_left(sheet, put.former, context)),
-            Drawing::Whole => Left::Whole(self.on_page(sheet.page)),
+        let left = match self.band_effort() {
+            Some(effort) => Left::Bands(self.bands_left(sheet, effort, put.former, context)),
+            None => Left::Whole(self.on_page(sheet.page)),
         };
         PageDraft { sheet, key, left }
     }

@@ -62,9 +62,11 @@ pub use moving_out::encode_apng;
 #[cfg(feature = "encode-gif")]
 pub use moving_out::encode_gif;
 #[cfg(feature = "encode-png")]
-pub use png_out::{Band, PNG_VERSION, PngEffort, encode_png_band, join_png_bands, png_bands, split_png_bands};
+pub use png_out::{
+    Band, BandEffort, PNG_VERSION, PngEffort, encode_png_band, join_png_bands, png_bands, split_png_bands,
+};
 #[cfg(feature = "encode-png")]
-pub use png_proof::{PngProof, prove_png, prove_png_band};
+pub use png_proof::{prove_joined_png, prove_png, prove_png_band};
 
 #[cfg(feature = "encode")]
 pub use raw::{Bits, Channels, RawLayout};
@@ -274,7 +276,7 @@ pub const fn to_8_bit(v: u16) -> u8 {
 #[cfg(feature = "encode-png")]
 pub fn encoded_png(pixels: &Pixels, effort: PngEffort, mark: Option<Mark>) -> Result<Encoded<'_>, EncodeError> {
     // By a library that did not deflate it.
-    let prove = if effort == PngEffort::Small { png_proof::prove_small_png } else { prove_png };
+    let prove = if effort.bands().is_some() { png_proof::prove_png_of_bands } else { prove_png };
     Ok(Encoded::new(png_out::encode(pixels, effort, mark)?, pixels, prove))
 }
 

@@ -1,9 +1,9 @@
 //! Writing pages as PNG.
 //!
-//! With balanced effort a page is cut into bands of whole rows, each filtered and deflated without a look at any other, so
-//! that all cores can share a page and a band that is as it was need not be made again. The bands are of fixed size, so the
-//! bytes do not depend on the number of threads, and the libraries give the same bytes on every processor: they choose
-//! instructions for sums, for copying and for comparing, but none that would change what is found.
+//! Unless it is to be as small as can be, a page is cut into bands of whole rows, each filtered and deflated without a look
+//! at any other, so that all cores can share a page and a band that is as it was need not be made again. The bands are of
+//! fixed size, so the bytes do not depend on the number of threads, and the libraries give the same bytes on every processor:
+//! they choose instructions for sums, for copying and for comparing, but none that would change what is found.
 
 use super::png_filter::{Filter, append_least};
 use super::{EncodeError, Mark};
@@ -30,19 +30,36 @@ pub enum PngEffort {
     Small,
 }
 
+impl PngEffort {
+    /// How the bands of a page are made. `None` where a page is deflated as one.
+    #[must_use]
+    pub const fn bands(self) -> Option<BandEffort> {
+        match self {
+            Self::Fast => Some(BandEffort(2)),
+            // 6 saves one per cent more for a tenth more time.
+            Self::Balanced => Some(BandEffort(5)),
+            Self::Small => None,
+        }
+    }
+}
+
+/// The deflate level of bands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
+pub struct BandEffort(i32);
+
 /// Changes whenever the same pixels come to other bytes.
-pub const PNG_VERSION: u32 = 3;
+pub const PNG_VERSION: u32 = 4;
 
 /// How many bytes of pixels a band holds at least: fewer make use of more cores and less work when a sprite changes, more
 /// make smaller files (a quarter of a per cent for twice as many bytes).
 const BAND: usize = 1 << 18;
 
-/// The deflate level of balanced bands: 6 saves one per cent more for a tenth more time.
-const LEVEL: i32 = 5;
-
-/// How the filters of balanced bands are chosen: one for each run of so many rows, by a quick try on its first rows.
+/// How the filters of bands are chosen: one for each run of so many rows, by a quick try on its first rows.
 const RUN: usize = 32;
 const TRIED: usize = 4;
+
+/// The deflate level of that try.
+const TRIAL: i32 = 1;
 
 /// The same for small files, where everything is tried on all rows.
 const SMALL_RUN: usize = 16;
@@ -74,16 +91,11 @@ pub(super) fn encode(pixels: &Pixels, effort: PngEffort, mark: Option<Mark>) -> 
     if size.area() == 0 {
         return Err(EncodeError::Empty);
     }
-    match effort {
-        PngEffort::Fast => Ok(file(size, mark, &[&quickly(pixels)?])),
-        PngEffort::Small => Ok(file(size, mark, &[&smallest(pixels)?])),
-        PngEffort::Balanced => {
-            let ranges = png_bands(size);
-            let bands = par::map_range(ranges.len(), |i| encode_png_band(rows(pixels, &ranges[i]), size.w));
-            let bands: Vec<Band> = bands.into_iter().collect::<Result<_, _>>()?;
-            Ok(join_png_bands(size, mark, &bands))
-        }
-    }
+    let Some(effort) = effort.bands() else { return Ok(file(size, mark, &[&smallest(pixels)?])) };
+    let ranges = png_bands(size);
+    let bands = par::map_range(ranges.len(), |i| encode_png_band(rows_of(pixels, &ranges[i]), size.w, effort));
+    let bands: Vec<Band> = bands.into_iter().collect::<Result<_, _>>()?;
+    Ok(join_png_bands(size, mark, &bands))
 }
 
 /// The rows of each band of a page.
@@ -94,32 +106,32 @@ pub fn png_bands(size: Size) -> Vec<Range<u32>> {
     (0..size.h).step_by(height as usize).map(|top| top..size.h.min(top.saturating_add(height))).collect()
 }
 
-fn rows<'p>(pixels: &'p Pixels, range: &Range<u32>) -> &'p [u8] {
+pub(super) fn rows_of<'p>(pixels: &'p Pixels, range: &Range<u32>) -> &'p [u8] {
     let stride = pixels.size().w as usize * PIXEL;
     &pixels.as_bytes()[range.start as usize * stride..range.end as usize * stride]
 }
 
-/// Filters and deflates the rows of a band of a page that is `width` pixels wide, with balanced effort.
+/// Filters and deflates the rows of a band of a page that is `width` pixels wide.
 ///
 /// # Errors
 /// The deflate library refuses to go on, which it has no reason to.
-pub fn encode_png_band(rows: &[u8], width: u32) -> Result<Band, EncodeError> {
+pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Band, EncodeError> {
     let stride = width as usize * PIXEL;
     let mut filtered = Vec::with_capacity(rows.len() + rows.len() / stride.max(1));
-    let mut trial = Deflater::new(1);
+    let (mut trial, mut some) = (Deflater::new(TRIAL), Vec::new());
     for run in 0..(rows.len() / stride).div_ceil(RUN) {
         let start = run * RUN * stride;
         let end = rows.len().min(start + RUN * stride);
         let tried = start..end.min(start + TRIED * stride);
         let mut best = (usize::MAX, Filter::Plain);
         for filter in [Filter::Plain, Filter::Nearest] {
-            let mut some = Vec::with_capacity(tried.len() + TRIED);
+            some.clear();
             filter_rows(filter, rows, &tried, stride, &mut some);
             best = std::cmp::min_by_key(best, (trial.whole(&some)?.len(), filter), |(length, _)| *length);
         }
         filter_rows(best.1, rows, &(start..end), stride, &mut filtered);
     }
-    let deflated = Deflater::new(LEVEL).piece(&filtered)?;
+    let deflated = Deflater::new(effort.0).piece(&filtered)?.to_vec();
     Ok(Band { deflated, sum: adler32(1, &filtered), length: filtered.len() as u64 })
 }
 
@@ -195,18 +207,6 @@ fn append_chunk(kind: [u8; 4], data: &[u8], out: &mut Vec<u8>) {
     out.extend_from_slice(&crc32(crc32(0, &kind), data).to_be_bytes());
 }
 
-/// The zlib stream of all rows in the least time.
-fn quickly(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
-    let (bytes, stride) = (pixels.as_bytes(), pixels.size().w as usize * PIXEL);
-    let mut filtered = Vec::with_capacity(bytes.len() + pixels.size().h as usize);
-    filter_rows(Filter::Nearest, bytes, &(0..bytes.len()), stride, &mut filtered);
-    let deflated = fdeflate::Compressor::new(Vec::with_capacity(filtered.len() / 3)).and_then(|mut compressor| {
-        compressor.write_data(&filtered)?;
-        compressor.finish()
-    });
-    deflated.map_err(|error| EncodeError::Codec(error.to_string()))
-}
-
 /// The zlib stream of all rows, as small as a search for the cheapest matches makes it.
 fn smallest(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
     let (bytes, stride) = (pixels.as_bytes(), pixels.size().w as usize * PIXEL);
@@ -244,6 +244,7 @@ fn best_filtered(bytes: &[u8], run: &Range<usize>, stride: usize) -> Result<Vec<
 /// Deflates pieces, each by itself.
 struct Deflater {
     state: Deflate,
+    /// Room for output. It only grows, so that it is not cleared for every piece.
     out: Vec<u8>,
 }
 
@@ -254,22 +255,20 @@ impl Deflater {
 
     /// A deflate stream of its own.
     fn whole(&mut self, input: &[u8]) -> Result<&[u8], EncodeError> {
-        self.run(input, DeflateFlush::Finish, zlib_rs::compress_bound(input.len()))?;
-        Ok(&self.out)
+        self.run(input, DeflateFlush::Finish, zlib_rs::compress_bound(input.len()))
     }
 
     /// A piece of a stream that ends on a byte border.
-    fn piece(mut self, input: &[u8]) -> Result<Vec<u8>, EncodeError> {
-        self.run(input, DeflateFlush::SyncFlush, zlib_rs::compress_bound(input.len()) + LAST_BLOCK.len())?;
-        Ok(self.out)
+    fn piece(&mut self, input: &[u8]) -> Result<&[u8], EncodeError> {
+        self.run(input, DeflateFlush::SyncFlush, zlib_rs::compress_bound(input.len()) + LAST_BLOCK.len())
     }
 
     /// Deflates all of `input`, into `room` bytes at first. A call that neither takes nor gives anything, with room left, is the library's word that
     /// it owes nothing more: that it did not fill the output is none, as it may have done no more than hand out what it
     /// still had from the call before.
-    fn run(&mut self, input: &[u8], flush: DeflateFlush, room: usize) -> Result<(), EncodeError> {
+    fn run(&mut self, input: &[u8], flush: DeflateFlush, room: usize) -> Result<&[u8], EncodeError> {
         self.state.reset();
-        self.out.resize(room, 0);
+        self.out.resize(self.out.len().max(room), 0);
         let (mut taken, mut given) = (0, 0);
         loop {
             if given == self.out.len() {
@@ -285,10 +284,11 @@ impl Deflater {
             }
             (taken, given) = now;
         }
-        self.out.truncate(given);
-        let all = if taken == input.len() { Ok(()) } else { Err(EncodeError::Codec("it stopped early".into())) };
+        if taken < input.len() {
+            return Err(EncodeError::Codec("it stopped early".into()));
+        }
         // The first call of a stream writes something, so that an end without output is never taken for a whole one.
-        all.and(if given > 0 { Ok(()) } else { Err(EncodeError::Codec("it wrote nothing".into())) })
+        if given == 0 { Err(EncodeError::Codec("it wrote nothing".into())) } else { Ok(&self.out[..given]) }
     }
 }
 
@@ -319,17 +319,18 @@ mod tests {
     /// taken for flushed once a call no longer filled the buffer. Wherever the buffer fills up, all must come out.
     #[test]
     fn a_piece_is_whole_wherever_its_buffer_fills_up() {
-        for noise in [0, 7, 33, 100] {
+        for (noise, level) in [(0, 5), (7, 2), (7, 5), (33, 2), (33, 5), (100, 5)] {
             for length in [1, 2, 100, 5_000, 70_000] {
                 let input = bytes(length, noise);
-                let whole = Deflater::new(LEVEL).piece(&input).unwrap();
-                assert_eq!(inflated(&whole, length), input, "{noise} {length}");
+                let mut deflater = Deflater::new(level);
+                let whole = deflater.piece(&input).unwrap();
+                assert_eq!(inflated(whole, length), input, "{noise} {level} {length}");
                 let ends = [1, 2, 3, 5, 8, whole.len() / 3, whole.len() / 2];
                 let near = (0..20).map(|less| whole.len().saturating_sub(less).max(1));
                 for room in ends.into_iter().filter(|&room| room > 0).chain(near).chain([whole.len() + 1]) {
-                    let mut deflater = Deflater::new(LEVEL);
-                    deflater.run(&input, DeflateFlush::SyncFlush, room).unwrap();
-                    assert_eq!(inflated(&deflater.out, length), input, "{noise} {length} {room}");
+                    let mut deflater = Deflater::new(level);
+                    let piece = deflater.run(&input, DeflateFlush::SyncFlush, room).unwrap();
+                    assert_eq!(inflated(piece, length), input, "{noise} {level} {length} {room}");
                 }
             }
         }
@@ -338,7 +339,7 @@ mod tests {
     #[test]
     fn a_file_comes_apart_into_the_bands_it_was_made_of() {
         let size = Size::new(3, 5);
-        let band = |rows: usize| encode_png_band(&bytes(rows * 12, 50), 3).unwrap();
+        let band = |rows: usize| encode_png_band(&bytes(rows * 12, 50), 3, BandEffort(5)).unwrap();
         let bands = [band(2), band(3)];
         let file = join_png_bands(size, None, &bands);
         let pieces: Vec<&[u8]> = bands.iter().map(|band| &band.deflated[..]).collect();

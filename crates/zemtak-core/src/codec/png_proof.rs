@@ -6,118 +6,154 @@
 
 use super::Mark;
 use super::encode::Unproved;
-use super::png_out::{Band, join_png_bands};
+use super::png_out::{Band, png_bands, rows_of};
 use crate::geometry::Size;
+use crate::par;
 use crate::pixels::{PIXEL, Pixels};
-use libdeflater::{Decompressor, crc32};
+use libdeflater::{Decompressor, adler32, crc32};
 use zlib_rs::{Inflate, InflateFlush, Status};
 
-/// Which library inflates.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Inflater {
-    Libdeflate,
-    ZlibRs,
-}
+/// A stored block that ends a deflate stream with bytes that are sought behind a band: where they come out, the band before
+/// them has neither ended the stream nor left a block unfinished.
+const BEHIND: [u8; 9] = [1, 4, 0, 0xfb, 0xff, b'z', b'b', b'e', b'h'];
+const BEHIND_LENGTH: usize = 4;
 
-/// Decodes a PNG file of 8-bit RGBA and compares it with the pixels that went in.
+/// The header of a zlib stream with a window of 32 KiB.
+const ZLIB_HEADER: [u8; 2] = [0x78, 0x9c];
+
+/// What an empty block that ends a deflate stream is.
+const LAST_BLOCK: [u8; 5] = [1, 0, 0, 0xff, 0xff];
+
+/// Decodes a PNG file of 8-bit RGBA, deflated as one by any library but zlib-rs, and compares it with the pixels that went in.
 ///
 /// # Errors
 /// It does not show the same, or a strict reader would refuse it.
 pub fn prove_png(file: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
-    prove(file, pixels.size(), pixels.as_bytes(), Inflater::Libdeflate)
+    let (size, stride) = (pixels.size(), stride_of(pixels.size().w));
+    let filtered = inflate(&pieces(file, size)?.concat(), (stride + 1) * size.h as usize)?;
+    compare(&filtered, pixels.as_bytes(), stride)
 }
 
-/// The same for a file that libdeflate deflated.
-pub(super) fn prove_small_png(file: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
-    prove(file, pixels.size(), pixels.as_bytes(), Inflater::ZlibRs)
+/// The same for a file of bands.
+pub(super) fn prove_png_of_bands(file: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
+    let size = pixels.size();
+    let ranges = png_bands(size);
+    let (bands, end) = bands_of(file, size, ranges.len())?;
+    let sums = par::map_range(ranges.len(), |i| proved_sum(bands[i], rows_of(pixels, &ranges[i]), size.w));
+    let sums: Vec<(u32, u64)> = sums.into_iter().collect::<Result<_, _>>()?;
+    ends_with_sum(end, sums)
 }
 
-/// Decodes a band of a page that is `width` pixels wide, put into a file of its own, and compares it with its rows.
+/// Decodes a band of a page that is `width` pixels wide and compares it with its rows.
 ///
 /// # Errors
 /// It does not show the same.
 pub fn prove_png_band(band: &Band, rows: &[u8], width: u32) -> Result<(), Unproved> {
-    let height = u32::try_from(rows.len() / (width as usize * PIXEL).max(1)).map_err(|_| Unproved::Size)?;
-    let size = Size::new(width, height);
-    prove(&join_png_bands(size, None, std::slice::from_ref(band)), size, rows, Inflater::Libdeflate)
-}
-
-fn prove(file: &[u8], size: Size, rows: &[u8], inflater: Inflater) -> Result<(), Unproved> {
-    let mut proof = PngProof::with(file, size, inflater)?;
-    proof.next_rows(rows)?;
-    proof.end()
-}
-
-/// The proof of a PNG file of 8-bit RGBA, some rows at a time: those of a large page need not all be at hand at once.
-#[derive(Debug)]
-pub struct PngProof {
-    /// The inflated rows, each led by the byte of its filter.
-    filtered: Vec<u8>,
-    /// How many rows were compared.
-    compared: usize,
-    stride: usize,
-    /// The row above the next one.
-    above: Vec<u8>,
-}
-
-impl PngProof {
-    /// Reads a file as far as can be without comparing.
-    ///
-    /// # Errors
-    /// A strict reader would refuse it, or it is not of this size.
-    pub fn new(file: &[u8], size: Size) -> Result<Self, Unproved> {
-        Self::with(file, size, Inflater::Libdeflate)
-    }
-
-    fn with(file: &[u8], size: Size, inflater: Inflater) -> Result<Self, Unproved> {
-        let stride = size.w as usize * PIXEL;
-        let filtered = inflate(&zlib_stream(file, size)?, (stride + 1) * size.h as usize, inflater)?;
-        Ok(Self { filtered, compared: 0, stride, above: vec![0; stride] })
-    }
-
-    /// Compares the next rows of the file with those that went in.
-    ///
-    /// # Errors
-    /// They are not the same.
-    pub fn next_rows(&mut self, rows: &[u8]) -> Result<(), Unproved> {
-        let mut row = vec![0; self.stride];
-        let mut above = std::mem::take(&mut self.above);
-        for pixels in rows.chunks_exact(self.stride) {
-            let start = self.compared * (self.stride + 1);
-            let (filter, filtered) = self.filtered.get(start..=start + self.stride).ok_or(Unproved::Size)?.split_at(1);
-            // A plain row needs no copy.
-            let same = match filter {
-                [0] => filtered == pixels,
-                _ => {
-                    row.copy_from_slice(filtered);
-                    take_back(filter[0], &mut row, &above)?;
-                    row == pixels
-                }
-            };
-            if !same {
-                return Err(Unproved::Pixels { picture: 0, row: self.compared });
-            }
-            above.copy_from_slice(pixels);
-            self.compared += 1;
-        }
-        self.above = above;
+    if proved_sum(&band.deflated, rows, width)? == (band.sum, band.length) {
         Ok(())
-    }
-
-    /// Ends the proof.
-    ///
-    /// # Errors
-    /// The file has more rows than were compared.
-    pub fn end(self) -> Result<(), Unproved> {
-        if self.compared * (self.stride + 1) == self.filtered.len() { Ok(()) } else { Err(Unproved::Size) }
+    } else {
+        Err(bad("a band has a wrong sum"))
     }
 }
 
-/// The data of all IDAT chunks of a file that has nothing but a mark and those between its header and its end.
-fn zlib_stream(file: &[u8], size: Size) -> Result<Vec<u8>, Unproved> {
-    let bad = |what: &str| Unproved::Undecodable(what.to_owned());
+/// Reads the file of a page as far as it is not [proved](prove_png_band) with its bands: that it holds all of them, in
+/// order, each byte for byte, and nothing that a strict reader would refuse.
+///
+/// # Errors
+/// It does not.
+pub fn prove_joined_png(file: &[u8], size: Size, bands: &[Band]) -> Result<(), Unproved> {
+    let (pieces, end) = bands_of(file, size, bands.len())?;
+    if let Some(other) = pieces.iter().zip(bands).position(|(piece, band)| *piece != band.deflated) {
+        return Err(bad(&format!("band {other} is another")));
+    }
+    let rows = bands.iter().map(|band| band.length).sum::<u64>();
+    if rows != (stride_of(size.w) as u64 + 1) * u64::from(size.h) {
+        return Err(Unproved::Size);
+    }
+    ends_with_sum(end, bands.iter().map(|band| (band.sum, band.length)))
+}
+
+fn bad(what: &str) -> Unproved {
+    Unproved::Undecodable(what.to_owned())
+}
+
+fn stride_of(width: u32) -> usize {
+    width as usize * PIXEL
+}
+
+/// The pieces of a file's stream that are its bands, and what comes after them.
+fn bands_of(file: &[u8], size: Size, count: usize) -> Result<(Vec<&[u8]>, &[u8]), Unproved> {
+    let mut pieces = pieces(file, size)?;
+    let end =
+        pieces.pop().filter(|_| pieces.len() == count + 1).ok_or_else(|| bad("it has another number of bands"))?;
+    if pieces.remove(0) == ZLIB_HEADER { Ok((pieces, end)) } else { Err(bad("its stream has another header")) }
+}
+
+/// Inflates a band by another library than the one that deflated it and compares it with its rows. Gives the Adler-32 sum of
+/// what came out, and its length.
+fn proved_sum(piece: &[u8], rows: &[u8], width: u32) -> Result<(u32, u64), Unproved> {
+    let stride = stride_of(width);
+    let length = rows.len() + rows.len() / stride.max(1);
+    let mut out = vec![0; length + BEHIND_LENGTH];
+    let given = Decompressor::new().deflate_decompress(&[piece, &BEHIND].concat(), &mut out);
+    let given = given.map_err(|e| bad(&e.to_string()))?;
+    let (filtered, behind) = out.split_at(length);
+    if given < out.len() || !BEHIND.ends_with(behind) {
+        return Err(bad("a band has other rows, or no end on a byte border"));
+    }
+    compare(filtered, rows, stride)?;
+    Ok((adler32(filtered), length as u64))
+}
+
+/// Whether a stream of bands ends with nothing but a last block and the Adler-32 sum of all bands (RFC 1950, section 8.2).
+fn ends_with_sum(end: &[u8], sums: impl IntoIterator<Item = (u32, u64)>) -> Result<(), Unproved> {
+    const BASE: u64 = 65_521;
+    // The first half is one more than the sum of all bytes, the second the sum of what the first was after each byte.
+    let (first, second) = sums.into_iter().fold((1, 0), |(first, second), (sum, length)| {
+        let (own_first, own_second) = (u64::from(sum & 0xffff), u64::from(sum >> 16));
+        let before = first + BASE - 1;
+        ((before + own_first) % BASE, (second + own_second + before % BASE * (length % BASE)) % BASE)
+    });
+    #[expect(clippy::cast_possible_truncation, reason = "both are below 2^16")]
+    let sum = (second << 16 | first) as u32;
+    if end == [&LAST_BLOCK[..], &sum.to_be_bytes()].concat() {
+        Ok(())
+    } else {
+        Err(bad("its stream has no end or a wrong sum"))
+    }
+}
+
+/// Takes the filters back and compares each row with the pixels that went in.
+fn compare(filtered: &[u8], rows: &[u8], stride: usize) -> Result<(), Unproved> {
+    // Nothing is written of a picture without pixels.
+    if stride == 0 {
+        return Err(Unproved::Size);
+    }
+    let mut row = vec![0; stride];
+    let mut above = &vec![0; stride][..];
+    for (number, (line, pixels)) in filtered.chunks_exact(stride + 1).zip(rows.chunks_exact(stride)).enumerate() {
+        let (filter, filtered) = line.split_at(1);
+        // A plain row needs no copy.
+        let same = match filter {
+            [0] => filtered == pixels,
+            _ => {
+                row.copy_from_slice(filtered);
+                take_back(filter[0], &mut row, above)?;
+                row == pixels
+            }
+        };
+        if !same {
+            return Err(Unproved::Pixels { picture: 0, row: number });
+        }
+        above = pixels;
+    }
+    Ok(())
+}
+
+/// The data of each IDAT chunk of a file that has nothing but a mark and those between its header and its end.
+fn pieces(file: &[u8], size: Size) -> Result<Vec<&[u8]>, Unproved> {
     let mut rest = file.strip_prefix(b"\x89PNG\r\n\x1a\n").ok_or_else(|| bad("it has no signature"))?;
-    let mut stream = Vec::with_capacity(file.len());
+    let mut pieces = Vec::new();
     let mut expected: &[u8; 4] = b"IHDR";
     while !rest.is_empty() {
         let (length, after) = rest.split_first_chunk::<4>().ok_or_else(|| bad("a chunk is cut short"))?;
@@ -137,9 +173,9 @@ fn zlib_stream(file: &[u8], size: Size) -> Result<Vec<u8>, Unproved> {
                 expected = b"IDAT";
             }
             // No text but the mark: others would be an error in the encoder.
-            (b"IDAT", b"tEXt") if stream.is_empty() && Mark::of(file).is_some_and(|mark| mark.chunk() == data) => {}
-            (b"IDAT", b"IDAT") => stream.extend_from_slice(data),
-            (b"IDAT", b"IEND") if data.is_empty() && after.is_empty() => return Ok(stream),
+            (b"IDAT", b"tEXt") if pieces.is_empty() && Mark::of(file).is_some_and(|mark| mark.chunk() == data) => {}
+            (b"IDAT", b"IDAT") => pieces.push(data),
+            (b"IDAT", b"IEND") if data.is_empty() && after.is_empty() => return Ok(pieces),
             _ => return Err(bad("its chunks are not in order")),
         }
         rest = after;
@@ -148,28 +184,14 @@ fn zlib_stream(file: &[u8], size: Size) -> Result<Vec<u8>, Unproved> {
 }
 
 /// Exactly `length` bytes out of a zlib stream that ends where it should, with the right sum.
-fn inflate(stream: &[u8], length: usize, inflater: Inflater) -> Result<Vec<u8>, Unproved> {
-    let bad = |what: String| Unproved::Undecodable(what);
+fn inflate(stream: &[u8], length: usize) -> Result<Vec<u8>, Unproved> {
     let mut out = vec![0; length];
-    let (taken, given) = match inflater {
-        Inflater::Libdeflate => {
-            let given = Decompressor::new().zlib_decompress(stream, &mut out).map_err(|e| bad(e.to_string()))?;
-            // It holds the sum, but does not say where it stood: what comes after it would go unseen.
-            let ends = stream.ends_with(&zlib_rs::adler32::adler32(1, &out[..given]).to_be_bytes());
-            (if ends { stream.len() } else { 0 }, given)
-        }
-        Inflater::ZlibRs => {
-            let mut state = Inflate::new(true, 15);
-            let ended = state.decompress(stream, &mut out, InflateFlush::Finish);
-            if !matches!(ended, Ok(Status::StreamEnd)) {
-                return Err(bad("its stream has no end".into()));
-            }
-            #[expect(clippy::cast_possible_truncation, reason = "positions in slices")]
-            let both = (state.total_in() as usize, state.total_out() as usize);
-            both
-        }
-    };
-    if (taken, given) == (stream.len(), length) { Ok(out) } else { Err(Unproved::Size) }
+    let mut state = Inflate::new(true, 15);
+    if !matches!(state.decompress(stream, &mut out, InflateFlush::Finish), Ok(Status::StreamEnd)) {
+        return Err(bad("its stream has no end"));
+    }
+    let all = (state.total_in(), state.total_out()) == (stream.len() as u64, length as u64);
+    if all { Ok(out) } else { Err(Unproved::Size) }
 }
 
 /// Takes a filter that is not the plain one back, given the row above.
