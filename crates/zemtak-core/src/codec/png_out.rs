@@ -35,17 +35,22 @@ impl PngEffort {
     #[must_use]
     pub const fn bands(self) -> Option<BandEffort> {
         match self {
-            Self::Fast => Some(BandEffort(2)),
-            // 6 saves one per cent more for a tenth more time.
-            Self::Balanced => Some(BandEffort(5)),
+            Self::Fast => Some(BandEffort { level: 2, tried: 2 }),
+            // Level 6 saves one per cent more for a tenth more time.
+            Self::Balanced => Some(BandEffort { level: 5, tried: 4 }),
             Self::Small => None,
         }
     }
 }
 
-/// The deflate level of bands.
+/// How much work goes into a band.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
-pub struct BandEffort(i32);
+pub struct BandEffort {
+    /// The deflate level.
+    level: i32,
+    /// On how many rows of a [`RUN`] its filter is tried.
+    tried: usize,
+}
 
 /// Changes whenever the same pixels come to other bytes.
 pub const PNG_VERSION: u32 = 4;
@@ -56,10 +61,12 @@ const BAND: usize = 1 << 18;
 
 /// How the filters of bands are chosen: one for each run of so many rows, by a quick try on its first rows.
 const RUN: usize = 32;
-const TRIED: usize = 4;
 
 /// The deflate level of that try.
 const TRIAL: i32 = 1;
+
+/// Rows that deflate to less than this part of their length are mostly empty, whatever the filter.
+const EMPTY: usize = 64;
 
 /// The same for small files, where everything is tried on all rows.
 const SMALL_RUN: usize = 16;
@@ -122,16 +129,18 @@ pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Ba
     for run in 0..(rows.len() / stride).div_ceil(RUN) {
         let start = run * RUN * stride;
         let end = rows.len().min(start + RUN * stride);
-        let tried = start..end.min(start + TRIED * stride);
-        let mut best = (usize::MAX, Filter::Plain);
-        for filter in [Filter::Plain, Filter::Nearest] {
+        let tried = start..end.min(start + effort.tried * stride);
+        let mut length = |filter| {
             some.clear();
             filter_rows(filter, rows, &tried, stride, &mut some);
-            best = std::cmp::min_by_key(best, (trial.whole(&some)?.len(), filter), |(length, _)| *length);
-        }
-        filter_rows(best.1, rows, &(start..end), stride, &mut filtered);
+            trial.whole(&some).map(<[u8]>::len)
+        };
+        let plain = length(Filter::Plain)?;
+        let nearest = plain > tried.len() / EMPTY && length(Filter::Nearest)? < plain;
+        let filter = if nearest { Filter::Nearest } else { Filter::Plain };
+        filter_rows(filter, rows, &(start..end), stride, &mut filtered);
     }
-    let deflated = Deflater::new(effort.0).piece(&filtered)?.to_vec();
+    let deflated = Deflater::new(effort.level).piece(&filtered)?.to_vec();
     Ok(Band { deflated, sum: adler32(1, &filtered), length: filtered.len() as u64 })
 }
 
@@ -339,7 +348,7 @@ mod tests {
     #[test]
     fn a_file_comes_apart_into_the_bands_it_was_made_of() {
         let size = Size::new(3, 5);
-        let band = |rows: usize| encode_png_band(&bytes(rows * 12, 50), 3, BandEffort(5)).unwrap();
+        let band = |rows: usize| encode_png_band(&bytes(rows * 12, 50), 3, BandEffort { level: 5, tried: 4 }).unwrap();
         let bands = [band(2), band(3)];
         let file = join_png_bands(size, None, &bands);
         let pieces: Vec<&[u8]> = bands.iter().map(|band| &band.deflated[..]).collect();

@@ -1,8 +1,12 @@
 //! What a strict decoder makes of an encoded PNG.
 //!
-//! It is written for itself: it walks the chunks, inflates by another library than the one that deflated, and takes the
-//! filters back, so that no line of it is used by the encoder. Decoders that serve for showing pictures will not do: they
-//! stop at the last pixel, and would pass a file whose stream has no end or a wrong sum, which others then refuse.
+//! It is written for itself: it walks the chunks, inflates by another library than the one that deflated, and holds the
+//! filtered bytes against the pixels, so that no line of it is used by the encoder. Decoders that serve for showing pictures
+//! will not do: they stop at the last pixel, and would pass a file whose stream has no end or a wrong sum, which others then
+//! refuse.
+//!
+//! A page of bands is proved in two steps, so that each band can be proved while its rows are at hand and a band of an
+//! earlier build need not be proved again: the bands one by one, then the file, that it holds just these.
 
 use super::Mark;
 use super::encode::Unproved;
@@ -123,26 +127,15 @@ fn ends_with_sum(end: &[u8], sums: impl IntoIterator<Item = (u32, u64)>) -> Resu
     }
 }
 
-/// Takes the filters back and compares each row with the pixels that went in.
+/// Compares each filtered row with the pixels that went in.
 fn compare(filtered: &[u8], rows: &[u8], stride: usize) -> Result<(), Unproved> {
     // Nothing is written of a picture without pixels.
     if stride == 0 {
         return Err(Unproved::Size);
     }
-    let mut row = vec![0; stride];
     let mut above = &vec![0; stride][..];
     for (number, (line, pixels)) in filtered.chunks_exact(stride + 1).zip(rows.chunks_exact(stride)).enumerate() {
-        let (filter, filtered) = line.split_at(1);
-        // A plain row needs no copy.
-        let same = match filter {
-            [0] => filtered == pixels,
-            _ => {
-                row.copy_from_slice(filtered);
-                take_back(filter[0], &mut row, above)?;
-                row == pixels
-            }
-        };
-        if !same {
+        if !stands_for(line[0], &line[1..], pixels, above)? {
             return Err(Unproved::Pixels { picture: 0, row: number });
         }
         above = pixels;
@@ -194,47 +187,54 @@ fn inflate(stream: &[u8], length: usize) -> Result<Vec<u8>, Unproved> {
     if all { Ok(out) } else { Err(Unproved::Size) }
 }
 
-/// Takes a filter that is not the plain one back, given the row above.
-fn take_back(filter: u8, row: &mut [u8], above: &[u8]) -> Result<(), Unproved> {
-    match filter {
-        1 => back_from_left(row),
-        2 => row.iter_mut().zip(above).for_each(|(byte, up)| *byte = byte.wrapping_add(*up)),
-        3 => by_pixel(row, above, |left, up, _| (left + up) / 2),
-        4 => by_pixel(row, above, |left, up, corner| {
-            let (to_left, to_up) = ((up - corner).abs(), (left - corner).abs());
-            let to_corner = ((up - corner) + (left - corner)).abs();
-            let sides = if to_left <= to_up { (to_left, left) } else { (to_up, up) };
-            if sides.0 <= to_corner { sides.1 } else { corner }
-        }),
+/// Whether a decoder makes `pixels` of a filtered row, given the row above, which it made before.
+///
+/// A decoder adds to each byte what it foretells from bytes that it has decoded. As long as those are the pixels that went in,
+/// it foretells what the pixels foretell; so it comes to the same row if and only if every byte is its pixel less that. Asked
+/// in this way no byte waits for the one before it.
+fn stands_for(filter: u8, filtered: &[u8], pixels: &[u8], above: &[u8]) -> Result<bool, Unproved> {
+    let Some((first, rest)) = pixels.split_first_chunk::<PIXEL>() else { return Ok(filtered.is_empty()) };
+    // Left of the first pixel, and above it on the left, are zeros.
+    let nothing = [0; PIXEL];
+    let (first_above, rest_above) = above.split_at(PIXEL);
+    let (first_filtered, rest_filtered) = filtered.split_at(PIXEL);
+    let start = [first_filtered, first, &nothing[..], first_above, &nothing[..]];
+    let inner = pixels.len() - PIXEL;
+    let others = [rest_filtered, rest, &pixels[..inner], rest_above, &above[..inner]];
+    Ok(match filter {
+        0 => filtered == pixels,
+        1 => agree(start, |[left, ..]| left) && agree(others, |[left, ..]| left),
+        2 => agree(start, |[_, up, _]| up) && agree(others, |[_, up, _]| up),
+        3 => agree(start, mean) && agree(others, mean),
+        4 => agree(start, paeth) && agree(others, paeth),
         _ => return Err(Unproved::Undecodable("a row has an unknown filter".into())),
-    }
-    Ok(())
+    })
 }
 
-fn back_from_left(row: &mut [u8]) {
-    let mut left = [0u8; PIXEL];
-    for pixel in row.chunks_exact_mut(PIXEL) {
-        for (byte, left) in pixel.iter_mut().zip(&mut left) {
-            *byte = byte.wrapping_add(*left);
-            *left = *byte;
-        }
-    }
+/// Whether each filtered byte is its pixel's less what the pixel's neighbours (left, above, above on the left) foretell.
+fn agree(bytes: [&[u8]; 5], foretell: impl Fn([u8; 3]) -> u8) -> bool {
+    let length = bytes[1].len();
+    // Of one length that is plain to see, they are looked at many at a time.
+    let [filtered, pixels, left, up, corner] = bytes.map(|bytes| &bytes[..length]);
+    let differs = |i: usize| filtered[i].wrapping_add(foretell([left[i], up[i], corner[i]])) ^ pixels[i];
+    (0..length).fold(0, |all, i| all | differs(i)) == 0
 }
 
-/// Adds to each byte what is foretold from the same channel on the left, above, and above on the left.
-fn by_pixel(row: &mut [u8], above: &[u8], foretell: impl Fn(i16, i16, i16) -> i16) {
-    let (mut left, mut corner) = ([0i16; PIXEL], [0i16; PIXEL]);
-    for (pixel, up) in row.chunks_exact_mut(PIXEL).zip(above.chunks_exact(PIXEL)) {
-        let up: [i16; PIXEL] = std::array::from_fn(|c| i16::from(up[c]));
-        for c in 0..PIXEL {
-            // What is foretold is one of three bytes or the mean of two; the sum is taken modulo 256.
-            let sum = i16::from(pixel[c]) + foretell(left[c], up[c], corner[c]);
-            #[expect(clippy::cast_sign_loss, reason = "the low eight bits of a sum of two bytes")]
-            let byte = (sum & 0xff) as u8;
-            pixel[c] = byte;
-            left[c] = i16::from(byte);
-        }
-        corner = up;
+#[expect(clippy::cast_possible_truncation, reason = "the mean of two bytes")]
+fn mean([left, up, _]: [u8; 3]) -> u8 {
+    ((u16::from(left) + u16::from(up)) / 2) as u8
+}
+
+/// Of the three neighbours that which is nearest to left + up - corner.
+fn paeth([left, up, corner]: [u8; 3]) -> u8 {
+    let [a, b, c] = [left, up, corner].map(i16::from);
+    let (to_left, to_up, to_corner) = ((b - c).abs(), (a - c).abs(), (b - c + a - c).abs());
+    if to_left <= to_up && to_left <= to_corner {
+        left
+    } else if to_up <= to_corner {
+        up
+    } else {
+        corner
     }
 }
 
