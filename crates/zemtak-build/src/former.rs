@@ -77,7 +77,16 @@ pub struct Former {
     /// Where the stored pixels with a hash lie.
     boxes: HashMap<Hash, (usize, DrawnBox)>,
     /// Where the band lies that follows from a key.
-    bands: HashMap<Hash, (usize, usize)>,
+    bands: HashMap<Hash, BandPlace>,
+    /// Whether there is memory for decoded pages.
+    has_room: bool,
+}
+
+/// Where a band lies: on which page, and which of its bands it is.
+#[derive(Debug, Clone, Copy)]
+pub struct BandPlace {
+    page: usize,
+    band: usize,
 }
 
 #[derive(Debug)]
@@ -103,13 +112,13 @@ impl Former {
         let exact = |drawn: &Drawn| drawn.texture.as_ref().is_none_or(|texture| !texture.kind.is_compressed());
         for (page, drawn) in noted.iter().enumerate().filter(|(_, drawn)| exact(drawn)) {
             boxes.extend(drawn.boxes.iter().filter(|_| has_room).map(|of| (of.hash, (page, *of))));
-            bands.extend(drawn.bands.iter().enumerate().map(|(band, of)| (of.key, (page, band))));
+            bands.extend(drawn.bands.iter().enumerate().map(|(band, of)| (of.key, BandPlace { page, band })));
         }
         let page = |drawn: Drawn| {
             let decoded = (0..drawn.bands.len().max(1)).map(|_| OnceLock::new()).collect();
             Page { path: out.join(&drawn.file), drawn, bytes: OnceLock::new(), decoded }
         };
-        Self { pages: noted.into_iter().map(page).collect(), boxes, bands }
+        Self { pages: noted.into_iter().map(page).collect(), boxes, bands, has_room }
     }
 
     /// What was noted of a page.
@@ -127,11 +136,39 @@ impl Former {
         self.pages.iter().enumerate().flat_map(of_page).collect()
     }
 
+    /// The hash of the stored pixels in each box of a page, by place: to look for bands that differ in a few boxes. There are
+    /// none where there is no memory for decoded bands.
+    #[must_use]
+    pub fn boxes_on(&self, page: usize) -> HashMap<Rect, Hash> {
+        let boxes = self.pages.get(page).filter(|_| self.has_room).map(|page| &page.drawn.boxes);
+        boxes.into_iter().flatten().map(|drawn| (drawn.rect, drawn.hash)).collect()
+    }
+
     /// The band that follows from a key, as it was encoded and proved.
     #[must_use]
     pub fn band(&self, key: &Hash, context: Context<'_>) -> Option<Band> {
-        let (page, band) = *self.bands.get(key)?;
+        let BandPlace { page, band } = *self.bands.get(key)?;
         self.pages[page].band(band, context)
+    }
+
+    /// Where the band lies that follows from a key, if its page is as it was written.
+    #[must_use]
+    pub fn place_of(&self, key: &Hash, context: Context<'_>) -> Option<BandPlace> {
+        self.bands.get(key).copied().filter(|place| self.pages[place.page].bytes(context).is_some())
+    }
+
+    /// The pixels of a band.
+    #[must_use]
+    pub fn rows(&self, BandPlace { page, band }: BandPlace, context: Context<'_>) -> Option<Pixels> {
+        let page = &self.pages[page];
+        page.decode(band, page.parts().get(band)?, context)
+    }
+
+    /// The hash of a page's file, if it was read and is as it was written.
+    #[must_use]
+    pub fn read(&self, path: &Path) -> Option<Hash> {
+        let page = self.pages.iter().find(|page| page.path == path)?;
+        page.bytes.get()?.as_ref().map(|_| page.drawn.hash)
     }
 
     /// The stored pixels with a hash, upright and of a size.
@@ -174,19 +211,16 @@ impl Page {
         }
     }
 
-    fn decoded(&self, part: usize, rows: &std::ops::Range<u32>, context: Context<'_>) -> Option<&Pixels> {
+    fn decode(&self, part: usize, rows: &std::ops::Range<u32>, context: Context<'_>) -> Option<Pixels> {
         let size = Size::new(self.drawn.size.w, rows.end - rows.start);
-        let decode_part = || {
-            let file = match self.drawn.bands.is_empty() {
-                true => self.bytes(context)?.to_vec(),
-                false => join_png_bands(size, None, &[self.band(part, context)?]),
-            };
-            let extension = self.path.extension().and_then(|e| e.to_str());
-            let decoded = context.timings.time(Stage::Decode, || decode(&file, extension, &Limits::default()));
-            let pixels = decoded.ok().map(|decoded| decoded.pixels).or_else(|| Pixels::from_rgba(size, file));
-            pixels.filter(|pixels| pixels.size() == size)
+        let file = match self.drawn.bands.is_empty() {
+            true => self.bytes(context)?.to_vec(),
+            false => join_png_bands(size, None, &[self.band(part, context)?]),
         };
-        self.decoded.get(part)?.get_or_init(decode_part).as_ref()
+        let extension = self.path.extension().and_then(|e| e.to_str());
+        let decoded = context.timings.time(Stage::Decode, || decode(&file, extension, &Limits::default()));
+        let pixels = decoded.ok().map(|decoded| decoded.pixels).or_else(|| Pixels::from_rgba(size, file));
+        pixels.filter(|pixels| pixels.size() == size)
     }
 
     /// The pixels of a rectangle; only the parts of the page are decoded that it touches.
@@ -200,7 +234,7 @@ impl Page {
             if top >= bottom {
                 continue;
             }
-            let decoded = self.decoded(part, &rows, context)?;
+            let decoded = self.decoded.get(part)?.get_or_init(|| self.decode(part, &rows, context)).as_ref()?;
             for y in top..bottom {
                 let row = &decoded.row(y - rows.start)[rect.x as usize * PIXEL..][..rect.w as usize * PIXEL];
                 pixels.row_mut(y - rect.y).copy_from_slice(row);

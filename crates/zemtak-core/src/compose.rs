@@ -119,6 +119,13 @@ impl<'a> Composer<'a> {
         Some(part)
     }
 
+    /// Draws on rows of the page, from row `top` on, that show all other boxes already, and anything in the cells of these.
+    pub fn draw_over(&self, top: u32, rows: &mut Pixels) {
+        if rows.size().w == self.size.w {
+            self.draw(top as usize, rows.as_bytes_mut());
+        }
+    }
+
     fn draw(&self, top: usize, rows: &mut [u8]) {
         let stride = self.size.w as usize * PIXEL;
         for (pixels, cell) in &self.cells {

@@ -1,17 +1,18 @@
 //! Pages as PNG made of bands: only what changed is drawn, encoded and proved again.
 //!
 //! A band's bytes follow from its rows alone, and its rows from the boxes that reach into it. So a band with the same boxes
-//! at the same places below its top is the same, on whichever page and however far down it lies.
+//! at the same places below its top is the same, on whichever page and however far down it lies. And a band whose boxes lie
+//! where they lay is the former one with the cells of those drawn over that show something else.
 
 use super::{PageBytes, Sheet};
 use crate::context::Context;
-use crate::failure::Failure;
-use crate::former::{DrawnBand, Former};
+use crate::former::{BandPlace, DrawnBand, Former};
 use crate::load::NotDrawn;
 use crate::plan::Plan;
 use crate::store::{Hash, Key};
 use crate::timings::Stage;
 use rayon::prelude::*;
+use std::collections::HashMap;
 use std::ops::Range;
 use zemtak_core::codec::{
     Band, BandEffort, EncodeError, Mark, PNG_VERSION, encode_png_band, join_png_bands, png_bands, prove_joined_png,
@@ -19,6 +20,7 @@ use zemtak_core::codec::{
 };
 use zemtak_core::compose::{COMPOSE_VERSION, Composer, Ring};
 use zemtak_core::mips::own_cell;
+use zemtak_core::pixels::Pixels;
 
 impl Plan<'_> {
     /// What is left to draw of a page's bands.
@@ -31,16 +33,25 @@ impl Plan<'_> {
     ) -> BandsLeft {
         let on_page = self.on_page(sheet.page);
         let ranges = png_bands(self.layout.pages[sheet.page]);
-        let reaching: Vec<Vec<usize>> =
-            ranges.iter().map(|rows| self.reaching_into(rows, sheet.page, &on_page)).collect();
-        let keys: Vec<Hash> =
-            ranges.iter().zip(&reaching).map(|(rows, boxes)| self.band_key(sheet, effort, rows, boxes)).collect();
-        let known: Vec<Option<Band>> = keys.iter().map(|key| former.band(key, context)).collect();
-        let unknown = known.iter().zip(&reaching).filter(|(band, _)| band.is_none());
-        let mut needed: Vec<usize> = unknown.flat_map(|(_, boxes)| boxes.clone()).collect();
-        needed.sort_unstable();
-        needed.dedup();
-        BandsLeft { effort, ranges, keys, known, needed }
+        // Layers' boxes are not noted.
+        let before = if sheet.layer.is_none() { former.boxes_on(sheet.page) } else { HashMap::new() };
+        let before = |at: usize| before.get(&self.layout.places[at].rect).copied();
+        let left = |rows: Range<u32>| {
+            let boxes = self.reaching_into(&rows, sheet.page, &on_page);
+            let shown: Vec<(usize, Hash)> = boxes.into_iter().map(|at| (at, self.stored_hash(at))).collect();
+            let key = self.band_key(sheet, effort, &rows, &shown);
+            let from = former.band(&key, context).map(BandFrom::Former);
+            let drawn_over = || {
+                let shown_before: Option<Vec<_>> = shown.iter().map(|&(at, _)| Some((at, before(at)?))).collect();
+                let place = former.place_of(&self.band_key(sheet, effort, &rows, &shown_before?), context)?;
+                let others = shown.iter().filter(|(at, hash)| before(*at) != Some(*hash));
+                Some(BandFrom::DrawnOver(place, others.map(|(at, _)| *at).collect()))
+            };
+            let all = || BandFrom::Boxes(shown.iter().map(|(at, _)| *at).collect());
+            let from = from.or_else(drawn_over).unwrap_or_else(all);
+            BandLeft { rows, key, from }
+        };
+        BandsLeft { effort, bands: ranges.into_iter().map(left).collect() }
     }
 
     /// A page as PNG, and the bands that it is made of.
@@ -51,23 +62,29 @@ impl Plan<'_> {
         &self,
         sheet: Sheet<'_>,
         left: BandsLeft,
+        former: &Former,
         context: Context<'_>,
     ) -> Result<PageBytes, NotDrawn> {
-        let BandsLeft { effort, ranges, keys, known, needed } = left;
+        let needed = left.needed();
+        let BandsLeft { effort, bands: left } = left;
         let (page, size) = (sheet.page, self.layout.pages[sheet.page]);
         let stored = self.pixels_of(sheet, &needed)?;
         let composer = self.composer(page, &needed, &stored)?;
-        let drawing = Drawing { composer: &composer, width: size.w, effort, context };
-        let bands: Vec<Result<Band, Failure>> = ranges
-            .par_iter()
-            .zip(known)
-            .map(|(rows, known)| match known {
-                Some(band) => Ok(band),
-                None => drawing.band(rows).map_err(|error| self.not_encoded(page, &error)),
-            })
-            .collect();
-        context.check()?;
-        let bands = bands.into_iter().collect::<Result<Vec<Band>, Failure>>()?;
+        let drawing = Drawing { composer: &composer, effort, context };
+        let band = |BandLeft { rows, from, key }: BandLeft| {
+            let pixels = match from {
+                BandFrom::Former(band) => return Ok((key, band)),
+                BandFrom::DrawnOver(place, _) => {
+                    drawing.over(former.rows(place, context).ok_or(NotDrawn::Stale)?, rows.start)
+                }
+                BandFrom::Boxes(_) => drawing.rows(rows).ok_or_else(|| self.too_large(page))?,
+            };
+            context.check()?;
+            Ok((key, drawing.band(&pixels).map_err(|error| self.not_encoded(page, &error))?))
+        };
+        let bands: Vec<Result<(Hash, Band), NotDrawn>> = left.into_par_iter().map(band).collect();
+        let bands = bands.into_iter().collect::<Result<Vec<_>, NotDrawn>>()?;
+        let (keys, bands): (Vec<Hash>, Vec<Band>) = bands.into_iter().unzip();
         let file = context.timings.time(Stage::Encode, || join_png_bands(size, Some(Mark::Page), &bands));
         let proved = context.timings.time(Stage::Prove, || prove_joined_png(&file, size, &bands));
         proved.map_err(|error| self.not_encoded(page, &error.into()))?;
@@ -86,8 +103,8 @@ impl Plan<'_> {
         on_page.iter().copied().filter(reaches).collect()
     }
 
-    /// What the bytes of a band follow from.
-    fn band_key(&self, sheet: Sheet<'_>, effort: BandEffort, rows: &Range<u32>, boxes: &[usize]) -> Hash {
+    /// What the bytes of a band follow from: boxes, and the hashes of what is stored in them.
+    fn band_key(&self, sheet: Sheet<'_>, effort: BandEffort, rows: &Range<u32>, boxes: &[(usize, Hash)]) -> Hash {
         let page = sheet.page;
         let mut key = Vec::with_capacity(boxes.len() * 64);
         let Ring { extrude, align } = self.ring_of(page);
@@ -96,10 +113,10 @@ impl Plan<'_> {
         for part in [self.layout.pages[page].w, rows.end - rows.start, extrude, align, in_block] {
             key.extend_from_slice(&part.to_le_bytes());
         }
-        for &at in boxes {
+        for &(at, hash) in boxes {
             let place = self.layout.places[at];
             let below = i64::from(place.rect.y) - i64::from(rows.start);
-            key.extend_from_slice(&self.stored_hash(at));
+            key.extend_from_slice(&hash);
             key.extend_from_slice(&below.to_le_bytes());
             for part in [place.rect.x, place.rect.w, place.rect.h, u32::from(place.turned)] {
                 key.extend_from_slice(&part.to_le_bytes());
@@ -109,35 +126,67 @@ impl Plan<'_> {
     }
 }
 
-/// The bands of a page: those that the former build has, and what the others need.
+/// The bands of a page, from the top.
 pub(super) struct BandsLeft {
     effort: BandEffort,
-    ranges: Vec<Range<u32>>,
-    keys: Vec<Hash>,
-    known: Vec<Option<Band>>,
-    /// The boxes that reach into the bands that are not known.
-    pub needed: Vec<usize>,
+    bands: Vec<BandLeft>,
+}
+
+impl BandsLeft {
+    /// The boxes that must be drawn.
+    pub fn needed(&self) -> Vec<usize> {
+        let of_band = |band: &BandLeft| match &band.from {
+            BandFrom::Former(_) => Vec::new(),
+            BandFrom::DrawnOver(_, boxes) | BandFrom::Boxes(boxes) => boxes.clone(),
+        };
+        let mut needed: Vec<usize> = self.bands.iter().flat_map(of_band).collect();
+        needed.sort_unstable();
+        needed.dedup();
+        needed
+    }
+}
+
+struct BandLeft {
+    rows: Range<u32>,
+    /// What it follows from.
+    key: Hash,
+    from: BandFrom,
+}
+
+/// Where a band comes from.
+enum BandFrom {
+    /// The former build has it.
+    Former(Band),
+    /// The former build has one that differs in these boxes alone.
+    DrawnOver(BandPlace, Vec<usize>),
+    /// These boxes.
+    Boxes(Vec<usize>),
 }
 
 /// The drawing of one page's bands.
 struct Drawing<'a> {
     composer: &'a Composer<'a>,
-    width: u32,
     effort: BandEffort,
     context: Context<'a>,
 }
 
 impl Drawing<'_> {
+    /// The rows of a range.
+    fn rows(&self, range: Range<u32>) -> Option<Pixels> {
+        self.context.timings.time(Stage::Compose, || self.composer.rows(range))
+    }
+
+    /// Rows from `top` on, whose other boxes are drawn already.
+    fn over(&self, mut rows: Pixels, top: u32) -> Pixels {
+        self.context.timings.time(Stage::Compose, || self.composer.draw_over(top, &mut rows));
+        rows
+    }
+
     /// A band, proved to show its rows while they are at hand.
-    fn band(&self, rows: &Range<u32>) -> Result<Band, EncodeError> {
-        let timings = self.context.timings;
-        if self.context.cancelled() {
-            return Err(EncodeError::Empty);
-        }
-        let drawn = timings.time(Stage::Compose, || self.composer.rows(rows.clone()));
-        let pixels = drawn.ok_or_else(|| EncodeError::Codec("it is too large for memory".into()))?;
-        let band = timings.time(Stage::Encode, || encode_png_band(pixels.as_bytes(), self.width, self.effort))?;
-        timings.time(Stage::Prove, || prove_png_band(&band, pixels.as_bytes(), self.width))?;
+    fn band(&self, rows: &Pixels) -> Result<Band, EncodeError> {
+        let (bytes, width, timings) = (rows.as_bytes(), rows.size().w, self.context.timings);
+        let band = timings.time(Stage::Encode, || encode_png_band(bytes, width, self.effort))?;
+        timings.time(Stage::Prove, || prove_png_band(&band, bytes, width))?;
         Ok(band)
     }
 }

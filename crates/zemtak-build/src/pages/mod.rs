@@ -61,8 +61,9 @@ pub struct Put<'a, F> {
 impl<F> Put<'_, F> {
     /// Whether a file with this hash is in place.
     fn is_in_place(&self, file: &str, hash: Hash, context: Context<'_>) -> bool {
-        let there = context.timings.time(Stage::Read, || content::hash(&self.out.join(file), context.files()));
-        there.is_ok_and(|there| there == hash)
+        let path = self.out.join(file);
+        let read = || context.timings.time(Stage::Read, || content::hash(&path, context.files())).ok();
+        self.former.read(&path).or_else(read) == Some(hash)
     }
 }
 
@@ -91,7 +92,7 @@ impl PageDraft<'_> {
     fn needed(&self) -> Vec<usize> {
         match &self.left {
             Left::Nothing(_) | Left::Made(..) => Vec::new(),
-            Left::Bands(bands) => bands.needed.clone(),
+            Left::Bands(bands) => bands.needed(),
             Left::Whole(boxes) => boxes.clone(),
         }
     }
@@ -195,7 +196,7 @@ impl Plan<'_> {
         let (made, fetched) = match left {
             Left::Nothing(drawn) => return Ok(PageFile { page, layer, drawn, wrap, made: None, part: Part::HERE }),
             Left::Made(made, part) => (made, Some(part)),
-            Left::Bands(bands) => (self.by_bands(sheet, bands, timed)?, None),
+            Left::Bands(bands) => (self.by_bands(sheet, bands, put.former, timed)?, None),
             Left::Whole(boxes) => (self.whole(sheet, &boxes, timed)?, None),
         };
         let made_in = context.timings.add_all(&timings);
