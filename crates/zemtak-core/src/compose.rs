@@ -185,6 +185,24 @@ mod tests {
     }
 
     #[test]
+    fn a_box_drawn_over_leaves_nothing_of_what_was_there() {
+        let picture = |value: u8| Pixels::from_rgba(Size::new(3, 2), vec![value; 24]).unwrap();
+        let ring = Ring { extrude: 1, align: 4 };
+        let stamp = |pixels, x| Stamp { pixels, rect: Rect::new(x, 1, 3, 2), turned: false };
+        let (left, before, after) = (picture(5), picture(90), picture(160));
+        let page = |right| compose(Size::new(16, 5), [stamp(&left, 1), stamp(right, 9)], ring).unwrap();
+        let composer = Composer::new(Size::new(16, 5), [stamp(&after, 9)], ring).unwrap();
+        let rows = |page: &Pixels, from: usize| {
+            Pixels::from_rgba(Size::new(16, 2), page.as_bytes()[from * 64..(from + 2) * 64].to_vec())
+        };
+        for top in 0..=3 {
+            let mut over = rows(&page(&before), top).unwrap();
+            composer.draw_over(top as u32, &mut over);
+            assert_eq!(Some(over), rows(&page(&after), top), "{top}");
+        }
+    }
+
+    #[test]
     fn a_ring_over_the_edge_is_refused() {
         let picture = Pixels::transparent(Size::new(4, 4)).unwrap();
         let rect = Rect::new(0, 1, 4, 4);

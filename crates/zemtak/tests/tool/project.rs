@@ -4,6 +4,7 @@ use crate::fixtures::{Dice, Folder, blob, demo_art, png};
 use serde_json::Value;
 use std::fs;
 use std::process::Command;
+use zemtak_core::codec::{Limits, decode};
 use zemtak_core::pixels::Pixels;
 
 /// A folder with a copy of the demo's sprites and a project file.
@@ -64,11 +65,20 @@ fn only_what_changed_is_built_again_and_the_rest_is_left_alone() {
     }
 }
 
+/// The same picture with other colours in its visible pixels, so that its box stays where it is.
+fn retouched(file: &[u8], round: u32) -> Vec<u8> {
+    let mut pixels = decode(file, None, &Limits::default()).unwrap().pixels;
+    let visible = pixels.as_bytes_mut().chunks_exact_mut(4).filter(|pixel| pixel[3] > 0);
+    visible.for_each(|pixel| pixel[0] = pixel[0].wrapping_add(round as u8 + 1));
+    png(&pixels)
+}
+
 #[test]
 fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
     let folder = project(
         "page = { max = [256, 256] }\nnames = \"hashed\"\nalso = [\"csv\"]\n[atlas.scene]\nleave = [\"button/**\"]\n\
-         sizes = [{ suffix = \"-half\", factor = 0.5 }]\n[atlas.menu]\ntake = [\"button/**\"]\n",
+         sizes = [{ suffix = \"-half\", factor = 0.5 }]\n\
+         [atlas.menu]\ntake = [\"button/**\"]\npng = \"fast\"\nturn = true\nextrude = 2\n",
     );
     let mut dice = Dice(7);
     folder.zemtak("pack").exits(0);
@@ -78,7 +88,8 @@ fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
         for _ in 0..=dice.below(3) {
             let file = files.swap_remove(dice.below(files.len() as u32) as usize);
             let other = &files[dice.below(files.len() as u32) as usize];
-            match dice.below(5) {
+            match dice.below(7) {
+                5 | 6 => folder.write(&file, retouched(&folder.read(&file), round)),
                 0 => fs::remove_file(folder.path(&file)).unwrap(),
                 1 => fs::rename(folder.path(&file), folder.path(&format!("art/renamed-{round}.png"))).unwrap(),
                 2 => folder.write(&format!("art/new/{round}.png"), png(&blob(20 + round, 31, [round as u8, 80, 3]))),
@@ -94,6 +105,14 @@ fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
         let repacked = folder.everything("build");
         folder.zemtak("pack -o fresh --fresh").exits(0);
         assert_eq!(repacked, folder.everything("fresh"), "round {round}");
+        fs::remove_dir_all(folder.path("fresh")).unwrap();
+    }
+    // With another effort nothing of the pages is taken over.
+    for effort in ["fast", "balanced"] {
+        folder.zemtak(&format!("pack --png {effort}")).exits(0);
+        let repacked = folder.everything("build");
+        folder.zemtak(&format!("pack -o fresh --fresh --png {effort}")).exits(0);
+        assert_eq!(repacked, folder.everything("fresh"), "{effort}");
         fs::remove_dir_all(folder.path("fresh")).unwrap();
     }
     for name in ["scene", "scene-half", "menu"] {
