@@ -196,9 +196,9 @@ mod tests {
             Pixels::from_rgba(Size::new(16, 2), page.as_bytes()[from * 64..(from + 2) * 64].to_vec())
         };
         for top in 0..=3 {
-            let mut over = rows(&page(&before), top).unwrap();
-            composer.draw_over(top as u32, &mut over);
-            assert_eq!(Some(over), rows(&page(&after), top), "{top}");
+            let mut over = rows(&page(&before), top as usize).unwrap();
+            composer.draw_over(top, &mut over);
+            assert_eq!(Some(over), rows(&page(&after), top as usize), "{top}");
         }
     }
 
