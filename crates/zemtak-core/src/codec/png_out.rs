@@ -68,7 +68,7 @@ const TRIAL: i32 = 1;
 /// Rows that deflate to less than this part of their length are mostly empty, whatever the filter.
 const EMPTY: usize = 64;
 
-/// The same for small files, where everything is tried on all rows.
+/// How the filters of small files are chosen: one for each run of so many rows, all of which are tried at this level.
 const SMALL_RUN: usize = 16;
 const SMALL_TRIAL: i32 = 6;
 
