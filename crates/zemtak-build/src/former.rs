@@ -166,7 +166,7 @@ impl Former {
 
     /// The hash of a page's file, if it was read and is as it was written.
     #[must_use]
-    pub fn read(&self, path: &Path) -> Option<Hash> {
+    pub fn hash_read(&self, path: &Path) -> Option<Hash> {
         let page = self.pages.iter().find(|page| page.path == path)?;
         page.bytes.get()?.as_ref().map(|_| page.drawn.hash)
     }

@@ -119,11 +119,15 @@ impl<'a> Composer<'a> {
         Some(part)
     }
 
-    /// Draws on rows of the page, from row `top` on, that show all other boxes already, and anything in the cells of these.
-    pub fn draw_over(&self, top: u32, rows: &mut Pixels) {
-        if rows.size().w == self.size.w {
-            self.draw(top as usize, rows.as_bytes_mut());
+    /// The same from `rows` of the page, the first of which is row `top`, that show all other boxes already, whatever they show in
+    /// the cells of these. `None` where they are not as wide as the page.
+    #[must_use]
+    pub fn over(&self, mut rows: Pixels, top: u32) -> Option<Pixels> {
+        if rows.size().w != self.size.w {
+            return None;
         }
+        self.draw(top as usize, rows.as_bytes_mut());
+        Some(rows)
     }
 
     fn draw(&self, top: usize, rows: &mut [u8]) {
@@ -196,10 +200,10 @@ mod tests {
             Pixels::from_rgba(Size::new(16, 2), page.as_bytes()[from * 64..(from + 2) * 64].to_vec())
         };
         for top in 0..=3 {
-            let mut over = rows(&page(&before), top as usize).unwrap();
-            composer.draw_over(top, &mut over);
-            assert_eq!(Some(over), rows(&page(&after), top as usize), "{top}");
+            let over = composer.over(rows(&page(&before), top as usize).unwrap(), top);
+            assert_eq!(over, rows(&page(&after), top as usize), "{top}");
         }
+        assert_eq!(composer.over(picture(0), 0), None);
     }
 
     #[test]

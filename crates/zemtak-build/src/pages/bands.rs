@@ -75,7 +75,8 @@ impl Plan<'_> {
             let pixels = match from {
                 BandFrom::Former(band) => return Ok((key, band)),
                 BandFrom::DrawnOver(place, _) => {
-                    drawing.over(former.rows(place, context).ok_or(NotDrawn::Stale)?, rows.start)
+                    let before = former.rows(place, context);
+                    before.and_then(|before| drawing.over(before, rows.start)).ok_or(NotDrawn::Stale)?
                 }
                 BandFrom::Boxes(_) => drawing.rows(rows).ok_or_else(|| self.too_large(page))?,
             };
@@ -177,9 +178,8 @@ impl Drawing<'_> {
     }
 
     /// Rows from `top` on, whose other boxes are drawn already.
-    fn over(&self, mut rows: Pixels, top: u32) -> Pixels {
-        self.context.timings.time(Stage::Compose, || self.composer.draw_over(top, &mut rows));
-        rows
+    fn over(&self, rows: Pixels, top: u32) -> Option<Pixels> {
+        self.context.timings.time(Stage::Compose, || self.composer.over(rows, top))
     }
 
     /// A band, proved to show its rows while they are at hand.

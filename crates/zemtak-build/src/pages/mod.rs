@@ -63,7 +63,7 @@ impl<F> Put<'_, F> {
     fn is_in_place(&self, file: &str, hash: Hash, context: Context<'_>) -> bool {
         let path = self.out.join(file);
         let read = || context.timings.time(Stage::Read, || content::hash(&path, context.files())).ok();
-        self.former.read(&path).or_else(read) == Some(hash)
+        self.former.hash_read(&path).or_else(read) == Some(hash)
     }
 }
 

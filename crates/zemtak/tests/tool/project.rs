@@ -73,6 +73,14 @@ fn retouched(file: &[u8], round: u32) -> Vec<u8> {
     png(&pixels)
 }
 
+fn repack_equals_fresh(folder: &Folder, pack: &str, what: &str) {
+    folder.zemtak(pack).exits(0);
+    let repacked = folder.everything("build");
+    folder.zemtak(&format!("{pack} -o fresh --fresh")).exits(0);
+    assert_eq!(repacked, folder.everything("fresh"), "{what}");
+    fs::remove_dir_all(folder.path("fresh")).unwrap();
+}
+
 #[test]
 fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
     let folder = project(
@@ -101,19 +109,16 @@ fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
                 _ => folder.write(&file, png(&blob(8 + round, 9, [200, round as u8, 3]))),
             }
         }
-        folder.zemtak("pack").exits(0);
-        let repacked = folder.everything("build");
-        folder.zemtak("pack -o fresh --fresh").exits(0);
-        assert_eq!(repacked, folder.everything("fresh"), "round {round}");
-        fs::remove_dir_all(folder.path("fresh")).unwrap();
+        repack_equals_fresh(&folder, "pack", &format!("round {round}"));
     }
-    // With another effort nothing of the pages is taken over.
+    // Every box is drawn over, and with another effort nothing of the pages is taken over.
+    for (file, _) in folder.everything("art") {
+        let file = format!("art/{file}");
+        folder.write(&file, retouched(&folder.read(&file), 1));
+    }
+    repack_equals_fresh(&folder, "pack", "all retouched");
     for effort in ["fast", "balanced"] {
-        folder.zemtak(&format!("pack --png {effort}")).exits(0);
-        let repacked = folder.everything("build");
-        folder.zemtak(&format!("pack -o fresh --fresh --png {effort}")).exits(0);
-        assert_eq!(repacked, folder.everything("fresh"), "{effort}");
-        fs::remove_dir_all(folder.path("fresh")).unwrap();
+        repack_equals_fresh(&folder, &format!("pack --png {effort}"), effort);
     }
     for name in ["scene", "scene-half", "menu"] {
         folder.zemtak(&format!("verify build/{name}.zemtak.json --against art")).exits(0);
