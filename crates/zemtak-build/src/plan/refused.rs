@@ -11,7 +11,9 @@ impl Plan<'_> {
     /// What is wrong, for whoever wrote the project.
     pub(super) fn explain(&self, error: &LayoutError) -> Failure {
         match error {
-            LayoutError::DoNotFit { items, room } => self.fit_on_no_page(items, *room).into(),
+            LayoutError::DoNotFit { items, page, room, needed } => {
+                self.fit_on_no_page(items, (*page, *room), *needed).into()
+            }
             LayoutError::GroupTooLarge { groups } => {
                 Failure::all(groups.iter().map(|g| self.clip_too_large(g)).collect())
             }
@@ -35,8 +37,8 @@ impl Plan<'_> {
         }
     }
 
-    /// One problem for all of them, with what the largest needs.
-    fn fit_on_no_page(&self, items: &[usize], room: Size) -> Problem {
+    /// One problem for all of them, with the page that would do.
+    fn fit_on_no_page(&self, items: &[usize], (page, room): (Size, Size), needed: Option<Size>) -> Problem {
         const MOST: usize = 3;
         let mut by_need: Vec<usize> = items.to_vec();
         by_need.sort_by_key(|&item| std::cmp::Reverse(self.size_of(item).area()));
@@ -47,13 +49,17 @@ impl Plan<'_> {
         let names = names.collect::<Vec<_>>().join(", ");
         let rest = items.len().saturating_sub(MOST);
         let names = if rest > 0 { format!("{names} and {} more", format::number(rest as u64)) } else { names };
-        let largest = items.iter().fold(Size::default(), |most, &item| {
-            let size = self.size_of(item);
-            Size::new(most.w.max(size.w), most.h.max(size.h))
-        });
-        let why = format!("the largest page has room for {room} pixels, and {largest} would hold all of them");
+        let why = match room == page {
+            true => format!("the largest page is {page}"),
+            false => format!("the largest page is {page}, which leaves {room} within margin and extrusion"),
+        };
         let place = format!("atlas {}: {names}", self.task.name);
-        let help = "allow larger pages with page.max or page.aspect, allow turn, or make the images smaller";
+        let key = if self.task.settings.page.fixed.is_some() { "page.size" } else { "page.max" };
+        let larger = needed.map(|needed| Size::new(needed.w.max(page.w), needed.h.max(page.h)));
+        let larger = larger.map(|larger| format!("set {key} to {larger} or more, ")).unwrap_or_default();
+        let turned = items.iter().any(|&item| self.size_of(item).swapped().fits_in(room));
+        let turned = if turned { "allow turn, " } else { "" };
+        let help = format!("{larger}{turned}make the images smaller, or keep them out with leave");
         Problem::bad_input(ProblemKind::SpriteTooLarge, &place, why, help)
     }
 

@@ -3,6 +3,7 @@
 use super::check::{LayoutFault, check};
 use super::error::LayoutError;
 use super::keep;
+use super::policy::largest_of;
 use super::request::Arrangement;
 use super::request::{Layout, LayoutRequest, Place};
 use super::rows;
@@ -31,7 +32,9 @@ fn place(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     let unfit = |i: &usize| !request.items[*i].size.fits_in(policy.fixed.unwrap_or(policy.max));
     let unfit: Vec<usize> = alone.iter().copied().filter(unfit).collect();
     if !unfit.is_empty() {
-        return Err(LayoutError::DoNotFit { items: unfit, room: policy.fixed.unwrap_or(policy.max) });
+        let page = policy.fixed.unwrap_or(policy.max);
+        let needed = largest_of(unfit.iter().map(|&i| request.items[i].size));
+        return Err(LayoutError::DoNotFit { items: unfit, page, room: page, needed });
     }
     for i in alone {
         let size = request.items[i].size;

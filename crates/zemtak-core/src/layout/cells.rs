@@ -96,7 +96,7 @@ impl<'a> Cells<'a> {
             }
         }
         if !unfit.is_empty() {
-            return Err(LayoutError::DoNotFit { items: unfit, room: spacing.box_room(largest) });
+            return Err(policy.refuse(unfit, |i| items[i].size, spacing));
         }
         let mut orientations = Vec::new();
         for (class, &(size, may_turn, _)) in by_size.keys().enumerate() {

@@ -9,13 +9,17 @@ pub enum LayoutError {
     /// The policy allows no page at all.
     #[error("the page options allow no page: {0}")]
     NoPage(String),
-    /// Some boxes fit on no allowed page, even alone. The room is that for a box on the largest page.
+    /// Some boxes fit on no allowed page, even alone.
     #[error("{} sprites do not fit on a page, which has room for {room} pixels", items.len())]
     DoNotFit {
         /// The indices of the items.
         items: Vec<usize>,
-        /// What a page has room for inside margin and extrusion.
+        /// The largest page.
+        page: Size,
+        /// What that page has room for inside margin and extrusion.
         room: Size,
+        /// The smallest page on which each of them would fit, if any page can be so large.
+        needed: Option<Size>,
     },
     /// Items that must share a page do not fit on one together.
     #[error("{} groups of sprites that must share a page do not fit on one", groups.len())]

@@ -143,6 +143,30 @@ impl PagePolicy {
 }
 
 impl PagePolicy {
+    /// Why `items`, boxes of these sizes, are refused: each is too large for any page.
+    pub(super) fn refuse(&self, items: Vec<usize>, size_of: impl Fn(usize) -> Size, spacing: Spacing) -> LayoutError {
+        let page = self.largest();
+        let needed = largest_of(items.iter().map(|&i| size_of(i))).and_then(|size| self.page_for_box(size, spacing));
+        LayoutError::DoNotFit { items, page, room: spacing.box_room(page), needed }
+    }
+
+    /// The smallest page for a box of `size` of the shape, step and aspect of these, however large these may be.
+    fn page_for_box(&self, size: Size, spacing: Spacing) -> Option<Size> {
+        let shape = if self.fixed.is_some() { Shape::Free } else { self.shape };
+        let max = Size::new(LONGEST_SIDE, LONGEST_SIDE);
+        let any = Self { max, shape, fixed: None, ..self.clone() };
+        let page = spacing.page_round(spacing.ringed(size)?);
+        if !page.fits_in(max) {
+            return None;
+        }
+        let page = match shape {
+            Shape::Free | Shape::Square => any.smallest_round(page),
+            Shape::Pow2 => powers(any.smallest_round(powers(page))),
+            Shape::Pow2Square => powers(Size::new(page.w.max(page.h), page.w.max(page.h))),
+        };
+        any.allows(page).then_some(page)
+    }
+
     /// The policy with sides that are also multiples of where cells may begin.
     pub(super) fn aligned(&self, spacing: Spacing) -> Self {
         let (a, b) = (u64::from(self.step.max(1)), u64::from(spacing.align.max(1)));
@@ -211,6 +235,16 @@ impl PagePolicy {
         };
         Size::new(size.w.max(least(size.h)), size.h.max(least(size.w)))
     }
+}
+
+/// The smallest size that each of `sizes` fits in.
+pub(super) fn largest_of(sizes: impl Iterator<Item = Size>) -> Option<Size> {
+    sizes.reduce(|a, b| Size::new(a.w.max(b.w), a.h.max(b.h)))
+}
+
+/// `size` with sides rounded up to powers of two.
+fn powers(size: Size) -> Size {
+    Size::new(size.w.next_power_of_two(), size.h.next_power_of_two())
 }
 
 #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]

@@ -1,7 +1,7 @@
 //! Equal cells in the order of the items: row by row, in one row, or in one column.
 
 use super::error::LayoutError;
-use super::policy::{PagePolicy, Shape};
+use super::policy::{PagePolicy, Shape, largest_of};
 use super::request::{Arrangement, Layout, LayoutRequest, Place};
 use crate::geometry::{Rect, Size};
 use std::collections::BTreeMap;
@@ -37,13 +37,12 @@ pub(super) fn arrange(
     arrangement: Arrangement,
 ) -> Result<Layout, LayoutError> {
     let spacing = request.spacing;
-    let largest = which.iter().map(|&i| request.items[i].size);
-    let largest = largest.fold(Size::new(1, 1), |a, b| Size::new(a.w.max(b.w), a.h.max(b.h)));
+    let largest = largest_of(which.iter().map(|&i| request.items[i].size)).unwrap_or(Size::new(1, 1));
     let long = matches!(arrangement, Arrangement::Row | Arrangement::Column);
     let policy = PagePolicy { aspect: if long { f64::MAX } else { policy.aspect }, ..policy.clone() };
     let unfit = || {
         let items = which.iter().copied().filter(|&i| request.items[i].size == largest || which.len() == 1);
-        LayoutError::DoNotFit { items: items.collect(), room: spacing.box_room(policy.largest()) }
+        policy.refuse(items.collect(), |i| request.items[i].size, spacing)
     };
     let content = spacing.ringed(largest).ok_or_else(unfit)?;
     let pitch = spacing.cell(largest, policy.largest()).ok_or_else(unfit)?;
@@ -56,7 +55,7 @@ pub(super) fn arrange(
             let over = |i: &usize| !request.items[*i].size.fits_in(spacing.box_room(policy.largest()));
             let items: Vec<usize> = which.iter().copied().filter(over).collect();
             let items = if items.is_empty() { which.to_vec() } else { items };
-            return Err(LayoutError::DoNotFit { items, room: spacing.box_room(policy.largest()) });
+            return Err(policy.refuse(items, |i| request.items[i].size, spacing));
         };
         let pages_left = policy.count.map_or(1, |n| n.saturating_sub(layout.pages.len()).max(1));
         let taken = sheet.together(rest, rest.len().div_ceil(pages_left), fullest.cells())?;

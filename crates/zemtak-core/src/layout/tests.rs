@@ -178,12 +178,33 @@ fn all_that_do_not_fit_are_named_together() {
     items[0].size = Size::new(3000, 10);
     items[2].size = Size::new(10, 2047);
     let spacing = Spacing { gutter: 2, margin: 0, extrude: 1, align: 1 };
-    let Err(LayoutError::DoNotFit { items, room }) =
-        lay_out(&LayoutRequest::new(&items, spacing, &PagePolicy::default()))
-    else {
-        panic!("two of them cannot fit")
+    let refused = |policy: &PagePolicy| match lay_out(&LayoutRequest::new(&items, spacing, policy)) {
+        Err(LayoutError::DoNotFit { items, page, room, needed }) => (items, page, room, needed),
+        other => panic!("two of them cannot fit: {other:?}"),
     };
-    assert_eq!((items, room), (vec![0, 2], Size::new(2046, 2046)));
+    let default = PagePolicy::default();
+    let needed = Size::new(4096, 4096);
+    assert_eq!(refused(&default), (vec![0, 2], default.max, Size::new(2046, 2046), Some(needed)));
+    // On the page that is needed they do, and on none that is smaller.
+    for (shape, step, aspect, fixed) in [
+        (Shape::Free, 1, 2.0, None),
+        (Shape::Free, 50, 1.2, None),
+        (Shape::Square, 7, 1.0, None),
+        (Shape::Pow2, 1, 1.5, None),
+        (Shape::Pow2Square, 1, 1.0, None),
+        (Shape::Pow2, 1, 2.0, Some(Size::new(2048, 1024))),
+    ] {
+        let policy = PagePolicy { shape, step, aspect, fixed, ..PagePolicy::default() };
+        let needed = refused(&policy).3.unwrap();
+        let with = |page: Size| PagePolicy { max: page, fixed: fixed.map(|_| page), ..policy.clone() };
+        lay_out(&LayoutRequest::new(&items, spacing, &with(needed))).unwrap();
+        for less in [Size::new(needed.w - 1, needed.h), Size::new(needed.w, needed.h - 1)] {
+            assert!(lay_out(&LayoutRequest::new(&items, spacing, &with(less))).is_err(), "{policy:?}: {less}");
+        }
+    }
+    let vast = [Item::new(Size::new(u32::MAX, 1))];
+    let vast = lay_out(&LayoutRequest::new(&vast, spacing, &default));
+    assert!(matches!(vast, Err(LayoutError::DoNotFit { needed: None, .. })), "{vast:?}");
 }
 
 #[test]

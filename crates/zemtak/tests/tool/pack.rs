@@ -158,11 +158,14 @@ fn the_former_result_stays_when_a_build_fails_and_old_pages_go_when_it_succeeds(
     folder.zemtak("pack art").exits(3);
     folder.write("art/bad.png", png(&blob(9, 4000, [1, 1, 1])));
     let run = folder.zemtak("pack art").exits(3);
-    assert!(
-        run.err().contains("sprites too large for any page\n  atlas art: bad (7 x 3330): the largest page"),
-        "{}",
-        run.err()
+    assert_eq!(
+        run.err(),
+        "error: sprites too large for any page\n  atlas art: bad (7 x 3330): the largest page is 2048 x 2048, which \
+         leaves 2046 x 2046 within margin and extrusion\n  do: set page.max to 2048 x 4096 or more, make the images \
+         smaller, or keep them out with leave\n"
     );
+    folder.zemtak("pack art --page-max 2048x4096").exits(0);
+    folder.zemtak("pack art --page-count 3 --leave bad").exits(0);
     folder.zemtak("pack art/moth --root art --name art --page-size 1000000x1000000").exits(2);
     assert_eq!(folder.everything("build"), former);
     std::fs::remove_file(folder.path("art/bad.png")).unwrap();
