@@ -468,14 +468,14 @@ mod tests {
         let expected = [
             "dc0394c7615e2e45 night-half.csv",
             "ad1872b43ab11995 night-half.clips.csv",
-            "6366d260f1024226 night-half.rs",
-            "2a3e458332c996a8 night-half.h",
-            "4e9bb087e85376e9 night-half.zemtak.json",
+            "d715dfb6b70dcb10 night-half.rs",
+            "c0dead57b304ac1a night-half.h",
+            "e96b4768df64b14e night-half.zemtak.json",
             "a90129463bd71ca7 night.csv",
             "ad1872b43ab11995 night.clips.csv",
             "2a3d131244d7f426 night.rs",
             "bc561b49eb6f369d night.h",
-            "b4c649ef9799558c night.zemtak.json",
+            "c766954c2dcc18fb night.zemtak.json",
         ];
         assert_eq!((forms::VERSION, describe::VERSION, &told[..]), (4, 5, &expected.map(str::to_owned)[..]));
     }

@@ -16,7 +16,7 @@ fn the_summary_of_the_demo_reads_like_this() {
     assert_eq!(run.err(), "");
     insta::assert_snapshot!(masked(&run.out()), @r"
     night: 97 sprites on 1 page -> build/night.zemtak.json
-      night-0.png  512 x 512  82.3 % filled  202.16 KiB
+      night-0.png  512 x 512  82.3 % filled  204.60 KiB
       twins    2 sprites drawn from the box of another
       empty    1 sprite without a visible pixel
       clips    12
