@@ -228,4 +228,40 @@ mod tests {
         assert_eq!([bar(0), bar(10), bar(20)], [[255, 0, 0, 255], [0, 255, 0, 255], [0, 0, 255, 255]]);
         assert_eq!((bar(39), channels.get(39, 29)), ([255, 255, 255, 255], Some([255, 255, 255, 0])));
     }
+
+    /// The pixels of one ink, as somebody sees them.
+    fn drawn(picture: &Pixels, room: Rect, ink: [u8; 4]) -> Vec<String> {
+        let sign = |x, y| if picture.get(x, y) == Some(ink) { '#' } else { '.' };
+        (room.y..room.y + room.h).map(|y| (room.x..room.x + room.w).map(|x| sign(x, y)).collect()).collect()
+    }
+
+    #[test]
+    fn bars_have_their_letters_and_cells_their_numbers_and_colours() {
+        let channels = pattern(PatternKind::Channels, Size::new(32, 16)).unwrap();
+        let letters = [
+            ["##.", "#.#", "##.", "#.#", "#.#"],
+            [".##", "#..", "#.#", "#.#", ".##"],
+            ["##.", "#.#", "##.", "#.#", "##."],
+            [".#.", "#.#", "###", "#.#", "#.#"],
+        ];
+        for (i, letter) in (0..).zip(letters) {
+            let ink = if i == 3 { BLACK } else { WHITE };
+            assert_eq!(drawn(&channels, Rect::new(i * 8 + 2, 5, 3, 5), ink), letter);
+        }
+        let cells = pattern(PatternKind::Cells, Size::new(128, 128)).unwrap();
+        let numbers = [
+            (10, [".#..###", "##..#.#", ".#..#.#", ".#..#.#", "###.###"]),
+            (23, ["##..###", "..#...#", ".#...##", "#.....#", "###.##."]),
+            (46, ["#.#..##", "#.#.#..", "###.###", "..#.#.#", "..#.###"]),
+            (57, ["###.###", "#.....#", "##...#.", "..#..#.", "##...#."]),
+            (38, ["###.###", "..#.#.#", ".##..#.", "..#.#.#", "##..###"]),
+            (29, ["##..###", "..#.#.#", ".#..###", "#.....#", "###.##."]),
+        ];
+        for (number, digits) in numbers {
+            let room = Rect::new(number % 8 * 16 + 5, number / 8 * 16 + 6, 7, 5);
+            assert_eq!(drawn(&cells, room, WHITE), digits, "{number}");
+        }
+        // A dark cell and a light one: green grows from left to right, blue from top to bottom.
+        assert_eq!((cells.get(62, 94), cells.get(78, 94)), (Some([12, 36, 65, 255]), Some([44, 76, 97, 255])));
+    }
 }

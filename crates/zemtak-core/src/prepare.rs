@@ -208,6 +208,7 @@ fn edges(coloured: &[u8], stride: usize, ring: &mut Vec<(usize, usize)>) {
 mod tests {
     use super::*;
     use crate::pixels::tests::pictures;
+    use crate::resample::Resample;
     use proptest::prelude::*;
 
     proptest! {
@@ -238,6 +239,19 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn layers_are_scaled_with_their_picture() {
+        let picture = Pixels::from_rgba(Size::new(2, 1), [[0; 4], [9, 9, 9, 255]].concat()).unwrap();
+        let ground = [128, 128, 255, 255];
+        let layer = Pixels::from_rgba(Size::new(2, 1), [ground, [1, 2, 3, 255]].concat()).unwrap();
+        let scale = Some(Scale { factor: "2".parse().unwrap(), resample: Resample::Pixel });
+        let treatment = Treatment { scale, ..Treatment::default() };
+        let (prepared, stored) = Prepared::with_layers(picture, vec![LayerPixels { pixels: layer, ground }], treatment);
+        assert_eq!((prepared.canvas, prepared.inset), (Size::new(4, 2), [2, 0]));
+        let four = |pixel: [u8; 4]| Pixels::from_rgba(Size::new(2, 2), pixel.repeat(4)).unwrap();
+        assert_eq!((prepared.stored, stored), (four([9, 9, 9, 255]), vec![four([1, 2, 3, 255])]));
     }
 
     /// By the definition: the vector that a pixel stands for is turned as the picture is.
@@ -282,17 +296,25 @@ mod tests {
             let cleared = spread.clone();
             spread_edges(&mut spread, reach);
             let at = |p: &Pixels, x: u32, y: u32| p.get(x, y).unwrap();
-            for y in 0..picture.size().h {
-                for x in 0..picture.size().w {
+            let Size { w, h } = picture.size();
+            // By looking at every pixel: how many steps a king of chess makes to the nearest colour.
+            let steps = |x: u32, y: u32| {
+                let seen = (0..h).flat_map(|j| (0..w).map(move |i| (i, j))).filter(|&(i, j)| at(&cleared, i, j)[3] > 0);
+                seen.map(|(i, j)| i.abs_diff(x).max(j.abs_diff(y))).min().filter(|_| x < w && y < h)
+            };
+            for y in 0..h {
+                for x in 0..w {
                     let (before, after) = (at(&cleared, x, y), at(&spread, x, y));
                     prop_assert_eq!(before[3], after[3]);
-                    // By looking at every pixel: how many steps a king of chess makes to the nearest colour.
-                    let seen = (0..picture.size().h).flat_map(|j| (0..picture.size().w).map(move |i| (i, j)))
-                        .filter(|&(i, j)| at(&cleared, i, j)[3] > 0);
-                    let far = seen.map(|(i, j)| i.abs_diff(x).max(j.abs_diff(y))).min();
-                    if before[3] > 0 || far.is_none_or(|far| far > reach) {
+                    let far = steps(x, y);
+                    let Some(far) = far.filter(|&far| before[3] == 0 && far <= reach) else {
                         prop_assert_eq!(before, after);
-                    }
+                        continue;
+                    };
+                    let around = (0..9).map(|k| (x.wrapping_add(k % 3).wrapping_sub(1), y.wrapping_add(k / 3).wrapping_sub(1)));
+                    let inner = around.filter(|&(i, j)| steps(i, j).is_some_and(|steps| steps < far));
+                    let colours: Vec<_> = inner.filter_map(|(i, j)| spread.get(i, j)).map(|[r, g, b, _]| [r, g, b, 0]).collect();
+                    prop_assert!(colours.contains(&after), "{:?} at {}, {} is none of {:?}", after, x, y, colours);
                 }
             }
         }

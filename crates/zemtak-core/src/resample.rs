@@ -246,7 +246,11 @@ mod tests {
     fn factors_are_read_exactly() {
         let of = |text: &str| text.parse::<Factor>().map(|f| (f.num, f.den));
         assert_eq!((of("0.5"), of("2"), of("1.50"), of("0.1")), (Ok((1, 2)), Ok((2, 1)), Ok((3, 2)), Ok((1, 10))));
-        assert!(["", ".5", "0", "-1", "65", "0.01", "1e2", "nan", "0.0000001"].iter().all(|t| of(t).is_err()));
+        assert!(
+            ["", ".5", "0", "-1", "65", "0.01", "1e2", "nan", "0.0000001", "1.5x", "1x.5", "1.+5", "1.2.3"]
+                .iter()
+                .all(|t| of(t).is_err())
+        );
         assert_eq!("0.1".parse::<Factor>().unwrap().of(30), 3, "0.1 as a float would give 4");
     }
 

@@ -37,6 +37,7 @@ impl Packed {
             paint(&mut page, Rect::new(x, 0, SIDE, SIDE), u8::try_from(x).unwrap() + 1);
             atlas.sprites.insert(name(sprite), Sprite::new(0, Rect::new(x, 0, SIDE, SIDE), PAGE));
         }
+        atlas.sprites.get_mut(&name("hidden")).unwrap().canvas.w = SIDE + 1;
         for moving in ["mode", "rate", "steps", "calls", "over"] {
             atlas.clips.insert(clip(moving), Clip::new(vec![Step::new(name("moth")), Step::new(name("turned"))]));
         }
@@ -106,6 +107,12 @@ const SPRITES: &[Edit] = &[
         packed.sprite("moved").rect = to;
         let [from, to] = [rect, to].map(|rect| Spot { page: 0, rect, turned: false });
         told.changed.push((name("moved"), vec![SpriteChange::Moved { from, to }]));
+    },
+    |packed, told| {
+        // The same box of a page that is as it was, and yet the sprite shows it one pixel further right.
+        packed.sprite("hidden").inset = [1, 0];
+        let change = SpriteChange::Repainted { pixels: 16, area: Rect::new(0, 0, SIDE + 1, SIDE) };
+        told.changed.push((name("hidden"), vec![change]));
     },
     |packed, told| {
         // One grey all over looks the same turned.

@@ -150,6 +150,8 @@ fn every_number_that_cannot_be_right_is_found() {
         ("scale", |a| a.scale = f64::NAN),
         ("visible_alpha", |a| a.built.visible_alpha = 0),
         ("gutter", |a| a.built.gutter = u32::MAX),
+        ("align between powers of two", |a| a.built.align = Some(6)),
+        ("align beyond any page", |a| a.built.align = Some(1 << 31)),
         ("way out", |a| a.pages[0].file = "../night-0.png".into()),
         ("root", |a| a.pages[0].file = "/night-0.png".into()),
         ("drive", |a| a.pages[0].file = "c:night-0.png".into()),

@@ -112,6 +112,22 @@ proptest! {
     }
 
     #[test]
+    fn a_place_on_the_image_is_the_same_place_on_the_page(scene in scenes(), s in 0.0..1.0f64, t in 0.0..1.0f64, up: bool) {
+        let axis = if up { VAxis::Up } else { VAxis::Down };
+        let picture = &scene.picture;
+        let corners = picture.area.corners(&Sampling { flip: Flip::default(), v: axis, shrink: 0.0 });
+        // The visible box is a part of the image as its corners are of the page.
+        let (visible, canvas) = (picture.visible_box(), picture.canvas);
+        let u = (f64::from(visible.x) + s * f64::from(visible.w)) / f64::from(canvas.w);
+        let v = (f64::from(visible.y) + t * f64::from(visible.h)) / f64::from(canvas.h);
+        let found = picture.to_page([u, if up { 1.0 - v } else { v }], axis);
+        let expected = between(corners, s, t);
+        for k in 0..2 {
+            prop_assert!((found[k] - expected[k]).abs() < 1e-6, "{:?} {:?}", found, expected);
+        }
+    }
+
+    #[test]
     fn a_part_is_cut_from_the_source_wherever_it_lies(scene in scenes(), part in parts(), how in samplings()) {
         let picture = scene.picture;
         let inside = |x: i64, y: i64| {
@@ -124,7 +140,16 @@ proptest! {
             all.filter(|&(x, y)| inside(x + i64::from(part.x), y + i64::from(part.y)).is_some()).collect();
         prop_assert_eq!(picture.part(&[]), Ok(picture.shown()));
         match picture.part(&[part]) {
-            Err(_) => prop_assert!(stored.is_empty()),
+            Err(why) => {
+                prop_assert!(stored.is_empty());
+                let apart = |start: i32, length: u32, side: u32| {
+                    i64::from(start) >= i64::from(side) || i64::from(start) + i64::from(length) <= 0
+                };
+                let outside = apart(part.x, part.w, picture.canvas.w) || apart(part.y, part.h, picture.canvas.h);
+                let expected =
+                    if outside { PartError::Outside(picture.canvas) } else { PartError::InBorder(picture.visible_box()) };
+                prop_assert_eq!(why, expected);
+            }
             Ok(shown) => {
                 let size = shown.area.upright();
                 prop_assert_eq!(stored.len() as u64, size.area());

@@ -179,3 +179,33 @@ fn repeated(page: &Pixels, rect: Rect, part: Rect) -> Option<Pixels> {
     }
     Some(out)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Both ends of each edge are sampled. With nearest neighbours a place on the edge itself may fall to the pixel beyond it,
+    /// so all lie a little inside; with a mean of four they begin on the edge.
+    #[test]
+    fn samples_go_along_all_edges_and_stay_within_the_box() {
+        let rect = Rect::new(3, 5, 8, 4);
+        for (filter, shrink) in
+            [(Filter::Nearest, 0.0), (Filter::Nearest, 0.5), (Filter::Linear, 0.0), (Filter::Linear, 0.5)]
+        {
+            let inner = if filter == Filter::Nearest { INSIDE } else { 0.0 };
+            let [left, top] = [3.0 + shrink, 5.0 + shrink];
+            let [right, bottom] = [11.0 - shrink, 9.0 - shrink];
+            let places = places(rect, shrink, [1.0, 1.0], filter);
+            let span = |k: usize| places.iter().fold((f64::MAX, f64::MIN), |(a, b), p| (a.min(p[k]), b.max(p[k])));
+            assert_eq!(
+                (span(0), span(1)),
+                ((left + inner, right - inner), (top + inner, bottom - inner)),
+                "{filter:?} {shrink}"
+            );
+            let beside =
+                |x: f64, y: f64| places.iter().any(|p| (p[0] - x).abs() <= INSIDE && (p[1] - y).abs() <= INSIDE);
+            assert!([(left, top), (right, top), (left, bottom), (right, bottom)].iter().all(|&(x, y)| beside(x, y)));
+            assert!(beside(left, f64::midpoint(top, bottom)) && beside(f64::midpoint(left, right), bottom));
+        }
+    }
+}

@@ -196,4 +196,26 @@ mod packing {
         }
         filled
     }
+
+    #[cfg(test)]
+    mod tests {
+        use super::*;
+
+        #[test]
+        fn hidden_pixels_take_the_mean_colour_of_their_block_and_no_others_change() {
+            // One block of two visible pixels, a hidden one that has a colour, and thirteen that have none; one of nothing.
+            let mut picture = Pixels::transparent(Size::new(8, 4)).unwrap();
+            let drawn = [([0, 0], [10, 0, 255, 255]), ([3, 1], [21, 1, 255, 1]), ([2, 2], [200, 100, 50, 0])];
+            for ([x, y], pixel) in drawn {
+                picture.row_mut(y)[x as usize * PIXEL..][..PIXEL].copy_from_slice(&pixel);
+            }
+            let filled = with_hidden_colour(&picture);
+            for (x, y) in (0..4).flat_map(|y| (0..8).map(move |x| (x, y))) {
+                let own = drawn.iter().find(|(at, _)| *at == [x, y]).map(|(_, pixel)| *pixel);
+                // (10 + 21) / 2 and (0 + 1) / 2, rounded up.
+                let expected = own.unwrap_or(if x < 4 { [16, 1, 255, 0] } else { [0; 4] });
+                assert_eq!(filled.get(x, y), Some(expected), "{x}, {y}");
+            }
+        }
+    }
 }
