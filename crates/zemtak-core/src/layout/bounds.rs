@@ -1,7 +1,7 @@
 //! What no layout can go below.
 
 use super::cells::{Cells, Need};
-use super::policy::{PagePolicy, Shape};
+use super::policy::{PagePolicy, Prefer, Shape};
 use crate::geometry::Size;
 
 impl PagePolicy {
@@ -39,6 +39,13 @@ impl PagePolicy {
 
     /// Pixels that no allowed pages holding all of `need` can do without.
     pub(super) fn least_of_all(&self, cells: &Cells<'_>, need: Need) -> u64 {
+        // Where more pages than the fewest may be taken, smaller ones may come to less than the fewest do.
+        let more_pages = self.prefer == Prefer::Bytes || self.count.is_some() || self.same_size;
+        let on_more = if more_pages { cells.ringed_area() } else { u64::MAX };
+        on_more.min(self.least_on_fewest(cells, need))
+    }
+
+    fn least_on_fewest(&self, cells: &Cells<'_>, need: Need) -> u64 {
         let pages = self.least_pages(cells, need) as u64;
         if pages <= 1 {
             return self.least_area(cells, need);

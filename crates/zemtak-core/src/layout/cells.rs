@@ -251,6 +251,12 @@ impl<'a> Cells<'a> {
         places
     }
 
+    /// The pixels of all boxes with their rings: no pages are smaller than what lies on them.
+    pub(super) fn ringed_area(&self) -> u64 {
+        let members = self.classes.iter().flat_map(|class| &class.members);
+        members.filter_map(|&item| self.spacing.ringed(self.items[item].size)).map(Size::area).sum()
+    }
+
     pub(super) fn counts(&self, puts: &[Placed]) -> Vec<u32> {
         let mut counts = vec![0; self.classes.len()];
         puts.iter().for_each(|p| counts[p.class] += 1);

@@ -48,7 +48,7 @@ pub use spacing::Spacing;
 pub use why::{Bound, Change, Outlook, Trial, Why, why};
 
 /// Changes whenever the same request comes to another layout.
-pub const LAYOUT_VERSION: u32 = 4;
+pub const LAYOUT_VERSION: u32 = 5;
 
 #[cfg(test)]
 mod part_tests;

@@ -3,7 +3,7 @@
 use super::arrange::lay_out;
 use super::cells::Cells;
 use super::error::LayoutError;
-use super::policy::{PagePolicy, Prefer, Shape};
+use super::policy::{PagePolicy, Shape};
 use super::request::Arrangement;
 use super::request::{Item, Layout, LayoutRequest};
 use super::spacing::Spacing;
@@ -121,14 +121,7 @@ fn bound(request: &LayoutRequest<'_>, shared: &[usize], now: Outlook) -> Result<
     let pages = policy.least_pages(&cells, need);
     // In rows the smallest page is found, not searched for.
     let in_rows = (request.arrangement != Arrangement::Dense).then_some(now);
-    // Where more pages than the fewest may be taken, smaller ones may come to less than the fewest do.
-    let more_pages = policy.prefer == Prefer::Bytes || policy.count.is_some() || policy.same_size;
-    let ringed = |i: &usize| {
-        let (Size { w, h }, rings) = (request.items[*i].size, 2 * request.spacing.extrude);
-        Size::new(w + rings, h + rings).area()
-    };
-    let on_more: u64 = if more_pages { shared.iter().map(ringed).sum() } else { u64::MAX };
-    let least = in_rows.map_or_else(|| policy.least_of_all(&cells, need).min(on_more), |now| now.area);
+    let least = in_rows.map_or_else(|| policy.least_of_all(&cells, need), |now| now.area);
     Ok(Bound {
         boxes: shared.iter().map(|&i| request.items[i].size.area()).sum(),
         cells: need.area,
