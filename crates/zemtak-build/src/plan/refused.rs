@@ -4,7 +4,7 @@ use super::Plan;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::LayoutError;
+use zemtak_core::layout::{Arrangement, LayoutError};
 use zemtak_core::name::SpriteName;
 
 impl Plan<'_> {
@@ -49,16 +49,15 @@ impl Plan<'_> {
         let names = names.collect::<Vec<_>>().join(", ");
         let rest = items.len().saturating_sub(MOST);
         let names = if rest > 0 { format!("{names} and {} more", format::number(rest as u64)) } else { names };
-        let why = match room == page {
-            true => format!("the largest page is {page}"),
-            false => format!("the largest page is {page}, which leaves {room} within margin and extrusion"),
-        };
+        let left = format!(", which leaves {room} within margin and extrusion");
+        let why = format!("the largest page is {page}{}", if room == page { "" } else { &left });
         let place = format!("atlas {}: {names}", self.task.name);
         let key = if self.task.settings.page.fixed.is_some() { "page.size" } else { "page.max" };
         let larger = needed.map(|needed| Size::new(needed.w.max(page.w), needed.h.max(page.h)));
         let larger = larger.map(|larger| format!("set {key} to {larger} or more, ")).unwrap_or_default();
-        let turned = items.iter().any(|&item| self.size_of(item).swapped().fits_in(room));
-        let turned = if turned { "allow turn, " } else { "" };
+        let dense = self.task.settings.layout == Arrangement::Dense;
+        let fits_turned = |item: usize| !self.items[item].alone && self.size_of(item).swapped().fits_in(room);
+        let turned = if dense && items.iter().any(|&item| fits_turned(item)) { "allow turn, " } else { "" };
         let help = format!("{larger}{turned}make the images smaller, or keep them out with leave");
         Problem::bad_input(ProblemKind::SpriteTooLarge, &place, why, help)
     }

@@ -63,10 +63,10 @@ pub(super) fn lay_out(
     let no_dearer = |layout: &Layout| layout.pages.len() <= pages && layout.area() * 1000 <= area * (1000 + DEARER);
     let finer = BLOCKS[1..].iter().filter_map(|&blocks| side_by_side(request, policy, which, blocks));
     // A page more was worth its while: blocks go on pages as small as those.
-    let smaller = PagePolicy { max: largest_of(singly.pages.iter().copied()).unwrap_or(policy.max), ..policy.clone() };
-    let on_smaller = BLOCKS.iter().filter(|_| pages > alike.pages.len());
-    let on_smaller = on_smaller.filter_map(|&blocks| side_by_side(request, &smaller, which, blocks));
-    let others: Vec<Layout> = on_smaller.chain(finer).collect();
+    let max = largest_of(singly.pages.iter().copied()).filter(|_| pages > alike.pages.len());
+    let smaller = max.map(|max| PagePolicy { max, ..policy.clone() });
+    let on_smaller = |policy| BLOCKS.iter().filter_map(move |&blocks| side_by_side(request, policy, which, blocks));
+    let others = smaller.iter().flat_map(on_smaller).chain(finer);
     let cheap = std::iter::once(alike).chain(others).filter(|layout| counted(layout) && no_dearer(layout));
     Ok(furthest(cheap, singly, |layout| within_reach(layout, request.items, which)))
 }

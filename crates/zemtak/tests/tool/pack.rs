@@ -164,6 +164,14 @@ fn the_former_result_stays_when_a_build_fails_and_old_pages_go_when_it_succeeds(
          leaves 2046 x 2046 within margin and extrusion\n  do: set page.max to 2048 x 4096 or more, make the images \
          smaller, or keep them out with leave\n"
     );
+    let wide = folder.zemtak("pack art --page-max 4096x2048").exits(3);
+    assert!(
+        wide.err().contains("do: set page.max to 4096 x 4096 or more, allow turn, make the images smaller"),
+        "{}",
+        wide.err()
+    );
+    let in_rows = folder.zemtak("pack art --page-max 4096x2048 --layout grid").exits(3);
+    assert!(!in_rows.err().contains("turn"), "{}", in_rows.err());
     folder.zemtak("pack art --page-max 2048x4096").exits(0);
     folder.zemtak("pack art --page-count 3 --leave bad").exits(0);
     folder.zemtak("pack art/moth --root art --name art --page-size 1000000x1000000").exits(2);
