@@ -150,16 +150,20 @@ impl PagePolicy {
         LayoutError::DoNotFit { items, page, room: spacing.box_room(page), needed }
     }
 
-    /// The smallest page for a box of `size` of the shape, step and aspect of these, however large these may be.
+    /// The smallest page that holds a box of `size` and is allowed but for its size.
     fn page_for_box(&self, size: Size, spacing: Spacing) -> Option<Size> {
-        let shape = if self.fixed.is_some() { Shape::Free } else { self.shape };
         let max = Size::new(LONGEST_SIDE, LONGEST_SIDE);
-        let any = Self { max, shape, fixed: None, ..self.clone() };
+        let any = match self.fixed {
+            Some(_) => {
+                Self { max, shape: Shape::Free, step: spacing.align, aspect: f64::MAX, fixed: None, ..self.clone() }
+            }
+            None => Self { max, ..self.clone() },
+        };
         let page = spacing.page_round(spacing.ringed(size)?);
         if !page.fits_in(max) {
             return None;
         }
-        let page = match shape {
+        let page = match any.shape {
             Shape::Free | Shape::Square => any.smallest_round(page),
             Shape::Pow2 => powers(any.smallest_round(powers(page))),
             Shape::Pow2Square => powers(Size::new(page.w.max(page.h), page.w.max(page.h))),

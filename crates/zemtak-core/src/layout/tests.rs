@@ -192,7 +192,7 @@ fn all_that_do_not_fit_are_named_together() {
         (Shape::Square, 7, 1.0, None),
         (Shape::Pow2, 1, 1.5, None),
         (Shape::Pow2Square, 1, 1.0, None),
-        (Shape::Pow2, 1, 2.0, Some(Size::new(2048, 1024))),
+        (Shape::Pow2, 7, 1.0, Some(Size::new(2048, 1024))),
     ] {
         let policy = PagePolicy { shape, step, aspect, fixed, ..PagePolicy::default() };
         let needed = refused(&policy).3.unwrap();
