@@ -1,4 +1,4 @@
-//! How two atlases differ: what came, went, moved, changed its size or its pixels.
+//! How two atlases differ: what was added, removed or moved, or changed its size or its pixels.
 
 use crate::atlas::{Atlas, Clip, Sprite};
 use crate::geometry::{Rect, Size};
@@ -27,43 +27,43 @@ pub struct Spot {
     pub turned: bool,
 }
 
-/// Something that differs about a sprite that both atlases have.
+/// A difference in a sprite that both atlases have.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum SpriteChange {
     /// It lies elsewhere.
     Moved {
-        /// Where it lay.
+        /// Its old place.
         from: Spot,
-        /// Where it lies.
+        /// Its new place.
         to: Spot,
     },
     /// Its canvas has another size.
     Resized {
-        /// The size that it had.
+        /// Its old size.
         from: Size,
-        /// The size that it has.
+        /// Its new size.
         to: Size,
     },
     /// It shows other pixels on a canvas of the same size.
     Repainted {
         /// How many differ. Colour under transparent pixels does not count.
         pixels: u64,
-        /// The part of the canvas that they lie in.
+        /// The part of the canvas that contains them.
         area: Rect,
     },
     /// Other values: `pivot`, `points`, `stretch`, `tags`, `user`.
     Values(Vec<&'static str>),
 }
 
-/// What became of a page's file.
+/// How a page's file changed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum PageState {
-    /// Byte for byte as a page was.
+    /// The same, byte for byte, as a page of the old atlas.
     Same,
-    /// Another content under the same name.
+    /// Different content under the same name.
     Changed,
-    /// A name that was not there.
+    /// A new name.
     New,
 }
 
@@ -71,43 +71,43 @@ pub enum PageState {
 #[derive(Debug, Clone, Default, PartialEq)]
 #[non_exhaustive]
 pub struct AtlasDiff {
-    /// Sprites that are new.
-    pub came: Vec<SpriteName>,
-    /// Sprites that are gone.
-    pub went: Vec<SpriteName>,
+    /// Sprites that were added.
+    pub added: Vec<SpriteName>,
+    /// Sprites that were removed.
+    pub removed: Vec<SpriteName>,
     /// Sprites with another name and the same canvas and pixels: the former name and the new one.
     pub renamed: Vec<(SpriteName, SpriteName)>,
     /// Sprites that both have, and what differs.
     pub changed: Vec<(SpriteName, Vec<SpriteChange>)>,
-    /// Clips that are new.
-    pub clips_came: Vec<ClipName>,
-    /// Clips that are gone.
-    pub clips_went: Vec<ClipName>,
+    /// Clips that were added.
+    pub clips_added: Vec<ClipName>,
+    /// Clips that were removed.
+    pub clips_removed: Vec<ClipName>,
     /// Clips that both have, and what differs: `mode`, `fps`, `steps`, `events`.
     pub clips_changed: Vec<(ClipName, Vec<&'static str>)>,
     /// The files of the new atlas's pages and their layers.
     pub pages: Vec<(String, PageState)>,
-    /// Files of pages and layers that are gone.
-    pub pages_gone: Vec<String>,
+    /// Files of pages and layers that were removed.
+    pub pages_removed: Vec<String>,
 }
 
 impl AtlasDiff {
-    /// Whether nothing differs that a game could see; page files may still have other bytes.
+    /// Whether there is no difference that a game could see; page files may still have other bytes.
     #[must_use]
     pub fn looks_the_same(&self) -> bool {
-        let Self { came, went, renamed, changed, clips_came, clips_went, clips_changed, .. } = self;
-        let sprites = came.is_empty() && went.is_empty() && renamed.is_empty() && changed.is_empty();
-        sprites && clips_came.is_empty() && clips_went.is_empty() && clips_changed.is_empty()
+        let Self { added, removed, renamed, changed, clips_added, clips_removed, clips_changed, .. } = self;
+        let sprites = added.is_empty() && removed.is_empty() && renamed.is_empty() && changed.is_empty();
+        sprites && clips_added.is_empty() && clips_removed.is_empty() && clips_changed.is_empty()
     }
 
     /// Whether nothing differs at all.
     #[must_use]
     pub fn is_empty(&self) -> bool {
         let all_same = self.pages.iter().all(|(_, state)| *state == PageState::Same);
-        self.looks_the_same() && all_same && self.pages_gone.is_empty()
+        self.looks_the_same() && all_same && self.pages_removed.is_empty()
     }
 
-    /// How many sprites have a change of a kind.
+    /// How many sprites have this kind of change.
     #[must_use]
     pub fn count(&self, kind: impl Fn(&SpriteChange) -> bool) -> usize {
         self.changed.iter().filter(|(_, changes)| changes.iter().any(&kind)).count()
@@ -119,12 +119,12 @@ impl AtlasDiff {
 pub fn compare(old: Side<'_>, new: Side<'_>) -> AtlasDiff {
     let mut diff = AtlasDiff::default();
     let (before, after) = (&old.atlas.sprites, &new.atlas.sprites);
-    diff.went = before.keys().filter(|name| !after.contains_key(*name)).cloned().collect();
-    diff.came = after.keys().filter(|name| !before.contains_key(*name)).cloned().collect();
+    diff.removed = before.keys().filter(|name| !after.contains_key(*name)).cloned().collect();
+    diff.added = after.keys().filter(|name| !before.contains_key(*name)).cloned().collect();
     diff.renamed = renamed(&diff, old, new);
     let known: BTreeSet<&SpriteName> = diff.renamed.iter().flat_map(|(from, to)| [from, to]).collect();
-    let (went, came) = (&mut diff.went, &mut diff.came);
-    [went, came].into_iter().for_each(|names| names.retain(|name| !known.contains(name)));
+    let (removed, added) = (&mut diff.removed, &mut diff.added);
+    [removed, added].into_iter().for_each(|names| names.retain(|name| !known.contains(name)));
     for (name, now) in after {
         let Some(was) = before.get(name) else { continue };
         let changes = changes(old, was, new, now);
@@ -168,20 +168,20 @@ fn changes(old: Side<'_>, was: &Sprite, new: Side<'_>, now: &Sprite) -> Vec<Spri
     changes
 }
 
-/// Whether no pixel needs to be looked at.
+/// Whether their pixels need not be compared.
 fn same_place_of_same_page(old: Side<'_>, was: &Sprite, new: Side<'_>, now: &Sprite) -> bool {
     let hash = |side: Side<'_>, sprite: &Sprite| side.atlas.pages.get(sprite.page).map(|page| page.hash.clone());
     spot(was) == spot(now) && was.inset == now.inset && hash(old, was) == hash(new, now)
 }
 
-/// A sprite's pixels on its canvas, without colour that nobody sees.
+/// A sprite's pixels on its canvas, without colour under transparent pixels.
 fn restored(side: Side<'_>, sprite: &Sprite) -> Option<Pixels> {
     let mut pixels = sprite.restore(side.pages.get(sprite.page)?)?;
     pixels.clear_hidden_colour();
     Some(pixels)
 }
 
-/// How many pixels differ, and the part of the canvas that they lie in.
+/// How many pixels differ, and the part of the canvas that contains them.
 fn repainted(old: Side<'_>, was: &Sprite, new: Side<'_>, now: &Sprite) -> Option<(u64, Rect)> {
     let (before, after) = (restored(old, was)?, restored(new, now)?);
     let (mut pixels, mut left, mut top, mut right, mut bottom) = (0, u32::MAX, u32::MAX, 0, 0);
@@ -195,23 +195,23 @@ fn repainted(old: Side<'_>, was: &Sprite, new: Side<'_>, now: &Sprite) -> Option
     (pixels > 0).then(|| (pixels, Rect::new(left, top, right - left + 1, bottom - top + 1)))
 }
 
-/// Pairs of one that went and one that came with equal canvases; sprites that look alike are paired in the order of names.
+/// Pairs of a removed and an added sprite with equal canvases; sprites that look alike are paired in the order of names.
 fn renamed(diff: &AtlasDiff, old: Side<'_>, new: Side<'_>) -> Vec<(SpriteName, SpriteName)> {
     let sum = |pixels: &Pixels| {
         let mut hasher = DefaultHasher::new();
         hasher.write(pixels.as_bytes());
         hasher.finish()
     };
-    let mut went: BTreeMap<(Size, u64), Vec<(&SpriteName, Pixels)>> = BTreeMap::new();
-    for name in diff.went.iter().rev() {
+    let mut removed: BTreeMap<(Size, u64), Vec<(&SpriteName, Pixels)>> = BTreeMap::new();
+    for name in diff.removed.iter().rev() {
         if let Some(pixels) = old.atlas.sprites.get(name).and_then(|sprite| restored(old, sprite)) {
-            went.entry((pixels.size(), sum(&pixels))).or_default().push((name, pixels));
+            removed.entry((pixels.size(), sum(&pixels))).or_default().push((name, pixels));
         }
     }
     let mut pairs = Vec::new();
-    for name in &diff.came {
+    for name in &diff.added {
         let Some(pixels) = new.atlas.sprites.get(name).and_then(|sprite| restored(new, sprite)) else { continue };
-        let alike = went.get_mut(&(pixels.size(), sum(&pixels)));
+        let alike = removed.get_mut(&(pixels.size(), sum(&pixels)));
         let found = alike.and_then(|alike| alike.pop_if(|(_, was)| *was == pixels));
         pairs.extend(found.map(|(was, _)| (was.clone(), name.clone())));
     }
@@ -220,8 +220,8 @@ fn renamed(diff: &AtlasDiff, old: Side<'_>, new: Side<'_>) -> Vec<(SpriteName, S
 }
 
 fn clips(diff: &mut AtlasDiff, before: &BTreeMap<ClipName, Clip>, after: &BTreeMap<ClipName, Clip>) {
-    diff.clips_went = before.keys().filter(|name| !after.contains_key(*name)).cloned().collect();
-    diff.clips_came = after.keys().filter(|name| !before.contains_key(*name)).cloned().collect();
+    diff.clips_removed = before.keys().filter(|name| !after.contains_key(*name)).cloned().collect();
+    diff.clips_added = after.keys().filter(|name| !before.contains_key(*name)).cloned().collect();
     for (name, now) in after {
         let Some(was) = before.get(name) else { continue };
         let shown = |clip: &Clip| clip.steps.iter().map(|step| (step.sprite.clone(), step.ms)).collect::<Vec<_>>();
@@ -263,7 +263,7 @@ fn pages(diff: &mut AtlasDiff, old: &Atlas, new: &Atlas) {
         }
     };
     diff.pages = after.iter().map(|page| (page.0.to_owned(), state(page))).collect();
-    // One that only has another name is not gone.
+    // A file that was only renamed is not removed.
     let gone = |(file, hash): &&(&str, &str)| !after.iter().any(|(now, there)| now == file || there == hash);
-    diff.pages_gone = before.iter().filter(gone).map(|(file, _)| (*file).to_owned()).collect();
+    diff.pages_removed = before.iter().filter(gone).map(|(file, _)| (*file).to_owned()).collect();
 }

@@ -83,12 +83,12 @@ type Edit = fn(&mut Packed, &mut AtlasDiff);
 const SPRITES: &[Edit] = &[
     |packed, told| {
         packed.atlas.sprites.remove(&name("gone"));
-        told.went.push(name("gone"));
+        told.removed.push(name("gone"));
     },
     |packed, told| {
         paint(&mut packed.pages[0], Rect::new(88, 0, SIDE, SIDE), 250);
-        packed.atlas.sprites.insert(name("came"), Sprite::new(0, Rect::new(88, 0, SIDE, SIDE), PAGE));
-        told.came.push(name("came"));
+        packed.atlas.sprites.insert(name("added"), Sprite::new(0, Rect::new(88, 0, SIDE, SIDE), PAGE));
+        told.added.push(name("added"));
     },
     |packed, told| {
         let sprite = packed.atlas.sprites.remove(&name("named")).unwrap();
@@ -155,11 +155,11 @@ const SPRITES: &[Edit] = &[
 const CLIPS: &[Edit] = &[
     |packed, told| {
         packed.atlas.clips.remove(&clip("over"));
-        told.clips_went.push(clip("over"));
+        told.clips_removed.push(clip("over"));
     },
     |packed, told| {
         packed.atlas.clips.insert(clip("begun"), Clip::new(vec![Step::new(name("moth"))]));
-        told.clips_came.push(clip("begun"));
+        told.clips_added.push(clip("begun"));
     },
     |packed, told| {
         packed.clip("mode").mode = Mode::Bounce;
@@ -189,7 +189,7 @@ const FILES: &[Edit] = &[
     },
     |packed, told| {
         packed.atlas.pages[1].layers.clear();
-        told.pages_gone.push("night-1.normal.png".into());
+        told.pages_removed.push("night-1.normal.png".into());
     },
     |packed, _| {
         packed.atlas.pages.push(Page::new("night-2.png", Size::new(1, 1), "another hash".into()));
@@ -218,16 +218,16 @@ fn check(base: &Packed, edits: &[&Edit]) {
     let (mut packed, mut told) = (base.clone(), AtlasDiff::default());
     edits.iter().for_each(|edit| edit(&mut packed, &mut told));
     packed.seal();
-    let gone = std::mem::take(&mut told.pages_gone);
+    let gone = std::mem::take(&mut told.pages_removed);
     let seen = told != AtlasDiff::default();
-    told.pages_gone = gone;
+    told.pages_removed = gone;
     told.changed.sort_by(|(one, _), (other, _)| one.cmp(other));
     told.clips_changed.sort_by(|(one, _), (other, _)| one.cmp(other));
     told.pages = states(&packed, base);
     let diff = compare(base.side(), packed.side());
     assert_eq!(diff, told);
     assert_eq!(diff.looks_the_same(), !seen, "{diff:?}");
-    let files = told.pages.iter().any(|(_, state)| *state != PageState::Same) || !told.pages_gone.is_empty();
+    let files = told.pages.iter().any(|(_, state)| *state != PageState::Same) || !told.pages_removed.is_empty();
     assert_eq!(diff.is_empty(), !seen && !files, "{diff:?}");
     let values = |change: &SpriteChange| matches!(change, SpriteChange::Values(_));
     let counted = told.changed.iter().filter(|(of, _)| ["moth", "tagged"].contains(&of.as_str())).count();
@@ -256,5 +256,5 @@ fn sprites_that_look_alike_keep_their_order_when_they_get_other_names() {
     ["x", "y"].into_iter().for_each(|of| drop(new.atlas.sprites.insert(name(of), twin.clone())));
     let diff = compare(old.side(), new.side());
     assert_eq!(diff.renamed, [(name("a"), name("x")), (name("b"), name("y"))]);
-    assert_eq!((diff.went, diff.came), (vec![name("c")], vec![]));
+    assert_eq!((diff.removed, diff.added), (vec![name("c")], vec![]));
 }

@@ -10,8 +10,8 @@ use zemtak_core::diff::{AtlasDiff, SpriteChange};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
 
-const CAME: Colour = TEAL;
-const WENT: Colour = WRONG;
+const ADDED: Colour = TEAL;
+const REMOVED: Colour = WRONG;
 const REPAINTED: Colour = LANTERN;
 const MOVED: Colour = VIOLET;
 
@@ -56,8 +56,8 @@ pub fn draw(both: [&Opened; 2], diff: &AtlasDiff) -> Result<Vec<u8>, Failure> {
 /// The sprites that differ, with the colours of their frames: in the old atlas and in the new one.
 fn colours(diff: &AtlasDiff) -> [BTreeMap<&SpriteName, Colour>; 2] {
     let (mut old, mut new) = (BTreeMap::new(), BTreeMap::new());
-    old.extend(diff.went.iter().chain(diff.renamed.iter().map(|(from, _)| from)).map(|name| (name, WENT)));
-    new.extend(diff.came.iter().chain(diff.renamed.iter().map(|(_, to)| to)).map(|name| (name, CAME)));
+    old.extend(diff.removed.iter().chain(diff.renamed.iter().map(|(from, _)| from)).map(|name| (name, REMOVED)));
+    new.extend(diff.added.iter().chain(diff.renamed.iter().map(|(_, to)| to)).map(|name| (name, ADDED)));
     for (name, changes) in &diff.changed {
         let looks =
             |change: &SpriteChange| matches!(change, SpriteChange::Repainted { .. } | SpriteChange::Resized { .. });
@@ -84,7 +84,7 @@ fn head(drawing: &mut Drawing, both: [&Opened; 2], left_out: usize) {
     let [old, new] = both.map(|side| format::name(&side.path));
     let title = drawing.shortened(&format!("{old} -> {new}"), WIDTH - 2 * MARGIN, 20.0);
     drawing.write(&title, Line { x: MARGIN, y: 38, size: 20.0, colour: TEXT });
-    let kinds = [("came", CAME), ("went", WENT), ("other pixels or size", REPAINTED), ("only moved", MOVED)];
+    let kinds = [("added", ADDED), ("removed", REMOVED), ("other pixels or size", REPAINTED), ("only moved", MOVED)];
     let x = drawing.legend([MARGIN, 66], &kinds.map(|(what, colour)| (what, colour, Shown::Filled)));
     if left_out > 0 {
         let more = format!("{} more are not drawn", format::count(left_out, "pair of pages", "pairs of pages"));

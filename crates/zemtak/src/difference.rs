@@ -113,8 +113,8 @@ impl Difference {
         let diff = &self.diff;
         let pixels = |n: u64| format::count(usize::try_from(n).unwrap_or(usize::MAX), "pixel", "pixels");
         [
-            ("came", names(&diff.came)),
-            ("went", names(&diff.went)),
+            ("added", names(&diff.added)),
+            ("removed", names(&diff.removed)),
             ("renamed", diff.renamed.iter().map(|(from, to)| format!("{from} -> {to}")).collect()),
             (
                 "repainted",
@@ -143,10 +143,11 @@ impl Difference {
     }
 
     fn clip_words(&self) -> Vec<String> {
-        let AtlasDiff { clips_came, clips_went, clips_changed, .. } = &self.diff;
-        let came = clips_came.iter().map(|name| format!("{name} came"));
-        let went = clips_went.iter().map(|name| format!("{name} went"));
-        came.chain(went)
+        let AtlasDiff { clips_added, clips_removed, clips_changed, .. } = &self.diff;
+        let added = clips_added.iter().map(|name| format!("{name} added"));
+        let removed = clips_removed.iter().map(|name| format!("{name} removed"));
+        added
+            .chain(removed)
             .chain(clips_changed.iter().map(|(name, values)| format!("{name} ({})", values.join(", "))))
             .collect()
     }
@@ -156,7 +157,7 @@ impl Difference {
             .pages
             .iter()
             .map(|(file, state, bytes)| format!("{file} {}, {}", state_words(*state), format::bytes(*bytes)));
-        pages.chain(self.diff.pages_gone.iter().map(|file| format!("{file} gone"))).collect()
+        pages.chain(self.diff.pages_removed.iter().map(|file| format!("{file} removed"))).collect()
     }
 
     /// For programs.
@@ -185,11 +186,11 @@ impl Difference {
         let renamed = |(from, to): &(SpriteName, SpriteName)| json!({ "from": from, "to": to });
         json!({
             "old": self.old, "new": self.new, "same": !self.any(),
-            "came": diff.came, "went": diff.went, "renamed": diff.renamed.iter().map(renamed).collect::<Vec<_>>(),
+            "added": diff.added, "removed": diff.removed, "renamed": diff.renamed.iter().map(renamed).collect::<Vec<_>>(),
             "changed": diff.changed.iter().map(sprite).collect::<Vec<_>>(),
-            "clips_came": diff.clips_came, "clips_went": diff.clips_went,
+            "clips_added": diff.clips_added, "clips_removed": diff.clips_removed,
             "clips_changed": diff.clips_changed.iter().map(clip).collect::<Vec<_>>(),
-            "pages": self.pages.iter().map(page).collect::<Vec<_>>(), "pages_gone": diff.pages_gone,
+            "pages": self.pages.iter().map(page).collect::<Vec<_>>(), "pages_removed": diff.pages_removed,
             "download_bytes": self.download[0], "all_bytes": self.download[1],
         })
     }

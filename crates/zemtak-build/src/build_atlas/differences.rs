@@ -63,7 +63,7 @@ fn settings(old: &Atlas, new: &Atlas) -> Vec<String> {
     differ.map(|((key, a), (_, b))| format!("{key} {a} -> {b}")).collect()
 }
 
-/// Sprites that came, went, or look or are placed otherwise. Where they lie on a page does not count.
+/// Sprites that were added or removed, or look or are placed otherwise. Where they lie on a page does not count.
 fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option<String> {
     let placed = |sprite: &Sprite| {
         let mut placed = sprite.clone();
@@ -79,7 +79,7 @@ fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option
     told("sprite", "sprites", &old.sprites, &new.sprites, otherwise)
 }
 
-/// What came, what is otherwise, and what went: `1 sprite new (moth/9), 2 changed (lamp, reed)`; nothing for nothing.
+/// What was added, what is otherwise, and what was removed: `1 sprite added (moth/9), 2 changed (lamp, reed)`. None if nothing was.
 fn told<K: Ord + ToString, V>(
     one: &str,
     many: &str,
@@ -93,7 +93,7 @@ fn told<K: Ord + ToString, V>(
     let changed = new.iter().filter(|(name, now)| old.get(*name).is_some_and(|before| otherwise(name, before, now)));
     let changed = changed.map(|(name, _)| name.to_string()).collect();
     let mut told = Vec::new();
-    for (what, names) in [("new", lacking(new, old)), ("changed", changed), ("gone", lacking(old, new))] {
+    for (what, names) in [("added", lacking(new, old)), ("changed", changed), ("removed", lacking(old, new))] {
         let count = match names.len() {
             0 => continue,
             // The first one says of what.

@@ -126,7 +126,7 @@ fn two_atlases_are_compared_in_place() {
     let mut tab = Tab::open(&file(&folder, "both.html"));
     let count = |key: &str| told["changed"].as_array().unwrap().iter().filter(|c| !c[key].is_null()).count();
     let kinds = tab.eval("changes.reduce((all, { kind }) => ({ ...all, [kind]: (all[kind] || 0) + 1 }), {})");
-    assert_eq!(kinds, json!({ "came": 1, "went": 1, "repainted": count("repainted"), "moved": count("moved") }));
+    assert_eq!(kinds, json!({ "added": 1, "removed": 1, "repainted": count("repainted"), "moved": count("moved") }));
     assert!(count("moved") > 3 && count("repainted") == 1);
     // What went is shown where it was, on the atlas before; the rest on that of now, at the same zoom.
     tab.eval("zoomAt(1.7, 100, 100)");

@@ -40,7 +40,8 @@ fn diff(folder: &Folder) -> Value {
 
 /// The keys that say that something differs.
 fn told(answer: &Value) -> Vec<&str> {
-    let lists = ["came", "went", "renamed", "changed", "clips_came", "clips_went", "clips_changed", "pages_gone"];
+    let lists =
+        ["added", "removed", "renamed", "changed", "clips_added", "clips_removed", "clips_changed", "pages_removed"];
     lists.into_iter().filter(|key| answer[key].as_array().is_some_and(|list| !list.is_empty())).collect()
 }
 
@@ -102,7 +103,7 @@ fn what_is_repainted_resized_renamed_new_or_gone_is_told_and_nothing_else() {
     let answer = diff(&folder);
     assert_eq!(answer["renamed"], json!([{ "from": "moth/fly/07", "to": "wings" }]));
     assert_eq!(answer["clips_changed"], json!([{ "clip": "moth/fly", "values": ["steps"] }]));
-    assert!(answer["came"].as_array().unwrap().is_empty() && answer["went"].as_array().unwrap().is_empty());
+    assert!(answer["added"].as_array().unwrap().is_empty() && answer["removed"].as_array().unwrap().is_empty());
     // Resized, new and gone.
     keep(&folder);
     folder.write("art/lamp.png", png(&blob(34, 44, [200, 150, 60])));
@@ -110,9 +111,9 @@ fn what_is_repainted_resized_renamed_new_or_gone_is_told_and_nothing_else() {
     folder.write("art/letter.png", png(&blob(21, 17, [250, 240, 200])));
     let answer = diff(&folder);
     assert_eq!(change(&answer, "lamp")["resized"], json!({ "from": [30, 44], "to": [34, 44] }));
-    assert_eq!((&answer["came"], &answer["went"]), (&json!(["letter"]), &json!(["wings"])));
+    assert_eq!((&answer["added"], &answer["removed"]), (&json!(["letter"]), &json!(["wings"])));
     let text = folder.zemtak("diff old/night.zemtak.json night --png drawn.png").exits(1).out();
-    for line in ["  came      1: letter\n", "  went      1: wings\n", "  resized   1: lamp (30 x 44 -> 34 x 44)\n"] {
+    for line in ["  added     1: letter\n", "  removed   1: wings\n", "  resized   1: lamp (30 x 44 -> 34 x 44)\n"] {
         assert!(text.contains(line), "{text}");
     }
     folder.zemtak("diff old/night.zemtak.json night --png drawn.png").exits(1);
@@ -151,7 +152,7 @@ fn a_pack_says_how_it_differs_from_what_was_in_its_place() {
     assert!(folder.zemtak("pack --diff --json").exits(0).json()["differences"].as_array().unwrap().is_empty());
     folder.write("art/letter.png", png(&blob(21, 17, [250, 240, 200])));
     let run = folder.zemtak("pack --diff").exits(0);
-    assert!(run.out().contains("  came      1: letter\n"), "{}", run.out());
+    assert!(run.out().contains("  added     1: letter\n"), "{}", run.out());
     folder.write("art/letter.png", png(&blob(21, 17, [25, 240, 200])));
     let packed = folder.zemtak("pack --diff --json").exits(0).json();
     let told = &packed["differences"][0];

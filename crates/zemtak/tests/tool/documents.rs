@@ -212,7 +212,7 @@ fn a_watch_is_followed_line_by_line() {
     }
     assert!(child.wait().unwrap().success());
     assert_eq!(kinds, ["serving", "watching", "pack", "changed", "pack", "watch"]);
-    assert_eq!(built, [serde_json::json!(["not built yet"]), serde_json::json!(["1 sprite new (b)"])]);
+    assert_eq!(built, [serde_json::json!(["not built yet"]), serde_json::json!(["1 sprite added (b)"])]);
 }
 
 /// Programs go by the kinds of findings too.

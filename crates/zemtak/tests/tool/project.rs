@@ -417,7 +417,7 @@ fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
     let told = String::from_utf8_lossy(&folder.read("said")).into_owned();
     for line in [
         "watching art, zemtak.toml; PNG pages are written fast, 'zemtak pack' makes them smaller; Ctrl-C ends it\n",
-        "changed: art/button/new.png\nmenu: 1 sprite new (button/new) -> ",
+        "changed: art/button/new.png\nmenu: 1 sprite added (button/new) -> ",
         " builds, 3 failed\n",
     ] {
         assert!(told.contains(line), "{line}\n{told}");

@@ -106,7 +106,7 @@ fn a_check_says_what_differs_and_a_dry_run_what_would_come() {
     folder.write("game/art/moth/3.png", png(&blob(9, 10, [8, 7, 7])));
     std::fs::remove_file(folder.path("game/art/moth/0.png")).unwrap();
     configure(&folder, "gutter = 4\nmargin = 1");
-    let told = "gutter 2 -> 4; margin 0 -> 1; 1 sprite new (moth/3), 1 changed (moth/1), 1 gone (moth/0); \
+    let told = "gutter 2 -> 4; margin 0 -> 1; 1 sprite added (moth/3), 1 changed (moth/1), 1 removed (moth/0); \
                 1 clip changed (moth)";
     assert_eq!(why("pack --check"), [told, told]);
     assert_eq!(folder.everything("game/build"), before);

@@ -1,12 +1,12 @@
 // What differs from the atlas before: a list, frames on the page, and both pictures of the sprite that is selected.
-const kinds = { came: 'box', went: 'wrong', renamed: 'turned', repainted: 'lantern', resized: 'lantern', values: 'faint', moved: 'turned' };
+const kinds = { added: 'box', removed: 'wrong', renamed: 'turned', repainted: 'lantern', resized: 'lantern', values: 'faint', moved: 'turned' };
 
 // Every difference as a line: its kind, the sprite or clip, what there is to say, and whether only the atlas before has it.
 function differences(diff) {
   const out = [], put = (kind, name, words = '', old = false) => out.push({ kind, name, words, old });
   const pixels = n => counted(n, 'pixel', 'pixels'), spot = s => `page ${s.page}, ${numbers(s.box)}${s.turned ? ', turned' : ''}`;
-  for (const name of diff.came) put('came', name);
-  for (const name of diff.went) put('went', name, '', true);
+  for (const name of diff.added) put('added', name);
+  for (const name of diff.removed) put('removed', name, '', true);
   for (const { from, to } of diff.renamed) put('renamed', to, `was ${from}`);
   for (const c of diff.changed) if (c.repainted) put('repainted', c.sprite, pixels(c.repainted.pixels));
   for (const c of diff.changed) if (c.resized) put('resized', c.sprite, `${c.resized.from.join(' x ')} to ${c.resized.to.join(' x ')}`);
@@ -31,10 +31,10 @@ function offerChanges() {
   document.querySelector('[data-layer=changes]').hidden = false;
   // What moved and what is turned have one colour: one of them at a time.
   state.layers.turned = press(document.querySelector('[data-layer=turned]'), false);
-  const { pages, pages_gone: gone, download_bytes: anew, all_bytes: all } = given.changes, bytes = n => n < 1024 ? `${n} B` : n < 1 << 20 ? `${(n / 1024).toFixed(2)} KiB` : `${(n / (1 << 20)).toFixed(2)} MiB`;
-  const clips = [...given.changes.clips_came.map(c => `${c} came`), ...given.changes.clips_went.map(c => `${c} went`), ...given.changes.clips_changed.map(c => `${c.clip} (${c.values.join(', ')})`)];
+  const { pages, pages_removed: removed, download_bytes: anew, all_bytes: all } = given.changes, bytes = n => n < 1024 ? `${n} B` : n < 1 << 20 ? `${(n / 1024).toFixed(2)} KiB` : `${(n / (1 << 20)).toFixed(2)} MiB`;
+  const clips = [...given.changes.clips_added.map(c => `${c} added`), ...given.changes.clips_removed.map(c => `${c} removed`), ...given.changes.clips_changed.map(c => `${c.clip} (${c.values.join(', ')})`)];
   const lines = [
-    `Pages: ${[...pages.map(page => `${page.file} ${page.state}`), ...gone.map(file => `${file} gone`)].join(', ')}.`,
+    `Pages: ${[...pages.map(page => `${page.file} ${page.state}`), ...removed.map(file => `${file} removed`)].join(', ')}.`,
     `A player who has the old files downloads ${bytes(anew)} of ${bytes(all)}.`,
     ...clips.length ? [`Clips: ${clips.join(', ')}.`] : [],
   ];
