@@ -1,4 +1,4 @@
-//! Pixels onto pages: boxes at their places, turned where the layout says so, with their rings of extruded pixels.
+//! Pixels onto pages: boxes at their places, turned if the layout says so, with their rings of extruded pixels.
 
 use crate::geometry::{Rect, Size};
 use crate::mips::own_cell;
@@ -8,24 +8,24 @@ use serde::Serialize;
 use std::borrow::Cow;
 use std::ops::Range;
 
-/// Changes whenever the same boxes come to another page.
+/// Changes whenever the same boxes yield another page.
 pub const COMPOSE_VERSION: u32 = 2;
 
-/// How many rows of a page are drawn at a time; they are shared by all cores.
+/// How many rows of a page are drawn at a time; all cores share them.
 const ROWS: usize = 128;
 
-/// The pixels about each box that repeat its outermost ones.
+/// The pixels round each box that repeat its outermost ones.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub struct Ring {
-    /// How many there are to each side, at least.
+    /// The least number of them on each side.
     pub extrude: u32,
-    /// To the right and down they reach on to the next multiple of this, so that no pixel of smaller mip levels and no
+    /// To the right and down they extend to the next multiple of this, so that no pixel of smaller mip levels and no
     /// compressed block is shared with anything else.
     pub align: u32,
 }
 
 impl From<u32> for Ring {
-    /// The same to all sides.
+    /// The same on all sides.
     fn from(extrude: u32) -> Self {
         Self { extrude, align: 1 }
     }
@@ -38,7 +38,7 @@ pub struct Stamp<'a> {
     pub pixels: &'a Pixels,
     /// The box as stored.
     pub rect: Rect,
-    /// Whether the pixels are to be turned by 90 degrees clockwise.
+    /// Whether to turn the pixels by 90 degrees clockwise.
     pub turned: bool,
 }
 
@@ -49,7 +49,7 @@ pub enum ComposeError {
     /// The page has more bytes than memory can address.
     #[error("a page of {0} pixels is too large for memory")]
     PageTooLarge(Size),
-    /// A box and its ring reach over the page's edge, or the pixels are not of the box's size.
+    /// A box and its ring reach beyond the page's edge, or the pixels do not have the box's size.
     #[error("the box {rect} with its ring does not fit a page of {page} pixels")]
     Misfit {
         /// The box.
@@ -59,10 +59,10 @@ pub enum ComposeError {
     },
 }
 
-/// Draws a page: transparent but for the stamps, each with its ring.
+/// Draws a page: transparent except for the stamps, each with its ring.
 ///
 /// # Errors
-/// [`ComposeError`] where a stamp does not fit; a layout that passed its check always fits.
+/// [`ComposeError`] if a stamp does not fit; a layout that passed its check always fits.
 pub fn compose<'a>(
     size: Size,
     stamps: impl IntoIterator<Item = Stamp<'a>>,
@@ -80,15 +80,15 @@ pub fn compose<'a>(
 pub struct Composer<'a> {
     size: Size,
     extrude: u32,
-    /// The stored pixels of each box, turned where they are to be, and its cell.
+    /// The stored pixels of each box, turned if needed, and its cell.
     cells: Vec<(Cow<'a, Pixels>, Rect)>,
 }
 
 impl<'a> Composer<'a> {
-    /// Takes all that is to be drawn.
+    /// Prepares everything for drawing.
     ///
     /// # Errors
-    /// [`ComposeError`] where a stamp does not fit; a layout that passed its check always fits.
+    /// [`ComposeError`] if a stamp does not fit; a layout that passed its check always fits.
     pub fn new(
         size: Size,
         stamps: impl IntoIterator<Item = Stamp<'a>>,
@@ -111,7 +111,7 @@ impl<'a> Composer<'a> {
         Ok(Self { size, extrude, cells })
     }
 
-    /// The rows of a range, as the page has them, or `None` where memory cannot address them.
+    /// The rows in a range of the page, or `None` if memory cannot address them.
     #[must_use]
     pub fn rows(&self, range: Range<u32>) -> Option<Pixels> {
         let mut part = Pixels::transparent(Size::new(self.size.w, range.end.saturating_sub(range.start)))?;
@@ -119,8 +119,9 @@ impl<'a> Composer<'a> {
         Some(part)
     }
 
-    /// The same from `rows` of the page, the first of which is row `top`, that show all other boxes already, whatever they show in
-    /// the cells of these. `None` where they are not as wide as the page.
+    /// Like [`Composer::rows`], but starting from `rows` of the page, the first of which is row `top`, that show all
+    /// other boxes already; their content in the cells of these boxes does not matter. `None` if they are not as wide
+    /// as the page.
     #[must_use]
     pub fn over(&self, mut rows: Pixels, top: u32) -> Option<Pixels> {
         if rows.size().w != self.size.w {
@@ -138,7 +139,8 @@ impl<'a> Composer<'a> {
     }
 }
 
-/// Draws what of a box and its ring lies in a band of a page: its `rows`, from row `top` on, of `stride` bytes each.
+/// Draws the part of a box and its ring that lies in a band of a page: its `rows`, from row `top` on, of `stride` bytes
+/// each.
 ///
 /// Rows of the ring repeat the first and the last row of the box. It is `extrude` pixels wide on the left and above.
 fn draw(rows: &mut [u8], top: usize, stride: usize, pixels: &Pixels, cell: Rect, extrude: u32) {

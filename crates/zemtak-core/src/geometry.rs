@@ -99,25 +99,25 @@ impl Rect {
         Size::new(self.w, self.h)
     }
 
-    /// The first column right of it; in `u64`, for an untrusted rectangle may pass 2^32.
+    /// The first column right of it; in `u64`, because an untrusted rectangle may exceed 2^32.
     #[must_use]
     pub const fn right(self) -> u64 {
         self.x as u64 + self.w as u64
     }
 
-    /// The first row below it; in `u64`, for an untrusted rectangle may pass 2^32.
+    /// The first row below it; in `u64`, because an untrusted rectangle may exceed 2^32.
     #[must_use]
     pub const fn bottom(self) -> u64 {
         self.y as u64 + self.h as u64
     }
 
-    /// Whether it lies wholly inside an area of `size`.
+    /// Whether it lies entirely inside an area of `size`.
     #[must_use]
     pub const fn inside(self, size: Size) -> bool {
         self.right() <= size.w as u64 && self.bottom() <= size.h as u64
     }
 
-    /// The rectangle grown by `by` pixels on all four sides, or `None` where that leaves the number range.
+    /// The rectangle grown by `by` pixels on all four sides, or `None` if that exceeds the range of numbers.
     #[must_use]
     pub fn grown(self, by: u32) -> Option<Self> {
         let twice = by.checked_mul(2)?;
@@ -148,7 +148,7 @@ impl From<Rect> for [u32; 4] {
     }
 }
 
-/// The greatest number that divides both; 0 only of twice 0 (Euclid).
+/// The greatest common divisor; 0 only if both numbers are 0 (Euclid).
 #[cfg(feature = "pack")]
 pub(crate) const fn common_divisor(a: u64, b: u64) -> u64 {
     if b == 0 { a } else { common_divisor(b, a % b) }

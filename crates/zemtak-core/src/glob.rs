@@ -1,12 +1,12 @@
 //! Globs on names and paths with `/`.
 //!
-//! `*` and `?` match anything but `/`, `**` whole folders, `[a-c]` one of some characters and `[!a-c]` one of all others
-//! but `/`, `{a,b}` one of some texts; `\` takes the next character as it is.
+//! `*` and `?` match anything but `/`, `**` matches whole folders, `[a-c]` matches one of several characters and
+//! `[!a-c]` any other but `/`, `{a,b}` matches one of several texts; `\` takes the next character literally.
 
 use std::collections::BTreeSet;
 use std::fmt;
 
-/// A glob that was found to be whole.
+/// A valid glob.
 ///
 /// ```
 /// use zemtak_core::glob::Glob;
@@ -20,29 +20,29 @@ use std::fmt;
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Glob {
     text: String,
-    /// As the matcher is to read it.
+    /// In the form that the matcher expects.
     pattern: String,
-    /// How many bytes at its beginning mean themselves.
+    /// How many bytes at its beginning are literal.
     literal: usize,
 }
 
-/// Why a text is no glob.
+/// Why a text is not a valid glob.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("{0}")]
 pub struct GlobError(String);
 
-/// The most bytes of a glob unless more are asked for: as many as systems allow a path.
+/// The longest glob in bytes unless a longer one is allowed: as long as the longest path that systems allow.
 pub const LONGEST: usize = 4096;
 
-/// Characters that mean more than themselves.
+/// Characters with a special meaning.
 const SPECIAL: [char; 8] = ['*', '?', '[', ']', '{', '}', '\\', '!'];
 
 impl Glob {
     /// Reads a glob.
     ///
     /// # Errors
-    /// A bracket or brace without its end, a `\` at the end, more than ten braces, one after another or one in another, or more
-    /// than [`LONGEST`] bytes.
+    /// It has an unclosed bracket or brace, a `\` at the end, more than ten braces in a row or nested, or more than
+    /// [`LONGEST`] bytes.
     pub fn new(text: &str) -> Result<Self, GlobError> {
         if text.len() > LONGEST {
             return Err(GlobError(format!("its {} bytes are over the limit of {LONGEST}", text.len())));
@@ -50,10 +50,11 @@ impl Glob {
         Self::of_any_length(text)
     }
 
-    /// Reads a glob, however long. Matching takes time by its length, so who asks for this has a limit of its own.
+    /// Reads a glob of any length. Matching takes time in proportion to its length, so callers need a limit of their
+    /// own.
     ///
     /// # Errors
-    /// As [`new`](Self::new), but for the length.
+    /// As for [`new`](Self::new), except for the length.
     pub fn of_any_length(text: &str) -> Result<Self, GlobError> {
         fast_glob::validate(text).map_err(|error| GlobError(error.to_string()))?;
         let literal = text.find(SPECIAL).unwrap_or(text.len());
@@ -66,24 +67,24 @@ impl Glob {
         &self.text
     }
 
-    /// What every path that is meant begins with.
+    /// The beginning of every path that it matches.
     #[must_use]
     pub fn start(&self) -> &str {
         &self.text[..self.literal]
     }
 
-    /// What every path that is meant ends with.
+    /// The end of every path that it matches.
     #[must_use]
     pub fn end(&self) -> &str {
         let end = self.text.rsplit(SPECIAL).next().unwrap_or_default();
-        // Where "**" stands for no folder at all, the '/' behind it is not there either.
+        // If "**" stands for no folder at all, the '/' after it is missing too.
         end.strip_prefix('/').unwrap_or(end)
     }
 
-    /// Whether a name or path is meant.
+    /// Whether it matches a name or path.
     #[must_use]
     pub fn matches(&self, path: &str) -> bool {
-        // Of many globs nearly all end here.
+        // Nearly all of many globs are decided here.
         if !path.as_bytes().starts_with(&self.text.as_bytes()[..self.literal]) {
             return false;
         }
@@ -101,8 +102,8 @@ impl fmt::Display for Glob {
     }
 }
 
-/// A glob as the matcher is to read it: to that a leading '!' turns the answer round, and `\n` and some other letters behind a `\`
-/// are control characters.
+/// A glob in the form that the matcher expects: there a leading '!' negates the result, and `\n` and some other letters
+/// after a `\` are control characters.
 fn for_matcher(text: &str) -> String {
     let mut pattern = String::from(if text.starts_with('!') { "\\" } else { "" });
     let mut chars = text.chars().peekable();
@@ -119,9 +120,9 @@ fn for_matcher(text: &str) -> String {
     pattern
 }
 
-/// Pattern and path with one byte for each character that is not ASCII, in the order of the characters: the matcher goes
-/// byte by byte, and `?` and `[a-ö]` are meant for whole characters. `None` where a pattern and a path have over 128 such
-/// characters between them.
+/// Pattern and path with one byte for each character that is not ASCII, in the order of the characters: the matcher
+/// works on bytes, but `?` and `[a-ö]` mean whole characters. `None` if pattern and path together have more than 128
+/// such characters.
 fn bytewise(pattern: &str, path: &str) -> Option<(Vec<u8>, Vec<u8>)> {
     let wide: BTreeSet<char> = pattern.chars().chain(path.chars()).filter(|c| !c.is_ascii()).collect();
     let wide: Vec<char> = wide.into_iter().collect();
@@ -133,14 +134,14 @@ fn bytewise(pattern: &str, path: &str) -> Option<(Vec<u8>, Vec<u8>)> {
     Some((all(pattern)?, all(path)?))
 }
 
-/// A text as a glob that matches just this text.
+/// A glob that matches exactly this text.
 #[must_use]
 pub fn escape(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     for c in text.chars() {
         match c {
             '\\' => out.push_str("\\\\"),
-            // Brackets need no escaping of their own in files where '\' does.
+            // Brackets need no escaping of their own in files in which '\' does.
             '*' | '?' | '[' | ']' | '{' | '}' => out.extend(['[', c, ']']),
             c => out.push(c),
         }
@@ -154,7 +155,7 @@ mod tests {
     use globset::GlobBuilder;
     use proptest::prelude::*;
 
-    /// What another library makes of a glob.
+    /// The verdict of another library on a glob.
     fn other(glob: &str, path: &str) -> Option<bool> {
         let glob = GlobBuilder::new(glob).literal_separator(true).backslash_escape(true).build().ok()?;
         Some(glob.compile_matcher().is_match(path))
@@ -174,7 +175,7 @@ mod tests {
             path in "[abyz/!*]{0,7}",
         ) {
             let glob = parts.concat();
-            // The other library takes "**" beside letters for two "*", and an empty part for none.
+            // The other library takes "**" next to letters for two "*", and an empty part for none.
             if glob.contains("**") || path.contains("//") || path.starts_with('/') || path.ends_with('/') {
                 return Ok(());
             }
@@ -196,7 +197,7 @@ mod tests {
         }
     }
 
-    /// The matcher took `\n` for a line break; found by fuzzing.
+    /// The matcher took `\n` for a line break; fuzzing found it.
     #[test]
     fn a_letter_behind_a_backslash_is_that_letter() {
         for letter in ('a'..='z').chain('0'..='9') {

@@ -1,4 +1,4 @@
-//! Islands of visible pixels on a sheet: what belongs together, and in which order it is read.
+//! Islands of visible pixels on a sheet: which pixels belong together, and the reading order of islands.
 
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels};
@@ -16,8 +16,8 @@ pub struct Island {
 }
 
 impl Island {
-    /// The island's own pixels on a transparent canvas of the size of its rectangle: what else lies in the rectangle is
-    /// left out. `None` where the picture is not the one that it was found on.
+    /// The island's own pixels on a transparent canvas of the size of its rectangle, without anything else in that
+    /// rectangle. `None` if the picture is not the one that it was found on.
     #[must_use]
     pub fn lift(&self, picture: &Pixels) -> Option<Pixels> {
         if !self.rect.inside(picture.size()) {
@@ -35,9 +35,9 @@ impl Island {
 
 /// The islands of pixels with alpha at or above `visible_alpha`, in reading order.
 ///
-/// Pixels that touch, also at their corners, belong together, and so do those with fewer than `join` empty pixels between
-/// them along both axes; `join` is at most [`FARTHEST`]. Islands whose heights overlap by half of the lower one stand in
-/// one row; rows are read from the top, each from the left.
+/// Pixels that touch, including at their corners, belong together, and so do those with fewer than `join` empty pixels
+/// between them along both axes; `join` is at most [`FARTHEST`]. Islands whose heights overlap by half of the lower one
+/// are in the same row; rows are read from the top, each from the left.
 #[must_use]
 pub fn islands(picture: &Pixels, visible_alpha: u8, join: u32) -> Vec<Island> {
     let reach = join.clamp(1, FARTHEST);
@@ -56,7 +56,7 @@ pub fn islands(picture: &Pixels, visible_alpha: u8, join: u32) -> Vec<Island> {
         for above in y.saturating_sub(reach as usize)..y {
             let mut other = first_of[above];
             for i in row.clone() {
-                // Both rows run from left to right; what ends left of this run is left of the next ones too.
+                // Both rows run from left to right; what ends left of this run is also left of the next ones.
                 while other < first_of[above + 1] && runs[other][2] + reach <= runs[i][1] {
                     other += 1;
                 }
@@ -83,7 +83,7 @@ fn runs(picture: &Pixels, visible_alpha: u8) -> Vec<[u32; 3]> {
     runs
 }
 
-/// Sets that grow together; each is known by its lowest member.
+/// Sets that merge; each is identified by its lowest member.
 struct Sets(Vec<usize>);
 
 impl Sets {
@@ -122,19 +122,19 @@ fn gather(runs: &[[u32; 3]], sets: &mut Sets) -> Vec<Island> {
 
 fn in_reading_order(mut islands: Vec<Island>) -> Vec<Island> {
     islands.sort_by_key(|i| (i.rect.y, i.rect.x, i.rect.size()));
-    // Those that stand in no row yet, as a chain from the top, so that taking one out moves no other.
+    // Those that are in no row yet, as a chain from the top, so that removing one moves no other.
     let mut next: Vec<usize> = (1..=islands.len()).collect();
     let mut first = 0;
     let mut order = Vec::with_capacity(islands.len());
     while first < islands.len() {
         let mut row = vec![first];
         first = next[first];
-        // Others may stand in the row only through a third.
+        // Others may belong to the row only through a third.
         let mut member = 0;
         while member < row.len() {
             let rect = islands[row[member]].rect;
             let (mut before, mut at) = (None, first);
-            // What begins below it is beside it no more, nor is anything after that.
+            // Anything that begins below it is no longer beside it, and neither is anything after that.
             while at < islands.len() && u64::from(islands[at].rect.y) < rect.bottom() {
                 if beside(islands[at].rect, rect) {
                     row.push(at);
@@ -162,7 +162,7 @@ fn beside(a: Rect, b: Rect) -> bool {
     overlap * 2 >= u64::from(a.h.min(b.h))
 }
 
-/// The smallest size that holds all of several pictures.
+/// The smallest size that holds each of several pictures.
 #[must_use]
 pub fn common_canvas(sizes: impl Iterator<Item = Size>) -> Size {
     sizes.fold(Size::default(), |most, size| Size::new(most.w.max(size.w), most.h.max(size.h)))
@@ -175,7 +175,7 @@ mod tests {
     use crate::pixels::tests::pictures;
     use proptest::prelude::*;
 
-    /// By flooding from pixel to pixel: a number for each, 0 for what is not visible.
+    /// By flood filling: a number for each pixel, 0 for those that are not visible.
     fn flooded(picture: &Pixels, least: u8, reach: i64) -> Vec<u32> {
         let (w, h) = (i64::from(picture.size().w), i64::from(picture.size().h));
         let visible: Vec<bool> = picture.as_bytes().chunks_exact(4).map(|p| p[3] >= least).collect();

@@ -1,4 +1,4 @@
-//! JSON as people like to read it: one entry a line.
+//! JSON as people like to read it: one entry per line.
 
 use serde::Serialize;
 use serde_json::ser::Formatter;
@@ -8,7 +8,7 @@ use std::io;
 /// A value on one line, with a space after each colon and comma, and numbers in the shortest form that reads back exactly.
 ///
 /// # Errors
-/// A value that JSON does not have.
+/// The value cannot be expressed in JSON.
 pub fn one_line(value: &(impl Serialize + ?Sized)) -> Result<String, serde_json::Error> {
     let mut out = Vec::new();
     append(value, &mut out)?;
@@ -18,7 +18,7 @@ pub fn one_line(value: &(impl Serialize + ?Sized)) -> Result<String, serde_json:
 /// Appends a value as [`one_line`] writes it.
 ///
 /// # Errors
-/// A value that JSON does not have; then a part of it may have been appended.
+/// The value cannot be expressed in JSON; a part of it may have been appended.
 pub fn append(value: &(impl Serialize + ?Sized), out: &mut Vec<u8>) -> Result<(), serde_json::Error> {
     value.serialize(&mut serde_json::Serializer::with_formatter(out, Spaced))
 }
@@ -61,8 +61,8 @@ impl Formatter for Spaced {
     }
 }
 
-/// The shortest decimal text that reads back as the same number: 16, not 16.0. An exponent only where it saves a line of
-/// zeros.
+/// The shortest decimal text that reads back as the same number: 16, not 16.0. An exponent only if it avoids a long row
+/// of zeros.
 fn shortest<W: ?Sized + io::Write>(writer: &mut W, value: impl Display + LowerExp) -> io::Result<()> {
     let plain = value.to_string();
     if plain.len() > 24 { write!(writer, "{value:e}") } else { writer.write_all(plain.as_bytes()) }
@@ -72,7 +72,7 @@ fn shortest<W: ?Sized + io::Write>(writer: &mut W, value: impl Display + LowerEx
 mod tests {
     use super::*;
 
-    /// Whole numbers are written in another way than others: on both sides of its borders, the text is the number's own and
+    /// Whole numbers are written differently from others: on both sides of the limits, the text is the number's own and
     /// reads back bit for bit.
     #[test]
     fn numbers_read_back_as_they_were() {

@@ -1,11 +1,11 @@
-//! sRGB numbers as light, and back.
+//! sRGB values to linear light, and back.
 
 use std::sync::LazyLock;
 
-/// sRGB bytes as light and back, by IEC 61966-2-1. Only with operations that every machine rounds alike.
+/// sRGB bytes to linear light and back, by IEC 61966-2-1. Uses only operations that every machine rounds alike.
 pub struct Light {
     pub of_byte: [f32; 256],
-    /// From which light on a byte is at least the index plus one.
+    /// The light from which on a byte is at least the index plus one.
     steps: [f32; 255],
 }
 
@@ -25,7 +25,7 @@ impl Light {
 }
 
 /// The light of an sRGB value, both from 0 to 1. `x^2.4` is `x^2` times the fifth root of `x^2`, which Newton's method
-/// finds with nothing but products and quotients: powers of the system's library differ between machines.
+/// finds with nothing but products and quotients: powers in system libraries differ between machines.
 fn light_of(value: f64) -> f64 {
     if value <= 0.040_45 {
         return value / 12.92;
@@ -39,7 +39,8 @@ fn light_of(value: f64) -> f64 {
     square * root
 }
 
-/// The same in whole numbers, for sums that every machine and every order of adding rounds alike: light from 0 to 65535.
+/// The same in whole numbers, for sums that every machine and every order of adding rounds alike: light from 0 to
+/// 65535.
 pub struct WholeLight {
     pub of_byte: [u16; 256],
     byte_of: Vec<u8>,

@@ -1,17 +1,17 @@
-//! Names of sprites and clips, and the order in which lists show them.
+//! Names of sprites and clips, and the order in which they are listed.
 
 use serde::{Deserialize, Serialize};
 use std::cmp::Ordering;
 use std::fmt;
 
-/// Compares two texts with runs of ASCII digits in number order: `a2 < a10`, and `a2 < a02`.
+/// Compares two texts, ordering runs of ASCII digits by number: `a2 < a10`, and `a2 < a02`.
 ///
-/// Runs may have any number of digits. Of two runs of one value the one with fewer digits comes first, so the
+/// Runs may have any number of digits. Of two runs with the same value, the one with fewer digits comes first, so the
 /// order is total: only equal texts compare equal.
 #[must_use]
 pub fn natural_cmp(a: &str, b: &str) -> Ordering {
     let (mut a, mut b) = (a.as_bytes(), b.as_bytes());
-    // What both begin with says nothing, but for the digits at its end: they may be part of longer numbers.
+    // A common prefix does not matter, except for digits at its end: they may be part of longer numbers.
     let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
     let digits_before = a[..same].iter().rev().take_while(|c| c.is_ascii_digit()).count();
     (a, b) = (&a[same - digits_before..], &b[same - digits_before..]);
@@ -50,7 +50,7 @@ pub(crate) fn number_cmp(a: &[u8], b: &[u8]) -> Ordering {
     va.len().cmp(&vb.len()).then_with(|| va.cmp(vb)).then_with(|| a.len().cmp(&b.len()))
 }
 
-/// A name without the digits at its end, and these.
+/// A name without the digits at its end, and those digits.
 #[must_use]
 pub fn split_number(name: &str) -> (&str, &str) {
     name.split_at(name.trim_end_matches(|c: char| c.is_ascii_digit()).len())
@@ -127,7 +127,7 @@ mod tests {
         }
     }
 
-    /// The order by its definition: a name is a row of numbers and of single other bytes.
+    /// The order by definition: a name is a sequence of numbers and of other single bytes.
     fn by_definition(a: &str, b: &str) -> Ordering {
         fn parts(mut text: &[u8]) -> Vec<(bool, Vec<u8>)> {
             let mut parts = Vec::new();
@@ -161,7 +161,7 @@ mod tests {
             a in "[a/0-3_]{0,5}",
             b in "[a/0-3_]{0,5}",
         ) {
-            // Names that begin alike are the rule.
+            // Names usually begin alike.
             let (a, b) = (format!("{same}{a}"), format!("{same}{b}"));
             prop_assert_eq!(natural_cmp(&a, &b), by_definition(&a, &b), "{} {}", a, b);
         }

@@ -3,7 +3,7 @@
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels};
 
-/// What a test texture is for.
+/// The purpose of a test texture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum PatternKind {
     /// Squares, with the finest possible ones in the middle: blur and scaling.
@@ -19,20 +19,20 @@ pub enum PatternKind {
 /// The side of a checker's square.
 const SQUARE: u32 = 8;
 
-/// How often a side is cut into cells, where it is long enough.
+/// Into how many cells a side is cut, if it is long enough.
 const CELLS: u32 = 8;
 
 const WHITE: [u8; 4] = [255, 255, 255, 255];
 const BLACK: [u8; 4] = [0, 0, 0, 255];
 
-/// The colours of the outermost pixels at the top, right, bottom and left: one that is missing or doubled is an error of
-/// one pixel, one at another side is a flip.
+/// The colours of the outermost pixels at the top, right, bottom and left: a missing or doubled one is an error of one
+/// pixel, one on another side is a flip.
 const EDGES: [[u8; 4]; 4] = [[255, 0, 0, 255], [0, 255, 0, 255], [0, 0, 255, 255], [255, 255, 0, 255]];
 
-/// A test texture of any size, or `None` where its bytes do not fit the address range.
+/// A test texture of any size, or `None` if its bytes exceed the address range.
 ///
-/// Its outermost rows and columns are red at the top, green on the right, blue at the bottom and yellow on the left, but
-/// for channels, where they are bars too.
+/// Its outermost rows and columns are red at the top, green on the right, blue at the bottom and yellow on the left,
+/// except for channels, where they belong to the bars.
 #[must_use]
 pub fn pattern(kind: PatternKind, size: Size) -> Option<Pixels> {
     let mut picture = Pixels::transparent(size)?;
@@ -48,7 +48,7 @@ pub fn pattern(kind: PatternKind, size: Size) -> Option<Pixels> {
     Some(picture)
 }
 
-/// Where a pixel lies on a side, as 0 to 255.
+/// The position of a pixel along a side, from 0 to 255.
 fn part(at: u32, side: u32) -> u8 {
     let last = u64::from(side.max(2) - 1);
     u8::try_from((u64::from(at) * 255 + last / 2) / last).unwrap_or(u8::MAX)
@@ -79,7 +79,7 @@ fn frame(picture: &mut Pixels) {
     }
 }
 
-/// Grey squares, and in the middle squares of one pixel: blurred they turn into plain grey.
+/// Grey squares, and in the middle squares of one pixel: blurring turns them into plain grey.
 fn checker(picture: &mut Pixels) {
     let Size { w, h } = picture.size();
     let fine = |x: u32, y: u32| (w / 4..w - w / 4).contains(&x) && (h / 4..h - h / 4).contains(&y);
@@ -111,13 +111,14 @@ fn cells(picture: &mut Pixels) {
     }
 }
 
-/// The part of a cell that its digits fill: about six tenths, as whole pixels have it.
+/// The part of a cell that its digits fill: about six tenths, rounded to whole pixels.
 fn digits_of(room: Rect) -> Rect {
     let [w, h] = [room.w, room.h].map(|side| (side * 7 / 10).max(1));
     Rect::new(room.x + (room.w - w) / 2, room.y + (room.h - h) / 2, w + 2, h + 2)
 }
 
-/// A triangle in the top left corner of a cell, beside its digits: some digits look alike when they are turned, this never.
+/// A triangle in the top left corner of a cell, beside its digits: some digits look alike when rotated, the triangle
+/// never does.
 fn corner(picture: &mut Pixels, room: Rect) {
     let side = room.w.min(room.h) / 5;
     for y in 0..side {
@@ -168,7 +169,7 @@ fn glyph(character: char) -> [u8; 5] {
     }
 }
 
-/// Writes into the middle of a room, as large as whole pixels allow; not at all where it is too small.
+/// Writes into the middle of a room, as large as whole pixels allow; writes nothing if the room is too small.
 fn write(picture: &mut Pixels, text: &str, room: Rect, colour: [u8; 4]) {
     let columns = u32::try_from(text.len()).unwrap_or(u32::MAX).saturating_mul(4).saturating_sub(1);
     let zoom = (room.w.saturating_sub(2) / columns.max(1)).min(room.h.saturating_sub(2) / 5).min(16);
@@ -229,7 +230,7 @@ mod tests {
         assert_eq!((bar(39), channels.get(39, 29)), ([255, 255, 255, 255], Some([255, 255, 255, 0])));
     }
 
-    /// The pixels of one ink, as somebody sees them.
+    /// The pixels of one ink, as drawn.
     fn drawn(picture: &Pixels, room: Rect, ink: [u8; 4]) -> Vec<String> {
         let sign = |x, y| if picture.get(x, y) == Some(ink) { '#' } else { '.' };
         (room.y..room.y + room.h).map(|y| (room.x..room.x + room.w).map(|x| sign(x, y)).collect()).collect()

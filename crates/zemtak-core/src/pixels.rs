@@ -1,4 +1,4 @@
-//! Pictures as 8-bit RGBA and what happens to them between decoding and layout.
+//! Pictures as 8-bit RGBA, and what happens to them between decoding and layout.
 
 use crate::geometry::{Rect, Size};
 
@@ -16,13 +16,13 @@ pub struct Pixels {
 }
 
 impl Pixels {
-    /// A transparent picture, or `None` where its bytes do not fit the address range.
+    /// A transparent picture, or `None` if its bytes exceed the address range.
     #[must_use]
     pub fn transparent(size: Size) -> Option<Self> {
         Some(Self { size, data: vec![0; byte_len(size)?] })
     }
 
-    /// Takes RGBA bytes as a picture of `size`, or `None` where there are too few or too many.
+    /// Takes RGBA bytes as a picture of `size`; `None` if there are too few or too many.
     #[must_use]
     pub fn from_rgba(size: Size, data: Vec<u8>) -> Option<Self> {
         (byte_len(size)? == data.len()).then_some(Self { size, data })
@@ -54,7 +54,7 @@ impl Pixels {
     /// The bytes of one row, from the top.
     ///
     /// # Panics
-    /// If the picture has no such row.
+    /// The picture has no such row.
     #[must_use]
     pub fn row(&self, y: u32) -> &[u8] {
         let stride = self.size.w as usize * PIXEL;
@@ -64,7 +64,7 @@ impl Pixels {
     /// The bytes of one row, to write.
     ///
     /// # Panics
-    /// If the picture has no such row.
+    /// The picture has no such row.
     pub fn row_mut(&mut self, y: u32) -> &mut [u8] {
         let stride = self.size.w as usize * PIXEL;
         &mut self.data[y as usize * stride..][..stride]
@@ -79,7 +79,7 @@ impl Pixels {
         self.row(y)[x as usize * PIXEL..][..PIXEL].try_into().ok()
     }
 
-    /// The pixels of `part` as a picture of their own; a part that is not inside gives `None`.
+    /// The pixels of `part` as a picture of their own; `None` if the part is not inside.
     #[must_use]
     pub fn crop(&self, part: Rect) -> Option<Self> {
         if !part.inside(self.size) {
@@ -92,7 +92,7 @@ impl Pixels {
         Self::from_rgba(part.size(), data)
     }
 
-    /// The picture turned by 90 degrees clockwise: pixel (i, j) comes to (h-1-j, i).
+    /// The picture turned by 90 degrees clockwise: pixel (i, j) moves to (h-1-j, i).
     #[must_use]
     pub fn turned(&self) -> Self {
         let (w, h) = (self.size.w as usize, self.size.h as usize);
@@ -115,7 +115,7 @@ impl Pixels {
         let (mut left, mut right) = (self.size.w as usize - 1, 0);
         for y in top..=bottom {
             let row = self.row(y);
-            // Only columns that would widen the box are looked at.
+            // Only columns that would widen the box are examined.
             if let Some(x) = row[..left * PIXEL].chunks_exact(PIXEL).position(visible) {
                 left = x;
             }
@@ -129,7 +129,7 @@ impl Pixels {
         Some(Rect::new(x, top, w, bottom - top + 1))
     }
 
-    /// The visible box and its pixels, without colour that cannot be seen; `None` where nothing is visible.
+    /// The visible box and its pixels, without colour that cannot be seen; `None` if nothing is visible.
     #[must_use]
     pub fn visible_part(&self) -> Option<(Rect, Self)> {
         let part = self.visible_box(1)?;
@@ -138,7 +138,7 @@ impl Pixels {
         Some((part, pixels))
     }
 
-    /// Writes 0 over the colour of pixels with alpha 0, so that what cannot be seen cannot tell two sprites apart.
+    /// Sets the colour of pixels with alpha 0 to 0, so that sprites do not differ in what cannot be seen.
     pub fn clear_hidden_colour(&mut self) {
         for pixel in self.data.chunks_exact_mut(PIXEL) {
             if pixel[3] == 0 {
@@ -158,7 +158,7 @@ pub(crate) fn premultiplied([r, g, b, a]: [u8; PIXEL]) -> [u8; PIXEL] {
     [colour(r), colour(g), colour(b), a]
 }
 
-/// A pixel whose colour is divided by its alpha, rounded; one without alpha has none.
+/// A pixel whose colour is divided by its alpha, rounded; a pixel without alpha has no colour.
 pub(crate) fn straight([r, g, b, a]: [u8; PIXEL]) -> [u8; PIXEL] {
     let alpha = u32::from(a);
     let colour = |c: u8| u8::try_from(((u32::from(c) * 255 + alpha / 2) / alpha.max(1)).min(255)).unwrap_or(u8::MAX);

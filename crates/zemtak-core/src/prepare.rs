@@ -1,11 +1,11 @@
-//! What is done to a decoded sprite before layout: resampling, trimming, clearing, fringe, premultiplying.
+//! Treatment of a decoded sprite before layout: resampling, trimming, clearing, fringe, premultiplying.
 
 use crate::geometry::{Rect, Size};
 use crate::pixels::{PIXEL, Pixels, premultiplied, straight};
 use crate::resample::{Scale, resample, resample_data};
 use serde::Serialize;
 
-/// A sprite ready for layout: what is stored of it, and where that lies on its canvas.
+/// A sprite ready for layout: its stored pixels, and where they lie on its canvas.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Prepared {
     /// The canvas's size.
@@ -18,21 +18,21 @@ pub struct Prepared {
     pub empty: bool,
 }
 
-/// Changes whenever the same picture comes to other stored pixels under the same treatment.
+/// Changes whenever the same picture and treatment yield other stored pixels.
 pub const TREATMENT_VERSION: u32 = 1;
 
 /// How sprites are treated before layout.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub struct Treatment {
-    /// Make it larger or smaller first. Not at all by default.
+    /// Scale it first. Default: not at all.
     pub scale: Option<Scale>,
-    /// Store the visible box instead of the canvas. True by default.
+    /// Store the visible box instead of the canvas. Default: true.
     pub trim: bool,
-    /// Alpha from which a pixel is visible, 1 to 255. 1 by default.
+    /// Alpha from which a pixel is visible, 1 to 255. Default: 1.
     pub visible_alpha: u8,
-    /// How many pixels far edge colours spread under transparent ones; 0, the default, writes colour 0 there.
+    /// How many pixels edge colours spread under transparent ones. Default: 0, which writes colour 0 there.
     pub fringe: u32,
-    /// Multiply colour by alpha. False by default.
+    /// Multiply colour by alpha. Default: false.
     pub premultiply: bool,
 }
 
@@ -45,16 +45,16 @@ impl Default for Treatment {
 impl Prepared {
     /// Treats a decoded sprite.
     ///
-    /// With trimming, pixels outside the visible box are dropped, also faint ones below `visible_alpha`, and a sprite
-    /// without visible pixels is stored as one transparent pixel at inset (0, 0). Without it the whole canvas is
-    /// stored as it is.
+    /// With trimming, pixels outside the visible box are dropped, including faint ones below `visible_alpha`, and a
+    /// sprite without visible pixels is stored as one transparent pixel at inset (0, 0). Without it, the whole canvas
+    /// is stored as it is.
     #[must_use]
     pub fn new(source: Pixels, treatment: Treatment) -> Self {
         Self::with_layers(source, Vec::new(), treatment).0
     }
 
-    /// Treats a decoded sprite with its layers, which have its size: all are trimmed to one box, outside of which the sprite
-    /// has no visible pixel and no layer anything but its ground. Layers are data: their numbers stay what they are.
+    /// Treats a decoded sprite and its layers, which have its size: all are trimmed to one box, outside which the
+    /// sprite has no visible pixel and every layer is at its ground value. Layers are data: their values do not change.
     #[must_use]
     pub fn with_layers(source: Pixels, layers: Vec<LayerPixels>, treatment: Treatment) -> (Self, Vec<Pixels>) {
         let (source, layers) = match treatment.scale {
@@ -71,14 +71,14 @@ impl Prepared {
         let of_layer = |layer: LayerPixels| match prepared.stored.size() == kept.size() {
             true if kept.size() == canvas => layer.pixels,
             true => layer.pixels.crop(kept).unwrap_or(layer.pixels),
-            // Of an empty sprite one pixel is stored.
+            // One pixel is stored for an empty sprite.
             false => layer.pixels.crop(Rect::new(0, 0, 1, 1)).unwrap_or(layer.pixels),
         };
         let stored = layers.into_iter().map(of_layer).collect();
         (prepared, stored)
     }
 
-    /// What is stored of a picture at its final size, and where that lay.
+    /// The stored part of a picture at its final size, and where it lay.
     fn kept(source: Pixels, visible: Option<Rect>, treatment: Treatment) -> (Self, Rect) {
         let canvas = source.size();
         let full = Rect::at(0, 0, canvas);
@@ -102,14 +102,14 @@ impl Prepared {
 /// A layer of a sprite before it is trimmed.
 #[derive(Debug, Clone)]
 pub struct LayerPixels {
-    /// Its numbers.
+    /// Its values.
     pub pixels: Pixels,
-    /// What it has where it says nothing.
+    /// Its value where it says nothing.
     pub ground: [u8; PIXEL],
 }
 
 impl LayerPixels {
-    /// The box of what is visible and not its ground.
+    /// The box of everything that is visible and not the ground value.
     fn marked_box(&self, visible_alpha: u8) -> Option<Rect> {
         let mut marks = self.pixels.clone();
         for pixel in marks.as_bytes_mut().as_chunks_mut::<PIXEL>().0 {
@@ -127,8 +127,8 @@ fn union(one: Option<Rect>, other: Option<Rect>) -> Option<Rect> {
     Some(Rect::new(x, y, (a.x + a.w).max(b.x + b.w) - x, (a.y + a.h).max(b.y + b.h) - y))
 }
 
-/// Normals of a picture that is turned by 90 degrees clockwise: red points right and green up, or down, from a middle of 127.5.
-/// Only the numbers change; the pixels stay where they are.
+/// Normals of a picture that is turned by 90 degrees clockwise: red points right and green up, or down, from a middle
+/// of 127.5. Only the values change; the pixels stay in place.
 pub fn turn_normals(pixels: &mut Pixels, y_down: bool) {
     for [r, g, ..] in pixels.as_bytes_mut().as_chunks_mut::<PIXEL>().0 {
         // Right becomes down, and up becomes right.
@@ -147,21 +147,21 @@ pub fn premultiply(pixels: &mut Pixels) {
     }
 }
 
-/// Divides each colour by its alpha, rounded: undoes [`premultiply`] as far as eight bits allow.
+/// Divides each colour by its alpha, rounded: reverses [`premultiply`] as far as eight bits allow.
 pub fn straighten(pixels: &mut Pixels) {
     for pixel in pixels.as_bytes_mut().as_chunks_mut::<PIXEL>().0.iter_mut().filter(|pixel| pixel[3] > 0) {
         *pixel = straight(*pixel);
     }
 }
 
-/// Gives transparent pixels the colour of a coloured neighbour, ring by ring, `reach` rings far. A filter that
-/// looks beyond the edge then finds the edge's colour instead of black. Alpha stays 0.
+/// Gives transparent pixels the colour of a coloured neighbour, ring by ring, up to `reach` rings. A filter that looks
+/// beyond the edge then finds the edge's colour instead of black. Alpha stays 0.
 pub fn spread_edges(pixels: &mut Pixels, reach: u32) {
     if reach == 0 || pixels.as_bytes().chunks_exact(PIXEL).all(|p| p[3] > 0) {
         return;
     }
     let (w, h) = (pixels.size().w as usize, pixels.size().h as usize);
-    // 1 for a pixel with a colour. With an empty border, so that every pixel has eight neighbours.
+    // 1 for a pixel with a colour. Has an empty border, so that every pixel has eight neighbours.
     let stride = w + 2;
     let mut coloured = vec![0u8; stride * (h + 2)];
     for (y, row) in pixels.as_bytes().chunks_exact(w * PIXEL).enumerate() {
@@ -172,7 +172,7 @@ pub fn spread_edges(pixels: &mut Pixels, reach: u32) {
     for _ in 0..reach {
         ring.clear();
         edges(&coloured, stride, &mut ring);
-        // Where a marked pixel lies among the bytes.
+        // The position of a marked pixel among the bytes.
         let byte = |at: usize| ((at / stride - 1) * w + at % stride - 1) * PIXEL;
         for &(at, from) in &ring {
             pixels.as_bytes_mut().copy_within(byte(from)..byte(from) + 3, byte(at));
@@ -181,11 +181,11 @@ pub fn spread_edges(pixels: &mut Pixels, reach: u32) {
     }
 }
 
-/// The pixels that have no colour but a coloured neighbour, and the first such neighbour, sides before corners. Copies of
-/// one colour make smaller files than means do.
+/// The pixels without colour that have a coloured neighbour, and the first such neighbour, sides before corners. Copies
+/// of one colour make smaller files than means do.
 fn edges(coloured: &[u8], stride: usize, ring: &mut Vec<(usize, usize)>) {
-    // Column by column whether anything is coloured in three rows, then the same over three columns: plain loops over
-    // whole rows, as nearly every pixel is no edge.
+    // Column by column, whether anything in three rows is coloured, then the same over three columns: plain loops over
+    // whole rows, because hardly any pixel is an edge.
     let mut columns = vec![0u8; stride];
     let mut near = vec![0u8; stride];
     for first in (stride..coloured.len() - stride).step_by(stride) {
@@ -212,7 +212,8 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
-        /// All layers are cut to one box: the smallest outside of which nothing is visible and no layer says anything.
+        /// All layers are cut to one box: the smallest one outside which nothing is visible and no layer differs from
+        /// its ground value.
         #[test]
         fn layers_are_trimmed_together(picture in pictures(), marks in prop::collection::vec((0u32..8, 0u32..8), 0..4), trim: bool) {
             let ground = [128, 128, 255, 255];
@@ -254,7 +255,7 @@ mod tests {
         assert_eq!((prepared.stored, stored), (four([9, 9, 9, 255]), vec![four([1, 2, 3, 255])]));
     }
 
-    /// By the definition: the vector that a pixel stands for is turned as the picture is.
+    /// By definition: the vector that a pixel encodes is turned like the picture.
     #[test]
     fn normals_turn_with_their_picture() {
         for (pixel, y_down) in [([255, 128, 200, 255], false), ([128, 255, 200, 7], false), ([30, 210, 9, 255], true)] {
@@ -297,7 +298,7 @@ mod tests {
             spread_edges(&mut spread, reach);
             let at = |p: &Pixels, x: u32, y: u32| p.get(x, y).unwrap();
             let Size { w, h } = picture.size();
-            // By looking at every pixel: how many steps a king of chess makes to the nearest colour.
+            // By looking at every pixel: how many moves of a chess king lead to the nearest colour.
             let steps = |x: u32, y: u32| {
                 let seen = (0..h).flat_map(|j| (0..w).map(move |i| (i, j))).filter(|&(i, j)| at(&cleared, i, j)[3] > 0);
                 seen.map(|(i, j)| i.abs_diff(x).max(j.abs_diff(y))).min().filter(|_| x < w && y < h)
@@ -327,7 +328,7 @@ mod tests {
                 let mut pixel = Pixels::from_rgba(Size::new(1, 1), vec![colour, 0, 255, alpha]).unwrap();
                 straighten(&mut pixel);
                 let [straight, none, most, kept] = pixel.get(0, 0).unwrap();
-                // By distance: twice the error of colour * 255 / alpha is at most one whole.
+                // By distance: twice the error of colour * 255 / alpha is at most one.
                 let error = i64::from(straight) * i64::from(alpha) - i64::from(colour) * 255;
                 assert!(
                     if colour < alpha { 2 * error.abs() <= i64::from(alpha) } else { straight == 255 },

@@ -7,18 +7,18 @@ use serde::Serialize;
 use std::fmt;
 use std::str::FromStr;
 
-/// How many times as large, as an exact fraction: 0.5 is 1/2.
+/// A scale as an exact fraction: 0.5 is 1/2.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub struct Factor {
     num: u32,
     den: u32,
 }
 
-/// The largest factor, and one over the smallest.
+/// The largest factor, and the reciprocal of the smallest.
 const LARGEST: u32 = 64;
 
 impl Factor {
-    /// A whole number of times as large, from 1 to 64.
+    /// A whole factor from 1 to 64.
     #[must_use]
     pub fn times(num: u32) -> Option<Self> {
         (1..=LARGEST).contains(&num).then_some(Self { num, den: 1 })
@@ -79,16 +79,16 @@ impl FromStr for Factor {
     }
 }
 
-/// A factor and how pixels are made at it.
+/// A factor, and how pixels are made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
 pub struct Scale {
-    /// How many times as large.
+    /// The factor.
     pub factor: Factor,
-    /// For which kind of art.
+    /// How pixels are made.
     pub resample: Resample,
 }
 
-/// For which kind of art pixels are made at another size.
+/// How pixels are made, depending on the kind of art.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default, Serialize)]
 #[non_exhaustive]
 pub enum Resample {
@@ -105,7 +105,8 @@ pub fn resample(source: &Pixels, scale: Scale) -> Pixels {
     resampled(source, scale, linear, back)
 }
 
-/// The same for data such as normals: each of the four numbers is filtered by itself, and at the edges the outermost go on.
+/// The same for data such as normals: each of the four channels is filtered on its own, and beyond the edges the
+/// outermost values continue.
 #[must_use]
 pub fn resample_data(source: &Pixels, scale: Scale) -> Pixels {
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to a byte")]
@@ -113,8 +114,8 @@ pub fn resample_data(source: &Pixels, scale: Scale) -> Pixels {
     resampled(source, scale, |pixel| std::array::from_fn(|k| f32::from(pixel[k])), |sums, _| sums.map(number))
 }
 
-/// `read` makes numbers that can be filtered of a pixel, `write` a pixel of their sums and of the part of it that lies on the
-/// source.
+/// `read` turns a pixel into numbers that can be filtered; `write` turns their sums, and the part of the new pixel that
+/// lies on the source, into a pixel.
 fn resampled(
     source: &Pixels,
     scale: Scale,
@@ -141,7 +142,7 @@ fn nearest(source: &Pixels, size: Size, Factor { num, den }: Factor) -> Vec<u8> 
     data
 }
 
-/// What one pixel takes of the source along one axis.
+/// What one pixel takes from the source along one axis.
 struct Taps {
     first: usize,
     weights: Vec<f32>,
@@ -149,8 +150,8 @@ struct Taps {
     cover: f32,
 }
 
-/// Cubic convolution (R. Keys, 1981, a = -1/2), widened by the factor where the picture becomes smaller. Weights are
-/// made 1 in sum over what lies on the source, so that edges of tiles stay solid.
+/// Cubic convolution (R. Keys, 1981, a = -1/2), widened by the factor when the picture becomes smaller. Weights are
+/// normalised to a sum of 1 over what lies on the source, so that edges of tiles stay solid.
 #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "indices of a side, held to it")]
 fn taps(length: u32, factor: Factor, out: u32) -> Vec<Taps> {
     let factor = factor.value();
@@ -275,7 +276,7 @@ mod tests {
     }
 
     proptest! {
-        /// A picture seen in a mirror scales to the mirrored result: were it shifted by a part of a pixel, it would not.
+        /// A mirrored picture scales to the mirrored result; if it were shifted by a fraction of a pixel, it would not.
         #[test]
         fn nothing_is_shifted(picture in pictures(), factor in "0\\.(25|5|75)|[2-3]|1\\.5") {
             let mirrored = |of: &Pixels| {
@@ -283,13 +284,13 @@ mod tests {
                 Pixels::from_rgba(of.size(), rows.collect()).unwrap()
             };
             let scale = scale(&factor, Resample::Smooth);
-            // Where the canvas was rounded up, the picture does not reach both edges.
+            // If the canvas was rounded up, the picture does not reach both edges.
             if u64::from(picture.size().w) * u64::from(scale.factor.num) % u64::from(scale.factor.den) != 0 {
                 return Ok(());
             }
             let (one, other) = (resample(&mirrored(&picture), scale), mirrored(&resample(&picture, scale)));
             for (a, b) in one.as_bytes().chunks_exact(PIXEL).zip(other.as_bytes().chunks_exact(PIXEL)) {
-                // Sums in another order round otherwise; of nearly clear pixels the colour is hardly known.
+                // Sums in another order are rounded differently; the colour of nearly clear pixels is hardly defined.
                 let near = a.iter().zip(b).all(|(a, b)| a.abs_diff(*b) <= 1);
                 prop_assert!(near || (a[3] < 16 && a[3].abs_diff(b[3]) <= 1), "{:?} {:?}", a, b);
             }

@@ -1,4 +1,4 @@
-//! Whether rectangles on a page keep their distance from each other and from its edges.
+//! Whether rectangles on a page keep their distance from one another and from its edges.
 
 use crate::geometry::{Rect, Size};
 use std::collections::BTreeMap;
@@ -15,7 +15,7 @@ pub(crate) fn within_margin(cell: Rect, page: Size, margin: u32) -> bool {
 /// All pairs of neighbouring cells that overlap or are less than `gutter` pixels apart on both axes.
 ///
 /// A line sweeps over the page from left to right and keeps the cells that it crosses, sorted by their top. Each new
-/// cell is held against its neighbours in that order, so `n` cells that keep their distance take `n log n` steps.
+/// cell is compared with its neighbours in that order, so `n` cells that keep their distance take `n log n` steps.
 pub(crate) fn too_near(cells: &[(usize, Rect)], gutter: u32) -> Vec<(usize, usize)> {
     let gap = u64::from(gutter);
     // (column, leaves before enters, index into cells)

@@ -1,13 +1,13 @@
-//! What kind of art a picture is, judged by its colours and edges: pixel art is to be drawn with hard pixels, smooth art
-//! with filtering.
+//! Which kind of art a picture is, judged by its colours and edges: pixel art should be drawn with hard pixels, smooth
+//! art with filtering.
 
 use crate::pixels::{PIXEL, Pixels};
 use std::collections::HashSet;
 
-/// Colours are counted up to this; no pixel art has more.
+/// Colours are counted up to this number; no pixel art has more.
 const MOST_COLOURS: usize = 1024;
 
-/// Up to so many colours a picture may be pixel art.
+/// A picture with up to this many colours may be pixel art.
 const PALETTE: usize = 256;
 
 /// A kind of art.
@@ -22,18 +22,18 @@ pub enum Style {
 /// What was counted in a picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Traits {
-    /// Pixels with any alpha.
+    /// Pixels with an alpha above 0.
     pub visible: u64,
-    /// Different colours among them, without alpha; at most 1024 are counted.
+    /// Different colours among them, ignoring alpha; at most 1024 are counted.
     pub colours: usize,
-    /// Visible pixels beside a transparent one.
+    /// Visible pixels next to a transparent one.
     pub edge: u64,
-    /// Those of them that are half transparent themselves.
+    /// How many of those are half transparent themselves.
     pub soft_edge: u64,
 }
 
 impl Traits {
-    /// Counts.
+    /// Counts them.
     #[must_use]
     pub fn of(picture: &Pixels) -> Self {
         let mut colours = HashSet::new();
@@ -60,10 +60,10 @@ impl Traits {
         traits
     }
 
-    /// The kind of art, where the picture is large and clear enough to tell.
+    /// The kind of art, if the picture is large and clear enough to tell.
     ///
-    /// Pixel art repeats the colours of a palette and ends in full pixels; a soft edge or a colour for nearly every pixel
-    /// comes of drawing with smoothing, rendering or a camera.
+    /// Pixel art repeats the colours of a palette and ends in opaque pixels; a soft edge, or a different colour for
+    /// nearly every pixel, comes from smooth drawing, rendering or a camera.
     #[must_use]
     pub fn style(self) -> Option<Style> {
         let soft = |part: u64| self.edge > 0 && self.soft_edge * 10 >= self.edge * part;

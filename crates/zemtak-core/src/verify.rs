@@ -1,6 +1,6 @@
-//! Proof of an atlas: what its descriptor promises held against pages and sources, pixel by pixel.
+//! Verification of an atlas: the promises of its descriptor are checked against pages and sources, pixel by pixel.
 //!
-//! Nothing here uses the code that builds an atlas, so that an error in the one does not hide in the other.
+//! Nothing here uses the code that builds an atlas, so that an error in one does not hide in the other.
 
 use crate::atlas::{Alpha, Atlas, Sprite, Wrap};
 use crate::coords::UvRect;
@@ -11,11 +11,11 @@ use crate::separation::{too_near, within_margin};
 use crate::texture::{Loss, pixel_loss};
 use std::collections::BTreeMap;
 
-/// What of a picture any kind of blocks keeps, in decibels: a soft edge with one bit of alpha keeps 11, and two pictures that
-/// have nothing to do with each other are mostly below 10.
+/// What any kind of block compression keeps of a picture, in decibels: a soft edge with one bit of alpha keeps 11, and
+/// two unrelated pictures are mostly below 10.
 const LEAST_LIKENESS: f64 = 9.0;
 
-/// Something in which an atlas does not keep its promises.
+/// A promise that an atlas does not keep.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum Defect {
@@ -29,7 +29,7 @@ pub enum Defect {
         /// The promised gutter.
         gutter: u32,
     },
-    /// A cell reaches into the margin or over the page's edge.
+    /// A cell reaches into the margin or beyond the page's edge.
     #[error("{sprite}: its box {rect} with a ring of {extrude} reaches into the margin of {margin} pixels")]
     Margin {
         /// The sprite.
@@ -77,7 +77,7 @@ pub enum Defect {
         /// The source's size.
         source_size: Size,
     },
-    /// A pixel that is not as in the source.
+    /// A pixel differs from the source.
     #[error(
         "{sprite}: the canvas pixel ({x}, {y}) is {found:?}, in the source it is {expected:?}; {count} pixels differ"
     )]
@@ -88,14 +88,14 @@ pub enum Defect {
         x: u32,
         /// The first such row.
         y: u32,
-        /// As put back from the page.
+        /// The pixel put back from the page.
         found: [u8; 4],
-        /// As in the source.
+        /// The pixel of the source.
         expected: [u8; 4],
         /// How many pixels differ.
         count: u64,
     },
-    /// What blocks show is another picture than the source.
+    /// Blocks show a different picture from the source.
     #[error(
         "{sprite}: what its blocks show is only {psnr:.1} dB from its source; even the coarsest keep {least:.0} dB"
     )]
@@ -104,10 +104,10 @@ pub enum Defect {
         sprite: SpriteName,
         /// How much of it is kept, in decibels.
         psnr: f64,
-        /// What any kind of blocks keeps.
+        /// What any kind of block compression keeps.
         least: f64,
     },
-    /// A box with an outer row or column without visible pixels, although the atlas says that it is trimmed.
+    /// A box has an outer row or column without visible pixels, although the atlas claims to be trimmed.
     #[error("{sprite}: its box {rect} is not trimmed to the visible pixels")]
     Loose {
         /// The sprite.
@@ -134,7 +134,7 @@ impl Defect {
         }
     }
 
-    /// The sprite that it is about; the first of two.
+    /// The sprite at fault; the first of two.
     #[must_use]
     pub fn sprite(&self) -> Option<&SpriteName> {
         match self {
@@ -151,7 +151,7 @@ impl Defect {
     }
 }
 
-/// Holds boxes against each other and against the edges of their pages. The descriptor must have passed its check.
+/// Compares boxes with one another and with the edges of their pages. The descriptor must have passed its check.
 #[must_use]
 pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
     let built = &atlas.built;
@@ -188,8 +188,8 @@ pub fn spacing(atlas: &Atlas) -> Vec<Defect> {
     defects
 }
 
-/// Holds a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's size.
-/// Blocks show neither exactly, so of a page in blocks nothing is told here.
+/// Checks a page's pixels against the descriptor: rings repeat their boxes, all else is empty. `pixels` has the page's
+/// size. Compressed blocks keep neither exactly, so nothing is reported for such pages.
 #[must_use]
 pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
     if atlas.pages[index].pixels.is_compressed() {
@@ -197,12 +197,12 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
     }
     let extrude = if atlas.pages[index].sampling.wrap == Wrap::Clamp { atlas.built.extrude } else { 0 };
     let mut defects = Vec::new();
-    // Cells are taken out of a copy; what is left must be empty.
+    // Cells are erased from a copy; what remains must be empty.
     let mut rest = pixels.clone();
     let on_page: BTreeMap<Rect, &SpriteName> =
         atlas.sprites.iter().filter(|(_, s)| s.page == index).map(|(name, s)| (s.rect, name)).collect();
     for (rect, name) in on_page {
-        // One over the edge was told by `spacing`.
+        // A cell beyond the edge was reported by `spacing`.
         let Some(cell) = rect.grown(extrude).filter(|cell| cell.inside(pixels.size())) else {
             continue;
         };
@@ -223,7 +223,7 @@ pub fn page(atlas: &Atlas, index: usize, pixels: &Pixels) -> Vec<Defect> {
     defects
 }
 
-/// Where there is room for mip levels a cell ends where a pixel of the smallest of them ends, or a compressed block.
+/// With room for mip levels, a cell extends to the end of a pixel of the smallest level, or of a compressed block.
 fn up_to_blocks(cell: Rect, align: u32, page: Size) -> Rect {
     let block = u64::from(align);
     let length = |start: u32, end: u64, most: u32| {
@@ -235,7 +235,7 @@ fn up_to_blocks(cell: Rect, align: u32, page: Size) -> Rect {
 
 fn odd_ring_pixel(page: &Pixels, cell: Rect, rect: Rect) -> Option<(u32, u32)> {
     let nearest = |at: u32, start: u32, length: u32| at.clamp(start, start + length - 1);
-    // In the rows of the box only the columns beside it are of the ring.
+    // In the rows of the box, only the columns beside it belong to the ring.
     let columns = |y: u32| {
         let beside = y >= rect.y && u64::from(y) < rect.bottom();
         let (left_end, right_start) =
@@ -247,10 +247,11 @@ fn odd_ring_pixel(page: &Pixels, cell: Rect, rect: Rect) -> Option<(u32, u32)> {
         .find(|&(x, y)| page.get(x, y) != page.get(nearest(x, rect.x, rect.w), nearest(y, rect.y, rect.h)))
 }
 
-/// Puts a sprite back on its canvas from its page and holds it against its decoded source.
+/// Puts a sprite back on its canvas from its page, and compares it with its decoded source.
 ///
-/// Inside the box every pixel must be the source's (colour under alpha 0 is not compared), or like it on a page in blocks;
-/// outside of it the source must have no visible pixel. A trimmed box must not be larger than the visible pixels ask for.
+/// Inside the box every pixel must equal the source's (colour under alpha 0 is not compared), or resemble it on a page
+/// in blocks; outside the box the source must have no visible pixel. A trimmed box must not be larger than the visible
+/// pixels require.
 #[must_use]
 pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, source: &Pixels) -> Vec<Defect> {
     if source.size() != sprite.canvas {
@@ -275,7 +276,7 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
             let (i, j) = (x.wrapping_sub(sprite.inset[0]), y.wrapping_sub(sprite.inset[1]));
             let outside = i >= upright.w || j >= upright.h;
             let found = if outside { [0; 4] } else { stored_pixel(page, sprite, i, j) };
-            // What is too faint to be visible may be gone where nothing of the sprite is stored.
+            // What is too faint to be visible may be missing where nothing of the sprite is stored.
             let dropped = expected[3] < least && found[3] == 0 && (outside || stands_in);
             let same = found == expected || (found[3] == 0 && expected[3] == 0) || dropped;
             if in_blocks && !outside {
@@ -299,7 +300,7 @@ pub fn sprite(atlas: &Atlas, name: &SpriteName, sprite: &Sprite, page: &Pixels, 
     defects
 }
 
-/// Pixel (i, j) of the upright box: of a turned one it lies at (h-1-j, i).
+/// Pixel (i, j) of the upright box: in a turned one it lies at (h-1-j, i).
 fn stored_pixel(page: &Pixels, sprite: &Sprite, i: u32, j: u32) -> [u8; 4] {
     let (x, y) = if sprite.turned { (sprite.upright().h - 1 - j, i) } else { (i, j) };
     page.get(sprite.rect.x + x, sprite.rect.y + y).unwrap_or_default()
@@ -315,7 +316,7 @@ fn is_loose(source: &Pixels, sprite: &Sprite, least: u8) -> bool {
     !(tight || is_stand_in(sprite))
 }
 
-/// Whether the box has the form of the one pixel that stands for a trimmed sprite without any visible ones.
+/// Whether the box is the single pixel that stands for a trimmed sprite without visible ones.
 fn is_stand_in(sprite: &Sprite) -> bool {
     sprite.upright() == Size::new(1, 1) && sprite.inset == [0, 0]
 }
@@ -326,7 +327,7 @@ mod tests {
 
     #[test]
     fn a_box_with_an_empty_row_or_column_on_any_side_is_loose() {
-        // Visible are the columns 2 to 5 and the rows 1 to 4.
+        // Columns 2 to 5 and rows 1 to 4 are visible.
         let pixel = |i: u32| if (2..6).contains(&(i % 8)) && (1..5).contains(&(i / 8)) { 255 } else { 0 };
         let source = Pixels::from_rgba(Size::new(8, 8), (0..64).flat_map(|i| [9, 9, 9, pixel(i)]).collect()).unwrap();
         let mut sprite = crate::atlas::tests::full().sprites.into_values().next().unwrap();

@@ -1,29 +1,30 @@
-//! Many sprites as few draws: vertices or instances ready to upload, ranges to bind and draw.
+//! Draws many sprites with few draw calls: vertices or instances ready to upload, and the ranges to bind and draw.
 
 use crate::cache::View;
 use crate::sink::Texture;
 use std::ops::Range;
 use zemtak_core::coords::{Placement, QUADS_A_DRAW, Quad, Sampling, VERTEX_BYTES};
 
-/// Bytes of an instance: where its corners are, where they are on the texture, colour.
+/// Bytes of an instance: the corners on the screen, the corners on the texture, and a colour.
 pub const INSTANCE_BYTES: usize = 52;
 
-/// In which order sprites are drawn.
+/// The order in which sprites are drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum BatchOrder {
-    /// By layer, the lowest first; within a layer by texture, and for one texture as they were added: fewest binds.
+    /// By layer, lowest first; within a layer by texture; for one texture in the order they were added. Needs the
+    /// fewest binds.
     #[default]
     ByTexture,
-    /// By layer, and within a layer as they were added: for sprites that overlap.
+    /// By layer, and within a layer in the order they were added: for sprites that overlap.
     AsAdded,
 }
 
-/// How a sprite is drawn beside where.
+/// How a sprite is drawn, apart from its place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Look {
     /// Lower layers are drawn first.
     pub layer: i32,
-    /// A colour that its pixels are multiplied with: red, green, blue, alpha.
+    /// A colour that multiplies its pixels: red, green, blue, alpha.
     pub tint: [u8; 4],
 }
 
@@ -34,26 +35,26 @@ impl Default for Look {
     }
 }
 
-/// Quads that are drawn with one texture, one after the other.
+/// A run of quads drawn with one texture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct BatchDraw {
     /// The texture to bind.
     pub texture: Texture,
-    /// The first quad. Of vertices the first is four times this, which is the base of the indices.
+    /// The first quad. Its first vertex is four times this number, which is the base of the indices.
     pub first: usize,
     /// How many quads: at most [`QUADS_A_DRAW`].
     pub quads: usize,
 }
 
-/// A sprite that waits to be laid out.
+/// A sprite waiting to be laid out.
 #[derive(Debug, Clone, Copy)]
 struct Item {
     quad: Quad,
     tint: [u8; 4],
 }
 
-/// Sprites of one layer and texture that were added one after the other. They stay together in every order, so runs are sorted
-/// and not sprites.
+/// Sprites of one layer and texture that were added in a row. They stay together in either order, so runs are sorted
+/// instead of sprites.
 #[derive(Debug, Clone, Copy)]
 struct Run {
     layer: i32,
@@ -68,8 +69,8 @@ impl Run {
     }
 }
 
-/// Takes sprites and gives what a graphics API draws: few draws with a texture each. It keeps its memory, so a frame like the
-/// one before takes none.
+/// Collects sprites, and turns them into what a graphics API draws: a few draws, each with one texture. It keeps its
+/// memory, so a frame like the one before allocates nothing.
 ///
 /// ```
 /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -106,7 +107,7 @@ impl Run {
 pub struct Batch {
     screen: Option<[f32; 4]>,
     items: Vec<Item>,
-    /// The items in the order in which they are drawn, once they are laid out.
+    /// The items in drawing order, once they are laid out.
     runs: Vec<Run>,
     vertices: Vec<u8>,
     instances: Vec<u8>,
@@ -121,7 +122,7 @@ impl Batch {
         Self::default()
     }
 
-    /// Takes all sprites out; its memory stays.
+    /// Removes all sprites; keeps the memory.
     pub fn clear(&mut self) {
         self.items.clear();
         self.runs.clear();
@@ -135,18 +136,18 @@ impl Batch {
         self.draws.clear();
     }
 
-    /// What can be seen, in the units of placements: left, top, right, bottom, whichever way y goes. Sprites that are added after
-    /// this and lie outside are left out.
+    /// The visible area, in the units of placements: left, top, right, bottom, whichever way y goes. Sprites that are
+    /// added afterwards and lie outside it are left out.
     pub fn set_screen(&mut self, screen: Option<[f32; 4]>) {
         self.screen = screen.map(|[a, b, c, d]| [a.min(c), b.min(d), a.max(c), b.max(d)]);
     }
 
-    /// Adds what a lease shows.
+    /// Adds the sprite that a lease shows.
     pub fn add(&mut self, view: &View, placement: &Placement, sampling: &Sampling, look: Look) {
         self.add_quad(view.texture, view.quad(placement, sampling), look);
     }
 
-    /// Adds a quad, as of a stretched sprite.
+    /// Adds a quad, such as one of a stretched sprite.
     pub fn add_quad(&mut self, texture: Texture, quad: Quad, look: Look) {
         if self.screen.is_some_and(|screen| lies_outside(&quad, screen)) {
             self.culled += 1;
@@ -154,7 +155,7 @@ impl Batch {
         }
         let first = u32::try_from(self.items.len()).unwrap_or(u32::MAX);
         self.items.push(Item { quad, tint: look.tint });
-        // After sprites were laid out the last run need not be that of the last sprite.
+        // Once sprites have been laid out, the last run need not hold the last sprite.
         let goes_on = |run: &Run| run.layer == look.layer && run.texture == texture && run.first + run.count == first;
         match self.runs.last_mut() {
             Some(run) if goes_on(run) => run.count += 1,
@@ -174,7 +175,7 @@ impl Batch {
         self.items.is_empty()
     }
 
-    /// How many were left out since they lie outside of the screen.
+    /// How many sprites were left out because they lie outside the screen.
     #[must_use]
     pub fn culled(&self) -> usize {
         self.culled
@@ -207,15 +208,16 @@ impl Batch {
         }
     }
 
-    /// Vertices, four for each quad, 20 bytes each, little-endian: x, y, u, v as 32-bit floats, then red, green, blue, alpha as
-    /// bytes of which 255 is 1.
+    /// Vertices, four for each quad, 20 bytes each, little-endian: x, y, u, v as 32-bit floats, then red, green, blue,
+    /// alpha as bytes in which 255 means 1.
     #[must_use]
     pub fn vertices(&self) -> &[u8] {
         &self.vertices
     }
 
-    /// Instances, one for each quad, 52 bytes each, little-endian: as 32-bit floats the place of the upright sprite's top left corner, the
-    /// way from there to its top right, and to its bottom left, then the same three on the texture; then the colour as bytes.
+    /// Instances, one for each quad, 52 bytes each, little-endian. As 32-bit floats: the position of the upright
+    /// sprite's top left corner, the vectors from there to its top right and bottom left corners, then the same three
+    /// on the texture. Then the colour as bytes.
     #[must_use]
     pub fn instances(&self) -> &[u8] {
         &self.instances
@@ -227,16 +229,17 @@ impl Batch {
         &self.draws
     }
 
-    /// The 16-bit indices of so many quads, little-endian, for any batch and any draw of it: of each draw the base is its first
-    /// vertex. Triangles go clockwise as seen, with y down and up. Upload them once, for as many quads as a draw may have.
+    /// The 16-bit indices of this many quads, little-endian, for every draw of any batch: the base of a draw is its
+    /// first vertex. Triangles go clockwise as seen, whether y goes down or up. Upload them once, for as many quads as
+    /// a draw may have.
     #[must_use]
     pub fn indices(quads: usize) -> Vec<u16> {
         let all = (0..quads.min(QUADS_A_DRAW)).filter_map(|quad| u16::try_from(quad * 4).ok());
         all.flat_map(|first| [0, 1, 2, 0, 2, 3].map(|corner| first + corner)).collect()
     }
 
-    /// The same as 32-bit indices, for all quads of a batch at once: their base is the first vertex of all, so a draw begins at its
-    /// index `6 * first`.
+    /// The same as 32-bit indices, for all quads of a batch at once: the base is the first vertex of the batch, so a
+    /// draw begins at index `6 * first`.
     #[must_use]
     pub fn indices_u32(quads: usize) -> Vec<u32> {
         let all = (0..quads).filter_map(|quad| u32::try_from(quad * 4).ok());
@@ -245,7 +248,7 @@ impl Batch {
 
     fn put_in_order(&mut self, order: BatchOrder) {
         self.forget_layout();
-        // The place makes it stable, without memory for that.
+        // Sorting by position as well keeps the order stable without allocating.
         let key = |run: &Run| (run.layer, if order == BatchOrder::ByTexture { run.texture.0 } else { 0 }, run.first);
         self.runs.sort_unstable_by_key(key);
         let mut first = 0;
@@ -265,12 +268,12 @@ impl Batch {
     }
 }
 
-/// The corners in the order in which all quads have the same indices: those of a mirrored one go the other way round.
+/// The corners in an order that lets all quads share the same indices: those of a mirrored quad go the other way round.
 fn corners(quad: &Quad) -> [usize; 4] {
     if quad.indices[1] == 3 { [0, 3, 2, 1] } else { [0, 1, 2, 3] }
 }
 
-/// The top left corner, and the ways from it to the top right and the bottom left.
+/// The top left corner, and the vectors from it to the top right and the bottom left.
 fn axes([top_left, top_right, _, bottom_left]: [[f32; 2]; 4]) -> [f32; 6] {
     let way = |to: [f32; 2]| [to[0] - top_left[0], to[1] - top_left[1]];
     let ([a, b], [c, d]) = (way(top_right), way(bottom_left));
@@ -282,7 +285,8 @@ fn lies_outside(quad: &Quad, [left, top, right, bottom]: [f32; 4]) -> bool {
     all(&|[x, _]| x <= left) || all(&|[x, _]| x >= right) || all(&|[_, y]| y <= top) || all(&|[_, y]| y >= bottom)
 }
 
-/// GLSL ES 3.00 that reads an instance: six vertices a sprite, drawn with `gl_VertexID` from 0 to 5 and one instance each.
+/// A GLSL ES 3.00 function that reads an instance: six vertices per sprite, drawn with `gl_VertexID` from 0 to 5 and
+/// one instance each.
 pub const INSTANCE_GLSL: &str = "\
 layout(location = 0) in vec2 place;   // bytes 0 to 7
 layout(location = 1) in vec4 ways;    // bytes 8 to 23
@@ -297,7 +301,8 @@ vec2 sprite_position(vec2 c) { return place + ways.xy * c.x + ways.zw * c.y; }
 vec2 sprite_uv(vec2 c) { return uv_place + uv_ways.xy * c.x + uv_ways.zw * c.y; }
 ";
 
-/// WGSL that reads an instance: six vertices a sprite, drawn with `vertex_index` from 0 to 5 and one instance each.
+/// A WGSL function that reads an instance: six vertices per sprite, drawn with `vertex_index` from 0 to 5 and one
+/// instance each.
 pub const INSTANCE_WGSL: &str = "\
 struct Sprite {
     @location(0) place: vec2f,    // bytes 0 to 7

@@ -1,4 +1,4 @@
-//! What a cache tells the game.
+//! What a cache reports to the game.
 
 use crate::failure::Failure;
 use serde::Serialize;
@@ -25,25 +25,25 @@ use std::collections::VecDeque;
 pub enum Event {
     /// A descriptor was read.
     Opened {
-        /// The atlas, as `night`.
+        /// The atlas, such as `night`.
         atlas: String,
     },
-    /// A texture is there.
+    /// A texture was made.
     Loaded {
         /// The page or image.
         path: String,
         /// Its texture memory in bytes.
         bytes: u64,
     },
-    /// Something cannot be had. It stays so until a retry or a reload.
+    /// Something cannot be loaded. It stays so until a retry or a reload.
     Failed(Failure),
-    /// A new version has taken the place of the old one. What was read anew and is the same takes no place.
+    /// A new version has replaced the old one. This is not reported if nothing differs.
     Replaced {
         /// The atlas or the image.
         name: String,
     },
-    /// A page's file was painted over since it was packed, and is drawn as it is now. Its descriptor is that of the packed one.
-    /// Where pages are held to their hash it is refused instead.
+    /// A page's file was painted over since it was packed, and is drawn as it is now. Its descriptor is still that of
+    /// the packed one. If pages are checked against their hash, it is refused instead.
     Repainted {
         /// The page.
         path: String,
@@ -59,12 +59,12 @@ pub enum Event {
         /// Why.
         cause: Cause,
     },
-    /// A texture was given up before it was made, since nobody wants it any more.
+    /// A texture was given up before it was made, because nobody wants it any more.
     Cancelled {
         /// The page or image.
         path: String,
     },
-    /// Leases alone hold more than the budget.
+    /// Leased textures alone take more than the budget.
     OverBudget {
         /// Bytes of textures.
         resident: u64,
@@ -78,7 +78,7 @@ pub enum Event {
 #[serde(rename_all = "snake_case")]
 #[non_exhaustive]
 pub enum Cause {
-    /// Its room was needed within the budget.
+    /// The budget needed its room.
     Budget,
     /// The game asked for a trim.
     Trim,
@@ -92,7 +92,7 @@ pub enum Cause {
     Closed,
 }
 
-/// How many events wait to be fetched at most; the oldest go first.
+/// The most events that wait to be fetched; the oldest are discarded first.
 pub const EVENTS_KEPT: usize = 4096;
 
 #[derive(Debug, Default)]
@@ -116,7 +116,7 @@ impl Events {
     }
 }
 
-/// Tells a log of an event, with the feature `tracing`: what is wrong as a warning.
+/// Writes an event to the log, with the feature `tracing`: problems as warnings.
 fn tell(_event: &Event) {
     #[cfg(feature = "tracing")]
     match _event {

@@ -1,4 +1,4 @@
-//! Why something that was asked of a cache cannot be had.
+//! Why something that a cache was asked for cannot be loaded.
 
 use crate::open::OpenError;
 use crate::sink::SinkError;
@@ -11,9 +11,9 @@ use zemtak_core::clip::ClipError;
 use zemtak_core::codec::DecodeError;
 use zemtak_core::geometry::Size;
 
-/// A name that cannot be had, where it was looked for, and why. Cheap to clone: all who wait for one page share it.
+/// A name that cannot be loaded, where it was looked for, and why. Cheap to clone: all who wait for one page share it.
 ///
-/// As text it is one line that says all of this.
+/// As text it is one line with all of this.
 ///
 /// ```
 /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -39,20 +39,20 @@ struct Inner {
     reason: Reason,
 }
 
-/// Why something cannot be had.
+/// Why something cannot be loaded.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Reason {
-    /// The text is no name.
+    /// The text is not a valid name.
     #[error("not a name: give 'atlas:sprite' or the path of an image below a root, with / as separator")]
     Name,
     /// No root has the file.
     #[error("no root has it; looked for {}", .0.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join(", "))]
     NotFound(Vec<PathBuf>),
-    /// No root has the file, but one has a file whose name differs in case alone.
+    /// No root has the file, but one has a file whose name differs only in case.
     #[error("no root has it, but one has {0}: names are told apart by their case")]
     OtherCase(String),
-    /// The name is that of an atlas, where a sprite or an image is wanted.
+    /// It is the name of an atlas, but a sprite or an image is expected.
     #[error("it is an atlas; name a sprite of it, as {0}:moth/fly/03, or all, as {0}:**")]
     IsAtlas(String),
     /// A descriptor or a page cannot be used.
@@ -73,36 +73,36 @@ pub enum Reason {
     /// A clip cannot be played.
     #[error("the clip cannot be played: {0}")]
     Clip(ClipError),
-    /// A text is no glob.
+    /// A text is not a valid glob.
     #[error("not a glob: {0}")]
     Glob(String),
     /// Nothing matches a glob.
     #[error("nothing matches")]
     NothingMatches,
-    /// The image is larger than the cache takes.
+    /// The image is larger than the cache allows.
     #[error("its {0} pixels are more than the device or the settings allow")]
     TooLarge(Size),
-    /// The sink made no texture of it.
+    /// The sink could not make a texture of it.
     #[error("{0}")]
     Sink(SinkError),
-    /// An alias stands for itself by way of others.
+    /// An alias stands for itself through others.
     #[error("the alias leads back to itself")]
     AliasLoop,
-    /// An id was made by another cache.
+    /// An id belongs to another cache.
     #[error("the id belongs to another cache")]
     ForeignId,
-    /// The pump is gone, and with it all textures.
+    /// The pump was dropped, and all textures with it.
     #[error("the pump has been dropped, and all textures with it")]
     Closed,
     /// Waiting on the thread that pumps would never end.
     #[error("waiting on the thread that pumps would never end: wait with the pump instead")]
     OnPumpThread,
-    /// A decoder broke off.
+    /// A decoder panicked.
     #[error("the decoder crashed on it; this is a bug in the decoder")]
     BrokeOff,
 }
 
-/// Their text has the cause in it, so it is not told as a source once more.
+/// Their text includes the cause, so it is not reported again as a source.
 macro_rules! reasons {
     ($($cause:ty => $reason:ident),+) => {
         $(impl From<$cause> for Reason {
@@ -124,7 +124,7 @@ impl Failure {
         Self(Arc::new(Inner { name: name.to_owned(), path: Some(path.to_owned()), reason: reason.into() }))
     }
 
-    /// Whether two are one and the same, not only alike.
+    /// Whether both are the same failure, not only equal ones.
     pub(crate) fn is_same(&self, other: &Self) -> bool {
         Arc::ptr_eq(&self.0, &other.0)
     }
@@ -135,7 +135,7 @@ impl Failure {
         &self.0.name
     }
 
-    /// The file that is to blame, where it is one.
+    /// The file at fault, if there is one.
     #[must_use]
     pub fn path(&self) -> Option<&Path> {
         self.0.path.as_deref()
@@ -162,7 +162,7 @@ impl fmt::Display for Failure {
 
 impl Error for Failure {}
 
-/// An error and what it comes from, on one line.
+/// An error and its causes, on one line.
 fn told(error: &OpenError) -> String {
     let cause = match error {
         OpenError::Flawed { flaws, .. } => flaws.first().map(ToString::to_string),

@@ -11,9 +11,9 @@ use zemtak_core::atlas::page_path_is_safe;
 use zemtak_core::geometry::Size;
 use zemtak_files::TooLarge;
 
-/// Files below a root, by paths with `/` as separator. Implement it for archives or a network of the game's own.
+/// Files below a root, by paths with `/` as separator. Implement it for archives or for a network of your own.
 ///
-/// It is called from several threads at once. A path that it is given never has empty parts, `.`, `..`, `:` or `\`.
+/// It is called from several threads at once. Paths never have empty parts, `.`, `..`, `:` or `\`.
 ///
 /// ```
 /// use std::io;
@@ -48,14 +48,15 @@ pub trait Files: Send + Sync {
     /// All bytes of a file.
     ///
     /// # Errors
-    /// The system's reason; [`io::ErrorKind::NotFound`] where there is no such file, so that the next root is asked, and
-    /// [`io::ErrorKind::FileTooLarge`] for a file of more than `limit` bytes, before memory is taken for it;
-    /// [`io::ErrorKind::WouldBlock`] where it is on its way: then it is asked for once more after
+    /// The system's reason. [`io::ErrorKind::NotFound`] if there is no such file, so that the next root is asked.
+    /// [`io::ErrorKind::FileTooLarge`] for a file of more than `limit` bytes, before memory is allocated for it.
+    /// [`io::ErrorKind::WouldBlock`] if the file is on its way: it is then asked for again after
     /// [`Cache::files_came`](crate::Cache::files_came).
     fn read(&self, path: &str, limit: u64) -> io::Result<Vec<u8>>;
 
-    /// The size of a picture of which the sink can make a texture by itself, such as one that a browser has decoded: its file is
-    /// not read here, and the levels that the sink gets have no bytes. Nothing for all others, which is the default.
+    /// The size of a picture that the sink can turn into a texture by itself, such as one that a browser has decoded:
+    /// its file is not read here, and the levels that the sink gets have no bytes. `None` for all others, which is the
+    /// default.
     ///
     /// # Errors
     /// As [`Files::read`].
@@ -64,7 +65,7 @@ pub trait Files: Send + Sync {
         Ok(None)
     }
 
-    /// What changes whenever the file does.
+    /// A value that changes whenever the file does.
     ///
     /// # Errors
     /// As [`Files::read`].
@@ -80,7 +81,7 @@ pub trait Files: Send + Sync {
     fn place(&self, path: &str) -> PathBuf;
 }
 
-/// What changes whenever a file does: its length, and a version that the files count in their own way.
+/// Changes whenever a file does: its length, and a version that each kind of files counts in its own way.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Stamp {
     /// The length in bytes.
@@ -102,12 +103,12 @@ pub struct Stamp {
 pub struct Folder(PathBuf);
 
 impl Folder {
-    /// The files below a folder. Whether it is there is seen when a file is asked for.
+    /// The files below a folder. Whether it exists shows when a file is asked for.
     pub fn new(path: impl Into<PathBuf>) -> Self {
         Self(path.into())
     }
 
-    /// The file that a path means, held to be below the folder.
+    /// The file that a path means, checked to be below the folder.
     fn find(&self, path: &str) -> io::Result<PathBuf> {
         if !page_path_is_safe(path) {
             return Err(io::Error::new(io::ErrorKind::InvalidInput, "the path could lead out of its root"));
@@ -121,7 +122,7 @@ impl Folder {
 }
 
 impl Folder {
-    /// How a game names a file; nothing where it cannot, as it is not UTF-8.
+    /// The name that a game uses for a file; `None` if it is not UTF-8.
     fn named(&self, file: &Path) -> Option<String> {
         let below = file.strip_prefix(&self.0).ok()?;
         let parts: Vec<&str> = below.iter().map(|part| part.to_str()).collect::<Option<_>>()?;
@@ -146,7 +147,7 @@ impl Files for Folder {
         while let Some(folder) = folders.pop() {
             for entry in fs::read_dir(&folder)? {
                 let entry = entry?;
-                // Of links to folders what lies below them is not listed, so there is no way round in a circle.
+                // What lies below links to folders is not listed, so there are no circles.
                 if entry.file_type()?.is_dir() {
                     folders.push(entry.path());
                 } else {
@@ -197,7 +198,7 @@ impl MemoryFiles {
         held.files.insert(path.to_owned(), (version, bytes.into()));
     }
 
-    /// Takes a file away, and gives its bytes if it was there.
+    /// Removes a file, and returns its bytes if it was there.
     pub fn remove(&self, path: &str) -> Option<Arc<[u8]>> {
         lock(&self.0).files.remove(path).map(|(_, bytes)| bytes)
     }

@@ -25,15 +25,16 @@
 //!
 //! # Features
 //!
-//! - `png` (the default), `qoi`, `webp`, `jpeg`: the formats of pages and loose images that are read. Raw pages always are.
-//!   A page of another format fails with the name of the feature that is missing.
-//! - `ktx2`: pages with mip levels, in compressed blocks where they were packed so; a sink that takes such blocks gets them as
-//!   they are. `blocks` unpacks them for sinks that do not.
-//! - `hash`: pages are held against the hash in their descriptor, in debug builds and when a new version is read.
-//! - `tracing`: spans of what is read, decoded and made into textures, and events of what happens, for a profiler.
-//! - `unknown-keys`: a descriptor tells which of its keys this version does not know.
+//! - `png` (the default), `qoi`, `webp`, `jpeg`: the formats of pages and loose images that can be read. Raw pages
+//!   always can. A page of another format fails with the name of the missing feature.
+//! - `ktx2`: pages with mip levels, in compressed blocks if they were packed so; a sink that takes such blocks gets
+//!   them as they are. `blocks` unpacks them for sinks that do not.
+//! - `hash`: pages are checked against the hash in their descriptor, in debug builds and whenever a new version is
+//!   read.
+//! - `tracing`: spans for everything that is read, decoded and made into textures, and events, for a profiler.
+//! - `unknown-keys`: reports the keys of a descriptor that this version does not know.
 //!
-//! docs/runtime.md tells the whole story.
+//! See docs/runtime.md for the whole story.
 
 mod batch;
 mod cache;

@@ -13,10 +13,10 @@ use zemtak_files::TooLarge;
 /// The largest page file that is read, in bytes.
 pub const PAGE_BYTES: u64 = zemtak_files::FILE_BYTES;
 
-/// How files of pages end that are nothing but rows of 8-bit RGBA from the top.
+/// The file extension of pages that are nothing but rows of 8-bit RGBA from the top.
 pub const RAW_PAGE: &str = "rgba";
 
-/// A descriptor that was read from a file and may be trusted.
+/// A descriptor that was read from a file and checked.
 ///
 /// ```
 /// use zemtak_runtime::{AtlasFile, HashCheck};
@@ -37,19 +37,19 @@ pub struct AtlasFile {
     parsed: Parsed,
 }
 
-/// Whether a page's bytes are held against the hash in its descriptor.
+/// Whether a page's bytes are checked against the hash in its descriptor.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum HashCheck {
-    /// They are. With the feature `hash`.
+    /// Check them. Needs the feature `hash`.
     #[cfg(feature = "hash")]
     Yes,
-    /// They are not: for speed, where files are trusted.
+    /// Do not: for speed, if files are trusted.
     No,
 }
 
 impl HashCheck {
-    /// That they are, where this program can do that.
+    /// Check them if this program can.
     pub(crate) const fn if_built_in() -> Self {
         #[cfg(feature = "hash")]
         return Self::Yes;
@@ -58,7 +58,7 @@ impl HashCheck {
     }
 }
 
-/// Why a descriptor cannot be used.
+/// Why a descriptor or a page cannot be used.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum OpenError {
@@ -90,7 +90,7 @@ pub enum OpenError {
         /// What is wrong.
         source: ParseError,
     },
-    /// Numbers in it cannot be right.
+    /// It contains numbers that cannot be right.
     #[error("{} contradicts itself in {} place{}", path.display(), flaws.len(), if flaws.len() == 1 { "" } else { "s" })]
     Flawed {
         /// The file.
@@ -119,7 +119,7 @@ pub enum OpenError {
         /// The size in the descriptor.
         expected: Size,
     },
-    /// A page of raw pixels has not as many bytes as its size asks for.
+    /// The size of a page of raw pixels does not match the number of its bytes.
     #[error("{} has not the bytes of {expected} pixels", path.display())]
     RawPage {
         /// The file.
@@ -127,7 +127,7 @@ pub enum OpenError {
         /// What the descriptor says.
         expected: Size,
     },
-    /// A page stores its pixels in another way than the descriptor says.
+    /// A page stores its pixels in another format than the descriptor says.
     #[error("{} stores its pixels as {}, its descriptor says {}", path.display(), found.word(), expected.word())]
     PageKind {
         /// The file.
@@ -137,7 +137,7 @@ pub enum OpenError {
         /// As the descriptor says.
         expected: PixelKind,
     },
-    /// A page's bytes have another hash than the descriptor says: it is of another build, or damaged.
+    /// A page's bytes do not have the hash in the descriptor: it belongs to another build, or is damaged.
     #[error("{} has another hash than its descriptor says: it is of another build, or damaged", path.display())]
     Hash {
         /// The file.
@@ -146,18 +146,19 @@ pub enum OpenError {
 }
 
 impl AtlasFile {
-    /// Reads and checks a descriptor. Its pages are not touched.
+    /// Reads and checks a descriptor. Does not touch its pages.
     ///
     /// # Errors
-    /// [`OpenError`]: not readable, larger than [`DESCRIPTOR_BYTES`], not a descriptor, or numbers that cannot be right.
+    /// [`OpenError`]: it cannot be read, is larger than [`DESCRIPTOR_BYTES`], is not a descriptor, or has numbers that
+    /// cannot be right.
     pub fn open(path: &Path) -> Result<Self, OpenError> {
         Self::open_within(path, DESCRIPTOR_BYTES)
     }
 
-    /// The same of a descriptor of at most so many bytes.
+    /// The same for a descriptor of at most this many bytes.
     ///
     /// # Errors
-    /// As [`AtlasFile::open`].
+    /// See [`AtlasFile::open`].
     pub fn open_within(path: &Path, bytes: u64) -> Result<Self, OpenError> {
         let parsed = parse_descriptor(path, read(path, bytes)?)?;
         Ok(Self { path: path.to_owned(), parsed })
@@ -169,7 +170,7 @@ impl AtlasFile {
         &self.parsed.atlas
     }
 
-    /// Paths of keys in the file that this version does not know, and so left unread.
+    /// Paths of keys in the file that this version does not know and has ignored.
     #[must_use]
     #[cfg(feature = "unknown-keys")]
     pub fn unknown_keys(&self) -> &[String] {
@@ -188,16 +189,16 @@ impl AtlasFile {
     /// Reads a page's pixels: rows from the top, 8-bit RGBA, of exactly the size in the descriptor.
     ///
     /// # Errors
-    /// [`OpenError`]: not readable, damaged, of another size, or (where checked) with another hash.
+    /// [`OpenError`]: it cannot be read, is damaged, has another size, or (if checked) another hash.
     pub fn read_page(&self, index: usize, hash: HashCheck) -> Result<Pixels, OpenError> {
         let path = self.page_path(index)?;
         Stored::page(&self.atlas().pages[index]).decode(&path, read(&path, PAGE_BYTES)?, hash)
     }
 
-    /// Reads the pixels of a page's layer, such as `normal`; nothing where the page has none of that name.
+    /// Reads the pixels of a page's layer, such as `normal`; `None` if the page has no layer of that name.
     ///
     /// # Errors
-    /// As [`AtlasFile::read_page`].
+    /// See [`AtlasFile::read_page`].
     pub fn read_layer(&self, index: usize, name: &str, hash: HashCheck) -> Result<Option<Pixels>, OpenError> {
         let page = self.atlas().pages.get(index).ok_or(OpenError::NoPage(index))?;
         let Some(layer) = page.layers.get(name) else { return Ok(None) };
@@ -221,7 +222,7 @@ pub(crate) fn parse_descriptor(path: &Path, bytes: Vec<u8>) -> Result<Parsed, Op
     Ok(parsed)
 }
 
-/// A file of a page or of one of its layers, as a descriptor says that it is.
+/// A file of a page or of one of its layers, as described by the descriptor.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Stored<'a> {
     pub file: &'a str,
@@ -252,12 +253,12 @@ impl<'a> Stored<'a> {
         }
     }
 
-    /// The most that a file of this may hold.
+    /// Limits on the size of such a file.
     fn limits(&self) -> Limits {
         Limits { side: self.size.w.max(self.size.h), pixels: self.size.area(), ..Limits::default() }
     }
 
-    /// Holds bytes against the hash, where that is asked.
+    /// Checks bytes against the hash, if asked to.
     fn check(&self, path: &Path, bytes: &[u8], hash: HashCheck) -> Result<(), OpenError> {
         let _ = (path, bytes, self.hash);
         match hash {
@@ -275,7 +276,7 @@ impl<'a> Stored<'a> {
         }
     }
 
-    /// The pixels of the full size, held against what the descriptor says. The path is for messages.
+    /// The pixels of the full size, checked against the descriptor. The path is for messages.
     pub fn decode(&self, path: &Path, bytes: Vec<u8>, hash: HashCheck) -> Result<Pixels, OpenError> {
         self.check(path, &bytes, hash)?;
         let (path_buf, expected) = (path.to_owned(), self.size);
@@ -289,7 +290,7 @@ impl<'a> Stored<'a> {
         Ok(decoded)
     }
 
-    /// The levels of a file that holds them as a graphics card takes them; nothing where it is a picture.
+    /// The levels of a file that holds them in the form a graphics card takes; `None` if it is a picture.
     #[cfg(feature = "ktx2")]
     pub fn levels(&self, path: &Path, bytes: &[u8], hash: HashCheck) -> Result<Option<Vec<Vec<u8>>>, OpenError> {
         if Path::new(self.file).extension().is_none_or(|e| e != "ktx2") {
@@ -308,7 +309,7 @@ impl<'a> Stored<'a> {
     }
 }
 
-/// The hash of a page file's bytes in the form of the descriptor: `blake3:` and 64 hexadecimal digits.
+/// The hash of a page file's bytes in the form that descriptors use: `blake3:` and 64 hexadecimal digits.
 ///
 /// ```
 /// let hash = zemtak_runtime::page_hash(b"bytes of a page");
@@ -320,7 +321,7 @@ pub fn page_hash(bytes: &[u8]) -> String {
     format!("blake3:{}", blake3::hash(bytes).to_hex())
 }
 
-/// What tells one content of a loose image from another, in this run of the program.
+/// Identifies the content of a loose image, within this run of the program.
 pub(crate) fn content_tag(bytes: &[u8]) -> String {
     #[cfg(feature = "hash")]
     return page_hash(bytes);

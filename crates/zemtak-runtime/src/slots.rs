@@ -1,9 +1,9 @@
-//! Things by plain numbers: a number that was given back is known by its generation and means nothing any more.
+//! Values under plain numbers: a number that was given back is recognised by its generation and is no longer valid.
 
-/// A generation has so many bits; a place whose generations are used up is not taken again.
+/// The number of generations; a slot that has used up all of them is not used again.
 const GENERATIONS: u32 = 1 << 28;
 
-/// Things by their keys: of 64 bits the highest four are 0, the next 28 the generation, the rest the place.
+/// Values by their keys: of 64 bits, the highest four are 0, the next 28 are the generation, the rest is the slot.
 ///
 /// ```
 /// let mut slots = zemtak_runtime::Slots::default();
@@ -14,7 +14,7 @@ const GENERATIONS: u32 = 1 << 28;
 /// ```
 #[derive(Debug)]
 pub struct Slots<T> {
-    /// Each with its generation, which counts how often the place was given back.
+    /// Each with its generation, which counts how often the slot was given back.
     places: Vec<(u32, Option<T>)>,
     free: Vec<u32>,
     retired: usize,
@@ -27,7 +27,7 @@ impl<T> Default for Slots<T> {
 }
 
 impl<T> Slots<T> {
-    /// Keeps a thing, and gives its key. Nothing where there is no number left.
+    /// Keeps a value and returns its key. `None` if there are no numbers left.
     pub fn put(&mut self, thing: T) -> Option<u64> {
         let place = match self.free.pop() {
             Some(place) => place,
@@ -42,20 +42,20 @@ impl<T> Slots<T> {
         Some(u64::from(slot.0) << 32 | u64::from(place))
     }
 
-    /// The thing of a key; nothing once it was taken out.
+    /// The value of a key; `None` once it has been removed.
     #[must_use]
     pub fn get(&self, key: u64) -> Option<&T> {
         let (generation, thing) = self.places.get(place(key)?)?;
         thing.as_ref().filter(|_| u64::from(*generation) == key >> 32)
     }
 
-    /// The same, to be changed.
+    /// The same, mutable.
     pub fn get_mut(&mut self, key: u64) -> Option<&mut T> {
         let (generation, thing) = self.places.get_mut(place(key)?)?;
         thing.as_mut().filter(|_| u64::from(*generation) == key >> 32)
     }
 
-    /// Takes a thing out.
+    /// Removes a value.
     pub fn take(&mut self, key: u64) -> Option<T> {
         let (generation, thing) = self.places.get_mut(place(key)?)?;
         let thing = thing.take_if(|_| u64::from(*generation) == key >> 32)?;
@@ -68,7 +68,7 @@ impl<T> Slots<T> {
         Some(thing)
     }
 
-    /// Takes all things out.
+    /// Removes all values.
     pub fn take_all(&mut self) -> Vec<T> {
         let keys = (0..).zip(&self.places).map(|(place, (generation, _))| u64::from(*generation) << 32 | place);
         let keys: Vec<u64> = keys.collect();
@@ -88,7 +88,7 @@ impl<T> Slots<T> {
     }
 }
 
-/// The place of a key.
+/// The slot of a key.
 fn place(key: u64) -> Option<usize> {
     usize::try_from(key & u64::from(u32::MAX)).ok()
 }

@@ -1,4 +1,4 @@
-//! Locks, from the standard library; under the model checker from that.
+//! Locks from the standard library, or from the model checker when that runs.
 
 #[cfg(loom)]
 use loom::sync::Arc;
@@ -18,7 +18,7 @@ pub(crate) use std::sync::{Condvar, Mutex, MutexGuard};
 #[cfg(not(loom))]
 pub(crate) use std::thread::{ThreadId, current};
 
-/// Locks. What is locked here is whole at every point where a panic could come from, so poison means nothing.
+/// Locks. Whatever is locked here is consistent at every point where a panic could occur, so poisoning can be ignored.
 pub(crate) fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
@@ -28,8 +28,8 @@ pub(crate) fn wait<'m, T>(condition: &Condvar, guard: MutexGuard<'m, T>) -> Mute
     condition.wait(guard).unwrap_or_else(PoisonError::into_inner)
 }
 
-/// How often what leases show has changed. Clones count together. Changes are made under the lock of the state; who only wants to
-/// know whether there were any since last time needs no lock.
+/// How often what leases show has changed. Clones share the count. It changes under the lock of the state; to find out
+/// whether it has changed since the last time needs no lock.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Changes(Arc<AtomicU64>);
 
@@ -43,7 +43,7 @@ impl Changes {
     }
 }
 
-/// Measures how long something takes; nothing on a machine without a clock, as a bare WebAssembly one.
+/// Measures how long something takes; nothing on a machine without a clock, such as bare WebAssembly.
 #[derive(Debug)]
 pub(crate) struct Stopwatch(#[cfg(not(all(target_family = "wasm", target_os = "unknown")))] std::time::Instant);
 

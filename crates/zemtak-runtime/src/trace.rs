@@ -8,7 +8,7 @@ pub(crate) type Span = tracing::span::EnteredSpan;
 #[derive(Debug)]
 pub(crate) struct Span;
 
-/// Functions that begin a span of their name, some of them about a file or a name.
+/// Functions that begin a span of the same name, some of them with a file or a name.
 macro_rules! spans {
     ($($(#[$doc:meta])* $name:ident($($what:ident)?),)*) => {$(
         $(#[$doc])*
@@ -25,16 +25,16 @@ macro_rules! spans {
 }
 
 spans! {
-    /// A pump, from its beginning to its end.
+    /// A pump, from beginning to end.
     pump(),
-    /// A descriptor or a loose image is read.
+    /// Reading a descriptor or a loose image.
     open(what),
-    /// A page with its layers is read and decoded.
+    /// Reading and decoding a page with its layers.
     decode(what),
-    /// A texture is made, or a strip of it.
+    /// Making a texture, or a strip of one.
     make(what),
-    /// Files are listed for a glob.
+    /// Listing files for a glob.
     list(what),
-    /// Files are looked at for changes.
+    /// Checking files for changes.
     look(),
 }

@@ -1,4 +1,4 @@
-//! What must hold of a descriptor's numbers before a game may trust them.
+//! The rules that a descriptor's numbers must follow before a game may trust them.
 
 use super::{Atlas, Clip, Page, Rate, Sprite, Wrap};
 use crate::coords::UvRect;
@@ -14,7 +14,7 @@ const UV_TOLERANCE: f32 = 1.0 / (1 << 20) as f32;
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 #[non_exhaustive]
 pub enum Flaw {
-    /// The atlas's name has other characters than `a-z 0-9 _ -`.
+    /// The atlas's name contains other characters than `a-z 0-9 _ -`.
     #[error("the atlas's name \"{0}\" may only have a-z, 0-9, _ and -")]
     AtlasName(String),
     /// A number of the whole atlas is out of range.
@@ -33,7 +33,7 @@ pub enum Flaw {
         /// The file.
         file: String,
     },
-    /// A companion's name is not that of a file beside the descriptor.
+    /// A companion's name is not the name of a file beside the descriptor.
     #[error("companions: \"{0}\" is not the name of a file beside the descriptor")]
     Companion(String),
     /// Two pages name one file.
@@ -57,12 +57,12 @@ pub enum Flaw {
     /// A sprite without a name.
     #[error("a sprite has an empty name")]
     NoName,
-    /// A sprite names a page that is not there.
+    /// A sprite refers to a page that does not exist.
     #[error("sprite {sprite}: page {page} is not there; there are {pages}")]
     NoPage {
         /// The sprite.
         sprite: SpriteName,
-        /// The page it names.
+        /// The page it refers to.
         page: usize,
         /// How many there are.
         pages: usize,
@@ -77,7 +77,7 @@ pub enum Flaw {
         /// The page's size.
         page: Size,
     },
-    /// Inset and box reach over the canvas.
+    /// Inset and box reach beyond the canvas.
     #[error("sprite {sprite}: a box of {upright} pixels at inset [{}, {}] does not lie on its canvas of {canvas}", inset[0], inset[1])]
     Inset {
         /// The sprite.
@@ -89,7 +89,7 @@ pub enum Flaw {
         /// The canvas.
         canvas: Size,
     },
-    /// UVs that are not those of the box.
+    /// UVs that do not match the box.
     #[error("sprite {sprite}: its uv {found:?} is not that of its box, {expected:?}")]
     Uv {
         /// The sprite.
@@ -99,7 +99,7 @@ pub enum Flaw {
         /// As computed.
         expected: [f32; 4],
     },
-    /// A point or a stretch band that is out of range.
+    /// A point or a stretch band is out of range.
     #[error("sprite {sprite}: {what} is out of range")]
     SpriteNumber {
         /// The sprite.
@@ -118,7 +118,7 @@ pub enum Flaw {
 }
 
 impl Atlas {
-    /// Everything in the descriptor that cannot be right; nothing if a game may trust it.
+    /// Everything in the descriptor that cannot be right; empty if a game may trust it.
     #[must_use]
     pub fn check(&self) -> Vec<Flaw> {
         let mut flaws = Vec::new();
@@ -236,7 +236,7 @@ fn check_page(i: usize, page: &Page, flaws: &mut Vec<Flaw>) {
     if page.sampling.safe_mips.is_some_and(|m| m < -1) {
         wrong("sampling.safe_mips", format!("{:?}", page.sampling.safe_mips));
     }
-    // A ring on a page that repeats would repeat too, and without one elsewhere neighbours bleed in.
+    // The ring would repeat too on a page that repeats, and without a ring neighbours bleed in elsewhere.
     if page.extrude.is_some_and(|extrude| extrude != 0 || page.sampling.wrap == Wrap::Clamp) {
         wrong("extrude", format!("{:?}", page.extrude));
     }
@@ -261,7 +261,7 @@ pub fn page_path_is_safe(file: &str) -> bool {
 }
 
 impl Rate {
-    /// Whether it is a finite number from 0 on, or a ratio of two whole numbers with the second above 0.
+    /// Whether it is a finite number not below 0, or a ratio of two whole numbers, the second of them above 0.
     #[must_use]
     pub fn is_valid(&self) -> bool {
         match self {

@@ -1,6 +1,6 @@
-//! The descriptor `NAME.zemtak.json`: its model, its text, and what must hold of its numbers.
+//! The descriptor `NAME.zemtak.json`: its model, its text, and the rules for its numbers.
 //!
-//! docs/format.md specifies it for those who read it in another language.
+//! docs/format.md specifies it for readers in other languages.
 
 mod check;
 mod restore;
@@ -25,17 +25,17 @@ pub const FILE_SUFFIX: &str = ".zemtak.json";
 /// The largest descriptor that is read, in bytes: enough for half a million sprites.
 pub const DESCRIPTOR_BYTES: u64 = 256 << 20;
 
-/// A named set of sprites packed together. The fields are in the order in which the descriptor has them.
+/// A named set of sprites packed together. The fields are in the order of the descriptor.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct Atlas {
     /// The format's version.
     pub zemtak: u32,
-    /// What a reader must know beyond the version to read this file right; nothing yet.
+    /// What a reader must know beyond the version to read this file correctly; nothing yet.
     pub needs: Vec<String>,
     /// The atlas's name: `a-z`, `0-9`, `_`, `-`.
     pub name: String,
-    /// Which build it is, the same for all files of it: other content has another one.
+    /// Identifies the build, and is the same for all files of it. Different content has a different id.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub build_id: Option<String>,
     /// Size in relation to the sources.
@@ -45,7 +45,8 @@ pub struct Atlas {
     pub base: Option<String>,
     /// How it was built.
     pub built: Built,
-    /// Files that the same build wrote beside it, other sizes' descriptors among them, each with the hash of its bytes.
+    /// Files that the same build wrote beside it, including descriptors of other sizes, each with the hash of its
+    /// bytes.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub companions: BTreeMap<String, String>,
     /// The texture images.
@@ -78,13 +79,13 @@ impl Atlas {
     }
 }
 
-/// The promises that pages are held to.
+/// The promises that pages keep.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct Built {
-    /// Empty pixels between neighbouring cells, at least.
+    /// The least number of empty pixels between neighbouring cells.
     pub gutter: u32,
-    /// Empty pixels along a page's edge, at least.
+    /// The least number of empty pixels along a page's edge.
     pub margin: u32,
     /// The width of the ring of repeated pixels round each box.
     pub extrude: u32,
@@ -92,9 +93,9 @@ pub struct Built {
     pub trim: bool,
     /// Alpha from which a pixel is visible.
     pub visible_alpha: u8,
-    /// How many mip levels cells are kept apart for.
+    /// For how many mip levels cells are kept apart.
     pub mip_levels: u32,
-    /// Cells begin at multiples of this, and their rings reach on to the next one, where that is not 2 to the power of
+    /// Cells begin at multiples of this, and their rings reach to the next multiple, if that is not 2 to the power of
     /// [`Built::mip_levels`]: on pages in compressed blocks.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub align: Option<u32>,
@@ -104,7 +105,7 @@ pub struct Built {
 }
 
 impl Built {
-    /// Where cells begin and end: at multiples of so many pixels.
+    /// Cells begin and end at multiples of this many pixels.
     #[must_use]
     pub fn alignment(&self) -> u32 {
         self.align.unwrap_or_else(|| 1u32.checked_shl(self.mip_levels).unwrap_or(1)).max(1)
@@ -153,11 +154,11 @@ words! {
     PixelKind {
         /// Red, green, blue, alpha, 8 bits each.
         Rgba8 = "rgba8",
-        /// Blocks of 4 x 4 pixels in 8 bytes; alpha is there or not.
+        /// Blocks of 4 x 4 pixels in 8 bytes; alpha is on or off.
         Bc1 = "bc1",
-        /// Blocks of 4 x 4 pixels in 16 bytes: colour as in BC1, alpha apart.
+        /// Blocks of 4 x 4 pixels in 16 bytes: colour as in BC1, alpha separate.
         Bc3 = "bc3",
-        /// Blocks of 4 x 4 pixels in 16 bytes, each in the one of eight ways that suits it.
+        /// Blocks of 4 x 4 pixels in 16 bytes, each in the one of eight modes that suits it best.
         Bc7 = "bc7",
     }
 }
@@ -187,31 +188,31 @@ words! {
     Filter {
         /// The nearest pixel: sharp edges.
         Nearest = "nearest",
-        /// Between the four nearest: smooth.
+        /// A blend of the four nearest pixels: smooth.
         Linear = "linear",
     }
 }
 
 words! {
-    /// What lies beyond a page's edges.
+    /// What is sampled beyond a page's edges.
     Wrap {
-        /// The edge's pixels go on.
+        /// The edge's pixels continue.
         Clamp = "clamp",
         /// The page repeats.
         Repeat = "repeat",
-        /// The page repeats, every second time mirrored.
+        /// The page repeats, mirrored every second time.
         Mirror = "mirror",
     }
 }
 
 words! {
-    /// How a clip goes on after its last step.
+    /// What a clip does after its last step.
     Mode {
-        /// From the first step again.
+        /// Starts again at the first step.
         Loop = "loop",
-        /// It stays on the last step.
+        /// Stays on the last step.
         Once = "once",
-        /// Back, and there again.
+        /// Plays back to the first step, and so on.
         Bounce = "bounce",
     }
 }
@@ -234,12 +235,12 @@ pub struct Page {
     pub colour: Colour,
     /// How the game should sample it.
     pub sampling: SamplingHints,
-    /// The width of the ring round its boxes where that is not what [`Built::extrude`] says: 0 on a page that repeats.
+    /// The width of the ring round its boxes if it differs from [`Built::extrude`]: 0 on a page that repeats.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub extrude: Option<u32>,
     /// `blake3:` and the hash of the file's bytes in hexadecimal.
     pub hash: String,
-    /// Further images at the same boxes, as `normal`.
+    /// Further images with the same boxes, such as `normal`.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub layers: BTreeMap<String, Layer>,
 }
@@ -248,18 +249,18 @@ pub struct Page {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct SamplingHints {
-    /// How colours between pixels are made.
+    /// How colours between pixels are computed.
     pub filter: Filter,
-    /// What lies beyond the page's edges.
+    /// What is sampled beyond the page's edges.
     pub wrap: Wrap,
-    /// How many mip levels the file has, the full size among them.
+    /// How many mip levels the file has, including the full size.
     pub mips: u32,
-    /// The deepest mip level that shows no neighbour; -1 where even level 0 does, nothing where not measured.
+    /// The deepest mip level that shows no neighbour; -1 if even level 0 does, `None` if it was not measured.
     pub safe_mips: Option<i32>,
 }
 
 impl SamplingHints {
-    /// One level, sampled in a way.
+    /// One level, with this sampling.
     #[must_use]
     pub fn new(filter: Filter, wrap: Wrap) -> Self {
         Self { filter, wrap, mips: 1, safe_mips: None }
@@ -315,7 +316,7 @@ pub struct Layer {
 }
 
 impl Layer {
-    /// A layer of data, a number a byte.
+    /// A layer of data: each byte is a number.
     #[must_use]
     pub fn new(file: impl Into<String>, hash: String) -> Self {
         Self { file: file.into(), pixels: PixelKind::Rgba8, alpha: Alpha::Straight, colour: Colour::Linear, hash }
@@ -337,7 +338,7 @@ pub struct Sprite {
     pub canvas: Size,
     /// Where the upright box begins on the canvas: x, y.
     pub inset: [u32; 2],
-    /// The point by which it is placed and turned, in canvas pixels.
+    /// The point by which it is placed and rotated, in canvas pixels.
     pub pivot: [f64; 2],
     /// The box in texture coordinates, as stored, V down.
     pub uv: UvRect,
@@ -347,10 +348,10 @@ pub struct Sprite {
     /// Widths of the left, top, right and bottom bands that keep their size when the sprite is stretched.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub stretch: Option<[u32; 4]>,
-    /// Words of the project's own.
+    /// Tags given in the project file.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub tags: Vec<String>,
-    /// Data of the project's own, handed through unread.
+    /// The project's own data, passed through unread.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub user: Option<Box<Value>>,
     /// Reserved.
@@ -382,7 +383,7 @@ impl Sprite {
         }
     }
 
-    /// The size of its box upright.
+    /// The upright size of its box.
     #[must_use]
     pub fn upright(&self) -> Size {
         self.rect.size().stored(self.turned)
@@ -393,9 +394,9 @@ impl Sprite {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub struct Clip {
-    /// How it goes on after the last step.
+    /// What it does after the last step.
     pub mode: Mode,
-    /// Frames a second, for steps without a duration of their own.
+    /// Frames per second, for steps without a duration of their own.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fps: Option<Rate>,
     /// What is shown, in order.
@@ -403,20 +404,20 @@ pub struct Clip {
 }
 
 impl Clip {
-    /// A clip that begins again after its last step. Steps without a duration need `fps`.
+    /// A clip that loops. Steps without a duration need `fps`.
     #[must_use]
     pub fn new(steps: Vec<Step>) -> Self {
         Self { mode: Mode::Loop, fps: None, steps }
     }
 }
 
-/// Frames a second: a number, or a ratio as text such as `"60000/1001"`.
+/// Frames per second: a number, or a ratio as text such as `"60000/1001"`.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(untagged)]
 pub enum Rate {
     /// A number.
     Number(f64),
-    /// Two whole numbers with a slash between.
+    /// Two whole numbers separated by a slash.
     Ratio(String),
 }
 
@@ -426,16 +427,16 @@ pub enum Rate {
 pub struct Step {
     /// The sprite: a name of this atlas, or `atlas:name` of another.
     pub sprite: SpriteName,
-    /// How long it is shown, in milliseconds; without it, as long as the clip's rate says.
+    /// How long it is shown, in milliseconds; if absent, the clip's rate decides.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub ms: Option<f64>,
-    /// Words that the game is told when the step begins.
+    /// Events that the game receives when the step begins.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub events: Vec<String>,
 }
 
 impl Step {
-    /// A step that lasts as long as its clip's rate says.
+    /// A step whose duration is given by its clip's rate.
     #[must_use]
     pub fn new(sprite: SpriteName) -> Self {
         Self { sprite, ms: None, events: Vec::new() }

@@ -1,4 +1,4 @@
-//! From the atlas back to pictures: where a sprite lies for coordinates, and its pixels on their canvas.
+//! From the atlas back to pictures: where a sprite lies, and its pixels on their canvas.
 
 use super::{Page, Sprite};
 use crate::coords::{Area, AreaError, Picture};
@@ -12,14 +12,14 @@ impl Sprite {
     /// The sprite's picture on its page, for coordinates.
     ///
     /// # Errors
-    /// The box is no box of the page.
+    /// The box does not lie on the page.
     pub fn picture(&self, page: &Page) -> Result<Picture, AreaError> {
         let area = Area::new(page.size(), self.rect, self.turned)?;
         Ok(Picture { area, canvas: self.canvas, inset: self.inset })
     }
 
-    /// The sprite's pixels from its page back on their canvas, upright; what is not stored is transparent. `None` where the box is not on
-    /// the page, or the canvas does not hold it or is larger than any that is packed.
+    /// The sprite's pixels from its page, back on their canvas, upright; what is not stored is transparent. `None` if
+    /// the box is not on the page, or if the canvas does not hold it or is larger than any that is packed.
     #[must_use]
     pub fn restore(&self, page: &Pixels) -> Option<Pixels> {
         let stored = page.crop(self.rect)?;

@@ -117,7 +117,7 @@ fn later_versions_and_unknown_needs_are_refused_whatever_their_shape() {
 }
 
 proptest! {
-    /// Keys in order are read without a search, others with one; nobody must see a difference.
+    /// Keys in order are read without a search, others with one; the result must be the same.
     #[test]
     fn keys_may_come_in_any_order_but_only_once(keys in prop::collection::vec("[a0-2]{1,3}", 0..8)) {
         #[derive(Debug, serde::Deserialize)]
@@ -135,7 +135,7 @@ proptest! {
     }
 }
 
-/// Each change alone must be found. What the check is there for, one line each.
+/// Each change alone must be found. One line for each rule of the check.
 #[test]
 fn every_number_that_cannot_be_right_is_found() {
     type Change = fn(&mut Atlas);

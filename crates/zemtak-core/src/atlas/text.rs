@@ -1,4 +1,4 @@
-//! The descriptor's text: one sprite and one clip a line, keys in order, so that a repack gives a readable diff.
+//! The descriptor's text: one line for each sprite and clip, keys in order, so that a repack gives a readable diff.
 
 use super::{Atlas, VERSION};
 use crate::json::append;
@@ -14,7 +14,7 @@ use std::marker::PhantomData;
 pub struct Parsed {
     /// The descriptor.
     pub atlas: Atlas,
-    /// Paths of unknown keys, as `pages.0.gamma`: left unread by readers, a flaw to `verify`.
+    /// Paths of unknown keys, such as `pages.0.gamma`: readers ignore them, `verify` reports them.
     #[cfg(feature = "unknown-keys")]
     pub unknown: Vec<String>,
 }
@@ -45,7 +45,7 @@ impl From<serde_json::Error> for ParseError {
     fn from(error: serde_json::Error) -> Self {
         let (line, column) = (error.line(), error.column());
         let text = error.to_string();
-        // serde_json repeats the position in its text; it is told apart from the reason here.
+        // serde_json repeats the position in its message; here it is separated from the reason.
         let reason = text.strip_suffix(&format!(" at line {line} column {column}")).unwrap_or(&text).to_owned();
         Self::Json { line, column, reason }
     }
@@ -65,7 +65,7 @@ pub fn parse(text: &str) -> Result<Parsed, ParseError> {
     match read(text) {
         Ok(parsed) if parsed.atlas.zemtak == VERSION && parsed.atlas.needs.is_empty() => Ok(parsed),
         result => {
-            // Another version may have another shape, so that is told before what is wrong with this one.
+            // Another version may have another shape, so the version is reported before anything else.
             let head: Head = serde_json::from_str(text)?;
             if head.zemtak != u64::from(VERSION) {
                 return Err(ParseError::Version(head.zemtak));

@@ -19,7 +19,7 @@ pub enum Finding {
     },
     /// Its sprites have canvases of several sizes.
     Canvases(Vec<Size>),
-    /// A step's pivot lies elsewhere than that of the step before, on a canvas of the same size.
+    /// A step's pivot lies elsewhere than the previous step's, on a canvas of the same size.
     PivotJumps {
         /// The step.
         step: usize,
@@ -28,7 +28,7 @@ pub enum Finding {
     },
     /// A step takes no time.
     NoLength(usize),
-    /// A step shows the same as the step before: a longer duration would say that with less.
+    /// A step shows the same as the one before it: a longer duration would be simpler.
     SameAsBefore(usize),
 }
 
@@ -92,7 +92,7 @@ pub fn findings(atlas: &Atlas, clip: &Clip) -> Vec<Finding> {
     findings
 }
 
-/// A name without its trailing number, and this.
+/// A name without its trailing number, and the number.
 fn numbered(name: &SpriteName) -> Option<(&str, u64)> {
     let (key, number) = split_number(name.as_str());
     Some((key, number.parse().ok()?))

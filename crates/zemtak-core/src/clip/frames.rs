@@ -1,4 +1,4 @@
-//! The pictures of a clip on one canvas: pivots lie on each other, so that nothing jitters.
+//! The pictures of a clip on one canvas, with all pivots in one place, so that nothing jitters.
 
 use crate::atlas::Sprite;
 use crate::geometry::Size;
@@ -12,8 +12,8 @@ pub struct Common {
     pub places: Vec<[u32; 2]>,
 }
 
-/// The common canvas of sprites whose pivots are laid on each other. Pivots between pixels are rounded to the nearest
-/// one. `None` where a pivot is no number or so far out that the canvas is beyond `largest`.
+/// The common canvas of sprites whose pivots coincide. Pivots between pixels are rounded to the nearest one. `None` if
+/// a pivot is not a number, or so far out that the canvas exceeds `largest`.
 #[must_use]
 pub fn common<'s>(sprites: impl Iterator<Item = &'s Sprite>, largest: u32) -> Option<Common> {
     let whole = |value: f64| {

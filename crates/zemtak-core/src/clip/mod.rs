@@ -1,7 +1,8 @@
 //! Clips: which sprites follow each other, and when.
 //!
-//! [`find`] makes clips of numbered names. A [`Timeline`] is a clip made ready for playing, and a [`Player`] plays one. Time is
-//! computed in whole numbers, so that nothing drifts: after ten hours at 24 frames a second the step is still exact.
+//! [`find`] makes clips from numbered names. A [`Timeline`] is a clip prepared for playing, and a [`Player`] plays one.
+//! Time is computed in whole numbers, so nothing drifts: after ten hours at 24 frames per second the step is still
+//! exact.
 //!
 //! ```
 //! use zemtak_core::atlas::Mode;
@@ -30,7 +31,7 @@ pub use names::{Assignment, FoundClips, find};
 pub use player::{Entered, Player};
 pub use timeline::{ClipError, FOREVER, Ratio, Shown, Timeline, lowest_terms};
 
-/// Frames a second of a clip that says nothing else. It loops.
+/// Frames per second of a clip that does not say otherwise. It loops.
 pub const DEFAULT_FPS: u32 = 10;
 
 /// Nanoseconds in a second.

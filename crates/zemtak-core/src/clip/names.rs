@@ -6,29 +6,31 @@ use std::collections::{BTreeMap, BTreeSet};
 /// The characters that may stand between a clip's name and a frame number.
 const SEPARATORS: [char; 7] = ['/', '_', '-', '.', '+', '~', ' '];
 
-/// The clips found among sprite names, and what was noticed.
+/// The clips found among sprite names, and anything noticed.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct FoundClips {
     /// The sprites of each clip in the order of their numbers; two or more.
     pub clips: BTreeMap<ClipName, Vec<SpriteName>>,
-    /// Steps that carry one number in different spellings, as `lava2` and `lava02`: clip and sprites.
+    /// Steps that have one number in different spellings, such as `lava2` and `lava02`: clip and sprites.
     pub same_number: Vec<(ClipName, Vec<SpriteName>)>,
 }
 
-/// What was told of a sprite's place in a clip, beside its name.
+/// What was specified about a sprite's place in a clip, apart from its name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Assignment {
     /// The clip's name.
     pub clip: String,
-    /// The frame number; without it the digits at the end of the sprite's name count.
+    /// The frame number; without it, the digits at the end of the sprite's name count.
     pub frame: Option<String>,
 }
 
-/// Finds clips: sprites whose names differ only in a trailing number are the steps of one, in number order.
+/// Finds clips: sprites whose names differ only in a trailing number are the steps of one clip, in the order of their
+/// numbers.
 ///
-/// What precedes the number is the clip's key, and without its last separator the clip's name; where that would give
-/// two clips one name, both keep their separator. Sprites whose whole name is a number make a clip named as the atlas.
-/// Sprites in `assigned` are steps of the clip given there, even where they are its only step, and of no other clip.
+/// What precedes the number is the clip's key; without its last separator it is the clip's name. If that would give two
+/// clips the same name, both keep their separator. Sprites whose whole name is a number make a clip named after the
+/// atlas. Sprites in `assigned` are steps of the clip given there, even if they are its only step, and of no other
+/// clip.
 #[must_use]
 pub fn find(names: &BTreeSet<SpriteName>, atlas: &str, assigned: &BTreeMap<SpriteName, Assignment>) -> FoundClips {
     let mut by_key: BTreeMap<&str, Vec<(&SpriteName, &str)>> = BTreeMap::new();
@@ -72,9 +74,9 @@ impl FoundClips {
     }
 }
 
-/// A name for each key, all different, and none of those that are taken.
+/// A name for each key: all different, and none of those that are taken.
 fn clip_names<'a>(keys: impl Iterator<Item = &'a str>, atlas: &str, taken: &BTreeSet<&str>) -> Vec<(&'a str, String)> {
-    // Bare numbers stand in the atlas's own folder, so their key is its name and a slash.
+    // Bare numbers belong to the atlas's own folder, so their key is its name and a slash.
     let mut full: Vec<(&str, String)> =
         keys.map(|k| (k, if k.is_empty() { format!("{atlas}/") } else { k.into() })).collect();
     if let Some(bare) = full.iter().position(|(k, _)| k.is_empty()) {
@@ -84,14 +86,14 @@ fn clip_names<'a>(keys: impl Iterator<Item = &'a str>, atlas: &str, taken: &BTre
     }
     let short = |key: &str| key.strip_suffix(SEPARATORS).filter(|s| !s.is_empty()).unwrap_or(key).to_owned();
     let mut names: Vec<String> = full.iter().map(|(_, key)| short(key)).collect();
-    // Full keys all differ, so each round either ends this or makes one more name a full key.
+    // Full keys all differ, so each round either ends this or turns one more name into a full key.
     loop {
         let mut times: BTreeMap<&str, usize> = BTreeMap::new();
         names.iter().for_each(|n| *times.entry(n).or_default() += 1);
         let clash: Vec<usize> =
             (0..names.len()).filter(|&i| times[names[i].as_str()] > 1 && names[i] != full[i].1).collect();
         if clash.is_empty() {
-            // A name that was told stays with the clip that it was told of.
+            // A name that was specified stays with its clip.
             let mut used: BTreeSet<String> = taken.iter().map(|&t| t.to_owned()).collect();
             for name in &mut names {
                 while !used.insert(name.clone()) {

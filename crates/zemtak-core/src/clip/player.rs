@@ -1,23 +1,23 @@
-//! Playing a clip: a place in it that moves on.
+//! Playing a clip: a position in it that moves on.
 
 use super::timeline::{Ratio, Timeline};
 use crate::atlas::Mode;
 
-/// Plays a clip: small, copied at will, and without memory of its own, so that a crowd of them is cheap.
+/// Plays a clip. It is small, can be copied freely, and allocates nothing, so a crowd of players is cheap.
 ///
-/// It belongs to the timeline that it is advanced with; with another one it begins anew.
+/// It belongs to the timeline that it is advanced with; with another one it starts again.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Player {
     speed: Ratio,
-    /// Where it is, in ticks of the timeline from the beginning of the period.
+    /// Its position, in ticks of the timeline from the beginning of the period.
     tick: i64,
-    /// What is left over below a tick, in parts of the speed's denominator.
+    /// The remainder below a tick, in parts of the speed's denominator.
     rest: i64,
     turn: u32,
     played: i64,
 }
 
-/// The steps that a player entered on its way, in order. Leaving them changes nothing.
+/// The steps that a player entered during an advance, in order. Skipping them changes nothing.
 #[derive(Debug, Clone, Copy)]
 pub struct Entered<'t> {
     timeline: &'t Timeline,
@@ -27,14 +27,14 @@ pub struct Entered<'t> {
 }
 
 impl Player {
-    /// At the beginning of a clip. A speed of 1 is as fast as the clip says, 0 stands still, below 0 goes backwards.
+    /// At the beginning of a clip. A speed of 1 is the clip's own, 0 stands still, a negative one plays backwards.
     #[must_use]
     pub const fn new(speed: Ratio) -> Self {
         Self { speed, tick: 0, rest: 0, turn: 0, played: 0 }
     }
 
-    /// Begins at a place of the clip, in nanoseconds, so that a crowd does not move in step. What lies before it counts
-    /// neither as entered nor as played.
+    /// Starts at a position of the clip, in nanoseconds: start each of a crowd elsewhere, and they do not move in step.
+    /// What lies before it counts neither as entered nor as played.
     #[must_use]
     pub fn starting_at(speed: Ratio, timeline: &Timeline, place: i64) -> Self {
         let mut player = Self::new(Ratio::ONE);
@@ -55,30 +55,30 @@ impl Player {
         timeline.step_of((self.turn as usize).min(timeline.turns() - 1))
     }
 
-    /// Where it is in the clip, in nanoseconds from the beginning of it, rounded down; there and back is one way.
+    /// Its position in nanoseconds from the beginning of the clip, rounded down; a bounce counts there and back.
     #[must_use]
     pub fn place(&self, timeline: &Timeline) -> i64 {
         self.tick.div_euclid(timeline.ticks_per_nanosecond().max(1))
     }
 
-    /// How often the clip was played through; below 0 when backwards through its beginning.
+    /// How often the clip has played through; negative after playing backwards past its beginning.
     #[must_use]
     pub fn played(&self) -> i64 {
         self.played
     }
 
-    /// Whether a clip that plays once has come to its end.
+    /// Whether a clip that plays once has reached its end.
     #[must_use]
     pub fn ended(&self, timeline: &Timeline) -> bool {
         timeline.mode() == Mode::Once && self.played > 0
     }
 
-    /// Goes on by `time` nanoseconds and gives all steps entered on the way, however long that was.
+    /// Advances by `time` nanoseconds, and returns all steps entered on the way, however long that was.
     #[inline]
     pub fn advance<'t>(&mut self, timeline: &'t Timeline, time: i64) -> Entered<'t> {
         let speed = i64::from(self.speed.num());
         let way = time.checked_mul(timeline.scale()).and_then(|way| way.checked_mul(speed)?.checked_add(self.rest));
-        // Nearly always it fits, and the step stays or the next one follows. One that has ended may be led back.
+        // Nearly always it fits, and the step stays or the next one follows. One that has ended may be moved back.
         if let Some(way) = way.filter(|_| !self.ended(timeline)) {
             let den = i64::from(self.speed.den());
             let (ticks, rest) = if den == 1 { (way, 0) } else { (way.div_euclid(den), way.rem_euclid(den)) };
@@ -95,7 +95,7 @@ impl Player {
         self.advance_far(timeline, time)
     }
 
-    /// The same for any length of time, and where the step changes.
+    /// The same for any length of time, and when the step changes.
     fn advance_far<'t>(&mut self, timeline: &'t Timeline, time: i64) -> Entered<'t> {
         let den = i128::from(self.speed.den());
         let way =

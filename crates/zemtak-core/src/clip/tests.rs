@@ -1,4 +1,4 @@
-//! Playing against sampling, and both against a count in plain fractions.
+//! Playing compared with sampling, and both with plain fractions.
 
 #![allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "small numbers")]
 
@@ -23,13 +23,13 @@ fn speeds() -> impl Strategy<Value = Ratio> {
     ]
 }
 
-/// Durations of steps: most as the rate says, some of their own, some of no length.
+/// Durations of steps: most by rate, some of their own, some of no length.
 fn steps() -> impl Strategy<Value = Vec<Option<u64>>> {
     let step = prop_oneof![3 => Just(None), 2 => (1u64..400).prop_map(|ms| Some(ms * 1_000_000)), 1 => Just(Some(0))];
     prop::collection::vec(step, 1..9)
 }
 
-/// By walking turn by turn from the beginning, in fractions over one denominator: turn number and periods.
+/// By walking turn by turn from the beginning, in fractions with one denominator: turn number and periods.
 fn walked(mode: Mode, fps: Ratio, steps: &[Option<u64>], time: i64, speed: Ratio) -> (usize, i64) {
     // All in units of 1 / (num * den of the speed) nanoseconds.
     let unit = i128::from(speed.den());
@@ -74,7 +74,7 @@ proptest! {
         let Ok(timeline) = Timeline::new(mode, fps, &steps) else { return Ok(()) };
         let shown = timeline.at_speed(time, speed, 0);
         let (step, played) = walked(mode, fps, &steps, time, speed);
-        // Steps of no length at the end of a clip that plays once are where it comes to rest.
+        // A clip that plays once comes to rest on steps of no length at its end.
         prop_assert_eq!((shown.step, shown.played), (step, played));
     }
 
@@ -94,7 +94,7 @@ proptest! {
             now += time;
             let entered: Vec<usize> = player.advance(&timeline, time).collect();
             let shown = timeline.at_speed(now, speed, start);
-            // Of a clip that played once and ended before it began to count, nothing is left to play.
+            // If a clip that plays once ended before counting began, there is nothing left to play.
             if mode != Mode::Once || start < timeline.start_of(timeline.turns()) || speed.num() >= 0 {
                 prop_assert_eq!(player.step(&timeline), shown.step);
                 if mode != Mode::Once {
@@ -109,7 +109,7 @@ proptest! {
             last = player.step(&timeline);
             all.extend(entered);
         }
-        // The same way in one go enters the same steps.
+        // The same distance in one advance enters the same steps.
         let mut again = Player::starting_at(speed, &timeline, start);
         prop_assert_eq!(again.advance(&timeline, now).collect::<Vec<_>>(), all);
         prop_assert_eq!(again.step(&timeline), player.step(&timeline));
@@ -124,7 +124,8 @@ fn nothing_has_drifted_after_ten_hours() {
         let hours = 36_000 * SECOND;
         let frame = (timeline.at(hours).played * 7) as usize + timeline.at(hours).step;
         assert_eq!(frame, frames, "{text}");
-        // In frames of a game of 16 2/3 milliseconds, whose thirds are dropped: the time is what was said, not what was meant.
+        // In frames of a game of 16 2/3 milliseconds, whose thirds are dropped: the time is what was passed, not what
+        // was meant.
         let mut player = Player::new(Ratio::ONE);
         let mut entered = 0;
         (0..2_160_000).for_each(|_| entered += player.advance(&timeline, 16_666_667).count());
@@ -133,7 +134,7 @@ fn nothing_has_drifted_after_ten_hours() {
 }
 
 proptest! {
-    /// From the nanosecond on that is told as its start a step is shown, and not one earlier.
+    /// A step is shown from the nanosecond on that is reported as its start, and not one earlier.
     #[test]
     fn a_step_is_shown_from_its_start_on(num in 1i32..200_000, den in 1u32..2000, steps in 1usize..9) {
         let timeline = Timeline::new(Mode::Loop, Ratio::new(num, den).unwrap(), &vec![None; steps]).unwrap();
@@ -195,7 +196,7 @@ fn a_rate_of_zero_stands_still_on_the_first_step_that_has_no_duration() {
     }
 }
 
-/// Led back into its last step it still said that it had ended.
+/// After it was moved back into its last step, it still reported that it had ended.
 #[test]
 fn a_clip_that_has_ended_and_is_led_back_has_not_ended() {
     let timeline = Timeline::new(Mode::Once, Ratio::new(10, 1).unwrap(), &[None; 3]).unwrap();

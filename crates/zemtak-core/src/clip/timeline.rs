@@ -1,23 +1,23 @@
-//! A clip made ready for playing, and which step it shows at a time.
+//! A clip prepared for playing, and which step it shows at a given time.
 
 use super::{DEFAULT_FPS, SECOND};
 use crate::atlas::{Clip, Mode, Rate};
 
-/// A ratio of whole numbers, for rates and speeds: taken as it is written, never rounded.
+/// A ratio of whole numbers, for rates and speeds: kept as written, never rounded.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Ratio {
     num: i32,
     den: u32,
 }
 
-/// A fraction in lowest terms; the number below the line is not 0.
+/// A fraction in lowest terms; the denominator is not 0.
 #[must_use]
 pub fn lowest_terms(num: u64, den: u64) -> [u64; 2] {
     let (mut a, mut b) = (num, den);
     while b != 0 {
         (a, b) = (b, a % b);
     }
-    // Of 0 and 0 there is none.
+    // 0 and 0 have no greatest common divisor.
     let a = a.max(1);
     [num / a, den / a]
 }
@@ -38,7 +38,7 @@ pub enum ClipError {
     /// A rate is below 0.
     #[error("a rate cannot be negative")]
     Rate,
-    /// A step has a duration that cannot be.
+    /// A step has an impossible duration.
     #[error("the duration of step {0} is negative, no number, or too long")]
     Duration(usize),
     /// A text is no ratio.
@@ -50,7 +50,7 @@ pub enum ClipError {
 }
 
 impl Ratio {
-    /// 1: as fast as the clip says.
+    /// 1: the clip's own speed.
     pub const ONE: Self = Self { num: 1, den: 1 };
     /// 0: it stands still.
     pub const ZERO: Self = Self { num: 0, den: 1 };
@@ -71,7 +71,7 @@ impl Ratio {
     /// Reads `24`, `59.94`, `-0.5` or `60000/1001`.
     ///
     /// # Errors
-    /// Anything else, and numbers of more than nine digits.
+    /// The text is anything else, or has numbers of more than nine digits.
     pub fn parse(text: &str) -> Result<Self, ClipError> {
         let wrong = || ClipError::NotARatio(text.to_owned());
         let digits = |part: &str| part.bytes().all(|b| b.is_ascii_digit());
@@ -88,13 +88,13 @@ impl Ratio {
         ratio.and_then(|(num, den)| Self::new(num, den)).ok_or_else(wrong)
     }
 
-    /// The number above the line.
+    /// The numerator.
     #[must_use]
     pub const fn num(self) -> i32 {
         self.num
     }
 
-    /// The number below the line, above 0.
+    /// The denominator, above 0.
     #[must_use]
     pub const fn den(self) -> u32 {
         self.den
@@ -107,34 +107,35 @@ impl std::fmt::Display for Ratio {
     }
 }
 
-/// A clip made ready for playing. It never changes.
+/// A clip prepared for playing. It never changes.
 ///
-/// At a rate of n/d frames a second time is counted in ticks of 1/n nanoseconds: then a frame takes d * 10^9 ticks, and both
-/// it and a duration in nanoseconds are whole numbers.
+/// At a rate of n/d frames per second, time is counted in ticks of 1/n nanoseconds: then a frame takes d * 10^9 ticks,
+/// and both this and any duration in nanoseconds are whole numbers.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Timeline {
     mode: Mode,
     steps: usize,
     /// Ticks in a nanosecond.
     scale: i64,
-    /// When each turn begins, in ticks, and when the last one ends. A turn is a step as it is met: there and back.
+    /// When each turn begins, in ticks, and when the last one ends. A turn is one step of a period; a bounce meets
+    /// steps twice, there and back.
     starts: Vec<i64>,
 }
 
-/// What a clip shows at a time.
+/// What a clip shows at a given time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Shown {
     /// The step.
     pub step: usize,
-    /// How often it has been played through; below 0 before the beginning.
+    /// How often it has played through; negative before the beginning.
     pub played: i64,
-    /// Whether a clip that plays once has come to its end.
+    /// Whether a clip that plays once has reached its end.
     pub ended: bool,
 }
 
 impl Timeline {
-    /// A clip of a mode, a rate, and the duration of each step in nanoseconds where it has one of its own. At a rate of 0 it
-    /// stands still on the first step without one.
+    /// A clip with this mode, this rate, and the duration of each step in nanoseconds if it has one of its own. At a
+    /// rate of 0 it stands still on the first step without one.
     ///
     /// # Errors
     /// It has no steps or takes no time, the rate is below 0, or it is too long.
@@ -176,7 +177,7 @@ impl Timeline {
     /// A clip of a descriptor. Durations are rounded to nanoseconds.
     ///
     /// # Errors
-    /// As [`Timeline::new`]; and a rate or a duration that cannot be.
+    /// As for [`Timeline::new`]; also an impossible rate or duration.
     pub fn of(clip: &Clip) -> Result<Self, ClipError> {
         let fps = match &clip.fps {
             None => Ratio::new(DEFAULT_FPS.cast_signed(), 1).ok_or(ClipError::Rate)?,
@@ -197,7 +198,7 @@ impl Timeline {
         Self::new(clip.mode, fps, &durations?)
     }
 
-    /// How it goes on after its last step.
+    /// What it does after its last step.
     #[must_use]
     pub fn mode(&self) -> Mode {
         self.mode
@@ -209,7 +210,7 @@ impl Timeline {
         self.steps
     }
 
-    /// How many steps are met until it begins anew: with bounce those on the way back too.
+    /// How many steps a period shows; a bounce also shows them on the way back.
     #[must_use]
     pub fn turns(&self) -> usize {
         self.starts.len() - 1
@@ -222,7 +223,8 @@ impl Timeline {
         if turn < self.steps { turn } else { (2 * self.steps).saturating_sub(2 + turn) }
     }
 
-    /// When a turn begins, in nanoseconds, rounded up: from then on it is shown. The number of turns stands for the end.
+    /// When a turn begins, in nanoseconds, rounded up: it is shown from then on. The number of turns stands for the
+    /// end.
     #[must_use]
     pub fn start_of(&self, turn: usize) -> i64 {
         let ticks = self.starts[turn.min(self.turns())];
@@ -237,27 +239,27 @@ impl Timeline {
         lowest_terms(num, den)
     }
 
-    /// How long a turn is shown, exactly, in ticks; one that is never reached, no time.
+    /// How long a turn is shown, exactly, in ticks; no time if it is never reached.
     #[must_use]
     pub fn ticks_of(&self, turn: usize) -> i64 {
         if turn < self.turns() { self.starts[turn + 1] - self.starts[turn] } else { 0 }
     }
 
-    /// In how many ticks a nanosecond is counted, so that all times of the clip are whole: the number above the line of its
-    /// rate.
+    /// The number of ticks in a nanosecond, such that all times of the clip are whole: the numerator of its rate.
     #[must_use]
     pub fn ticks_per_nanosecond(&self) -> i64 {
         self.scale
     }
 
-    /// What is shown at a time in nanoseconds. Times below 0 count backwards from the end of a period; a clip that plays
-    /// once shows its first step then.
+    /// What is shown at a given time in nanoseconds. Negative times count back from the end of a period; a clip that
+    /// plays once then shows its first step.
     #[must_use]
     pub fn at(&self, time: i64) -> Shown {
         self.at_speed(time, Ratio::ONE, 0)
     }
 
-    /// What is shown at a time, for a clip that plays at a speed and began at a place, in nanoseconds of the clip.
+    /// What is shown at a given time, for a clip that plays at this speed and started at this position, in nanoseconds
+    /// of the clip.
     #[must_use]
     pub fn at_speed(&self, time: i64, speed: Ratio, start: i64) -> Shown {
         let wide = i128::from(time) * i128::from(self.scale) * i128::from(speed.num);
@@ -298,7 +300,7 @@ impl Timeline {
     pub(super) fn turn_at(&self, tick: i64) -> usize {
         let begun = self.starts[..self.turns()].partition_point(|start| *start <= tick);
         let turn = begun.saturating_sub(1);
-        // Steps without length at the very end are never shown while time goes on, but are where it ends.
+        // Steps without length at the very end are never shown while time passes, but the clip comes to rest on them.
         turn.min(self.turns() - 1)
     }
 }

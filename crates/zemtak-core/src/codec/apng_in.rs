@@ -7,20 +7,20 @@ use crate::geometry::Size;
 use png::{BlendOp, DisposeOp, Reader};
 use std::io::Cursor;
 
-/// An APNG of which frame after frame is read.
+/// An APNG that is read frame by frame.
 pub(super) struct Frames<'b> {
     reader: Reader<Cursor<&'b [u8]>>,
     canvas: Canvas,
-    /// How many frames the file says are left.
+    /// How many more frames the file has, by its own account.
     left: u32,
-    /// The image for readers that know no animation, where it is none of the frames.
+    /// The image for readers that do not know animation, if it is not one of the frames.
     has_other_image: bool,
     buffer: Vec<u8>,
 }
 
 impl<'b> Frames<'b> {
-    /// Begins to read; nothing where the library takes the file for a still picture, as other readers do if the number of its frames
-    /// cannot be.
+    /// Starts reading; `None` if the library takes the file for a still picture, as other readers do if its number of
+    /// frames is impossible.
     pub fn open(bytes: &'b [u8], limits: &Limits) -> Result<Option<Self>, DecodeError> {
         let reader = png_in::open(bytes, limits)?;
         let size = png_in::size_of(reader.info());
@@ -40,7 +40,7 @@ impl<'b> Frames<'b> {
         let raw = &self.buffer[..frame.buffer_size()];
         let rgba = Layout::of_frame(&frame).rgba(raw, size, self.reader.info())?;
         let control = self.reader.info().frame_control().ok_or_else(|| damaged("a frame has no description"))?;
-        // The specification has a denominator of 0 mean 100.
+        // By the specification, a denominator of 0 means 100.
         let parts = if control.delay_den == 0 { 100 } else { control.delay_den };
         let piece = Piece {
             at: [control.x_offset, control.y_offset],

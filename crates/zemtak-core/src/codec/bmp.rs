@@ -13,10 +13,10 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Bmp, reason)
 }
 
-/// The longest header, of the fifth version, behind that of the file.
+/// The longest header, that of version 5, after the file header.
 const LONGEST_HEADERS: usize = 14 + 124;
 
-/// The library wants more bytes behind a short header than the smallest pictures have.
+/// The library expects more bytes after a short header than the smallest pictures have.
 fn padded(bytes: &[u8]) -> Cow<'_, [u8]> {
     if bytes.len() >= LONGEST_HEADERS {
         return bytes.into();
@@ -28,7 +28,7 @@ fn padded(bytes: &[u8]) -> Cow<'_, [u8]> {
 
 /// A decoder that has read the header.
 fn open(bytes: &[u8]) -> Result<BmpDecoder<ZCursor<&[u8]>>, DecodeError> {
-    // Sides are held to our own limits.
+    // Our own limits apply to the sides.
     let options = DecoderOptions::default().set_strict_mode(true).set_max_width(1 << 30).set_max_height(1 << 30);
     let mut decoder = BmpDecoder::new_with_options(ZCursor::new(bytes), options);
     decoder.decode_headers().map_err(|error| damaged(format!("{error:?}")))?;
@@ -59,14 +59,14 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
     Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))
 }
 
-/// What the library does not look at: it takes 0 for what is missing.
+/// What the library does not check: it takes 0 for what is missing.
 struct Header {
     /// Where the pixels begin, and how long the second header is.
     pixels: u32,
     length: u32,
     planes: u32,
     bits: u32,
-    /// Colours of the palette as the header says; 0 for all that the bits can tell apart.
+    /// The number of colours in the palette according to the header; 0 means as many as the bits can address.
     colours: u32,
     compression: u32,
     from_top: bool,
@@ -102,15 +102,15 @@ impl Header {
             return Err(damaged("run lengths go with rows from the bottom alone"));
         }
         let colours = if self.colours == 0 { 1 << self.bits.min(8) } else { self.colours.min(256) };
-        // Behind the oldest header there are as many as there is room for.
+        // After the oldest header there are as many as there is room for.
         let palette = if self.bits <= 8 && self.length > 12 { colours * 4 } else { 0 };
         if u64::from(self.pixels) < 14 + u64::from(self.length) + u64::from(palette) {
             return Err(damaged("its pixels are said to begin inside its palette"));
         }
-        // Rows end at a multiple of four bytes, but for the last.
+        // Rows are padded to a multiple of four bytes, except for the last.
         let (row, last) = (u64::from(size.w) * u64::from(self.bits), u64::from(size.h.saturating_sub(1)));
         let needed = u64::from(self.pixels) + row.div_ceil(32) * 4 * last + row.div_ceil(8);
-        // Of run lengths the library itself misses the end.
+        // With run lengths, the library itself notices a missing end.
         if !self.has_runs() && (file as u64) < needed {
             return Err(damaged("it ends too early"));
         }

@@ -1,10 +1,10 @@
-//! Frames of an animation that are parts of a picture, put together on its canvas.
+//! Frames of an animation that are parts of a picture, assembled on its canvas.
 
 use super::Frame;
 use crate::geometry::Size;
 use crate::pixels::Pixels;
 
-/// What becomes of a piece's area before the next one is drawn.
+/// What happens to a piece's area before the next one is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Disposal {
     /// It stays.
@@ -15,7 +15,7 @@ pub(super) enum Disposal {
     Restore,
 }
 
-/// What one frame brings.
+/// What one frame contributes.
 #[derive(Debug)]
 pub(super) struct Piece {
     /// Where its upper left corner lies on the canvas. What reaches beyond the canvas is cut off.
@@ -23,10 +23,10 @@ pub(super) struct Piece {
     pub size: Size,
     /// Straight RGBA, row by row.
     pub rgba: Vec<u8>,
-    /// Whether it is drawn over what is there, or takes its place.
+    /// Whether it is drawn over what is there, or replaces it.
     pub over: bool,
     pub disposal: Disposal,
-    /// How long it is shown; 0 where the file does not say.
+    /// How long it is shown; 0 if the file does not say.
     pub ms: f64,
 }
 
@@ -35,11 +35,11 @@ pub(super) struct Piece {
 pub(super) struct Canvas {
     size: Size,
     rgba: Vec<u8>,
-    /// What is to become of the piece that was drawn last: its area, and what that becomes (else transparent).
+    /// What is still to be done about the last piece drawn: its area, and what that turns into (transparent if `None`).
     last: Option<(Area, Option<Vec<u8>>)>,
 }
 
-/// A part of the canvas in bytes: of each row from `left` on.
+/// A part of the canvas in bytes: of each row, from `left` on.
 #[derive(Debug, Clone, Copy)]
 struct Area {
     top: usize,
@@ -54,7 +54,7 @@ impl Canvas {
         Self { size, rgba: vec![0; size.w as usize * size.h as usize * 4], last: None }
     }
 
-    /// Draws the next piece; gives what is to be seen then.
+    /// Draws the next piece; returns what is visible then.
     pub fn show(&mut self, piece: &Piece) -> Option<Frame> {
         if let Some((area, before)) = self.last.take() {
             self.put(area, |row, y| match &before {
@@ -80,7 +80,7 @@ impl Canvas {
 
     fn rows(&self, area: Area) -> impl Iterator<Item = usize> + use<> {
         let stride = self.size.w as usize * 4;
-        // Nothing of it may lie on the canvas.
+        // It may lie entirely outside the canvas.
         let rows = if area.length == 0 { 0 } else { area.rows };
         (0..rows).map(move |y| (area.top + y) * stride + area.left)
     }
@@ -106,7 +106,7 @@ fn draw(there: &mut [u8], new: &[u8], over: bool) {
     }
 }
 
-/// One colour over another, both straight, as the specification of APNG has it; rounded.
+/// One colour over another, both straight, as the APNG specification defines it; rounded.
 #[expect(clippy::cast_possible_truncation, reason = "means of bytes are bytes")]
 fn blend(over: [u8; 4], under: [u8; 4]) -> [u8; 4] {
     if over[3] == 255 || under[3] == 0 {

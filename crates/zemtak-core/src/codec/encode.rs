@@ -13,7 +13,7 @@ pub enum EncodeError {
     /// The pictures are not of one size.
     #[error("the pictures are not of one size")]
     Sizes,
-    /// The format has no such size or number.
+    /// The format does not support this size or number.
     #[error("{0} pixels in {1} pictures are more than the format holds")]
     TooLarge(Size, usize),
     /// The library's reason.
@@ -31,17 +31,17 @@ impl From<crate::texture::BlockError> for EncodeError {
     }
 }
 
-/// What became of pixels that were encoded and decoded again.
+/// The result of decoding encoded pixels again.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum Unproved {
     /// A decoder refuses the bytes.
     #[error("what was encoded cannot be decoded: {0}")]
     Undecodable(String),
-    /// Another size, or another number of pictures.
+    /// It has another size, or another number of pictures.
     #[error("what was encoded has another size once decoded")]
     Size,
-    /// Other pixels.
+    /// It has other pixels.
     #[error("what was encoded shows other pixels once decoded, first in row {row} of picture {picture}")]
     Pixels {
         /// Which picture, from 0.
@@ -51,7 +51,7 @@ pub enum Unproved {
     },
 }
 
-/// An encoded picture whose bytes can be had once they are proved.
+/// An encoded picture whose bytes are available once they are proved.
 #[derive(Debug)]
 pub struct Encoded<'p> {
     bytes: Vec<u8>,
@@ -73,10 +73,10 @@ impl<'p> Encoded<'p> {
         Self::new(pixels.as_bytes().to_vec(), pixels, |bytes, pixels| compare(0, bytes, pixels))
     }
 
-    /// Decodes the bytes and compares every pixel with those that went in; then gives the bytes.
+    /// Decodes the bytes and compares every pixel with those that went in; then returns the bytes.
     ///
     /// # Errors
-    /// They do not show the same.
+    /// The bytes do not show the same pixels.
     pub fn prove(self) -> Result<Vec<u8>, Unproved> {
         (self.decode)(&self.bytes, self.pixels)?;
         Ok(self.bytes)

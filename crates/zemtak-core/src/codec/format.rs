@@ -1,15 +1,15 @@
-//! Telling image formats apart by content.
+//! Recognising image formats by content.
 
 use std::fmt;
 
-/// How every KTX2 begins.
+/// The first bytes of every KTX2.
 pub(super) const KTX2_IDENTIFIER: &[u8] = b"\xabKTX 20\xbb\r\n\x1a\n";
 
 /// An image format that sprites may come in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Format {
-    /// Portable Network Graphics, APNG among them.
+    /// Portable Network Graphics, including APNG.
     Png,
     /// JPEG.
     Jpeg,
@@ -23,15 +23,15 @@ pub enum Format {
     Qoi,
     /// GIF.
     Gif,
-    /// KTX2, a container of textures: pages may come in it, sprites do not.
+    /// KTX2, a container of textures: pages may use it, sprites do not.
     Ktx2,
 }
 
 impl Format {
-    /// How many bytes [`Format::of`] needs to see.
+    /// How many bytes [`Format::of`] needs.
     pub const SIGNATURE_BYTES: usize = 18;
 
-    /// The format of a file that begins with `bytes`: by signature, and for `extension` "tga" by a plausible header.
+    /// The format of a file that begins with `bytes`: by signature or, if `extension` is "tga", by a plausible header.
     #[must_use]
     pub fn of(bytes: &[u8], extension: Option<&str>) -> Option<Self> {
         match bytes {
@@ -47,7 +47,7 @@ impl Format {
         }
     }
 
-    /// The format that a file extension (without the dot, in any case) promises.
+    /// The format that a file extension promises (without the dot, in any case).
     #[must_use]
     pub fn of_extension(extension: &str) -> Option<Self> {
         Some(match extension.to_ascii_lowercase().as_str() {
@@ -62,7 +62,7 @@ impl Format {
         })
     }
 
-    /// What follows `decode-` in the name of the Cargo feature that reads it.
+    /// The part after `decode-` in the name of the Cargo feature that reads it.
     pub(super) const fn feature(self) -> &'static str {
         match self {
             Self::Png => "png",
@@ -98,7 +98,7 @@ impl fmt::Display for Format {
     }
 }
 
-/// Two letters are a thin signature; the offset of the pixels and the size of the second header must fit too.
+/// Two letters are a weak signature; the offset of the pixels and the size of the second header must fit too.
 fn plausible_bmp(bytes: &[u8]) -> bool {
     let word = |at: usize| bytes.get(at..at + 4).map(|b| u32::from_le_bytes([b[0], b[1], b[2], b[3]]));
     match (word(10), word(14)) {
@@ -107,7 +107,7 @@ fn plausible_bmp(bytes: &[u8]) -> bool {
     }
 }
 
-/// Colour map, image type, size and depth as the format allows them.
+/// Colour map, image type, size and depth must be what the format allows.
 fn plausible_tga(bytes: &[u8]) -> bool {
     let Some(header) = bytes.get(..18) else {
         return false;

@@ -13,38 +13,38 @@ use std::collections::BTreeSet;
 /// One frame of an animated picture, or all of a still one.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Frame {
-    /// The picture as straight 8-bit RGBA, with what earlier frames left of it.
+    /// The picture as straight 8-bit RGBA, including what earlier frames left of it.
     pub pixels: Pixels,
-    /// How long it is shown, in milliseconds; nothing where the file does not say, or says 0.
+    /// How long it is shown, in milliseconds; `None` if the file does not say, or says 0.
     pub ms: Option<f64>,
 }
 
-/// The frames of a picture, at least one, and what was noticed on the way.
+/// The frames of a picture, at least one, and what was ignored.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Decoded {
     /// The frames in order.
     pub frames: Vec<Frame>,
-    /// The format by content.
+    /// The format, recognised by content.
     pub format: Format,
-    /// What the file carries that decoding leaves out of account.
+    /// What the file contains that decoding ignores.
     pub ignored: BTreeSet<Ignored>,
 }
 
-/// As [`decode`], but with all frames of an APNG or a GIF.
+/// Like [`decode`], but with all frames of an APNG or a GIF.
 ///
 /// # Errors
-/// As [`decode`], or too many frames by `limits`.
+/// As for [`decode`]; also too many frames according to `limits`.
 pub fn decode_frames(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<Decoded, DecodeError> {
     let mut frames = Vec::new();
     let (format, ignored) = decode_each(bytes, extension, limits, &mut |frame| frames.push(frame))?;
     Ok(Decoded { frames, format, ignored })
 }
 
-/// As [`decode_frames`], but hands each frame on as soon as it is decoded, so that they need not be in memory together. Where it
-/// fails, some may have been handed on.
+/// Like [`decode_frames`], but passes on each frame as soon as it is decoded, so that not all of them are in memory at
+/// once. If it fails, some frames may have been passed on already.
 ///
 /// # Errors
-/// As [`decode_frames`].
+/// As for [`decode_frames`].
 pub fn decode_each(
     bytes: &[u8],
     extension: Option<&str>,
@@ -71,7 +71,7 @@ pub fn decode_each(
     Ok((still.format, still.ignored))
 }
 
-/// Hands on all frames. One alone is a still picture.
+/// Passes on all frames. A single one is a still picture.
 #[cfg(any(feature = "decode-apng", feature = "decode-gif"))]
 fn each(
     frames: impl Iterator<Item = Result<Frame, DecodeError>>,

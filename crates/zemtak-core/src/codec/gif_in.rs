@@ -13,7 +13,7 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(Format::Gif, reason)
 }
 
-/// A GIF of which frame after frame is read.
+/// A GIF that is read frame by frame.
 pub(super) struct Frames<'b> {
     decoder: Decoder<Cursor<&'b [u8]>>,
     canvas: Canvas,
@@ -74,7 +74,7 @@ impl Iterator for Frames<'_> {
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
     let mut frames = Frames::open(bytes, limits)?;
     let first = frames.next().unwrap_or_else(|| Err(damaged("there is no picture in it")))?;
-    // A damaged second frame counts: it is not taken either way.
+    // A damaged second frame counts: it is ignored either way.
     let has_second = !matches!(frames.decoder.next_frame_info(), Ok(None));
     Ok((first.pixels, has_second.then_some(Ignored::Frames).into_iter().collect()))
 }

@@ -1,6 +1,6 @@
 //! JPEG to 8-bit RGBA.
 //!
-//! The codec is built without its vector paths, which may round differently from one machine to another.
+//! The codec is built without its vector code, which may round differently from one machine to another.
 
 use super::{DecodeError, Format, Ignored, Limits, markers};
 use crate::geometry::Size;
@@ -42,7 +42,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     if !ends(bytes) {
         return Err(damaged("the file ends before the picture does"));
     }
-    // A JPEG is always opaque. Asked for RGBA, the codec once made CMYK pictures wholly transparent.
+    // A JPEG is always opaque. When asked for RGBA, the codec once made CMYK pictures entirely transparent.
     let rgb = decoder.decode().map_err(damaged)?;
     let rgba = rgb.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect();
     let pixels = Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))?;
@@ -56,7 +56,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     Ok((pixels, ignored))
 }
 
-/// Whether there is an end-of-image marker. The codec fills what is missing of a cut file with grey and says nothing.
+/// Whether there is an end-of-image marker. The codec silently fills missing parts of a truncated file with grey.
 fn ends(bytes: &[u8]) -> bool {
     bytes.windows(2).rev().any(|pair| pair == [0xff, 0xd9])
 }

@@ -1,4 +1,4 @@
-//! KTX2 read: textures of one picture with its levels, of the kinds that a page may have.
+//! Reading KTX2: textures of one picture with its levels, of the kinds that a page may have.
 
 use super::{DecodeError, Format as ImageFormat, Limits};
 use crate::atlas::{Alpha, Colour, PixelKind};
@@ -14,10 +14,10 @@ fn damaged(reason: impl std::fmt::Display) -> DecodeError {
     DecodeError::damaged(ImageFormat::Ktx2, reason)
 }
 
-/// Reads a texture. Its numbers are held to each other and to `limits` before memory is taken.
+/// Reads a texture. Checks its numbers against each other and against `limits` before it allocates memory.
 ///
 /// # Errors
-/// [`DecodeError`]: damaged, too large, or of a kind that no page has.
+/// [`DecodeError`]: it is damaged, too large, or of a kind that no page has.
 pub fn read_ktx2(bytes: &[u8], limits: &Limits) -> Result<Texture, DecodeError> {
     let reader = Reader::new(bytes).map_err(|error| damaged(format!("{error:?}")))?;
     let header = reader.header();
@@ -63,12 +63,12 @@ fn kind_of(format: Option<Format>) -> Result<(PixelKind, Colour), DecodeError> {
     })
 }
 
-/// Exactly so many bytes, or nothing.
+/// Exactly this many bytes, or `None`.
 fn inflated(deflated: &[u8], expected: usize) -> Option<Vec<u8>> {
     let decoder = ruzstd::decoding::StreamingDecoder::new(deflated).ok()?;
     let mut level = Vec::new();
     level.try_reserve_exact(expected.checked_add(1)?).ok()?;
-    // One more than wanted, to see whether there is more.
+    // One more than wanted, to see whether there are more.
     decoder.take(expected as u64 + 1).read_to_end(&mut level).ok()?;
     (level.len() == expected).then_some(level)
 }

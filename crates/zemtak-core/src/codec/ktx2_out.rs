@@ -1,4 +1,4 @@
-//! KTX2 written (Khronos, KTX File Format 2.0), and proved by a reader that shares no code with this.
+//! Writing KTX2 (Khronos, KTX File Format 2.0), proved by a reader that shares no code with this.
 
 use super::format::KTX2_IDENTIFIER;
 use super::ktx2_in::read_ktx2;
@@ -6,29 +6,29 @@ use super::{EncodeError, Limits, Mark, Unproved};
 use crate::atlas::{Alpha, Colour, PixelKind};
 use crate::texture::Texture;
 
-/// Changes whenever the same texture comes to other bytes as KTX2, or the same pixels to other blocks.
+/// Changes whenever the same texture yields other bytes as KTX2, or the same pixels yield other blocks.
 pub const KTX2_VERSION: u32 = 1;
 
-/// Whether levels are compressed once more, beyond what the card reads: smaller files, which a reader unpacks first.
+/// Whether levels are compressed once more than the card requires: smaller files, which a reader unpacks first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum Supercompression {
-    /// Levels as the card takes them.
+    /// Levels in the form the card takes.
     #[default]
     None,
     /// Each level by Zstandard (RFC 8878).
     Zstd,
 }
 
-/// Zstandard's own effort, of 22: from here on files shrink by less than a hundredth for twice the time.
+/// Zstandard's own effort, out of 22: above it, files shrink by less than one per cent for twice the time.
 const ZSTD_LEVEL: i32 = 9;
 const HEADER: usize = 80;
 const INDEX_ENTRY: usize = 24;
 const ZSTD_SCHEME: u32 = 2;
 
-/// A texture as KTX2, read back and compared before it is given.
+/// A texture as KTX2, read back and compared before it is returned.
 ///
 /// # Errors
-/// A texture without levels, one too large for the format, or a file that does not hold the same once read.
+/// The texture has no levels or is too large for the format, or the file does not hold the same texture when read.
 pub fn encode_ktx2(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeError> {
     let file = write(texture, with)?;
     let limits = Limits { side: u32::MAX, pixels: u64::MAX, ..Limits::default() };
@@ -58,7 +58,7 @@ fn write(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeErr
     let (descriptor, values) = (format_descriptor(texture), key_values());
     let descriptor_at = HEADER + INDEX_ENTRY * stored.len();
     let values_at = descriptor_at + descriptor.len();
-    // Levels that the card reads begin where a block may begin; those that are unpacked first begin anywhere.
+    // Levels that the card reads start at a multiple of a block; those that are unpacked first start anywhere.
     let step = if with == Supercompression::None { texture.kind.block_bytes().max(4) as usize } else { 1 };
     let mut at = (values_at + values.len()).next_multiple_of(step);
     let mut offsets = vec![0; stored.len()];
@@ -73,7 +73,7 @@ fn write(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeErr
     words(&mut file, &[vk_format(texture), one, texture.size.w, texture.size.h, 0, 0, one, count, scheme]);
     let small = |n: usize| u32::try_from(n).map_err(too_large);
     words(&mut file, &[small(descriptor_at)?, small(descriptor.len())?, small(values_at)?, small(values.len())?]);
-    // No data for all levels together.
+    // There are no data that all levels share.
     file.extend_from_slice(&[0; 16]);
     for ((offset, level), whole) in offsets.iter().zip(stored).zip(&texture.levels) {
         for number in [*offset, level.len(), whole.len()] {
@@ -108,14 +108,14 @@ fn vk_format(texture: &Texture) -> u32 {
     unorm + u32::from(texture.colour == Colour::Srgb)
 }
 
-/// A channel as the data format descriptor lists it: its first bit, its bits, which it is, and its largest number.
+/// A channel in the data format descriptor: its first bit, number of bits, channel type, and largest value.
 struct Sample(u32, u32, u32, u32);
 
 const ALPHA: u32 = 15;
 
 /// Khronos Data Format Specification 1.3, chapter 5: one basic descriptor block.
 fn format_descriptor(texture: &Texture) -> Vec<u8> {
-    // Alpha is a plain number even where colours are sRGB.
+    // Alpha is linear even if colours are sRGB.
     let alpha = ALPHA | if texture.colour == Colour::Srgb { 0x10 } else { 0 };
     let whole = u32::MAX;
     let (model, samples) = match texture.kind {
@@ -140,7 +140,7 @@ fn format_descriptor(texture: &Texture) -> Vec<u8> {
     descriptor
 }
 
-/// Rows go down, and who wrote it; in the order of their keys.
+/// The direction of rows, and who wrote the file; sorted by key.
 fn key_values() -> Vec<u8> {
     let mut values = Vec::new();
     for (key, value) in [("KTXorientation", "rd"), ("KTXwriter", Mark::Page.text())] {

@@ -1,7 +1,8 @@
-//! The mark in pictures that this tool writes, by which it knows them again.
+//! The mark in pictures that this tool writes, by which it recognises them.
 //!
 //! In PNG a text chunk `Software` before the pixels (PNG 3rd edition, 11.3.3.3), in GIF a comment before the first
-//! picture (GIF89a, 24), in KTX2 the value of `KTXwriter`. Other formats have no room for one that every reader passes over.
+//! picture (GIF89a, 24), in KTX2 the value of `KTXwriter`. Other formats have no room for a mark that every reader
+//! skips.
 
 use super::format::KTX2_IDENTIFIER;
 
@@ -15,7 +16,7 @@ pub enum Mark {
     Clip,
     /// A test pattern.
     Pattern,
-    /// What a rehearsal came to.
+    /// The chart of a rehearsal.
     Rehearsal,
     /// Sprites or pages drawn for people to look at.
     View,
@@ -37,7 +38,7 @@ impl Mark {
         }
     }
 
-    /// The mark of a picture; the file's first 4 KiB will do. `None` for a picture that this tool did not make.
+    /// The mark of a picture; the file's first 4 KiB suffice. `None` for a picture that this tool did not make.
     #[must_use]
     pub fn of(file: &[u8]) -> Option<Self> {
         let text = match file {
@@ -49,7 +50,7 @@ impl Mark {
         all.into_iter().find(|mark| mark.text().as_bytes() == text)
     }
 
-    /// Whether a picture so marked is a result and never a sprite. A test pattern may well be packed.
+    /// Whether a picture with this mark is a result and never a sprite. A test pattern may well be packed.
     #[must_use]
     pub fn is_result(self) -> bool {
         self != Self::Pattern
@@ -67,7 +68,7 @@ const PNG: &[u8] = b"\x89PNG\r\n\x1a\n";
 /// The value of the key `KTXwriter`, without the zero at its end.
 fn ktx2_writer(file: &[u8]) -> Option<&[u8]> {
     let word = |at: usize| Some(u32::from_le_bytes(*file.get(at..)?.first_chunk()?) as usize);
-    // Where the list of keys and values begins, and its length, stand in the header.
+    // The header says where the list of keys and values begins, and its length.
     let (first, length) = (word(56)?, word(60)?);
     let mut list = file.get(first..)?.get(..length)?;
     while let Some((length, rest)) = list.split_first_chunk::<4>() {
@@ -111,7 +112,7 @@ fn gif_comment(file: &[u8]) -> Option<&[u8]> {
         if *label == 0xfe {
             return after.get(..usize::from(*length));
         }
-        // On past this block's pieces, the last of which is empty.
+        // Skips this block's pieces, the last of which is empty.
         let mut piece = (usize::from(*length), after);
         while piece.0 > 0 {
             let (length, after) = piece.1.get(piece.0..)?.split_first()?;

@@ -1,11 +1,11 @@
-//! What a file carries beside its pixels and the tool leaves out of account.
+//! What a file contains beside its pixels, and decoding ignores.
 
 use serde::{Deserialize, Serialize};
 #[cfg(feature = "decode-png")]
 use std::collections::BTreeSet;
 use std::fmt;
 
-/// Something in an image file that has no influence on the pixels taken from it.
+/// Something in an image file that does not affect the pixels taken from it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[non_exhaustive]
 pub enum Ignored {
@@ -15,18 +15,18 @@ pub enum Ignored {
     Gamma,
     /// An orientation other than upright.
     Orientation,
-    /// Further frames: only the first picture was taken.
+    /// Further frames: only the first picture is taken.
     Frames,
-    /// A chunk beside the pixels whose checksum is wrong. A strict reader would refuse the file, the common ones show it.
+    /// A chunk other than pixels with a wrong checksum. A strict reader would refuse the file, the common ones show it.
     DamagedChunk,
-    /// Compressed pixels that lack their end or its checksum, though all pixels are there.
+    /// Compressed pixels that lack their end or its checksum, although all pixels are there.
     CutEnd,
     /// Pixels after the last row.
     MorePixels,
 }
 
 impl Ignored {
-    /// What it is, for a list: "colour profile".
+    /// Its name for lists: "colour profile".
     #[must_use]
     pub const fn as_str(self) -> &'static str {
         match self {
@@ -40,7 +40,7 @@ impl Ignored {
         }
     }
 
-    /// Whether it shows that the file was damaged, though its pixels were not.
+    /// Whether it shows that the file is damaged, although its pixels are not.
     #[must_use]
     pub const fn is_damage(self) -> bool {
         matches!(self, Self::DamagedChunk | Self::CutEnd | Self::MorePixels)
@@ -53,8 +53,8 @@ impl fmt::Display for Ignored {
     }
 }
 
-/// The chunks of a PNG: the type of each, its data as far as they are there, and all from its length on. None follows the one that
-/// says that it is the last.
+/// The chunks of a PNG: the type of each, as much of its data as there is, and everything from its length on. Nothing
+/// follows the chunk that marks the end.
 #[cfg(feature = "decode-png")]
 fn chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8], &[u8])> {
     let mut rest = bytes.get(8..).unwrap_or_default();
@@ -69,7 +69,7 @@ fn chunks(bytes: &[u8]) -> impl Iterator<Item = ([u8; 4], &[u8], &[u8])> {
     })
 }
 
-/// Whether a PNG says that it is an animation. One of no frames is none.
+/// Whether a PNG declares itself an animation. One without frames is not.
 #[cfg(feature = "decode-apng")]
 pub(super) fn is_animated(bytes: &[u8]) -> bool {
     let announces =
@@ -77,9 +77,9 @@ pub(super) fn is_animated(bytes: &[u8]) -> bool {
     chunks(bytes).take_while(|(kind, ..)| kind != b"IDAT").any(|(kind, data, _)| announces(&kind, data))
 }
 
-/// What a PNG has of it: told by the types of its chunks (length, type, data, checksum) before the first pixels, since the
-/// decoder would have to inflate a profile to tell that there is one. The decoder holds the chunks that it needs to their
-/// checksums; here the others are.
+/// What a PNG contains of it, by the types of its chunks (length, type, data, checksum) before the first pixels: the
+/// decoder would have to inflate a profile to report it. The decoder checks the checksums of the chunks that it needs;
+/// here the others are checked.
 #[cfg(feature = "decode-png")]
 pub(super) fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
     let mut found = BTreeSet::new();
@@ -101,7 +101,7 @@ pub(super) fn of_png(bytes: &[u8]) -> BTreeSet<Ignored> {
     found
 }
 
-/// Whether a chunk has the CRC of its type and data. The decoder itself looks at that of chunks of pixels.
+/// Whether a chunk has the CRC of its type and data. The decoder itself checks chunks of pixels.
 #[cfg(feature = "decode-png")]
 fn has_checksum(kind: &[u8; 4], chunk: &[u8]) -> bool {
     if matches!(kind, b"IDAT" | b"fdAT") {
@@ -115,7 +115,7 @@ fn has_checksum(kind: &[u8; 4], chunk: &[u8]) -> bool {
     rest.first_chunk().is_some_and(|sum| u32::from_be_bytes(*sum) == crc32fast::hash(covered))
 }
 
-/// Whether an Exif block (a TIFF header and its first directory) says that the picture is not upright (tag 274).
+/// Whether an Exif block (a TIFF header and its first directory) declares that the picture is not upright (tag 274).
 #[cfg(any(feature = "decode-png", feature = "decode-jpeg", feature = "decode-webp"))]
 pub(super) fn turned_by_exif(exif: &[u8]) -> bool {
     let big = match exif {
@@ -181,7 +181,7 @@ impl PngColour {
 }
 
 impl PngKind {
-    /// What the header of a PNG says; nothing where it is none.
+    /// The header of a PNG; `None` if it is not a PNG.
     #[must_use]
     pub fn of(bytes: &[u8]) -> Option<Self> {
         // The signature, then the first chunk: length, type, width, height.

@@ -1,8 +1,8 @@
 //! Bytes to pixels and back, with limits on what an untrusted file may ask for.
 //!
-//! A format is told by its content; see [`Format`]. Every picture becomes 8-bit RGBA ([`Pixels`]): palettes and
+//! A format is recognised by content; see [`Format`]. Every picture becomes 8-bit RGBA ([`Pixels`]): palettes and
 //! transparent colours become alpha, 16-bit samples are rounded by [`to_8_bit`], colour profiles and gamma are ignored
-//! and named in [`Decoded::ignored`].
+//! and listed in [`Decoded::ignored`].
 
 #[cfg(feature = "decode-apng")]
 mod apng_in;
@@ -78,19 +78,19 @@ use std::collections::BTreeSet;
 /// Changes whenever the same file decodes to other pixels.
 pub const DECODE_VERSION: u32 = 4;
 
-/// Changes whenever the same pixels come to other bytes as QOI or WebP.
+/// Changes whenever the same pixels yield other bytes as QOI or WebP.
 pub const IMAGE_VERSION: u32 = 1;
 
-/// What an image may ask for before it is refused.
+/// Limits on what an image may ask for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Limits {
-    /// The longest side in pixels. 65,536 by default: strips of 2048 x 32,768 occur.
+    /// The longest side in pixels. Default: 65,536, since strips of 2048 x 32,768 occur.
     pub side: u32,
-    /// The largest number of pixels of a picture. 2^26 by default: 256 MiB once decoded.
+    /// The largest number of pixels of a picture. Default: 2^26, which is 256 MiB once decoded.
     pub pixels: u64,
-    /// The largest number of pixels of all frames of an animated picture together. 2^28 by default.
+    /// The largest number of pixels of all frames of an animated picture together. Default: 2^28.
     pub all_pixels: u64,
-    /// The most frames. 10,000 by default.
+    /// The largest number of frames. Default: 10,000.
     pub frames: u32,
 }
 
@@ -101,7 +101,7 @@ impl Default for Limits {
 }
 
 impl Limits {
-    /// Refuses a picture that is too large, before memory is taken for it.
+    /// Refuses a picture that is too large, before memory is allocated for it.
     ///
     /// # Errors
     /// [`DecodeError::TooLarge`] with both sizes.
@@ -113,34 +113,34 @@ impl Limits {
     }
 }
 
-/// A decoded picture and what was noticed on the way.
+/// A decoded picture, and what was ignored.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Decoded {
     /// The picture as straight 8-bit RGBA.
     pub pixels: Pixels,
-    /// The format by content.
+    /// The format, recognised by content.
     pub format: Format,
-    /// What the file carries that decoding leaves out of account.
+    /// What the file contains that decoding ignores.
     pub ignored: BTreeSet<Ignored>,
 }
 
-/// Why bytes are not a picture that can be used.
+/// Why bytes are not a usable picture.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum DecodeError {
     /// There are no bytes.
     #[error("the file is empty")]
     Empty,
-    /// The content is that of no known image format.
+    /// The content is not of a known image format.
     #[error("not an image: it begins with {start}")]
     NotAnImage {
-        /// The first bytes, for a person.
+        /// The first bytes, for people.
         start: String,
     },
-    /// The format is known but left out of this build.
+    /// The format is known, but this build does not include it.
     #[error("this program was built without the feature decode-{} of zemtak-core, which reads {} images", .0.feature(), .0)]
     NotBuiltIn(Format),
-    /// The pixels are in blocks, and what unpacks those is left out of this build.
+    /// The pixels are in compressed blocks, and this build cannot unpack them.
     #[error("this program was built without the feature decode-blocks of zemtak-core, which unpacks {}", .0.word())]
     Blocks(crate::atlas::PixelKind),
     /// More pixels than allowed.
@@ -148,7 +148,7 @@ pub enum DecodeError {
     TooLarge {
         /// The size that the file claims.
         size: Size,
-        /// The limits that it passes.
+        /// The limits that it exceeds.
         limits: Limits,
     },
     /// More frames, or more pixels in all frames together, than allowed.
@@ -156,13 +156,13 @@ pub enum DecodeError {
         "an animation of over {} frames or {} pixels in all frames together, which is the limit", limits.frames, limits.all_pixels
     )]
     TooLong {
-        /// The limits that it passes.
+        /// The limits that it exceeds.
         limits: Limits,
     },
-    /// The file is damaged, cut short, or uses something that its codec does not know.
+    /// The file is damaged, truncated, or uses something that its codec does not support.
     #[error("bad {format} file: {reason}")]
     Damaged {
-        /// The format by content.
+        /// The format, recognised by content.
         format: Format,
         /// What is wrong with it.
         reason: String,
@@ -176,22 +176,23 @@ impl DecodeError {
     }
 }
 
-/// Decodes a picture, told by its content; `extension` serves only for TGA, which has no signature.
+/// Decodes a picture, recognised by its content; `extension` matters only for TGA, which has no signature.
 ///
-/// Of an animated file the first picture is taken, and [`Ignored::Frames`] says so; [`decode_frames`] takes all.
+/// For an animated file, takes the first picture and reports [`Ignored::Frames`]; [`decode_frames`] takes all.
 ///
 /// # Errors
-/// [`DecodeError`]: not an image, damaged, or too large by `limits`.
+/// [`DecodeError`]: not an image, damaged, or larger than `limits`.
 pub fn decode(bytes: &[u8], extension: Option<&str>, limits: &Limits) -> Result<Decoded, DecodeError> {
     let format = format_of(bytes, extension)?;
     let (pixels, ignored) = decode_as(format, bytes, limits)?;
     Ok(Decoded { pixels, format, ignored })
 }
 
-/// The size of a picture as its header says, before any pixel is decoded: to know what memory decoding it will take.
+/// The size of a picture according to its header, before any pixel is decoded: to know how much memory decoding will
+/// take.
 ///
 /// # Errors
-/// As [`decode`], as far as the header shows.
+/// As for [`decode`], as far as the header shows.
 pub fn size_of(bytes: &[u8], extension: Option<&str>) -> Result<Size, DecodeError> {
     match format_of(bytes, extension)? {
         #[cfg(feature = "decode-png")]
@@ -221,7 +222,7 @@ fn format_of(bytes: &[u8], extension: Option<&str>) -> Result<Format, DecodeErro
 }
 
 fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
-    // Without any codec there is nothing to hand these to.
+    // Without any codec there is nothing to pass these to.
     let _ = (bytes, limits);
     match format {
         #[cfg(feature = "decode-png")]
@@ -248,7 +249,7 @@ fn decode_as(format: Format, bytes: &[u8], limits: &Limits) -> Result<(Pixels, B
     }
 }
 
-/// The first bytes as a person would want to see them: as text where they are text, else in hexadecimal.
+/// The first bytes as a person would want to see them: as text if they are text, else in hexadecimal.
 fn describe_start(bytes: &[u8]) -> String {
     let start = &bytes[..bytes.len().min(12)];
     let text = |b: &u8| b.is_ascii_graphic() || matches!(b, b' ' | b'\t' | b'\r' | b'\n');
@@ -268,32 +269,30 @@ pub const fn to_8_bit(v: u16) -> u8 {
     byte
 }
 
-/// A PNG of 8-bit RGBA, with a mark of what it was made for if that is given, not proved yet: for those who want to know
-/// how long each takes.
+/// A PNG of 8-bit RGBA, with an optional mark of its purpose, not proved yet: to measure encoding and proof separately.
 ///
 /// # Errors
-/// A picture without pixels.
+/// The picture has no pixels.
 #[cfg(feature = "encode-png")]
 pub fn encoded_png(pixels: &Pixels, effort: PngEffort, mark: Option<Mark>) -> Result<Encoded<'_>, EncodeError> {
-    // By a library that did not deflate it.
+    // By a library other than the one that deflated it.
     let prove = if effort.bands().is_some() { png_proof::prove_png_of_bands } else { prove_png };
     Ok(Encoded::new(png_out::encode(pixels, effort, mark)?, pixels, prove))
 }
 
-/// A PNG of 8-bit RGBA without marks of gamma or colour profile, which make loaders shift colours; proved to show these
-/// pixels.
+/// A PNG of 8-bit RGBA without gamma or colour profile, which make loaders shift colours; proved to show these pixels.
 ///
 /// # Errors
-/// A picture without pixels, or a file that does not show the same once decoded.
+/// The picture has no pixels, or the file does not show the same once decoded.
 #[cfg(feature = "encode-png")]
 pub fn encode_png(pixels: &Pixels, effort: PngEffort) -> Result<Vec<u8>, EncodeError> {
     Ok(encoded_png(pixels, effort, None)?.prove()?)
 }
 
-/// The same with a mark of what the picture was made for.
+/// The same with a mark of the picture's purpose.
 ///
 /// # Errors
-/// As [`encode_png`].
+/// As for [`encode_png`].
 #[cfg(feature = "encode-png")]
 pub fn encode_marked_png(pixels: &Pixels, effort: PngEffort, mark: Mark) -> Result<Vec<u8>, EncodeError> {
     Ok(encoded_png(pixels, effort, Some(mark))?.prove()?)
@@ -302,16 +301,16 @@ pub fn encode_marked_png(pixels: &Pixels, effort: PngEffort, mark: Mark) -> Resu
 /// A QOI file, not proved yet.
 ///
 /// # Errors
-/// A picture without pixels.
+/// The picture has no pixels.
 #[cfg(feature = "encode-qoi")]
 pub fn encoded_qoi(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
     Ok(Encoded::new(qoi::encode(pixels)?, pixels, qoi::prove))
 }
 
-/// A WebP file without loss, not proved yet.
+/// A lossless WebP file, not proved yet.
 ///
 /// # Errors
-/// A picture without pixels, or with a side over 16,384 pixels.
+/// The picture has no pixels, or a side over 16,384 pixels.
 #[cfg(feature = "encode-webp")]
 pub fn encoded_webp(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
     Ok(Encoded::new(webp::encode(pixels)?, pixels, webp::prove))
@@ -324,7 +323,7 @@ mod tests {
     #[test]
     fn sixteen_bits_round_to_the_nearest_of_eight() {
         for v in 0..=u16::MAX {
-            // By distance: v is nearest to the multiple of 257 that its rounded value stands for.
+            // Checked by distance: v is nearest to the multiple of 257 that its rounded value stands for.
             let back = i32::from(to_8_bit(v)) * 257;
             assert!((i32::from(v) - back).abs() <= 128, "{v}");
         }

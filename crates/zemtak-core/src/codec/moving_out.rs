@@ -11,16 +11,16 @@ use crate::geometry::Size;
 use crate::pixels::PIXEL;
 use crate::pixels::Pixels;
 
-/// A picture, and how long it is shown: seconds as a fraction.
+/// A picture, and how long it is shown: a fraction of seconds.
 #[derive(Debug, Clone, Copy)]
 pub struct TimedPicture<'a> {
-    /// The picture; all have one size.
+    /// The picture; all have the same size.
     pub pixels: &'a Pixels,
-    /// Seconds: a number over another, which is not 0; each at most 65,535.
+    /// Seconds: a numerator, and a denominator other than 0; each at most 65,535.
     pub seconds: [u16; 2],
 }
 
-/// Encodes an animated PNG, marked as a clip, that plays `plays` times, for ever if that is 0.
+/// Encodes an animated PNG, marked as a clip, that plays `plays` times, or forever if that is 0.
 ///
 /// # Errors
 /// There is no picture, sizes differ, the size is out of the format's range, or the file does not show the same once
@@ -53,13 +53,13 @@ fn common_size<'p>(mut pictures: impl Iterator<Item = &'p Pixels>) -> Result<Siz
     if pictures.all(|picture| picture.size() == size) { Ok(size) } else { Err(EncodeError::Sizes) }
 }
 
-/// Alpha from which a pixel of a GIF is drawn: the format knows only all or nothing.
+/// Alpha from which a pixel of a GIF is drawn: the format only knows opaque and transparent.
 #[cfg(feature = "encode-gif")]
 const DRAWN: u8 = 128;
 
-/// Encodes a GIF, marked as a clip; delays are in hundredths of a second. It plays once or for ever.
+/// Encodes a GIF, marked as a clip; delays are in hundredths of a second. It plays once or forever.
 ///
-/// Up to 255 colours are kept exactly; more are brought down to 255 that fit all pictures together, without dithering, so
+/// Up to 255 colours are kept exactly; more are reduced to 255 that fit all pictures together, without dithering, so
 /// that flat areas stay flat.
 ///
 /// # Errors
@@ -96,8 +96,8 @@ pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>,
     Ok(out)
 }
 
-/// Decodes a GIF and compares each of its pictures with what the palette can show of it. The library's decoder is written
-/// for itself and shares nothing with its encoder.
+/// Decodes a GIF and compares each of its pictures with what the palette can show of it. The library's decoder is
+/// independent of its encoder.
 #[cfg(feature = "encode-gif")]
 fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Result<(), Unproved> {
     let undecodable = |error: gif::DecodingError| Unproved::Undecodable(error.to_string());
@@ -112,7 +112,7 @@ fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Resu
         }
         let shown = pixels.as_bytes().chunks_exact(PIXEL).flat_map(|pixel| palette.shown(pixel)).collect();
         let shown = Pixels::from_rgba(pixels.size(), shown).ok_or(Unproved::Size)?;
-        // Whatever the colour is of a pixel that is not drawn.
+        // The colour of a pixel that is not drawn does not matter.
         let decoded = frame.buffer.chunks_exact(PIXEL);
         let decoded: Vec<u8> =
             decoded.flat_map(|p| if p[3] == 0 { [0; 4] } else { [p[0], p[1], p[2], p[3]] }).collect();
@@ -121,7 +121,7 @@ fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Resu
     if decoder.read_next_frame().map_err(undecodable)?.is_some() { Err(Unproved::Size) } else { Ok(()) }
 }
 
-/// The colours of a GIF. The first one stands for what is transparent.
+/// The colours of a GIF. The first one stands for transparency.
 #[cfg(feature = "encode-gif")]
 struct Palette {
     colours: Vec<u8>,
@@ -132,7 +132,7 @@ struct Palette {
 #[cfg(feature = "encode-gif")]
 impl Palette {
     const CLEAR: u8 = 0;
-    /// Colours beside it.
+    /// The colours beside that.
     const MOST: usize = 255;
 
     fn of<'p>(pictures: impl Iterator<Item = &'p Pixels>) -> Self {
@@ -149,7 +149,7 @@ impl Palette {
             let exact = (1..=u8::MAX).zip(counts.keys()).map(|(index, colour)| (*colour, index)).collect();
             return Self { colours, exact, nearest: None };
         }
-        // Each colour once for every few pixels of it: large areas weigh more, small ones are not lost.
+        // Each colour once for every few of its pixels: large areas weigh more, small ones are not lost.
         let times = |n: &u64| usize::try_from(*n.min(&32)).unwrap_or(1) + 4;
         let weighed = counts.iter().flat_map(|(c, n)| std::iter::repeat_n(*c, times(n)));
         let samples: Vec<u8> = weighed.flat_map(|[r, g, b]| [r, g, b, 255]).collect();
@@ -171,7 +171,7 @@ impl Palette {
         }
     }
 
-    /// What a decoder should make of a pixel.
+    /// What a decoder should show for a pixel.
     fn shown(&self, pixel: &[u8]) -> [u8; PIXEL] {
         match self.index(pixel) {
             Self::CLEAR => [0; PIXEL],

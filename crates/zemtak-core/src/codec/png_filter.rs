@@ -2,7 +2,7 @@
 
 use crate::pixels::PIXEL;
 
-/// A row filter, named for what is taken from each byte.
+/// A row filter, named after what is subtracted from each byte.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Filter {
     /// Nothing: best where colours repeat exactly, as in pixel art and in frames side by side.
@@ -18,7 +18,7 @@ pub(super) enum Filter {
 }
 
 impl Filter {
-    /// All, in the order in which ties are decided.
+    /// All filters, in the order in which ties are decided.
     pub(super) const ALL: [Self; 5] = [Self::Plain, Self::Nearest, Self::Above, Self::Left, Self::Mean];
 
     const fn type_byte(self) -> u8 {
@@ -31,8 +31,8 @@ impl Filter {
         }
     }
 
-    /// Appends a row to `out`, filtered and led by its type byte. Where there is no row above, a filter that looks there
-    /// takes the pixel on the left instead, so that the row can be read without any other.
+    /// Appends a row to `out`, filtered, after its type byte. If there is no row above, a filter that needs one uses
+    /// the pixel on the left instead, so that the row can be read without any other.
     pub(super) fn append(self, row: &[u8], above: Option<&[u8]>, out: &mut Vec<u8>) {
         let (filter, above) = match (self, above) {
             (Self::Plain, _) | (_, Some(_)) => (self, above.unwrap_or_default()),
@@ -80,7 +80,7 @@ fn nearest(left: u8, up: u8, corner: u8) -> u8 {
     }
 }
 
-/// Appends the row filtered by whichever filter leaves the least sum of absolute differences, bytes taken as signed.
+/// Appends the row with the filter that leaves the least sum of absolute differences, taking bytes as signed.
 pub(super) fn append_least(row: &[u8], above: Option<&[u8]>, out: &mut Vec<u8>) {
     let mut best: Option<(u64, Vec<u8>)> = None;
     for filter in Filter::ALL {

@@ -6,7 +6,7 @@ use crate::pixels::Pixels;
 use png::{BitDepth, ColorType, DecodeOptions, Decoder, Info, OutputInfo, Reader, Transformations};
 use std::io::{BufRead, Cursor, Seek};
 
-/// What the decoder may take for chunks other than pixels.
+/// The memory that the decoder may use for chunks other than pixels.
 const CHUNK_BYTES: usize = 64 << 20;
 
 pub(super) fn damaged(reason: impl std::fmt::Display) -> DecodeError {
@@ -32,18 +32,19 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, Option<Ig
     let mut raw = vec![0; length];
     let frame = reader.next_frame(&mut raw).map_err(damaged)?;
     let pixels = Layout::of_frame(&frame).pixels(raw, size, reader.info())?;
-    // All pixels are there, so it is their end that is not. In several passes, and of frames, that cannot be told.
+    // All pixels are there, so it must be their end that is missing. With interlacing or frames this cannot be told.
     let can_tell = !reader.info().interlaced && !reader.info().is_animated();
     Ok((pixels, can_tell.then_some(Ignored::CutEnd)))
 }
 
-/// Where the header is whole and pixels come row by row: the header.
+/// The header, if it is whole and pixels come row by row.
 struct Header {
     size: Size,
 }
 
 impl Header {
-    // Signature, length of the header, its name, width, height, five bytes more, and the checksum of all since the name.
+    // Signature, length of the header, its name, width, height, five more bytes, and the checksum of everything from
+    // the name on.
     const NAME: usize = 12;
     const HEIGHT: usize = 20;
     const SUM: usize = 29;
@@ -56,8 +57,8 @@ impl Header {
         (is_whole && !kind.interlaced).then_some(Self { size })
     }
 
-    /// Reads the file as if it had one row more. The library stops after the last row that the header speaks of and looks no
-    /// further; so it comes to the end, and tells whether that is as it should be. Nothing where it is not.
+    /// Reads the file as if it had one more row. The library stops after the last row that the header announces and
+    /// looks no further; this way it reaches the end, and tells whether that is in order. `None` if it is not.
     fn with_its_end(&self, bytes: &[u8]) -> Option<(Vec<u8>, Layout, Info<'static>, Option<Ignored>)> {
         let mut longer = bytes.to_vec();
         longer[Self::HEIGHT..Self::HEIGHT + 4].copy_from_slice(&self.size.h.checked_add(1)?.to_be_bytes());
@@ -67,7 +68,7 @@ impl Header {
         let mut raw = vec![0; reader.output_buffer_size()?];
         let odd_end = match reader.next_frame(&mut raw) {
             Ok(_) => Some(Ignored::MorePixels),
-            // Of the row that is not there.
+            // From the row that does not exist.
             Err(error) if error.to_string().contains("does not have enough data") => None,
             Err(_) => return None,
         };
@@ -80,7 +81,7 @@ impl Header {
 /// A file whose header was read.
 pub(super) fn open<'b>(bytes: &'b [u8], limits: &Limits) -> Result<Reader<Cursor<&'b [u8]>>, DecodeError> {
     let mut options = DecodeOptions::default();
-    // The library would pass over it; strict readers refuse such a file.
+    // The library would ignore it; strict readers refuse such a file.
     options.set_ignore_adler32(false);
     options.set_ignore_text_chunk(true);
     options.set_ignore_iccp_chunk(true);
@@ -88,19 +89,19 @@ pub(super) fn open<'b>(bytes: &'b [u8], limits: &Limits) -> Result<Reader<Cursor
     decoder.set_limits(png::Limits { bytes: CHUNK_BYTES });
     let header = decoder.read_header_info().map_err(damaged)?;
     limits.check(size_of(header))?;
-    // Transparent colours become alpha here, while samples still have all their bits. Of a palette the library would show
-    // black where there is no such colour.
+    // Transparent colours become alpha here, while samples still have all their bits. The library would show black for
+    // a colour that a palette does not have.
     let indexed = header.color_type == ColorType::Indexed;
     decoder.set_transformations(if indexed { Transformations::IDENTITY } else { Transformations::EXPAND });
     decoder.read_info().map_err(damaged)
 }
 
-/// The size that a file's header says.
+/// The size according to a file's header.
 pub(super) fn size_of(info: &Info<'_>) -> Size {
     Size::new(info.width, info.height)
 }
 
-/// How rows lie in what the library gives.
+/// How rows are laid out in the library's output.
 pub(super) struct Layout {
     colours: ColorType,
     bits: BitDepth,
@@ -108,13 +109,13 @@ pub(super) struct Layout {
 }
 
 impl Layout {
-    /// That of a whole picture.
+    /// Of a whole picture.
     fn of<R: BufRead + Seek>(reader: &Reader<R>) -> Self {
         let (colours, bits) = reader.output_color_type();
         Self { colours, bits, line: reader.output_line_size(reader.info().width).unwrap_or_default() }
     }
 
-    /// That of a frame.
+    /// Of a frame.
     pub fn of_frame(frame: &OutputInfo) -> Self {
         Self { colours: frame.color_type, bits: frame.bit_depth, line: frame.line_size }
     }
@@ -138,7 +139,7 @@ impl Layout {
     }
 }
 
-/// The colours of a palette, as the pixels name them.
+/// The colours of a palette, by the indices in pixels.
 struct Palette(Vec<[u8; 4]>);
 
 impl Palette {
@@ -149,7 +150,7 @@ impl Palette {
         Ok(Self(colours.chunks_exact(3).zip(alphas).map(|(c, a)| [c[0], c[1], c[2], a]).collect()))
     }
 
-    /// What rows of `line` bytes show, each pixel a number of `bits`, the highest bits of a byte first.
+    /// The colours of rows of `line` bytes, each pixel an index of `bits` bits, the highest bits of a byte first.
     fn colours(&self, raw: &[u8], line: usize, size: Size, bits: usize) -> Result<Vec<u8>, DecodeError> {
         let (per_byte, mask) = (8 / bits, u8::MAX >> (8 - bits));
         let mut rgba = Vec::with_capacity(raw.len().saturating_mul(per_byte * 4));

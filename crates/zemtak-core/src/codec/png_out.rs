@@ -1,9 +1,9 @@
 //! Writing pages as PNG.
 //!
-//! Unless it is to be as small as can be, a page is cut into bands of whole rows, each filtered and deflated without a look
-//! at any other, so that all cores can share a page and a band that is as it was need not be made again. The bands are of
-//! fixed size, so the bytes do not depend on the number of threads, and the libraries give the same bytes on every processor:
-//! they choose instructions for sums, for copying and for comparing, but none that would change what is found.
+//! Except at the smallest size, a page is cut into bands of whole rows, each filtered and deflated on its own, so that
+//! all cores can share a page and an unchanged band need not be made again. Bands have a fixed size, so the bytes do
+//! not depend on the number of threads, and the libraries give the same bytes on every processor: they select
+//! instructions for sums, copying and comparing, none of which changes what is found.
 
 use super::png_filter::{Filter, append_least};
 use super::{EncodeError, Mark};
@@ -23,21 +23,21 @@ use zlib_rs::{Deflate, DeflateFlush};
 pub enum PngEffort {
     /// The least time: for trying things out.
     Fast,
-    /// Small files for a little time: for every day.
+    /// Small files in little time: for every day.
     #[default]
     Balanced,
-    /// The smallest file, at seconds a page: for what is given to players.
+    /// The smallest file, at seconds per page: for what players get.
     Small,
 }
 
 impl PngEffort {
-    /// How the bands of a page are made. `None` where a page is deflated as one.
+    /// How the bands of a page are made. `None` if a page is deflated as a whole.
     #[must_use]
     pub const fn bands(self) -> Option<BandEffort> {
         match self {
             Self::Fast => Some(BandEffort { level: 2, run: 32, tried: 2 }),
-            // Level 5 takes a tenth less time in all, level 7 a quarter more, for files that are larger or smaller by half a
-            // per cent to one. More filters, or a try on more rows, take as much time for less.
+            // Level 5 takes a tenth less time in all, level 7 a quarter more, for files that are larger or smaller by
+            // half a per cent to one. More filters, or trying more rows, take as much time and gain less.
             Self::Balanced => Some(BandEffort { level: 6, run: 16, tried: 2 }),
             Self::Small => None,
         }
@@ -49,26 +49,26 @@ impl PngEffort {
 pub struct BandEffort {
     /// The deflate level.
     level: i32,
-    /// One filter is chosen for each run of so many rows ...
+    /// One filter is chosen for each run of this many rows ...
     run: usize,
-    /// ... by a quick try on so many of them.
+    /// ... by a quick trial on this many of them.
     tried: usize,
 }
 
-/// Changes whenever the same pixels come to other bytes.
+/// Changes whenever the same pixels yield other bytes.
 pub const PNG_VERSION: u32 = 5;
 
-/// How many bytes of pixels a band holds at least: fewer make use of more cores and less work when a sprite changes, more
-/// make smaller files (a quarter of a per cent for twice as many bytes).
+/// The least number of bytes of pixels in a band: smaller bands make use of more cores and mean less work when a sprite
+/// changes, larger ones make smaller files (by a quarter of a per cent for twice as many bytes).
 const BAND: usize = 1 << 18;
 
-/// The deflate level at which the filters of bands are tried.
+/// The deflate level at which filters are tried.
 const TRIAL: i32 = 1;
 
 /// Rows that deflate to less than this part of their length are mostly empty, whatever the filter.
 const EMPTY: usize = 64;
 
-/// How the filters of small files are chosen: one for each run of so many rows, all of which are tried at this level.
+/// How the filters of small files are chosen: one for each run of this many rows, all of which are tried at this level.
 const SMALL_RUN: usize = 16;
 const SMALL_TRIAL: i32 = 6;
 
@@ -78,17 +78,17 @@ const WINDOW_BITS: u8 = 15;
 /// The header of a zlib stream with such a window.
 const ZLIB_HEADER: [u8; 2] = [0x78, 0x9c];
 
-/// A deflate block that holds nothing and ends the stream.
+/// An empty deflate block that ends the stream.
 const LAST_BLOCK: [u8; 5] = [1, 0, 0, 0xff, 0xff];
 
-/// A band of whole rows as a piece of a deflate stream. It ends on a byte border and refers to nothing outside.
+/// A band of whole rows as a piece of a deflate stream. It ends on a byte boundary and refers to nothing outside.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Band {
     /// The piece.
     pub deflated: Vec<u8>,
     /// The Adler-32 sum of what was deflated (RFC 1950).
     pub sum: u32,
-    /// How many bytes that were.
+    /// How many bytes were deflated.
     pub length: u64,
 }
 
@@ -121,7 +121,7 @@ pub(super) fn rows_of<'p>(pixels: &'p Pixels, range: &Range<u32>) -> &'p [u8] {
 /// Filters and deflates the rows of a band of a page that is `width` pixels wide.
 ///
 /// # Errors
-/// The deflate library refuses to go on, which it has no reason to.
+/// The deflate library fails, which it has no reason to.
 pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Band, EncodeError> {
     let stride = width as usize * PIXEL;
     let mut filtered = Vec::with_capacity(rows.len() + rows.len() / stride.max(1));
@@ -143,7 +143,7 @@ pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Ba
     Ok(Band { deflated, sum: adler32(1, &filtered), length: filtered.len() as u64 })
 }
 
-/// Appends a range of bytes that is whole rows, filtered. The first row of all has none above.
+/// Appends a range of bytes that is whole rows, filtered. The very first row has none above it.
 fn filter_rows(filter: Filter, rows: &[u8], range: &Range<usize>, stride: usize, out: &mut Vec<u8>) {
     for start in range.clone().step_by(stride) {
         filter.append(&rows[start..start + stride], above(rows, start, stride), out);
@@ -154,7 +154,7 @@ fn above(rows: &[u8], start: usize, stride: usize) -> Option<&[u8]> {
     start.checked_sub(stride).map(|before| &rows[before..start])
 }
 
-/// The file of a page with these bands, from the top, and a mark of what it was made for.
+/// The file of a page with these bands, from the top, and a mark of its purpose.
 #[must_use]
 pub fn join_png_bands(size: Size, mark: Option<Mark>, bands: &[Band]) -> Vec<u8> {
     let sum = bands.iter().fold(1, |sum, band| adler32_combine(sum, band.sum, band.length));
@@ -164,7 +164,8 @@ pub fn join_png_bands(size: Size, mark: Option<Mark>, bands: &[Band]) -> Vec<u8>
     file(size, mark, &pieces)
 }
 
-/// The deflated pieces of the bands of a file that [`join_png_bands`] made of `count` bands. `None` for any other file.
+/// The deflated pieces of the bands in a file that [`join_png_bands`] made from `count` bands. `None` for any other
+/// file.
 #[must_use]
 pub fn split_png_bands(file: &[u8], count: usize) -> Option<Vec<&[u8]>> {
     let mut rest = file.strip_prefix(&SIGNATURE)?;
@@ -187,13 +188,13 @@ pub fn split_png_bands(file: &[u8], count: usize) -> Option<Vec<&[u8]>> {
 
 const SIGNATURE: [u8; 8] = *b"\x89PNG\r\n\x1a\n";
 
-/// A PNG of 8-bit RGBA with these pieces of a zlib stream, without marks of gamma or colour profile: they make loaders
-/// shift colours.
+/// A PNG of 8-bit RGBA with these pieces of a zlib stream, without gamma or colour profile: they make loaders shift
+/// colours.
 fn file(size: Size, mark: Option<Mark>, pieces: &[&[u8]]) -> Vec<u8> {
     let mut out = Vec::with_capacity(pieces.iter().map(|piece| piece.len() + 12).sum::<usize>() + 96);
     out.extend_from_slice(&SIGNATURE);
     let mut header = [size.w.to_be_bytes(), size.h.to_be_bytes()].concat();
-    // 8 bits a channel, RGBA, the one method of deflating and of filtering, not interlaced.
+    // 8 bits per channel, RGBA, the only compression and filter methods, not interlaced.
     header.extend_from_slice(&[8, 6, 0, 0, 0]);
     append_chunk(*b"IHDR", &header, &mut out);
     mark.iter().for_each(|mark| append_chunk(*b"tEXt", &mark.chunk(), &mut out));
@@ -215,7 +216,7 @@ fn append_chunk(kind: [u8; 4], data: &[u8], out: &mut Vec<u8>) {
     out.extend_from_slice(&crc32(crc32(0, &kind), data).to_be_bytes());
 }
 
-/// The zlib stream of all rows, as small as a search for the cheapest matches makes it.
+/// The zlib stream of all rows, as small as a search for the cheapest matches can make it.
 fn smallest(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
     let (bytes, stride) = (pixels.as_bytes(), pixels.size().w as usize * PIXEL);
     let runs = par::map_range((pixels.size().h as usize).div_ceil(SMALL_RUN), |run| {
@@ -230,7 +231,7 @@ fn smallest(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
     Ok(out)
 }
 
-/// A run of rows filtered by each filter and by the least sum a row: the one that deflates best.
+/// A run of rows, filtered by each filter and by the least sum per row: whichever deflates best.
 fn best_filtered(bytes: &[u8], run: &Range<usize>, stride: usize) -> Result<Vec<u8>, EncodeError> {
     let mut trial = Deflater::new(SMALL_TRIAL);
     let mut by_row = Vec::with_capacity(run.len() + SMALL_RUN);
@@ -249,7 +250,7 @@ fn best_filtered(bytes: &[u8], run: &Range<usize>, stride: usize) -> Result<Vec<
     Ok(best.1)
 }
 
-/// Deflates pieces, each by itself.
+/// Deflates pieces, each on its own.
 struct Deflater {
     state: Deflate,
     /// Room for output. It only grows, so that it is not cleared for every piece.
@@ -266,7 +267,7 @@ impl Deflater {
         self.run(input, DeflateFlush::Finish, zlib_rs::compress_bound(input.len()))
     }
 
-    /// A piece of a stream that ends on a byte border.
+    /// A piece of a stream that ends on a byte boundary.
     fn piece(&mut self, input: &[u8]) -> Result<&[u8], EncodeError> {
         self.run(input, DeflateFlush::SyncFlush, zlib_rs::compress_bound(input.len()) + LAST_BLOCK.len())
     }

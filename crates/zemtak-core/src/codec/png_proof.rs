@@ -1,12 +1,12 @@
-//! What a strict decoder makes of an encoded PNG.
+//! A strict decoder for encoded PNGs.
 //!
-//! It is written for itself: it walks the chunks, inflates by another library than the one that deflated, and holds the
-//! filtered bytes against the pixels, so that no line of it is used by the encoder. Decoders that serve for showing pictures
-//! will not do: they stop at the last pixel, and would pass a file whose stream has no end or a wrong sum, which others then
-//! refuse.
+//! It is independent: it walks the chunks, inflates with another library than the one that deflated, and compares the
+//! filtered bytes with the pixels, so that it shares no line with the encoder. Decoders made for showing pictures will
+//! not do: they stop at the last pixel, and would accept a file whose stream has no end or a wrong sum, which others
+//! then refuse.
 //!
-//! A page of bands is proved in two steps, so that each band can be proved while its rows are at hand and a band of an
-//! earlier build need not be proved again: the bands one by one, then the file, that it holds just these.
+//! A page of bands is proved in two steps, so that each band can be proved while its rows are at hand, and a band of an
+//! earlier build need not be proved again: first each band, then that the file holds exactly these bands.
 
 use super::Mark;
 use super::encode::Unproved;
@@ -17,7 +17,7 @@ use crate::pixels::{PIXEL, Pixels};
 use libdeflater::{Decompressor, adler32, crc32};
 use zlib_rs::{Inflate, InflateFlush, Status};
 
-/// A stored block that ends a deflate stream with bytes that are sought behind a band: where they come out, the band before
+/// A stored block that ends a deflate stream with known bytes, appended to a band: if they come out, the band before
 /// them has neither ended the stream nor left a block unfinished.
 const BEHIND: [u8; 9] = [1, 4, 0, 0xfb, 0xff, b'z', b'b', b'e', b'h'];
 const BEHIND_LENGTH: usize = 4;
@@ -25,20 +25,21 @@ const BEHIND_LENGTH: usize = 4;
 /// The header of a zlib stream with a window of 32 KiB.
 const ZLIB_HEADER: [u8; 2] = [0x78, 0x9c];
 
-/// What an empty block that ends a deflate stream is.
+/// An empty block that ends a deflate stream.
 const LAST_BLOCK: [u8; 5] = [1, 0, 0, 0xff, 0xff];
 
-/// Decodes a PNG file of 8-bit RGBA, deflated as one by any library but zlib-rs, and compares it with the pixels that went in.
+/// Decodes a PNG file of 8-bit RGBA, deflated as a whole by any library but zlib-rs, and compares it with the pixels
+/// that went in.
 ///
 /// # Errors
-/// It does not show the same, or a strict reader would refuse it.
+/// It does not show the same pixels, or a strict reader would refuse it.
 pub fn prove_png(file: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
     let (size, stride) = (pixels.size(), stride_of(pixels.size().w));
     let filtered = inflate(&pieces(file, size)?.concat(), (stride + 1) * size.h as usize)?;
     compare(&filtered, pixels.as_bytes(), stride)
 }
 
-/// The same for a file of bands.
+/// The same for a file made of bands.
 pub(super) fn prove_png_of_bands(file: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
     let size = pixels.size();
     let ranges = png_bands(size);
@@ -51,7 +52,7 @@ pub(super) fn prove_png_of_bands(file: &[u8], pixels: &Pixels) -> Result<(), Unp
 /// Decodes a band of a page that is `width` pixels wide and compares it with its rows.
 ///
 /// # Errors
-/// It does not show the same.
+/// It does not show the same pixels.
 pub fn prove_png_band(band: &Band, rows: &[u8], width: u32) -> Result<(), Unproved> {
     if proved_sum(&band.deflated, rows, width)? == (band.sum, band.length) {
         Ok(())
@@ -60,8 +61,8 @@ pub fn prove_png_band(band: &Band, rows: &[u8], width: u32) -> Result<(), Unprov
     }
 }
 
-/// Reads the file of a page as far as it is not [proved](prove_png_band) with its bands: that it holds all of them, in
-/// order, each byte for byte, and nothing that a strict reader would refuse.
+/// Checks everything about a page's file that is not [proved](prove_png_band) with its bands: that it holds all of
+/// them, in order, byte for byte, and nothing that a strict reader would refuse.
 ///
 /// # Errors
 /// It does not.
@@ -85,7 +86,7 @@ fn stride_of(width: u32) -> usize {
     width as usize * PIXEL
 }
 
-/// The pieces of a file's stream that are its bands, and what comes after them.
+/// The pieces of a file's stream that are its bands, and what follows them.
 fn bands_of(file: &[u8], size: Size, count: usize) -> Result<(Vec<&[u8]>, &[u8]), Unproved> {
     let mut pieces = pieces(file, size)?;
     let end =
@@ -93,8 +94,8 @@ fn bands_of(file: &[u8], size: Size, count: usize) -> Result<(Vec<&[u8]>, &[u8])
     if pieces.remove(0) == ZLIB_HEADER { Ok((pieces, end)) } else { Err(bad("its stream has another header")) }
 }
 
-/// Inflates a band by another library than the one that deflated it and compares it with its rows. Gives the Adler-32 sum of
-/// what came out, and its length.
+/// Inflates a band with another library than the one that deflated it, and compares it with its rows. Returns the
+/// Adler-32 sum of the output, and its length.
 fn proved_sum(piece: &[u8], rows: &[u8], width: u32) -> Result<(u32, u64), Unproved> {
     let stride = stride_of(width);
     let length = rows.len() + rows.len() / stride.max(1);
@@ -112,7 +113,8 @@ fn proved_sum(piece: &[u8], rows: &[u8], width: u32) -> Result<(u32, u64), Unpro
 /// Whether a stream of bands ends with nothing but a last block and the Adler-32 sum of all bands (RFC 1950, section 8.2).
 fn ends_with_sum(end: &[u8], sums: impl IntoIterator<Item = (u32, u64)>) -> Result<(), Unproved> {
     const BASE: u64 = 65_521;
-    // The first half is one more than the sum of all bytes, the second the sum of what the first was after each byte.
+    // The first half is one more than the sum of all bytes, the second half is the sum of the first half's values after
+    // each byte.
     let (first, second) = sums.into_iter().fold((1, 0), |(first, second), (sum, length)| {
         let (own_first, own_second) = (u64::from(sum & 0xffff), u64::from(sum >> 16));
         let before = first + BASE - 1;
@@ -129,7 +131,7 @@ fn ends_with_sum(end: &[u8], sums: impl IntoIterator<Item = (u32, u64)>) -> Resu
 
 /// Compares each filtered row with the pixels that went in.
 fn compare(filtered: &[u8], rows: &[u8], stride: usize) -> Result<(), Unproved> {
-    // Nothing is written of a picture without pixels.
+    // A picture without pixels is never written.
     if stride == 0 {
         return Err(Unproved::Size);
     }
@@ -143,7 +145,7 @@ fn compare(filtered: &[u8], rows: &[u8], stride: usize) -> Result<(), Unproved> 
     Ok(())
 }
 
-/// The data of each IDAT chunk of a file that has nothing but a mark and those between its header and its end.
+/// The data of each IDAT chunk, in a file that has nothing but those and a mark between its header and its end.
 fn pieces(file: &[u8], size: Size) -> Result<Vec<&[u8]>, Unproved> {
     let mut rest = file.strip_prefix(b"\x89PNG\r\n\x1a\n").ok_or_else(|| bad("it has no signature"))?;
     let mut pieces = Vec::new();
@@ -165,7 +167,7 @@ fn pieces(file: &[u8], size: Size) -> Result<Vec<&[u8]>, Unproved> {
                 }
                 expected = b"IDAT";
             }
-            // No text but the mark: others would be an error in the encoder.
+            // No text but the mark: anything else would be an error in the encoder.
             (b"IDAT", b"tEXt") if pieces.is_empty() && Mark::of(file).is_some_and(|mark| mark.chunk() == data) => {}
             (b"IDAT", b"IDAT") => pieces.push(data),
             (b"IDAT", b"IEND") if data.is_empty() && after.is_empty() => return Ok(pieces),
@@ -176,7 +178,7 @@ fn pieces(file: &[u8], size: Size) -> Result<Vec<&[u8]>, Unproved> {
     Err(bad("it has no end"))
 }
 
-/// Exactly `length` bytes out of a zlib stream that ends where it should, with the right sum.
+/// Exactly `length` bytes from a zlib stream that ends where it should, with the right sum.
 fn inflate(stream: &[u8], length: usize) -> Result<Vec<u8>, Unproved> {
     let mut out = vec![0; length];
     let mut state = Inflate::new(true, 15);
@@ -187,11 +189,11 @@ fn inflate(stream: &[u8], length: usize) -> Result<Vec<u8>, Unproved> {
     if all { Ok(out) } else { Err(Unproved::Size) }
 }
 
-/// Whether a decoder makes `pixels` of a filtered row, given the row above, which it made before.
+/// Whether a decoder turns a filtered row into `pixels`, given the row above, which it decoded before.
 ///
-/// A decoder adds to each byte what it foretells from bytes that it has decoded. As long as those are the pixels that went in,
-/// it foretells what the pixels foretell; so it comes to the same row if and only if every byte is its pixel less that. Asked
-/// in this way no byte waits for the one before it.
+/// A decoder adds a prediction, computed from bytes that it has decoded, to each byte. As long as those are the
+/// original pixels, its prediction equals the one computed from the original pixels; so it arrives at the same row if
+/// and only if every byte is its pixel minus that prediction. Checked this way, no byte waits for the one before it.
 fn stands_for(filter: u8, filtered: &[u8], pixels: &[u8], above: &[u8]) -> Result<bool, Unproved> {
     let Some((first, rest)) = pixels.split_first_chunk::<PIXEL>() else { return Ok(filtered.is_empty()) };
     // Left of the first pixel, and above it on the left, are zeros.
@@ -211,10 +213,11 @@ fn stands_for(filter: u8, filtered: &[u8], pixels: &[u8], above: &[u8]) -> Resul
     })
 }
 
-/// Whether each filtered byte is its pixel's less what the pixel's neighbours (left, above, above on the left) foretell.
+/// Whether each filtered byte is its pixel minus the prediction from the pixel's neighbours (left, above, above on the
+/// left).
 fn agree(bytes: [&[u8]; 5], foretell: impl Fn([u8; 3]) -> u8) -> bool {
     let length = bytes[1].len();
-    // Of one length that is plain to see, they are looked at many at a time.
+    // With lengths that are evidently equal, the loop is vectorised.
     let [filtered, pixels, left, up, corner] = bytes.map(|bytes| &bytes[..length]);
     let differs = |i: usize| filtered[i].wrapping_add(foretell([left[i], up[i], corner[i]])) ^ pixels[i];
     (0..length).fold(0, |all, i| all | differs(i)) == 0
@@ -225,7 +228,7 @@ fn mean([left, up, _]: [u8; 3]) -> u8 {
     ((u16::from(left) + u16::from(up)) / 2) as u8
 }
 
-/// Of the three neighbours that which is nearest to left + up - corner.
+/// Whichever of the three neighbours is nearest to left + up - corner.
 fn paeth([left, up, corner]: [u8; 3]) -> u8 {
     let [a, b, c] = [left, up, corner].map(i16::from);
     let (to_left, to_up, to_corner) = ((b - c).abs(), (a - c).abs(), (b - c + a - c).abs());

@@ -1,4 +1,4 @@
-//! QOI, read and written.
+//! QOI, reading and writing.
 
 use super::{DecodeError, Format, Limits};
 use crate::geometry::Size;
@@ -42,7 +42,7 @@ mod writing {
         written.map_err(|error| EncodeError::Codec(error.to_string()))
     }
 
-    /// Decodes by a library that the encoder knows nothing of.
+    /// Decodes with a library that is independent of the encoder.
     pub fn prove(bytes: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
         let options = DecoderOptions::default().set_strict_mode(true);
         let mut decoder = QoiDecoder::new_with_options(ZCursor::new(bytes), options);

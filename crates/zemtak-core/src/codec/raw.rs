@@ -1,9 +1,9 @@
-//! Pixels as a game's upload call wants them: rows of numbers without a header, in a named order.
+//! Pixels as a game's upload call wants them: rows of values without a header, in a given order.
 
 use crate::pixels::{PIXEL, Pixels};
 
-/// The order in which the four numbers of a pixel follow each other: in memory where each is a byte, from the highest bits
-/// down where all are one 16-bit word.
+/// The order of a pixel's four channels: in memory if each is a byte, from the highest bits down if all are in one
+/// 16-bit word.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[non_exhaustive]
 pub enum Channels {
@@ -19,7 +19,7 @@ pub enum Channels {
 }
 
 impl Channels {
-    /// Where in an RGBA pixel each number is found.
+    /// The index of each channel in an RGBA pixel.
     fn order(self) -> [usize; PIXEL] {
         match self {
             Self::Rgba => [0, 1, 2, 3],
@@ -30,7 +30,7 @@ impl Channels {
     }
 }
 
-/// How many bits each number of a pixel has.
+/// How many bits each channel has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[non_exhaustive]
 pub enum Bits {
@@ -46,26 +46,27 @@ pub enum Bits {
 /// How rows of raw pixels are laid out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct RawLayout {
-    /// The order of a pixel's numbers. Without alpha, `argb` is `rgb`, and `abgr` is `bgr`.
+    /// The order of a pixel's channels. Without alpha, `argb` is `rgb`, and `abgr` is `bgr`.
     pub channels: Channels,
-    /// Their bits.
+    /// Bits per channel.
     pub bits: Bits,
-    /// Whether numbers with fewer bits are dithered in an ordered pattern of 4 x 4 pixels, so that gradients have no steps.
+    /// Whether channels with fewer bits are dithered in an ordered pattern of 4 x 4 pixels, so that gradients show no
+    /// steps.
     pub dither: bool,
-    /// Each row takes a multiple of so many bytes; what is added is 0.
+    /// Each row takes a multiple of this many bytes; the padding is 0.
     pub row_align: u32,
     /// Whether the lowest row comes first.
     pub bottom_up: bool,
 }
 
 impl Default for RawLayout {
-    /// Rows of RGBA from the top, a byte each, nothing between them.
+    /// Rows of RGBA from the top, a byte per channel, without padding.
     fn default() -> Self {
         Self { channels: Channels::Rgba, bits: Bits::Eight, dither: false, row_align: 1, bottom_up: false }
     }
 }
 
-/// In which of 16 steps each pixel of a 4 x 4 pattern is rounded up (B. E. Bayer, 1973).
+/// At which of 16 steps each pixel of a 4 x 4 pattern is rounded up (B. E. Bayer, 1973).
 const STEPS: [[u32; 4]; 4] = [[0, 8, 2, 10], [12, 4, 14, 6], [3, 11, 1, 9], [15, 7, 13, 5]];
 
 impl RawLayout {
@@ -75,7 +76,7 @@ impl RawLayout {
         if self.bits == Bits::Eight { 4 } else { 2 }
     }
 
-    /// The bytes of a row, with what is added to it.
+    /// The bytes of a row, including padding.
     #[must_use]
     pub fn row_bytes(&self, width: u32) -> u64 {
         (u64::from(width) * u64::from(self.pixel_bytes())).next_multiple_of(u64::from(self.row_align.max(1)))
@@ -83,8 +84,9 @@ impl RawLayout {
 
     /// The rows of a picture.
     ///
-    /// A number of fewer bits is the nearest one, `(v * most * 2 + 255) div 510` with `most` the largest of them; dithered,
-    /// `(v * most * 32 + 255 * (2 * step + 1)) div (255 * 32)` with the pattern's step of its pixel, from 0 to 15.
+    /// A channel with fewer bits gets the nearest value, `(v * most * 2 + 255) div 510` with `most` its largest value;
+    /// dithered, `(v * most * 32 + 255 * (2 * step + 1)) div (255 * 32)`, where `step` is the pattern's step for the
+    /// pixel, from 0 to 15.
     #[must_use]
     pub fn encode(&self, pixels: &Pixels) -> Vec<u8> {
         let size = pixels.size();
@@ -115,7 +117,7 @@ impl RawLayout {
         rows.extend(word.to_le_bytes());
     }
 
-    /// A number in fewer bits.
+    /// A channel in fewer bits.
     fn narrow(&self, byte: u8, bits: u32, step: u32) -> u16 {
         let (v, most) = (u32::from(byte), (1u32 << bits) - 1);
         let number = match self.dither {
@@ -138,7 +140,8 @@ mod tests {
         [(Channels::Rgba, "rgba"), (Channels::Bgra, "bgra"), (Channels::Argb, "argb"), (Channels::Abgr, "abgr")];
 
     proptest! {
-        /// Read back letter by letter of the order's name, each number is where it is said to be, and as near as its bits allow.
+        /// Read back letter by letter from the name of the order, each channel is where its name says, and as near as
+        /// its bits allow.
         #[test]
         fn rows_are_laid_out_as_they_are_called(
             picture in pictures(), order in 0usize..4, bits in 0usize..3, dither: bool, row_align in 1u32..9, bottom_up: bool,
@@ -174,7 +177,7 @@ mod tests {
         }
     }
 
-    /// Over each 4 x 4 pixels of one colour the dithered numbers come to it on average, to a sixteenth of a step.
+    /// Over each 4 x 4 pixels of one colour, the dithered values average to it, to a sixteenth of a step.
     #[test]
     fn dithering_keeps_the_mean() {
         let layout = RawLayout { bits: Bits::Four, dither: true, ..RawLayout::default() };

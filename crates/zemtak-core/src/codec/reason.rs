@@ -1,6 +1,6 @@
-//! What is wrong with a file, in words for a person: what libraries say is for those who wrote them.
+//! What is wrong with a file, in words for people: the messages of libraries are written for their authors.
 
-/// What libraries' texts mean, and pieces by which they are known, in small letters. The first that is found counts.
+/// The meaning of libraries' messages, and fragments by which to recognise them, in lower case. The first match counts.
 const MEANINGS: [(&str, &[&str]); 9] = [
     (
         "it ends too early",
@@ -27,13 +27,13 @@ const MEANINGS: [(&str, &[&str]); 9] = [
     ("it asks for more memory than is allowed", &["limits"]),
 ];
 
-/// The reason for a person.
+/// The reason for people.
 pub(crate) fn plain(library: &str) -> String {
-    // As `Debug` prints a text.
+    // In the form in which `Debug` prints a text.
     let library = library.trim().trim_matches('"');
     let small = library.to_lowercase();
     let known = MEANINGS.iter().find(|(_, pieces)| pieces.iter().any(|piece| small.contains(piece)));
-    // Braces and underscores are what `Debug` prints, colons what paths of types have.
+    // Braces and underscores come from `Debug`, colons from paths of types.
     let inner = library.contains(['{', '}', '_', '[', '(']) || library.contains("::");
     match known {
         Some((meaning, _)) => (*meaning).to_owned(),
@@ -46,7 +46,7 @@ pub(crate) fn plain(library: &str) -> String {
 mod tests {
     use super::plain;
 
-    /// "CRC error: expected 0x8cfeb86d have 0x4c717ae5 while decoding ChunkType { … }" reached a person.
+    /// "CRC error: expected 0x8cfeb86d have 0x4c717ae5 while decoding ChunkType { … }" was shown to a user.
     #[test]
     fn what_libraries_say_is_put_into_words() {
         for (library, meaning) in [

@@ -1,7 +1,7 @@
-//! TGA. It has no library here: those there are fill what is missing of a cut file with black, or turn pictures whose rows run from
-//! the right.
+//! TGA, without a library: those that exist fill the missing part of a truncated file with black, or flip pictures
+//! whose rows run from the right.
 //!
-//! The numbers of its header, all little-endian, are as "Truevision TGA File Format Specification, Version 2.0" has them.
+//! The fields of its header, all little-endian, are those of "Truevision TGA File Format Specification, Version 2.0".
 
 use super::{DecodeError, Format, Limits};
 use crate::geometry::Size;
@@ -20,7 +20,7 @@ fn cut() -> DecodeError {
 enum Value {
     Grey,
     GreyAlpha,
-    /// Five bits each, and one of alpha if that is used.
+    /// Five bits each, and one bit of alpha if that is used.
     Colour16 {
         alpha: bool,
     },
@@ -47,7 +47,7 @@ impl Value {
         }
     }
 
-    /// The colour that its bytes, as many as [`bytes`](Self::bytes) says, stand for.
+    /// The colour of its bytes, as many as [`bytes`](Self::bytes) says.
     #[expect(clippy::cast_possible_truncation, reason = "31 parts of 255 are a byte")]
     fn rgba(self, bytes: &[u8]) -> [u8; 4] {
         match (self, bytes) {
@@ -69,7 +69,7 @@ impl Value {
 /// What the header says.
 struct Header {
     size: Size,
-    /// Bytes of a pixel, and what they are: a colour, or the number of one.
+    /// Bytes of a pixel, and what they are: a colour, or the index of one.
     pixel_bytes: usize,
     value: Option<Value>,
     palette: Option<Palette>,
@@ -81,7 +81,7 @@ struct Header {
 }
 
 struct Palette {
-    /// The number of the first colour.
+    /// The index of the first colour.
     first: usize,
     colours: Vec<[u8; 4]>,
 }
@@ -130,7 +130,7 @@ impl Header {
     }
 }
 
-/// The palette and its bytes. A file without pixels of a palette may have one all the same, and of any kind.
+/// The palette and its bytes. A file whose pixels need no palette may have one anyway, and of any kind.
 fn palette(
     bytes: &[u8],
     at: usize,
@@ -154,7 +154,7 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
     limits.check(header.size)?;
     let data = bytes.get(header.pixels_at..).ok_or_else(cut)?;
     let (w, h) = (header.size.w as usize, header.size.h as usize);
-    // Run lengths make a picture at most 128 times as large, so that less than this cannot be whole.
+    // Run lengths expand a picture at most 128 times, so anything shorter cannot be complete.
     let least = if header.run_lengths { (w * h).div_ceil(128) } else { w * h * header.pixel_bytes };
     if header.size.area() == 0 {
         return Err(damaged("it has no pixels"));
@@ -174,7 +174,7 @@ fn plain(header: &Header, data: &[u8], count: usize) -> Result<Vec<u8>, DecodeEr
     Ok(rgba)
 }
 
-/// Packets: a number, and so many pixels less one, or with the highest bit one pixel for as many.
+/// Packets: a count minus one and that many pixels or, with the highest bit set, one pixel to repeat.
 fn spread(header: &Header, mut data: &[u8], count: usize) -> Result<Vec<u8>, DecodeError> {
     let mut rgba = Vec::with_capacity(count * 4);
     while rgba.len() < count * 4 {
@@ -190,7 +190,7 @@ fn spread(header: &Header, mut data: &[u8], count: usize) -> Result<Vec<u8>, Dec
             rgba.extend(plain(header, values, pixels)?);
         }
     }
-    // The last packet may go beyond the picture.
+    // The last packet may exceed the picture.
     rgba.truncate(count * 4);
     Ok(rgba)
 }

@@ -1,4 +1,4 @@
-//! WebP: read with and without loss, written without.
+//! WebP: lossy and lossless reading, lossless writing.
 
 use super::{DecodeError, Format, Ignored, Limits, markers};
 use crate::geometry::Size;
@@ -7,7 +7,7 @@ use image_webp::WebPDecoder;
 use std::collections::BTreeSet;
 use std::io::Cursor;
 
-/// What the codec may take for a frame in pieces, beyond the pixels themselves.
+/// The memory that the codec may use for a frame in pieces, beyond the pixels themselves.
 const BYTES_PER_PIXEL: u64 = 8;
 
 fn damaged(reason: impl std::fmt::Display) -> DecodeError {
@@ -45,8 +45,8 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     Ok((pixels, ignored))
 }
 
-/// Whether a file has all the bytes that its header (RIFF, a length, and so many bytes) speaks of. The library reads on to the
-/// last pixel and does not miss what lies behind it.
+/// Whether a file has all the bytes that its header announces (RIFF, a length, and that many bytes). The library reads
+/// up to the last pixel and does not notice what is missing after it.
 fn is_whole(bytes: &[u8]) -> bool {
     let said = bytes.get(4..).and_then(<[u8]>::first_chunk).map_or(0, |length| u64::from(u32::from_le_bytes(*length)));
     bytes.len() as u64 >= said + 8
@@ -73,7 +73,7 @@ mod writing {
     use crate::pixels::Pixels;
     use image_webp::{ColorType, WebPEncoder};
 
-    /// A file without loss.
+    /// A lossless file.
     pub fn encode(pixels: &Pixels) -> Result<Vec<u8>, EncodeError> {
         const LONGEST_SIDE: u32 = 16_384;
         let size = pixels.size();
@@ -89,7 +89,7 @@ mod writing {
         Ok(bytes)
     }
 
-    /// Decodes by the same library, whose decoder is written for itself and shares nothing with its encoder.
+    /// Decodes with the same library, whose decoder is independent of its encoder.
     pub fn prove(bytes: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
         let undecodable = |error: image_webp::DecodingError| Unproved::Undecodable(error.to_string());
         let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(undecodable)?;

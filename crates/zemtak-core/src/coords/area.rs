@@ -16,13 +16,13 @@ pub enum VAxis {
 /// Mirroring, seen on the upright picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Hash)]
 pub struct Flip {
-    /// Left and right change places.
+    /// Left and right are exchanged.
     pub x: bool,
-    /// Top and bottom change places.
+    /// Top and bottom are exchanged.
     pub y: bool,
 }
 
-/// How texture coordinates are asked for.
+/// How to compute texture coordinates.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Sampling {
     /// Mirroring.
@@ -42,7 +42,7 @@ pub struct Area {
     turned: bool,
 }
 
-/// Why a box is no area of a page.
+/// Why a box is not a valid area of a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum AreaError {
@@ -59,17 +59,17 @@ pub enum AreaError {
     },
 }
 
-/// A turned box has no offset and scale; its matrix says the same.
+/// A turned box has no offset and scale; use its matrix instead.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("a turned box has no offset and scale; take its 2x3 matrix")]
 pub struct Turned;
 
-/// `uv = offset + scale * t`, t in 0..1 squared over the upright picture.
+/// `uv = offset + scale * t`, with t in 0..1 on both axes of the upright picture.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct OffsetScale {
     /// The UV of the picture's top left.
     pub offset: [f32; 2],
-    /// What leads to its bottom right; negative where an axis is flipped or V goes up.
+    /// The vector to its bottom right; negative if an axis is flipped or V goes up.
     pub scale: [f32; 2],
 }
 
@@ -78,7 +78,7 @@ pub struct OffsetScale {
 pub struct Unorm16 {
     /// Top left, top right, bottom right, bottom left of the upright picture.
     pub corners: [[u16; 2]; 4],
-    /// How far the farthest of them is off, in texels of U and V.
+    /// The error of the farthest of them, in texels of U and V.
     pub error: [f64; 2],
 }
 
@@ -121,7 +121,7 @@ impl Area {
         self.rect.size().stored(self.turned)
     }
 
-    /// The box of a part of the upright picture, or `None` where the part is empty or not inside. Pixel (i, j) of an
+    /// The box of a part of the upright picture, or `None` if the part is empty or not inside. Pixel (i, j) of an
     /// upright w x h picture lies at (h-1-j, i) of a turned box.
     #[must_use]
     pub fn inner(&self, part: Rect) -> Option<Self> {
@@ -138,7 +138,7 @@ impl Area {
         Some(Self { rect, ..*self })
     }
 
-    /// Which axes of the stored box a shrink of `texels` narrows to its centre: then it could not be done in full.
+    /// Which axes of the stored box a shrink of `texels` narrows to the centre, so that it could not be done in full.
     #[must_use]
     pub fn shrinks_to_centre(&self, texels: f64) -> [bool; 2] {
         [self.rect.w, self.rect.h].map(|side| texels * 2.0 > f64::from(side))
@@ -162,8 +162,8 @@ impl Area {
         [x0 / w, y0 / h, x1 / w, y1 / h]
     }
 
-    /// The rectangle of the box as stored. A flip exchanges the edges that it mirrors: those of U, and of a turned box
-    /// those of V, for flipping left and right.
+    /// The rectangle of the box as stored. A flip exchanges the edges that it mirrors: for left and right those of U,
+    /// or those of V if the box is turned.
     #[must_use]
     pub fn rect(&self, how: &Sampling) -> UvRect {
         let [u0, v0, u1, v1] = self.edges(how).map(single);
@@ -180,7 +180,7 @@ impl Area {
         let stored = [[u0, v0], [u1, v0], [u1, v1], [u0, v1]];
         let [mut a, mut b, mut c, mut d] = stored;
         if self.turned {
-            // The upright top left is the stored top right, and so on round.
+            // The upright top left is the stored top right, and so on.
             [a, b, c, d] = [b, c, d, a];
         }
         if how.flip.x {
@@ -192,7 +192,7 @@ impl Area {
         [a, b, c, d]
     }
 
-    /// The corners `[u, v]` to draw at the top left, top right, bottom right and bottom left of the upright picture.
+    /// The `[u, v]` for the top left, top right, bottom right and bottom left corners of the upright picture.
     #[must_use]
     #[inline]
     pub fn corners(&self, how: &Sampling) -> [[f32; 2]; 4] {
@@ -211,15 +211,15 @@ impl Area {
         Ok(OffsetScale { offset: from.map(single), scale: [single(to[0] - from[0]), single(to[1] - from[1])] })
     }
 
-    /// The matrix of which `uv = M * (s, t, 1)`, with s to the right and t down in 0..1 over the upright picture: two rows
-    /// of three.
+    /// The matrix in `uv = M * (s, t, 1)`, with s to the right and t down in 0..1 over the upright picture: two rows of
+    /// three.
     #[must_use]
     pub fn matrix(&self, how: &Sampling) -> [[f32; 3]; 2] {
         let [origin, right, _, down] = self.exact_corners(how);
         [0, 1].map(|k| [single(right[k] - origin[k]), single(down[k] - origin[k]), single(origin[k])])
     }
 
-    /// The corners as 16-bit normalised integers, and how far that is off.
+    /// The corners as 16-bit normalised integers, and their error.
     #[must_use]
     pub fn unorm16(&self, how: &Sampling) -> Unorm16 {
         let exact = self.exact_corners(how);

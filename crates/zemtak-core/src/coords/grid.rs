@@ -3,7 +3,7 @@
 use super::pixel_at;
 use crate::geometry::{Rect, Size};
 
-/// A sheet before it is known how many cells it has.
+/// A sheet whose number of cells is not known yet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Sheet {
     /// Its size.
@@ -37,7 +37,7 @@ pub struct Cell {
     pub rect: Rect,
 }
 
-/// Why a sheet has no such cells.
+/// Why a sheet cannot have such cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[non_exhaustive]
 pub enum GridError {
@@ -49,19 +49,19 @@ pub enum GridError {
     NoRoom {
         /// The sheet.
         sheet: Size,
-        /// What its margins leave.
+        /// The room between its margins.
         room: Size,
         /// What was asked for.
         asked: Division,
     },
 }
 
-/// How a sheet was to be divided.
+/// How to divide a sheet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Division {
-    /// Cells of a size.
+    /// Into cells of this size.
     Cell(Size),
-    /// So many columns and rows.
+    /// Into this many columns and rows.
     Counts(u32, u32),
 }
 
@@ -75,7 +75,7 @@ impl std::fmt::Display for Division {
 }
 
 impl Sheet {
-    /// The grid of as many cells of a size as fit: `cols = (W - 2*margin + gutter) div (cell_w + gutter)`.
+    /// The grid of as many cells of this size as fit: `cols = (W - 2*margin + gutter) div (cell_w + gutter)`.
     ///
     /// # Errors
     /// A side is zero, or not one cell fits.
@@ -95,7 +95,7 @@ impl Sheet {
         Ok(Grid { sheet: self, cell, columns, rows })
     }
 
-    /// The grid of so many columns and rows, its cells as large as can be.
+    /// The grid of this many columns and rows, its cells as large as possible.
     ///
     /// # Errors
     /// A count is zero, or the cells would have no pixel.
@@ -116,7 +116,7 @@ impl Sheet {
         Ok(Grid { sheet: self, cell, columns, rows })
     }
 
-    /// What the margins leave.
+    /// The room between the margins.
     fn room(self) -> Size {
         let inner = |side: u32| side.saturating_sub(self.margin.saturating_mul(2));
         Size::new(inner(self.size.w), inner(self.size.h))
@@ -159,7 +159,7 @@ impl Grid {
         [over(room.w, self.columns, self.cell.w), over(room.h, self.rows, self.cell.h)]
     }
 
-    /// The cell of a number, or `None` beyond the last one.
+    /// The cell of this number, or `None` beyond the last one.
     #[must_use]
     pub fn cell(&self, index: u64) -> Option<Cell> {
         if index >= self.count() {
@@ -167,13 +167,13 @@ impl Grid {
         }
         let (column, row) = (index % u64::from(self.columns), index / u64::from(self.columns));
         let (column, row) = (u32::try_from(column).ok()?, u32::try_from(row).ok()?);
-        // A pitch beyond the range of numbers is never stepped: there is one column then.
+        // A pitch beyond the range of numbers is never added: there is only one column then.
         let begin = |at: u32, cell: u32| self.sheet.margin + at * cell.saturating_add(self.sheet.gutter);
         let rect = Rect::at(begin(column, self.cell.w), begin(row, self.cell.h), self.cell);
         Some(Cell { index, column, row, rect })
     }
 
-    /// The cell that a pixel lies in; `None` in margins, gutters, what is left over, and outside.
+    /// The cell that a pixel lies in; `None` in margins, gutters, the rest, and outside.
     #[must_use]
     pub fn at_pixel(&self, [x, y]: [u32; 2]) -> Option<Cell> {
         let place = |at: u32, cell: u32, count: u32| {

@@ -46,8 +46,8 @@ impl UvRect {
         Self([single(left / w), single(top / h), single(right / w), single(bottom / h)])
     }
 
-    /// The box on a page that a rectangle with V down stands for: edges are rounded to whole pixels. `None` where that
-    /// leaves the page, or the rectangle is upside down or not of numbers.
+    /// The box on a page that a rectangle with V down stands for: edges are rounded to whole pixels. `None` if that
+    /// leaves the page, or if the rectangle is upside down or contains NaN.
     #[must_use]
     pub fn to_box(self, page: Size) -> Option<Rect> {
         let [u0, v0, u1, v1] = self.0;
@@ -62,7 +62,7 @@ impl UvRect {
     }
 }
 
-/// The pixel of a page that a sample point lies in, V down: floored, the far edges included. `None` outside the page.
+/// The pixel of a page at a sample point, V down: rounded down, including the far edges. `None` outside the page.
 #[must_use]
 pub fn pixel_at(uv: [f64; 2], page: Size) -> Option<[u32; 2]> {
     let pixel = |t: f64, side: u32| {

@@ -1,9 +1,9 @@
-//! Parts of sprites, and parts of parts: what of them is stored, and where.
+//! Parts of sprites, and parts of parts: which pixels of them are stored, and where.
 
 use super::{Area, VAxis};
 use crate::geometry::{Rect, Size};
 
-/// A rectangle to be shown: in canvas pixels of a sprite, or relative to the part that it is a part of. It may begin
+/// A rectangle to show: in canvas pixels of a sprite, or relative to the part that it is a part of. It may start
 /// outside.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Part {
@@ -17,7 +17,7 @@ pub struct Part {
     pub h: u32,
 }
 
-/// A sprite's picture: its canvas, and where the visible box of it is stored.
+/// A sprite's picture: its canvas, and where its visible box is stored.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Picture {
     /// The box on its page.
@@ -28,19 +28,19 @@ pub struct Picture {
     pub inset: [u32; 2],
 }
 
-/// What of a part is stored.
+/// The stored pixels of a part.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Visible {
     /// Where it is stored.
     pub area: Area,
     /// Where it lies on the canvas.
     pub on_canvas: Rect,
-    /// Where it lies in the part that was asked for.
+    /// Where it lies in the requested part.
     pub in_part: [u32; 2],
-    /// How many columns and rows of the part lie outside the canvas, or outside the part that it is a part of: left, top,
-    /// right, bottom.
+    /// How many columns and rows of the part lie outside the canvas, or outside the part that it is a part of: left,
+    /// top, right, bottom.
     pub outside: [u32; 4],
-    /// How many more lie in the transparent border that was trimmed off.
+    /// How many more lie in the transparent border that was trimmed.
     pub in_border: [u32; 4],
 }
 
@@ -75,7 +75,7 @@ impl Picture {
         Rect::at(self.inset[0], self.inset[1], self.area.upright())
     }
 
-    /// All that is stored of the sprite: what [`Picture::part`] says without parts, for a fraction of the work.
+    /// All that is stored of the sprite: the same as [`Picture::part`] without parts, for a fraction of the work.
     #[must_use]
     #[inline]
     pub fn shown(&self) -> Visible {
@@ -91,8 +91,9 @@ impl Picture {
         }
     }
 
-    /// Where a place on the loose image lies on the page. Both are UVs, (0, 0) and (1, 1) at the corners of the image and of the page;
-    /// with V up in the one it is up in the other. A place in the transparent border lies beside the box.
+    /// The place on the page of a place on the loose image. Both are UVs, with (0, 0) and (1, 1) at the corners of the
+    /// image and of the page; if V goes up in one, it goes up in the other. A place in the transparent border lies
+    /// beside the box.
     ///
     /// ```
     /// use zemtak_core::coords::{Area, Picture, VAxis};
@@ -126,9 +127,10 @@ impl Picture {
             && within(v * f64::from(self.canvas.h), visible.y, visible.h)
     }
 
-    /// What is stored of a part of a part ... of the canvas, the outermost part first; of the whole canvas without parts.
+    /// What is stored of a part of a part ... of the canvas, the outermost part first; of the whole canvas without
+    /// parts.
     ///
-    /// A part counts from the top left of the part around it as that was asked for, whatever of it is stored.
+    /// A part is relative to the top left of the part around it as that was requested, whatever of it is stored.
     ///
     /// # Errors
     /// A part is empty, or nothing of it is stored.
@@ -150,11 +152,11 @@ impl Picture {
 }
 
 impl Visible {
-    /// What is stored of a part of this: in pixels, relative to what this is a part of. The same as [`Picture::part`] with one
-    /// part more, for those who have no picture at hand.
+    /// What is stored of a part of this one: in pixels, relative to what this is a part of. The same as
+    /// [`Picture::part`] with one more part, for those who do not have the picture.
     ///
     /// # Errors
-    /// As [`Picture::part`]; sizes and boxes in them are those of this.
+    /// As for [`Picture::part`]; sizes and boxes are those of this part.
     pub fn part(&self, part: Part) -> Result<Self, PartError> {
         if part.w == 0 || part.h == 0 {
             return Err(PartError::Empty);
@@ -171,8 +173,8 @@ impl Visible {
     }
 }
 
-/// What of a part is stored: `asked` for, of that `within` what it is a part of, and of that `shown`, all on the canvas. `area` is
-/// stored of the canvas's part `visible`.
+/// The stored pixels of a part: `asked` for, within `within`, what it is a part of, and of that `shown`, all on the
+/// canvas. `area` stores the part `visible` of the canvas.
 fn shown_part(area: &Area, visible: Rect, asked: Bounds, within: Bounds, shown: Bounds) -> Result<Visible, PartError> {
     let [left, top, right, bottom] = shown;
     // All differences below are between edges of one canvas or one part, so they fit.

@@ -18,9 +18,9 @@ pub enum ScreenY {
 pub struct Placement {
     /// Where its pivot goes.
     pub at: [f64; 2],
-    /// How many units of the screen a canvas pixel takes, for each axis. A negative one mirrors.
+    /// Screen units per canvas pixel, for each axis. A negative value mirrors.
     pub scale: [f64; 2],
-    /// By how many degrees it is turned about its pivot.
+    /// Its rotation about its pivot in degrees.
     pub degrees: f64,
     /// Mirroring about the pivot.
     pub flip: Flip,
@@ -41,19 +41,19 @@ pub struct Quad {
     pub positions: [[f32; 2]; 4],
     /// Their texture coordinates.
     pub uv: [[f32; 2]; 4],
-    /// The vertices of two triangles, clockwise as seen, with flips too.
+    /// The indices of two triangles, clockwise as seen even when flipped.
     pub indices: [u8; 6],
 }
 
 /// Bytes of a vertex: position, texture coordinates, colour.
 pub const VERTEX_BYTES: usize = 20;
 
-/// The most quads of a draw: four vertices each, counted by 16-bit indices.
+/// The most quads per draw: four vertices each, counted by 16-bit indices.
 pub const QUADS_A_DRAW: usize = 16_384;
 
 impl Quad {
-    /// The vertices in the order of [`Quad::positions`], little-endian: x, y, u, v as 32-bit floats, then red, green, blue and
-    /// alpha as bytes of which 255 is 1.
+    /// The vertices in the order of [`Quad::positions`], little-endian: x, y, u, v as 32-bit floats, then red, green,
+    /// blue and alpha as bytes in which 255 means 1.
     #[must_use]
     #[inline]
     pub fn vertices(&self, tint: [u8; 4]) -> [[u8; VERTEX_BYTES]; 4] {
@@ -67,11 +67,12 @@ impl Quad {
     }
 }
 
-/// The quad of what is stored of a sprite or of a part of one: `vertex = at + R(angle) * S * (corner - pivot)`, with the
-/// corners of what is stored in canvas pixels. With y up the y of `S * (corner - pivot)` is negated before it is turned.
+/// The quad for the stored pixels of a sprite or of a part of one: `vertex = at + R(angle) * S * (corner - pivot)`,
+/// with the corners of the stored pixels in canvas pixels. If y goes up, the y of `S * (corner - pivot)` is negated
+/// before it is rotated.
 ///
-/// Quarter turns are exact. A shrink moves texture coordinates only; the flips of `sampling` are ignored, for those of the
-/// placement move the vertices.
+/// Quarter turns are exact. A shrink moves texture coordinates only; the flips of `sampling` are ignored, because those
+/// of the placement move the vertices.
 #[must_use]
 #[inline]
 pub fn quad(shown: &Visible, pivot: [f64; 2], placement: &Placement, sampling: &Sampling) -> Quad {
@@ -110,7 +111,7 @@ pub(super) fn quad_over(
 
 /// Sine and cosine of an angle in degrees, the same on every machine; exact for quarter turns.
 fn sin_cos(degrees: f64) -> (f64, f64) {
-    // Most sprites are not turned, and a remainder takes as long as all the rest of a quad.
+    // Most sprites are not rotated, and a remainder takes as long as the rest of a quad.
     if degrees == 0.0 {
         return (0.0, 1.0);
     }
@@ -125,14 +126,14 @@ fn sin_cos(degrees: f64) -> (f64, f64) {
     }
 }
 
-/// The largest scale at which a canvas fits into `room`, proportions kept.
+/// The largest scale at which a canvas fits into `room` and keeps its proportions.
 #[must_use]
 pub fn fit(canvas: Size, room: [f64; 2]) -> [f64; 2] {
     let [x, y] = fill(canvas, room);
     [x.min(y); 2]
 }
 
-/// The scale at which a canvas fills `room`, whatever that does to its proportions.
+/// The scale at which a canvas fills `room`, ignoring proportions.
 #[must_use]
 pub fn fill(canvas: Size, room: [f64; 2]) -> [f64; 2] {
     [room[0] / f64::from(canvas.w), room[1] / f64::from(canvas.h)]
@@ -145,12 +146,12 @@ pub enum TileError {
     /// The surface or the canvas has no pixels.
     #[error("there is nothing to cover")]
     Empty,
-    /// It takes more tiles than an index can count.
+    /// It needs more tiles than an index can count.
     #[error("{0} tiles are more than {limit}", limit = Tiles::MOST)]
     TooMany(u64),
 }
 
-/// Goes over the tiles of a surface, row by row.
+/// Iterates over the tiles of a surface, row by row.
 #[derive(Debug, Clone)]
 pub struct Tiles {
     canvas: Size,
@@ -165,8 +166,8 @@ impl Tiles {
     pub const MOST: u64 = 1 << 24;
 }
 
-/// Cuts a surface that repeats a sprite into tiles, since a part of a page cannot repeat: where each tile begins on the
-/// surface, and which part of the canvas it shows. The last column and row show what is left.
+/// Cuts a surface that repeats a sprite into tiles, because a part of a page cannot repeat: where each tile begins on
+/// the surface, and which part of the canvas it shows. The last column and row show what is left.
 ///
 /// # Errors
 /// There is nothing to cover, or too much.

@@ -4,13 +4,13 @@ use super::quad::quad_over;
 use super::{Part, Picture, Placement, Quad, Sampling};
 use crate::geometry::Size;
 
-/// How what lies between the bands fills its room.
+/// How the middle between the bands fills its room.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum Middle {
-    /// Drawn out.
+    /// Stretched.
     #[default]
     Stretched,
-    /// Repeated: as many whole copies as come nearest to their own size.
+    /// Repeated: in whole copies, as many as come nearest to their own size.
     Tiled,
 }
 
@@ -25,7 +25,7 @@ pub struct Stretched {
     rows: Bands,
 }
 
-/// One side: where its bands begin and end on the canvas, and where that is drawn.
+/// One side: where its bands begin and end on the canvas, and where they are drawn.
 #[derive(Debug, Clone, Copy, PartialEq)]
 struct Bands {
     from: [u32; 4],
@@ -34,7 +34,7 @@ struct Bands {
 }
 
 impl Bands {
-    /// Bands that have no room beside each other shrink alike until they have.
+    /// Bands that do not fit side by side shrink in proportion until they do.
     fn new(length: u32, first: u32, last: u32, to: f64, middle: Middle) -> Self {
         let first = first.min(length);
         let last = last.min(length - first);
@@ -50,7 +50,7 @@ impl Bands {
         Self { from: [0, first, length - last, length], to: edges, copies }
     }
 
-    /// What is drawn: a part of the canvas's side by its start and length, and from where to where.
+    /// The pieces to draw: a part of the canvas's side by start and length, and from where to where it is drawn.
     fn pieces(self) -> impl Iterator<Item = (u32, u32, [f64; 2])> {
         let piece = move |band: usize, copy: u32, copies: u32| {
             let (start, end) = (self.to[band], self.to[band + 1]);
@@ -62,7 +62,7 @@ impl Bands {
         all.filter(|(_, length, [from, to])| *length > 0 && to > from)
     }
 
-    /// Where a place on the canvas's side is drawn, or what lies beyond it; of a repeated middle as if it were drawn out.
+    /// Where a place on the canvas's side, or beyond it, is drawn; a repeated middle counts as stretched.
     fn place(self, at: f64) -> f64 {
         let from = self.from.map(f64::from);
         let band = if at < from[1] {
@@ -89,14 +89,14 @@ impl Stretched {
         Self { picture, columns, rows }
     }
 
-    /// Where a point of the canvas, such as the pivot, is on the stretched one.
+    /// Where a point of the canvas, such as the pivot, lies on the stretched sprite.
     #[must_use]
     pub fn point(&self, [x, y]: [f64; 2]) -> [f64; 2] {
         [self.columns.place(x), self.rows.place(y)]
     }
 
-    /// The quads that draw it, row by row: up to nine, and more where the middle is repeated. What is not stored has none. The
-    /// pivot is that of the sprite, in canvas pixels.
+    /// The quads that draw it, row by row: up to nine, more if the middle is repeated. There are none for what is not
+    /// stored. The pivot is that of the sprite, in canvas pixels.
     pub fn quads(self, pivot: [f64; 2], placement: Placement, sampling: Sampling) -> impl Iterator<Item = Quad> {
         let pivot = self.point(pivot);
         self.rows.pieces().flat_map(move |row| {

@@ -1,5 +1,5 @@
-//! Coordinates against a sampler of its own: what is read from a page at the computed places is the source, pixel by
-//! pixel.
+//! Coordinates compared with an independent sampler: what it reads from a page at the computed places is the source,
+//! pixel by pixel.
 
 #![allow(
     clippy::cast_possible_truncation,
@@ -12,7 +12,7 @@ use super::*;
 use crate::pixels::Pixels;
 use proptest::prelude::*;
 
-/// A page with one box, every pixel of it different, and that picture upright.
+/// A page with one box in which all pixels differ, and that picture upright.
 #[derive(Debug, Clone)]
 struct Scene {
     page: Pixels,
@@ -99,7 +99,7 @@ proptest! {
         let expected = if scene.picture.area.turned() { [b, c, d, a] } else { stored };
         prop_assert_eq!(scene.picture.area.corners(&how), expected);
         prop_assert!(scene.picture.area.turned() == scene.picture.area.offset_scale(&how).is_err());
-        // Each flip exchanges corners in pairs, so the same flip again gives back what was.
+        // Each flip exchanges corners in pairs, so flipping again restores them.
         let plain = scene.picture.area.corners(&Sampling { flip: Flip::default(), ..how });
         let [mut a, mut b, mut c, mut d] = scene.picture.area.corners(&how);
         if how.flip.x {
@@ -180,7 +180,7 @@ proptest! {
         }
     }
 
-    /// Whoever has only what a part shows gets the same parts of it.
+    /// Whoever has only the visible rest of a part gets the same parts of it.
     #[test]
     fn a_part_of_what_is_shown_is_the_part_of_the_part(scene in scenes(), outer in parts(), inner in parts(), last in parts()) {
         let chains: [&[Part]; 3] = [&[], &[outer], &[outer, inner]];
@@ -349,7 +349,8 @@ fn sizes_fit_and_fill_and_nonsense_is_refused() {
 }
 
 proptest! {
-    /// Drawn by a plain renderer onto a canvas of the new size: every pixel is the one that its band says, and none is drawn twice.
+    /// A plain renderer draws it on a canvas of the new size: every pixel is the one that its band prescribes, and none
+    /// is drawn twice.
     #[test]
     fn a_stretched_sprite_keeps_its_bands_and_fills_the_rest(
         scene in scenes(), bands in any::<[u8; 4]>(), to in [1u32..60, 1u32..60], tiled: bool,
@@ -360,7 +361,7 @@ proptest! {
         let size = to.map(f64::from);
         let stretched = Stretched::new(picture, bands, size, middle);
         let quads: Vec<Quad> = stretched.quads([0.0; 2], Placement::default(), Sampling::default()).collect();
-        // Where a place of the stretched canvas comes from, along one side, by the definition.
+        // Which place of the source a place of the stretched canvas shows, along one side, by definition.
         let source = |at: f64, length: u32, first: u32, last: u32, to: f64| {
             let first = first.min(length);
             let last = last.min(length - first);
@@ -418,7 +419,7 @@ fn points_move_with_their_bands() {
     assert_eq!(wide.point([2.0, 5.0]), [2.0, 5.0]);
     assert_eq!(wide.point([17.0, 9.0]), [97.0, 9.0]);
     assert_eq!(wide.point([9.0, -1.0]), [49.0, -1.0]);
-    // No room for the bands: they shrink alike.
+    // No room for the bands: they shrink in proportion.
     let narrow = Stretched::new(Picture::whole(area), [4, 3, 6, 3], [5.0, 10.0], Middle::Stretched);
     assert_eq!((narrow.point([4.0, 0.0]), narrow.point([14.0, 0.0])), ([2.0, 0.0], [2.0, 0.0]));
 }

@@ -1,4 +1,4 @@
-//! The one way in: each arrangement has its own.
+//! The only entrance: each arrangement has its own search.
 
 use super::check::{LayoutFault, check};
 use super::error::LayoutError;
@@ -13,7 +13,7 @@ use crate::geometry::Rect;
 /// Places every item on a page.
 ///
 /// # Errors
-/// [`LayoutError`]: the policy allows no page, items that fit on none, a page count that cannot be kept.
+/// [`LayoutError`]: the policy allows no page, some items fit on none, or the page count cannot be kept.
 pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     request.policy.check(request.spacing)?;
     let layout = if request.policy.same_size { same_size::lay_out(request, &place)? } else { place(request)? };
@@ -21,7 +21,7 @@ pub fn lay_out(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     Ok(layout)
 }
 
-/// On pages of whatever sizes the policy allows.
+/// On pages of any size that the policy allows.
 fn place(request: &LayoutRequest<'_>) -> Result<Layout, LayoutError> {
     let policy = request.policy.aligned(request.spacing);
     let (alone, shared): (Vec<usize>, Vec<usize>) = (0..request.items.len()).partition(|&i| request.items[i].alone);

@@ -1,8 +1,8 @@
-//! Several passes at once that keep only the most hopeful beginnings: a beam search over the choices of a pass.
+//! Several passes at once that keep only the most promising beginnings: a beam search over the choices of a pass.
 //!
-//! All states have placed the same number of cells. A state is the better, the fewer pixels it has lost for each pixel
-//! placed, with a small charge for each segment of its skyline and for each choice that was not the score's first. One
-//! that has lost more than the room can spare is dropped, and so is one that equals another.
+//! All states have placed the same number of cells. A state is better, the fewer pixels it has lost for each pixel
+//! placed, with a small charge for each segment of its skyline and for each choice that was not the score's first. A
+//! state that has lost more than the room can spare is dropped, and so is one that equals another.
 
 use super::fill::{Orientation, Placed, Weights};
 use super::rng::scatter;
@@ -12,18 +12,18 @@ use crate::geometry::Size;
 use std::collections::HashSet;
 use std::hash::{BuildHasherDefault, Hasher};
 
-/// How a beam goes on and judges its states; charges are in pixels.
+/// How a beam continues and judges its states; charges are in pixels.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct BeamParams {
     /// How many states are kept.
     pub(super) states: usize,
     /// The charge for a segment of the skyline.
     pub(super) segment: u64,
-    /// The charge for each better score that was passed over.
+    /// The charge for each better score that was skipped.
     pub(super) rank: u64,
-    /// Lost from the start: the larger, the more a large cell counts early.
+    /// Lost from the start: the larger this is, the more a large cell counts early.
     pub(super) head: u64,
-    /// A gap may be given up although something fits, where that loses at most this part of what can be spared.
+    /// A gap may be given up although something fits, if that loses at most this fraction of what can be spared.
     pub(super) skip: u64,
     /// How many choices for a gap are followed.
     pub(super) choices: usize,
@@ -41,7 +41,7 @@ pub(super) struct Task<'a> {
     pub(super) params: BeamParams,
 }
 
-/// What came of it, and how much work it was.
+/// The result, and how much work it took.
 #[derive(Debug)]
 pub(super) struct Outcome {
     pub(super) puts: Option<Vec<Placed>>,
@@ -54,7 +54,7 @@ struct BeamState {
     there: Vec<Word>,
     placed: u64,
     lost: u64,
-    /// A sum that stands for the set of cells that were placed.
+    /// A sum that identifies the set of placed cells.
     set: u64,
     /// The last step that led here.
     step: usize,
@@ -63,7 +63,7 @@ struct BeamState {
 }
 
 impl BeamState {
-    /// As `clone_from`, which keeps memory.
+    /// Like `clone_from`, which reuses memory.
     fn become_like(&mut self, other: &Self) {
         self.skyline.become_like(&other.skyline);
         self.there.clone_from(&other.there);
@@ -73,7 +73,7 @@ impl BeamState {
     }
 }
 
-/// States of one number of cells. Those beyond `used` only keep their memory.
+/// States with the same number of cells. Those beyond `used` only keep their memory.
 #[derive(Debug, Default)]
 struct Layer {
     states: Vec<BeamState>,
@@ -98,7 +98,7 @@ struct Child {
     place: usize,
 }
 
-/// A cell put down, and the step before it.
+/// A placed cell, and the step before it.
 #[derive(Debug, Clone, Copy)]
 struct BeamStep {
     before: usize,
@@ -107,7 +107,7 @@ struct BeamStep {
     y: u32,
 }
 
-/// Numbers that are scattered already are their own hashes.
+/// Numbers that are already scattered are their own hashes.
 #[derive(Debug, Default)]
 struct AsItIs(u64);
 
@@ -132,7 +132,7 @@ struct Beam<'a> {
     next: Layer,
     children: Vec<Child>,
     steps: Vec<BeamStep>,
-    /// What stands for the states of the next layer, so that none is there twice.
+    /// Identifies the states of the next layer, so that none occurs twice.
     known: HashSet<u64, BuildHasherDefault<AsItIs>>,
     work: u64,
 }
@@ -160,7 +160,7 @@ pub(super) fn fit_all(task: Task<'_>) -> Outcome {
 }
 
 impl Beam<'_> {
-    /// One cell more in every state; `false` if none is left.
+    /// One more cell in every state; `false` if none is left.
     fn advance(&mut self) -> bool {
         self.children.clear();
         let mut at = 0;
@@ -171,7 +171,7 @@ impl Beam<'_> {
         }
         let keep = self.task.params.states;
         let by_rank = |c: &Child| (c.judged, c.parent, c.place);
-        // Some of the best turn out to be equal, so twice as many are put in order.
+        // Some of the best will turn out to be equal, so twice as many are sorted.
         if self.children.len() > keep * 2 {
             self.children.select_nth_unstable_by_key(keep * 2, by_rank);
             self.children.truncate(keep * 2);
@@ -188,7 +188,7 @@ impl Beam<'_> {
         self.now.used > 0
     }
 
-    /// Adds the state that gives the lowest gap up, where that costs little.
+    /// Adds the state that gives up the lowest gap, if that costs little.
     fn skip(&mut self, at: usize) {
         let state = &self.now.states[at];
         let Some(gap) = state.skyline.lowest().filter(|_| !state.skipped) else { return };
@@ -236,7 +236,7 @@ impl Beam<'_> {
         }
     }
 
-    /// Makes a state of a child, unless the state is there already.
+    /// Turns a child into a state, unless that state exists already.
     fn grow(&mut self, child: Child) {
         let parent = &self.now.states[child.parent];
         let Some(gap) = parent.skyline.lowest() else { return };
@@ -260,7 +260,7 @@ impl Beam<'_> {
         self.next.used += 1;
     }
 
-    /// The way to the best state.
+    /// The path to the best state.
     fn puts(&self) -> Vec<Placed> {
         let mut puts = Vec::with_capacity(self.stock.cells());
         let mut at = self.now.states[0].step;

@@ -1,10 +1,10 @@
 //! Boxes that look alike, side by side.
 //!
-//! A deflate stream finds what repeats only within its last 32 KiB, which is four rows of a page 2048 pixels wide: frames of
-//! one animation make a small file where they lie beside each other, and a large one where they lie a few hundred pixels
-//! apart. So boxes of one family are joined into blocks, which the searches then place as if each were one box. In a block the
-//! same rows of two canvases lie in one row, as far as that takes no room: cut to what is visible, frames are of several
-//! heights, and what is alike in them begins at several depths.
+//! A deflate stream finds repetitions only within its last 32 KiB, which is four rows of a page 2048 pixels wide:
+//! frames of one animation make a small file if they lie side by side, and a large one if they lie a few hundred pixels
+//! apart. So boxes of one family are joined into blocks, which the searches then place as if each were one box. Within
+//! a block, the same rows of two canvases lie in the same row, as far as that takes no room: trimmed frames have
+//! different heights, and what they have in common begins at different depths.
 
 use super::request::{Family, Item, LayoutRequest, Place};
 use super::spacing::Spacing;
@@ -12,7 +12,7 @@ use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
-/// What a block may grow to.
+/// Limits on the growth of a block.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Limits {
     /// The largest page that the policy allows.
@@ -21,15 +21,15 @@ pub(super) struct Limits {
     pub(super) widest: u32,
     /// Pixels in all, with gutters.
     pub(super) area: u64,
-    /// How many thousandths larger than its cells together.
+    /// By how many thousandths it may be larger than its cells together.
     pub(super) waste: u64,
 }
 
-/// Items joined to blocks. A block may have but one member.
+/// Items joined into blocks. A block may have only one member.
 pub(super) struct Blocks {
     /// The blocks as items.
     pub(super) items: Vec<Item>,
-    /// For each block its members.
+    /// The members of each block.
     members: Vec<Vec<Member>>,
 }
 
@@ -37,7 +37,7 @@ pub(super) struct Blocks {
 #[derive(Debug, Clone, Copy)]
 struct Member {
     item: usize,
-    /// How far right of the block's left edge it lies, and how far below its top.
+    /// Its distance to the right of the block's left edge and below its top.
     right: u32,
     down: u32,
 }
@@ -49,7 +49,7 @@ impl Member {
 }
 
 impl Blocks {
-    /// Each item of `which` for itself.
+    /// Each item of `which` on its own.
     pub(super) fn of_one(request: &LayoutRequest<'_>, which: &[usize]) -> Self {
         let mut blocks = Self { items: Vec::new(), members: Vec::new() };
         which.iter().for_each(|&i| blocks.push(request.items[i], vec![Member::first(i)]));
@@ -67,7 +67,7 @@ impl Blocks {
             }
         }
         for mut family in families.into_values() {
-            // A stable sort: of one height they stay in the order of their names, in which neighbours look most alike.
+            // A stable sort: items of one height stay in the order of their names, in which neighbours look most alike.
             family.sort_by_key(|&i| Reverse(request.items[i].size.h));
             blocks.join_family(request, limits, &family);
         }
@@ -130,7 +130,7 @@ struct Open {
     members: Vec<Member>,
     /// The family of the first and tallest member.
     family: Option<Family>,
-    /// The box round all members.
+    /// The bounding box of all members.
     size: Size,
     /// The cell of that box.
     cells: Size,
@@ -139,7 +139,7 @@ struct Open {
 }
 
 impl Open {
-    /// Takes one more, no taller than the others, if little is wasted.
+    /// Adds one more item, no taller than the others, if little is wasted.
     fn add(&mut self, number: usize, item: Item, cell: Size, limits: Limits, spacing: Spacing) -> bool {
         let joined = Size::new(self.cells.w.saturating_add(cell.w), self.cells.h);
         let area = self.area + cell.area();
@@ -153,7 +153,7 @@ impl Open {
         true
     }
 
-    /// How far below the top of the block an item lies: where its rows are beside the same rows of the first member's
+    /// How far below the top of the block an item lies: so that its rows lie beside the same rows of the first member's
     /// canvas, as far as the height of the block and the alignment of cells allow.
     fn down(&self, item: Item, spacing: Spacing) -> u32 {
         match (self.family, item.family) {
@@ -173,7 +173,7 @@ mod tests {
 
     #[test]
     fn the_same_rows_of_canvases_lie_beside_each_other() {
-        // Frames of one canvas, cut to what is visible: now and then a row less at the top, or at the bottom.
+        // Trimmed frames of one canvas: now and then one row less at the top or at the bottom.
         let frame = |i: u32| {
             let (above, below) = (u32::from(i % 3 == 1), u32::from(i % 3 == 2));
             let family = Family { number: 0, canvas: Size::new(64, 120), above: 10 + above };
@@ -192,7 +192,7 @@ mod tests {
         for (item, place) in placed {
             assert_eq!(place.rect.y - items[item].family.unwrap().above, 20, "{item}");
         }
-        // Where nothing may be wasted, only frames of one height are joined.
+        // If nothing may be wasted, only frames of equal height are joined.
         let blocks = Blocks::join(&request, Limits { waste: 0, ..limits }, &(0..items.len()).collect::<Vec<_>>());
         assert_eq!(blocks.items, [(4, 100), (8, 99)].map(|(n, h)| Item::new(Size::new(n * 40, h))));
     }

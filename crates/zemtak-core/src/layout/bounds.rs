@@ -1,11 +1,11 @@
-//! What no layout can go below.
+//! Lower bounds for every layout.
 
 use super::cells::{Cells, Need};
 use super::policy::{PagePolicy, Prefer, Shape};
 use crate::geometry::Size;
 
 impl PagePolicy {
-    /// Pixels that no allowed page holding all of `need` can do without.
+    /// The least number of pixels of an allowed page that holds all of `need`.
     pub(super) fn least_area(&self, cells: &Cells<'_>, need: Need) -> u64 {
         let spacing = cells.spacing();
         let around = spacing.page_for(need.widest, need.tallest);
@@ -16,7 +16,7 @@ impl PagePolicy {
         match (self.fixed, self.shape) {
             (Some(size), _) => size.area(),
             (None, Shape::Free) => {
-                // Cells at multiples may end before the place where the next one could begin.
+                // With alignment, the last cell may end before the place where the next one could begin.
                 let round = if spacing.align > 1 { 1 } else { self.widened(around).area() };
                 round.max(spacing.least_page(need.area, self.aspect))
             }
@@ -37,9 +37,9 @@ impl PagePolicy {
         usize::try_from(need.area.div_ceil(room)).unwrap_or(usize::MAX)
     }
 
-    /// Pixels that no allowed pages holding all of `need` can do without.
+    /// The least number of pixels of allowed pages that hold all of `need`.
     pub(super) fn least_of_all(&self, cells: &Cells<'_>, need: Need) -> u64 {
-        // Where more pages than the fewest may be taken, smaller ones may come to less than the fewest do.
+        // If more pages than the fewest are allowed, smaller ones may have fewer pixels in total.
         let more_pages = self.prefer == Prefer::Bytes || self.count.is_some() || self.same_size;
         let on_more = if more_pages { cells.ringed_area() } else { u64::MAX };
         on_more.min(self.least_on_fewest(cells, need))
@@ -50,7 +50,7 @@ impl PagePolicy {
         if pages <= 1 {
             return self.least_area(cells, need);
         }
-        // All but one are as large as can be, and that one holds what is over, whatever the longest cells are.
+        // All pages but one are as large as possible, and that one holds the rest, whatever the longest cells are.
         let room = cells.spacing().room(self.largest()).map_or(1, Size::area);
         let over = Need { area: need.area - (pages - 1) * room, widest: 1, tallest: 1, ..need };
         (pages - 1) * self.largest().area() + self.least_area(cells, over)

@@ -1,4 +1,4 @@
-//! Items as cells: what the searches put down, and the way back to boxes.
+//! Items as cells, which is what the searches place, and the way back to boxes.
 
 use super::beam::{BeamParams, Task, fit_all};
 use super::effort::Effort;
@@ -13,12 +13,12 @@ use crate::geometry::{Rect, Size};
 use crate::par;
 use std::collections::BTreeMap;
 
-/// How many tries are made side by side before their results are looked at. Fixed, so that the result does not depend
-/// on the number of threads.
+/// How many attempts run side by side before their results are compared. Fixed, so that the result does not depend on
+/// the number of threads.
 pub(super) const BATCH: usize = 8;
 
 /// The items as cells, equal ones together. A cell here is a box with its ring and, to the right and below, the gutter:
-/// a room as much larger by one gutter then holds them edge to edge, and no gutter is spent along the page's edge.
+/// a room that is larger by one gutter then holds them edge to edge, and no gutter is wasted along the page's edge.
 pub(super) struct Cells<'a> {
     items: &'a [Item],
     spacing: Spacing,
@@ -30,7 +30,7 @@ pub(super) struct Cells<'a> {
     flipped: Vec<Orientation>,
 }
 
-/// Cells that can stand for each other.
+/// Interchangeable cells.
 struct Class {
     size: Size,
     /// The largest box with its ring among them.
@@ -40,7 +40,7 @@ struct Class {
     members: Vec<usize>,
 }
 
-/// A page and what was put on it.
+/// A page and what was placed on it.
 #[derive(Debug, Clone)]
 pub(super) struct Filled {
     pub(super) size: Size,
@@ -50,13 +50,13 @@ pub(super) struct Filled {
 }
 
 impl Filled {
-    /// A page of which it is not known whether a smaller one would do.
+    /// A page for which it is unknown whether a smaller one would do.
     pub(super) fn new(size: Size, puts: Vec<Placed>) -> Self {
         Self { size, puts, smallest: false }
     }
 }
 
-/// What a set of cells asks of a page at least: the pixels, and the least width and height that hold every cell.
+/// What a set of cells requires of a page: the number of pixels, and the least width and height that hold every cell.
 #[derive(Debug, Clone, Copy, Default)]
 pub(super) struct Need {
     pub(super) area: u64,
@@ -71,11 +71,11 @@ impl Need {
     }
 }
 
-/// A page to be tried by a beam, and how.
+/// A page for a beam to try, and how.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Try {
     pub(super) size: Size,
-    /// Whether cells are put down along the page's height.
+    /// Whether cells are placed along the page's height.
     pub(super) flipped: bool,
     pub(super) weights: Weights,
     pub(super) params: BeamParams,
@@ -122,12 +122,12 @@ impl<'a> Cells<'a> {
         self.spacing
     }
 
-    /// Whether the search was asked to come to an end.
+    /// Whether the search was asked to stop.
     pub(super) fn stopped(&self) -> bool {
         self.stop.is_some_and(StopSignal::is_set)
     }
 
-    /// Tells that a search has done so much of its work, and the pixels of its cells and of the best page so far.
+    /// Reports the progress of a search, the pixels of its cells, and those of the best page so far.
     pub(super) fn tell(&self, done: u64, of: u64, filled: Option<(u64, u64)>) {
         self.progress.into_iter().for_each(|progress| progress.tell(done, of, filled));
     }
@@ -174,14 +174,14 @@ impl<'a> Cells<'a> {
         need
     }
 
-    /// The pixels of a page that cells in `left` may lose, `None` where it has too few, or is too narrow or too low.
+    /// How many pixels of a page the cells in `left` may waste; `None` if it has too few, or is too narrow or too low.
     fn spare(&self, need: Need, size: Size) -> Option<(Size, u64)> {
         let room = self.spacing.room(size)?;
         let spare = room.area().checked_sub(need.area)?;
         (need.widest <= room.w && need.tallest <= room.h).then_some((room, spare))
     }
 
-    /// One pass over everything in `left`, which has this `need`; it must all fit.
+    /// One pass over everything in `left`, which has this `need`; all of it must fit.
     pub(super) fn try_all(&self, left: &[u32], need: Need, size: Size, weights: Weights) -> Option<Filled> {
         let (room, spare) = self.spare(need, size)?;
         let mut rest = left.to_vec();
@@ -189,7 +189,7 @@ impl<'a> Cells<'a> {
         rest.iter().all(|&n| n == 0).then(|| Filled::new(size, puts))
     }
 
-    /// A beam over everything in `left`, which has this `need`; it must all fit. Also gives the work it was.
+    /// A beam over everything in `left`, which has this `need`; all of it must fit. Also returns the work it took.
     pub(super) fn try_beam(&self, left: &[u32], need: Need, tried: Try) -> (Option<Filled>, u64) {
         let Try { size, flipped, weights, params } = tried;
         let Some((room, spare)) = self.spare(need, size) else { return (None, 0) };
@@ -200,13 +200,13 @@ impl<'a> Cells<'a> {
         (filled, outcome.work)
     }
 
-    /// Whether everything in `left`, which has this `need`, fits on a page at all, and the work it was to find out.
+    /// Whether everything in `left`, which has this `need`, fits on a page at all, and the work it took to find out.
     pub(super) fn try_exactly(&self, left: &[u32], need: Need, size: Size, budget: u64) -> (Verdict, u64) {
         let Some((room, _)) = self.spare(need, size) else { return (Verdict::Cannot, 0) };
         exact::fits(&self.orientations, left, room, budget)
     }
 
-    /// The smallest allowed page round what was put down.
+    /// The smallest allowed page round what was placed.
     pub(super) fn tight(&self, policy: &PagePolicy, filled: &Filled) -> Filled {
         let far = |put: &Placed| {
             let size = self.classes[put.class].content.stored(put.turned);
@@ -218,7 +218,7 @@ impl<'a> Cells<'a> {
         Filled { size: if smaller { size } else { filled.size }, ..filled.clone() }
     }
 
-    /// As many pixels of `left` as a page of `size` takes, over several tastes; `left` is counted down.
+    /// As many pixels of `left` as a page of `size` takes, with several weights; `left` is counted down.
     pub(super) fn fill_most(&self, left: &mut [u32], size: Size, effort: Effort) -> Option<Filled> {
         let room = self.spacing.room(size)?;
         let tries = par::map_range(effort.fulls(self.need(left).cells), |n| {
@@ -227,14 +227,14 @@ impl<'a> Cells<'a> {
             let placed: u64 = puts.iter().map(|p| self.area(p.class)).sum();
             (placed, rest, puts)
         });
-        // Of equal ones the first, whichever thread was ready first.
+        // Of equal results the first, whichever thread finished first.
         let best = tries.into_iter().reduce(|best, next| if next.0 > best.0 { next } else { best });
         let (_, rest, puts) = best.filter(|(placed, ..)| *placed > 0)?;
         left.copy_from_slice(&rest);
         Some(Filled::new(size, puts))
     }
 
-    /// Back from cells to boxes: every put takes the next member of its class.
+    /// Back from cells to boxes: each placement takes the next member of its class.
     pub(super) fn layout(&self, pages: &[Filled]) -> Vec<(usize, Place)> {
         let mut next = vec![0; self.classes.len()];
         let mut places = Vec::new();
@@ -251,7 +251,7 @@ impl<'a> Cells<'a> {
         places
     }
 
-    /// The pixels of all boxes with their rings: no pages are smaller than what lies on them.
+    /// The pixels of all boxes with their rings: pages cannot be smaller than their content.
     pub(super) fn ringed_area(&self) -> u64 {
         let members = self.classes.iter().flat_map(|class| &class.members);
         members.filter_map(|&item| self.spacing.ringed(self.items[item].size)).map(Size::area).sum()
@@ -271,7 +271,7 @@ fn fits_some_page(spacing: Spacing, cell: Size, may_turn: bool, pages: &[Size]) 
     pages.iter().any(fits)
 }
 
-/// The layout that puts the cells on these pages; items that are no cells stay nowhere.
+/// The layout with the cells on these pages; items that are not cells get no place.
 pub(super) fn layout_of(cells: &Cells<'_>, pages: &[Filled], items: usize) -> Layout {
     let mut places = vec![Place::default(); items];
     cells.layout(pages).into_iter().for_each(|(item, place)| places[item] = place);

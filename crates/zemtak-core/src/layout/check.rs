@@ -1,4 +1,4 @@
-//! The independent look at a layout: everything that must hold of it, found out without the search's own structures.
+//! An independent check of a layout: every rule, tested without the search's own structures.
 
 use super::policy::PagePolicy;
 use super::request::Arrangement;
@@ -7,29 +7,30 @@ use crate::geometry::{Rect, Size};
 use crate::separation::{too_near, within_margin};
 use std::collections::{BTreeMap, BTreeSet};
 
-/// Something that does not hold of a layout.
+/// A rule that a layout breaks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum LayoutFault {
-    /// The layout has another number of places than there are items, or of pages than was asked for.
+    /// The number of places differs from the number of items, or the number of pages from what was asked for.
     Count,
-    /// A place names a page that is not there, or has not the item's size, or is turned against its will.
+    /// A place names a page that does not exist, or does not have the item's size, or is turned although it must not
+    /// be.
     Misfit(usize),
-    /// A cell reaches into the margin or over the page's edge, or begins where none may.
+    /// A cell reaches into the margin or beyond the page's edge, or begins where none may.
     Outside(usize),
     /// Two cells overlap or are nearer than the gutter.
     TooNear(usize, usize),
     /// A page that the policy does not allow.
     Page(usize),
-    /// Two items that must share a page and do not.
+    /// Two items that must share a page but do not.
     Parted(usize, usize),
     /// An item that is not alone on its page although it should be.
     NotAlone(usize),
-    /// An item that did not stay where it was to stay.
+    /// An item that should have stayed in its place but did not.
     Moved(usize),
 }
 
-/// Everything that is wrong with a layout; nothing if it is right.
+/// Everything that is wrong with a layout; empty if it is correct.
 #[must_use]
 pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     let LayoutRequest { items, spacing, policy, .. } = *request;
@@ -76,7 +77,7 @@ pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     faults
 }
 
-/// Shared pages that the policy does not allow, or that are of another size than the first where all must be of one.
+/// Shared pages that the policy does not allow, or that differ in size from the first although all must be equal.
 fn wrong_pages(request: &LayoutRequest<'_>, layout: &Layout, lone: &BTreeSet<usize>) -> Vec<usize> {
     let align = request.spacing.align;
     let policy = match request.arrangement {
@@ -108,7 +109,7 @@ fn parted(items: &[Item], places: &[Place]) -> Vec<LayoutFault> {
     faults
 }
 
-/// Kept items that are elsewhere. Those of a group may have moved with it; pages may have other numbers.
+/// Kept items that are elsewhere. Items of a group may have moved with it; pages may have other numbers.
 fn moved(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     let Some(kept) = request.kept.filter(|_| request.arrangement == Arrangement::Dense) else { return Vec::new() };
     let policy = request.policy.aligned(request.spacing);

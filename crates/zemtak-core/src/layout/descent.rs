@@ -1,10 +1,10 @@
-//! The smallest page so far of a search that goes down from page to smaller page.
+//! The smallest page so far in a search that goes from page to smaller page.
 
 use super::cells::{Cells, Filled, Need};
 use super::policy::PagePolicy;
 use super::sampler::Sampler;
 
-/// Where such a search stands.
+/// The state of such a search.
 pub(super) struct Descent<'a> {
     pub(super) cells: &'a Cells<'a>,
     pub(super) policy: &'a PagePolicy,
@@ -13,7 +13,7 @@ pub(super) struct Descent<'a> {
     pub(super) best: Filled,
     pub(super) bound: u64,
     pub(super) sampler: Sampler,
-    /// How much work beams may do in all, and how much of it is done.
+    /// How much work beams may do in all, and how much has been done.
     pub(super) work: u64,
     pub(super) done: u64,
 }
@@ -23,13 +23,13 @@ impl Descent<'_> {
         self.best.size.area().saturating_sub(self.bound)
     }
 
-    /// Counts work, and tells how far the search is.
+    /// Counts work, and reports progress.
     pub(super) fn did(&mut self, work: u64) {
         self.done += work;
         self.cells.tell(self.done, self.work, Some((self.need.area, self.best.size.area())));
     }
 
-    /// Keeps what is smaller than the best, if such a page is allowed; whether it is.
+    /// Keeps a page that is smaller than the best and allowed; returns whether it was.
     pub(super) fn better(&mut self, found: &Filled) -> bool {
         let tight = self.cells.tight(self.policy, found);
         let better = tight.size.area() < self.best.size.area() && self.policy.allows(tight.size);

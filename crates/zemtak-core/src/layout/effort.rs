@@ -3,7 +3,7 @@
 use serde::Serialize;
 
 /// How much work the search for a denser layout may do: a budget of steps, not of time, so that every machine finds the
-/// same. More effort never makes a layout worse: it goes on from the best that less effort found.
+/// same. More effort never makes a layout worse: it continues from the best result of less effort.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Default, Serialize)]
 #[non_exhaustive]
 pub enum Effort {
@@ -16,11 +16,11 @@ pub enum Effort {
     High,
 }
 
-/// More cells than this are laid out by passes alone: a beam would look at too little of what could be.
+/// More cells than this are laid out by passes alone: a beam would see too little of what is possible.
 const BEAM_CELLS: usize = 5000;
 
 impl Effort {
-    /// This effort and all that are less, the least first.
+    /// This effort and all lower ones, the lowest first.
     pub(super) fn stages(self) -> impl Iterator<Item = Self> {
         [Self::Quick, Self::Normal, Self::High].into_iter().filter(move |&e| e <= self)
     }
@@ -43,12 +43,12 @@ impl Effort {
         within(work / cells, 12, 4000)
     }
 
-    /// How many passes may try to fill one page of a given size with everything.
+    /// How many passes may try to fit everything on one page of a given size.
     pub(super) fn fits(self, cells: usize) -> usize {
         within(60_000 / cells.max(1), 4, 48)
     }
 
-    /// How many passes may fill a page as full as can be.
+    /// How many passes may fill a page as full as possible.
     pub(super) fn fulls(self, cells: usize) -> usize {
         let work = usize::try_from(self.of(40_000, 1_000_000, 6_000_000)).unwrap_or(usize::MAX);
         let most = usize::try_from(self.of(16, 160, 640)).unwrap_or(usize::MAX);
@@ -60,12 +60,12 @@ impl Effort {
         if cells > BEAM_CELLS { 0 } else { self.of(3_600_000, 34_000_000, 300_000_000) }
     }
 
-    /// How many staircases may be looked at to prove that no page is smaller.
+    /// How many staircases may be examined to prove that no page is smaller.
     pub(super) fn looks(self) -> u64 {
         self.of(20_000, 300_000, 4_000_000)
     }
 
-    /// How many states a beam over `cells` cells keeps, more or less.
+    /// Roughly how many states a beam over `cells` cells keeps.
     pub(super) fn states(self, cells: usize) -> usize {
         let all = usize::try_from(self.of(2_500, 7_500, 60_000)).unwrap_or(usize::MAX);
         within(all / cells.max(1), 2, 3000)

@@ -18,19 +18,19 @@ pub enum LayoutError {
         page: Size,
         /// What that page has room for inside margin and extrusion.
         room: Size,
-        /// The smallest page on which each of them would fit, if any page can be so large.
+        /// The smallest page on which each of them would fit, if any page can be that large.
         needed: Option<Size>,
     },
-    /// Items that must share a page do not fit on one together.
+    /// Items that must share a page do not fit on one.
     #[error("{} groups of sprites that must share a page do not fit on one", groups.len())]
     GroupTooLarge {
         /// The indices of the items of each such group, the largest first.
         groups: Vec<Vec<usize>>,
     },
-    /// The number of pages that was asked for cannot be.
+    /// The requested number of pages is impossible.
     #[error("{asked} pages were asked for, {needed} are needed")]
     PageCount {
-        /// The pages asked for.
+        /// The requested number of pages.
         asked: usize,
         /// The pages that the layout needs.
         needed: usize,

@@ -1,29 +1,29 @@
-//! Whether few cells fit in a room at all: a search through every layout, for what chance cannot rule out.
+//! Whether a few cells fit in a room at all: a search through every layout, for what random passes cannot rule out.
 //!
-//! Every layout can be made by putting one cell after the other into a corner of the staircase that the cells before leave
-//! free: cells can be put in an order in which none lies left of and below what an earlier one spans, and each can then
-//! slide left and down into a corner without getting in the way of those that follow (S. Martello, D. Pisinger, D. Vigo,
-//! 2000). So a search over all cells and all corners misses nothing. Three things keep it small: what lies below the
-//! staircase and is not covered is lost for good, so a layout that loses more than the room can spare ends there; no
-//! staircase is looked at twice with the same cells left; and of four mirror images one is enough.
+//! Every layout can be built by placing one cell after the other into a corner of the staircase that the earlier cells
+//! leave free: cells can be put in an order in which none lies to the left of and below what an earlier one spans, and
+//! each can then slide left and down into a corner without getting in the way of later ones (S. Martello, D. Pisinger,
+//! D. Vigo, 2000). So a search over all cells and all corners misses nothing. Three things keep it small: whatever lies
+//! below the staircase and is not covered is lost for good, so a layout that loses more than the room can spare ends
+//! there; no staircase is examined twice with the same cells left; and of four mirror images one is enough.
 
 use super::fill::{Orientation, Placed};
 use super::rng::scatter;
 use crate::geometry::Size;
 use std::collections::HashSet;
 
-/// What such a search found.
+/// The result of such a search.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum Verdict {
-    /// All cells fit, so.
+    /// All cells fit, like this.
     Fits(Vec<Placed>),
-    /// There is no way.
+    /// They do not fit.
     Cannot,
-    /// The search was given up before it had gone through everything.
+    /// The search was given up before it had examined everything.
     Unknown,
 }
 
-/// Whether all cells of `left` fit in a room, within `budget` looks at a staircase. Also gives how many looks it took.
+/// Whether all cells of `left` fit in a room, examining at most `budget` staircases. Also returns how many it examined.
 pub(super) fn fits(orientations: &[Orientation], left: &[u32], room: Size, budget: u64) -> (Verdict, u64) {
     let area = |o: &Orientation| u64::from(left[o.class]) * o.size.area();
     let all: u64 = orientations.iter().filter(|o| !o.turned).map(area).sum();
@@ -51,14 +51,14 @@ pub(super) fn fits(orientations: &[Orientation], left: &[u32], room: Size, budge
     (verdict, search.looks)
 }
 
-/// From `x` on, up to the next step, everything below `y` is taken or lost.
+/// From `x` to the next step, everything below `y` is taken or lost.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Step {
     x: u32,
     y: u32,
 }
 
-/// The edge of all that later cells cannot use: steps from left to right, each lower than the one before.
+/// The edge of everything that later cells cannot use: steps from left to right, each lower than the one before.
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Staircase {
     room: Size,
@@ -87,7 +87,7 @@ impl Staircase {
         self.steps.splice(from..to, [Some(raised), stays.then_some(after)].into_iter().flatten());
     }
 
-    /// Gives up what is too narrow or too low for every cell that is left.
+    /// Gives up what is too narrow or too low for every remaining cell.
     fn give_up(&mut self, rest: &Rest) {
         let least = |sides: &[Side]| sides.first().map(|side| side.length);
         let (Some(narrowest), Some(lowest)) = (least(&rest.widths), least(&rest.heights)) else { return };
@@ -101,7 +101,7 @@ impl Staircase {
     }
 }
 
-/// A cell in a corner, and the staircase then.
+/// A cell in a corner, and the staircase after it.
 struct Child {
     lost: u64,
     orientation: Orientation,
@@ -109,13 +109,14 @@ struct Child {
     next: Staircase,
 }
 
-/// The shortest that a side of some cells can be, and the pixels of all cells with such a side or a shorter one.
+/// The shortest length that a side of some cells can have, and the pixels of all cells with a side of this length or
+/// shorter.
 struct Side {
     length: u32,
     area: u64,
 }
 
-/// The cells that are left: their sides, the shortest first.
+/// The remaining cells: their sides, the shortest first.
 struct Rest {
     widths: Vec<Side>,
     heights: Vec<Side>,
@@ -138,8 +139,8 @@ impl Rest {
         Self { widths: sides(|size| size.w), heights: sides(|size| size.h) }
     }
 
-    /// Pixels above a staircase that these cells cannot cover, whatever comes: where there is less room above than a cell is
-    /// high, or less room beside than it is wide, only smaller ones can lie.
+    /// Pixels above a staircase that the remaining cells can never cover: where there is less room above than a cell is
+    /// high, or less room beside than it is wide, only smaller cells can lie.
     fn cannot_cover(&self, stairs: &Staircase) -> u64 {
         let Size { w, h } = stairs.room;
         let ends = stairs.steps.iter().skip(1).map(|step| step.x).chain([w]);
@@ -150,7 +151,7 @@ impl Rest {
     }
 }
 
-/// Of strips with so much room across and so long, the least room first, the pixels that cells with these sides cannot cover.
+/// Given strips by width and length, the narrowest first: the pixels that cells with these sides cannot cover.
 fn uncovered(strips: impl Iterator<Item = (u32, u32)>, sides: &[Side]) -> u64 {
     let (mut pixels, mut worst) = (0, 0);
     for (across, long) in strips {
@@ -169,7 +170,7 @@ struct Search<'a> {
     anchor: Option<usize>,
     left: Vec<u32>,
     puts: Vec<Placed>,
-    /// What stands for each staircase with the cells that were left. Two numbers: one that met by chance would pass for a
+    /// Identifies each staircase with its remaining cells. Two numbers: a chance collision of one would pass for a
     /// proof.
     seen: HashSet<(u64, u64)>,
     looks: u64,
@@ -177,7 +178,7 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
-    /// Places all that is left above a staircase below which `placed` pixels are covered.
+    /// Places everything that is left above a staircase below which `placed` pixels are covered.
     fn run(&mut self, stairs: &Staircase, placed: u64) -> bool {
         if self.left.iter().all(|&n| n == 0) {
             return true;
@@ -203,7 +204,7 @@ impl Search<'_> {
         false
     }
 
-    /// Every cell in every corner that loses no more than can be spared, the least lost first.
+    /// Every cell in every corner that loses no more than can be spared, the least loss first.
     fn children(&mut self, stairs: &Staircase, placed: u64) -> Vec<Child> {
         let mut children = Vec::new();
         for class in 0..self.left.len() {
@@ -233,12 +234,12 @@ impl Search<'_> {
     fn may_lie(&self, Orientation { size, class, .. }: Orientation, corner: Step) -> bool {
         let (w, h) = (self.room.w.checked_sub(corner.x), self.room.h.checked_sub(corner.y));
         let (Some(w), Some(h)) = (w, h) else { return false };
-        // Its middle is left of the room's and below it, or on it.
+        // Its middle is not to the right of the room's middle, and not above it.
         let in_quarter = || 2 * corner.x + size.w <= self.room.w && 2 * corner.y + size.h <= self.room.h;
         size.w <= w && size.h <= h && (self.anchor != Some(class) || in_quarter())
     }
 
-    /// Whether each cell that is left fits in some corner; corners to come lie above and right of those there are.
+    /// Whether each remaining cell fits in some corner; later corners lie above and to the right of the current ones.
     fn each_has_a_corner(&self, stairs: &Staircase) -> bool {
         let fits = |o: &Orientation| stairs.steps.iter().any(|corner| self.may_lie(*o, *corner));
         let classes = self.left.iter().enumerate().filter(|(_, n)| **n > 0);
@@ -264,7 +265,7 @@ mod tests {
         upright.chain(turned).collect()
     }
 
-    /// Whether cells fit, by putting each at every place of the room.
+    /// Whether cells fit, by trying each at every place of the room.
     fn by_brute_force(sizes: &[Size], room: Size, turning: bool, taken: &mut Vec<(u32, u32, Size)>) -> bool {
         let Some((&size, rest)) = sizes.split_first() else { return true };
         let ways = if turning { vec![size, size.swapped()] } else { vec![size] };

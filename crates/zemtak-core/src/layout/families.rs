@@ -1,7 +1,7 @@
 //! Pages on which boxes that look alike lie side by side.
 //!
-//! Each page takes blocks (see [`super::blocks`]) first, and then into what stays free between them single boxes of the
-//! blocks that are left. The last page is as small as one on which every box is placed for itself.
+//! Each page first takes blocks (see [`super::blocks`]), and then, in the gaps between them, single boxes from the
+//! remaining blocks. The last page is as small as one on which every box is placed on its own.
 
 use super::blocks::{Blocks, Limits};
 use super::cells::Cells;
@@ -16,11 +16,12 @@ use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
 use std::collections::BTreeSet;
 
-/// How much more area, in thousandths, a layout may take that has boxes of one family side by side.
+/// How much more area, in thousandths, a layout with families side by side may take.
 const DEARER: u64 = 5;
 
-/// How large blocks are, and how much they may waste. The first is taken at once where no layout could be much smaller;
-/// else that which has most within reach of what it looks like, of those that cost no page and next to no area.
+/// Sizes of blocks, and how much they may waste. The first is taken at once if no layout could be much smaller;
+/// otherwise, of those that cost no page and almost no area, the one with the most pixels within reach of what they
+/// look like.
 const BLOCKS: [Coarseness; 4] = [
     Coarseness { part: 4, waste: 0 },
     Coarseness { part: 16, waste: 20 },
@@ -28,22 +29,22 @@ const BLOCKS: [Coarseness; 4] = [
     Coarseness { part: 256, waste: 0 },
 ];
 
-/// Blocks that go between the others take at most one part in so many of a page.
+/// Blocks placed between the others take at most this fraction of a page.
 const SMALL: u64 = 64;
 
-/// What blocks may be.
+/// Limits for blocks.
 #[derive(Debug, Clone, Copy)]
 struct Coarseness {
-    /// A block takes at most one part in so many of a page.
+    /// A block takes at most this fraction of a page.
     part: u64,
     /// How much larger a block may be than its cells together, in thousandths.
     waste: u64,
 }
 
-/// The items of `which`, those of one family side by side where that costs no page and next to no area.
+/// The items of `which`, with families side by side if that costs no page and almost no area.
 ///
 /// # Errors
-/// As for a layout in which every box is placed for itself.
+/// As for a layout in which every box is placed on its own.
 pub(super) fn lay_out(
     request: &LayoutRequest<'_>,
     policy: &PagePolicy,
@@ -62,7 +63,7 @@ pub(super) fn lay_out(
     let (pages, area) = (singly.pages.len(), singly.area());
     let no_dearer = |layout: &Layout| layout.pages.len() <= pages && layout.area() * 1000 <= area * (1000 + DEARER);
     let finer = BLOCKS[1..].iter().filter_map(|&blocks| side_by_side(request, policy, which, blocks));
-    // A page more was worth its while: blocks go on pages as small as those.
+    // One more page was worth it: blocks go on pages as small as those.
     let max = largest_of(singly.pages.iter().copied()).filter(|_| pages > alike.pages.len());
     let smaller = max.map(|max| PagePolicy { max, ..policy.clone() });
     let on_smaller = |policy| BLOCKS.iter().filter_map(move |&blocks| side_by_side(request, policy, which, blocks));
@@ -71,16 +72,16 @@ pub(super) fn lay_out(
     Ok(furthest(cheap, singly, |layout| within_reach(layout, request.items, which)))
 }
 
-/// What has most within reach; the first of equal ones, and `plain` where none has more than it.
+/// The one with the most within reach; the first of equal ones, or `plain` if none exceeds it.
 fn furthest<T>(others: impl Iterator<Item = T>, plain: T, reach: impl Fn(&T) -> u64) -> T {
     let measured = |one: T| (reach(&one), one);
     let further = |best: (u64, T), other: (u64, T)| if other.0 > best.0 { other } else { best };
     others.map(measured).fold(measured(plain), further).1
 }
 
-/// Whether no layout can have fewer pages, or much less area.
+/// Whether no layout can have fewer pages or much less area.
 fn cannot_be_much_less(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize], layout: &Layout) -> bool {
-    // The last page is no larger than one on which every box is placed for itself.
+    // The last page is no larger than one on which every box is placed on its own.
     if layout.pages.len() == 1 && policy.prefer == Prefer::Pages {
         return true;
     }
@@ -90,7 +91,7 @@ fn cannot_be_much_less(request: &LayoutRequest<'_>, policy: &PagePolicy, which: 
         && layout.area() * 1000 <= policy.least_of_all(&cells, need) * (1000 + DEARER)
 }
 
-/// The items of `which` in such blocks. `None` where some fit on no page.
+/// The items of `which` in such blocks. `None` if some fit on no page.
 fn side_by_side(
     request: &LayoutRequest<'_>,
     policy: &PagePolicy,
@@ -122,12 +123,12 @@ struct Filling<'a> {
     largest: Size,
     /// What blocks may be.
     coarseness: Coarseness,
-    /// What lies on no page yet.
+    /// What has not been placed yet.
     left: &'a [usize],
 }
 
 impl Filling<'_> {
-    /// A page for all that is left, no larger than one on which every box is placed for itself.
+    /// A page for everything that is left, no larger than one on which every box is placed on its own.
     fn last_page(&self) -> Option<Page> {
         let area: u64 = self.left.iter().map(|&i| self.request.items[i].size.area()).sum();
         if area > self.largest.area() {
@@ -154,12 +155,12 @@ impl Filling<'_> {
         layout
     }
 
-    /// One of the largest pages, as full as can be.
+    /// One of the largest pages, as full as possible.
     fn full_page(&self) -> Option<Page> {
         self.policy.largest_pages().into_iter().find_map(|size| self.filled(size)).map(|page| self.tightened(page))
     }
 
-    /// A page of `size` with blocks and what fits between them; `None` where nothing does.
+    /// A page of `size` with blocks and whatever fits between them; `None` if nothing fits.
     fn filled(&self, size: Size) -> Option<Page> {
         let room = self.request.spacing.room(size)?;
         let blocks = Blocks::join(self.request, self.limits(room, self.coarseness.part), self.left);
@@ -176,7 +177,7 @@ impl Filling<'_> {
         Limits { page: self.largest, widest: room.w, area: room.area() / part, waste: self.coarseness.waste }
     }
 
-    /// Puts small blocks where nothing lies so far, and then single boxes.
+    /// Puts small blocks into the gaps, and then single boxes.
     fn fill_holes(&self, room: Size, placed: &mut Vec<(usize, Place)>) {
         let mut holes = self.holes(room, placed);
         let small = self.limits(room, self.coarseness.part.max(SMALL));
@@ -184,7 +185,7 @@ impl Filling<'_> {
         self.add_to(placed, &mut holes, |rest| Blocks::of_one(self.request, rest));
     }
 
-    /// Adds those of the blocks of what is left that find a place.
+    /// Adds those blocks of the remaining items that find a place.
     fn add_to(&self, placed: &mut Vec<(usize, Place)>, holes: &mut Holes, blocks: impl Fn(&[usize]) -> Blocks) {
         let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
         let rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
@@ -192,7 +193,7 @@ impl Filling<'_> {
         placed.extend(blocks.members_of(self.place_in(holes, &blocks.items), self.request.items));
     }
 
-    /// What is free beside what is placed.
+    /// The free space beside what is placed.
     fn holes(&self, room: Size, placed: &[(usize, Place)]) -> Holes {
         let mut holes = Holes::whole(room);
         for (_, place) in placed {
@@ -202,7 +203,7 @@ impl Filling<'_> {
         holes
     }
 
-    /// How far within its cell a box lies.
+    /// How far inside its cell a box lies.
     fn inset(&self) -> u32 {
         self.request.spacing.lead() + self.request.spacing.extrude
     }
@@ -211,7 +212,7 @@ impl Filling<'_> {
     fn place_in(&self, holes: &mut Holes, items: &[Item]) -> Vec<(usize, Place)> {
         let mut order: Vec<usize> = (0..items.len()).collect();
         order.sort_by_key(|&i| Reverse(items[i].size.area()));
-        // What one size had no room in has none for a larger one.
+        // If one size found no room, a larger one will not either.
         let mut refused: Vec<Size> = Vec::new();
         let mut found = Vec::new();
         for i in order {
@@ -247,7 +248,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    /// Frames of animations, with sides as real art has them: many of a clip alike, some a little smaller, a few large.
+    /// Frames of animations, with sides as in real art: many of a clip alike, some slightly smaller, a few large.
     fn frames() -> impl Strategy<Value = Vec<Item>> {
         let clip = (8u32..90, 8u32..120, 1usize..14, prop::collection::vec(0u32..6, 14), 0usize..9);
         let clip = clip.prop_map(|(w, h, count, less, large)| {
@@ -255,7 +256,7 @@ mod tests {
             (0..count).map(|i| Size::new(w * grown - less[i], h * grown - less[(i * 5) % 14])).collect::<Vec<_>>()
         });
         prop::collection::vec(clip, 1..40).prop_map(|clips| {
-            // Cut to what is visible, some begin a few rows further down.
+            // After trimming, some begin a few rows further down.
             let of_clip = |(number, sizes): (usize, Vec<Size>)| {
                 let family = move |size: Size| Family { number, canvas: Size::new(400, 400), above: size.w % 4 };
                 sizes.into_iter().map(move |size| Item { family: Some(family(size)), ..Item::new(size) })
@@ -287,8 +288,9 @@ mod tests {
         }
     }
 
-    /// A game's 3,193 images took one page of 4096 x 4096, half empty, although a page more was to be spent where that saves a
-    /// tenth: what fits on a half and a sixteenth of it went on one page, as nothing on one page can be smaller.
+    /// A game's 3,193 images took one page of 4096 x 4096, half empty, although one more page was to be spent if that
+    /// saves a tenth: what would fit on one half and one sixteenth of it went on one page, because nothing on one page
+    /// can be smaller.
     #[test]
     fn a_page_more_is_spent_where_it_saves_much_and_still_likes_lie_side_by_side() {
         let item = |i: usize| Item { family: Some(Family::new(i % 3)), ..Item::new(Size::new(30, 40)) };
@@ -306,7 +308,7 @@ mod tests {
 
     #[test]
     fn the_frames_of_a_clip_lie_side_by_side() {
-        // Three clips whose frames have one size, named in turn: placed one by one, none would lie beside its own.
+        // Three clips whose frames have one size, named in turn: placed one by one, none would lie beside its own kind.
         let item = |i: usize| Item { family: Some(Family::new(i % 3)), ..Item::new(Size::new(30, 40)) };
         let items: Vec<Item> = (0..60).map(item).collect();
         let policy = PagePolicy { max: Size::new(512, 512), ..PagePolicy::default() };
@@ -316,7 +318,7 @@ mod tests {
             let (a, b) = (layout.places[a].rect, layout.places[b].rect);
             a.y == b.y && a.x + a.w + 2 == b.x
         };
-        // All but the ends of blocks.
+        // All except the ends of blocks.
         let beside = (0..60).filter(|&a| (a % 3..60).step_by(3).any(|b| beside(a, b))).count();
         assert!(beside >= 45, "{beside}");
     }

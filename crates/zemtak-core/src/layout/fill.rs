@@ -1,19 +1,19 @@
 //! One pass: fills a room with cells from the bottom of a skyline.
 //!
-//! Best fit on the lowest gap (E. Burke, G. Kendall, G. Whitwell, 2004, with scores in the manner of S. Leung and
-//! D. Zhang, 2011): the skyline is the upper edge of all that is placed. Its lowest segment is the next gap; among a few
-//! representatives of each distinct width the one with the best score goes there. A gap that nothing fits is given up.
-//! "Up" and "low" are meant as in the papers; on the page row 0 is the ground.
+//! Best fit on the lowest gap (E. Burke, G. Kendall, G. Whitwell, 2004, with scores in the manner of S. Leung and D.
+//! Zhang, 2011): the skyline is the upper edge of everything that is placed. Its lowest segment is the next gap; of a
+//! few representatives of each distinct width, the one with the best score goes there. A gap that nothing fits is given
+//! up. "Up" and "low" have the same meaning as in the papers; on the page, row 0 is the ground.
 
 use super::rng::Rng;
 use super::skyline::{Gap, Skyline};
 use crate::geometry::Size;
 
-/// How many distinct widths are looked at for a gap, from the widest that fits down. More fill a little better and take
-/// much longer; see docs/layout.md.
+/// How many distinct widths are considered for a gap, starting with the widest that fits. More of them fill slightly
+/// better and take much longer; see docs/layout.md.
 const LOOK: usize = 16;
 
-/// One size that `count` cells share, and where in the stock its two ways of lying are found.
+/// One size that `count` cells share, and where its two orientations are in the stock.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Orientation {
     pub(super) size: Size,
@@ -21,7 +21,7 @@ pub(super) struct Orientation {
     pub(super) turned: bool,
 }
 
-/// A cell put down by a pass: its class, its top left, and whether it is turned.
+/// A cell placed by a pass: its class, its top left, and whether it is turned.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Placed {
     pub(super) class: usize,
@@ -30,14 +30,14 @@ pub(super) struct Placed {
     pub(super) turned: bool,
 }
 
-/// What a pass looks at when it chooses. Integers, so that every machine chooses alike.
+/// What a pass weighs when it chooses. Integers, so that every machine chooses alike.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Weights {
     /// For a cell exactly as wide as the gap.
     pub(super) exact: i64,
-    /// For each wall of the gap that the cell ends flush with.
+    /// For each wall of the gap with which the cell ends flush.
     pub(super) flush: i64,
-    /// For each pixel of width, of height.
+    /// For each pixel of width and of height.
     pub(super) width: i64,
     pub(super) height: i64,
     /// Against each pixel of a leftover too narrow for any cell.
@@ -45,7 +45,7 @@ pub(super) struct Weights {
 }
 
 impl Weights {
-    /// Tastes that each do well on some kind of set; a search begins with these.
+    /// Weights that each do well on some kind of set; a search begins with these.
     pub(super) const PORTFOLIO: [Self; 6] = [
         Self::new(1600, 1000, 8, 16, 48),
         Self::new(2400, 1600, 4, 24, 80),
@@ -59,12 +59,12 @@ impl Weights {
         Self { exact, flush, width, height, sliver }
     }
 
-    /// What a size is worth wherever it lies.
+    /// The score of a size, independent of its place.
     pub(super) fn of_size(&self, Size { w, h }: Size) -> i64 {
         i64::from(w) * self.width + i64::from(h) * self.height
     }
 
-    /// What it is worth that a cell leaves `rest` pixels of a gap's width.
+    /// The score of leaving `rest` pixels of a gap's width.
     pub(super) fn of_fit(&self, rest: u32, narrowest: u32) -> i64 {
         match rest {
             0 => self.exact,
@@ -73,12 +73,12 @@ impl Weights {
         }
     }
 
-    /// What it is worth that a cell of height `h` ends flush with the walls of a gap.
+    /// The score of a cell of height `h` that ends flush with the walls of a gap.
     pub(super) fn of_walls(&self, gap: Gap, h: u32) -> i64 {
         (i64::from(h == gap.left) + i64::from(h == gap.right)) * self.flush
     }
 
-    /// The `n`th taste: the portfolio first, then endless variations of it.
+    /// The `n`th weights: first the portfolio, then endless variations of it.
     pub(super) fn nth(n: usize) -> Self {
         let base = Self::PORTFOLIO[n % Self::PORTFOLIO.len()];
         if n < Self::PORTFOLIO.len() {
@@ -87,14 +87,14 @@ impl Weights {
         base.varied(&mut Rng::new(n as u64), 60)
     }
 
-    /// The taste with each weight changed by up to `percent`.
+    /// These weights, each changed by up to `percent`.
     pub(super) fn varied(&self, rng: &mut Rng, percent: u32) -> Self {
         let mut vary = |v: i64| v * i64::from(100 - percent + rng.below(2 * percent + 1)) / 100;
         Self::new(vary(self.exact), vary(self.flush), vary(self.width), vary(self.height), vary(self.sliver))
     }
 }
 
-/// All lyings of one width, tallest first.
+/// All orientations of one width, tallest first.
 #[derive(Debug)]
 struct Column {
     w: u32,
@@ -109,9 +109,9 @@ struct Pass<'a> {
     puts: Vec<Placed>,
 }
 
-/// Places what fits of the cells in `left` (how many of each class) into `room` and counts `left` down.
+/// Places whatever fits of the cells in `left` (how many of each class) into `room`, and counts `left` down.
 ///
-/// `lyings` is sorted by width, then height, both descending. With `spare` the pass gives up and returns `None` once
+/// `lyings` is sorted by width, then height, both descending. With `spare`, the pass gives up and returns `None` once
 /// more than that many pixels are lost: the caller wants all cells placed or nothing.
 pub(super) fn fill(
     orientations: &[Orientation],
@@ -182,7 +182,7 @@ impl Pass<'_> {
         }
     }
 
-    /// Takes a class that is used up out of the columns, both ways of lying.
+    /// Removes a class that is used up from the columns, in both orientations.
     fn forget(&mut self, orientation: Orientation) {
         for w in [orientation.size.w, orientation.size.h] {
             let at = self.columns.partition_point(|c| c.w > w);

@@ -1,4 +1,4 @@
-//! Whether given cells go on a page of a given size.
+//! Whether given cells fit on a page of a given size.
 
 use super::cells::{BATCH, Cells, Filled, Try};
 use super::effort::Effort;
@@ -17,8 +17,8 @@ pub(super) struct Fit<'a> {
 }
 
 impl Fit<'_> {
-    /// Everything in `left` on one page of `size`: by passes, and where those do not find a way by going through every
-    /// layout of few cells, or by beams.
+    /// Everything in `left` on one page of `size`: by passes; if they find no way, by examining every layout of a few
+    /// cells, or by beams.
     pub(super) fn all(&self, left: &[u32], size: Size) -> Option<Filled> {
         let need = self.cells.need(left);
         if let Some(found) = self.by_passes(left, size) {
@@ -55,7 +55,7 @@ impl Fit<'_> {
             let tries: Vec<Try> = (0..BATCH)
                 .map(|_| {
                     let (weights, params) = sampler.next();
-                    // Mostly along the shorter side: what is lost where the last cells end grows with it.
+                    // Mostly along the shorter side: the loss where the last cells end grows with it.
                     let flipped = (size.h < size.w) != (sampler.rng.below(4) == 0);
                     Try { size, flipped, weights, params }
                 })
@@ -65,7 +65,7 @@ impl Fit<'_> {
             if let Some(filled) = results.into_iter().find_map(|(filled, _)| filled) {
                 return Some(filled);
             }
-            // Nothing was tried at all: the page is too small in itself.
+            // Nothing was tried at all: the page is too small in any case.
             budget = if spent == 0 { 0 } else { budget.saturating_sub(spent) };
             self.cells.tell(work - budget, work, None);
         }

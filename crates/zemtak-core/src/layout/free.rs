@@ -1,5 +1,5 @@
-//! The search for the smallest page whose sides are free or equal: widths and heights are picked by chance, each with
-//! less area than the best so far, and kept where everything fits.
+//! The search for the smallest page whose sides are free or equal: widths and heights are drawn at random, each with
+//! less area than the best so far, and kept if everything fits.
 
 use super::cells::{BATCH, Cells, Filled, Need, Try};
 use super::descent::Descent;
@@ -12,11 +12,11 @@ use super::sampler::Sampler;
 use crate::geometry::Size;
 use crate::par;
 
-/// Up to so many cells a sweep (see [`super::sweep`]) may take the place of most beams.
+/// Up to this many cells, a sweep (see [`super::sweep`]) may replace most beams.
 const FEW: usize = 40;
 
-/// The smallest page found that holds everything in `left`, or `None` where no allowed page was found to. `known` is
-/// what less effort found.
+/// The smallest page found that holds everything in `left`, or `None` if no allowed page was found. `known` is the
+/// result of less effort.
 pub(super) fn smallest(
     cells: &Cells<'_>,
     policy: &PagePolicy,
@@ -38,7 +38,7 @@ pub(super) fn smallest(
         if search.best.smallest {
             return Some(search.best);
         }
-        // Half of what may be done went into the proof.
+        // Half of the allowed work went into the proof.
         work /= 2;
         search.work = work;
     }
@@ -61,7 +61,7 @@ impl Descent<'_> {
             if slack == 0 || self.cells.stopped() {
                 break;
             }
-            // A bold cut or a small one: each pass would give back between a half and a sixty-fourth of the slack.
+            // Bold cuts and small ones: each pass would save between a half and a sixty-fourth of the slack.
             let sizes: Vec<Option<Size>> = (0..BATCH)
                 .map(|_| {
                     let cut = (slack >> (1 + rng.below(6))).max(1);
@@ -76,7 +76,7 @@ impl Descent<'_> {
         }
     }
 
-    /// Beams on pages that would give back a part of the slack: a larger one after each success, else a smaller one.
+    /// Beams on pages that would save a part of the slack: a larger part after each success, else a smaller one.
     fn by_beams(&mut self, mut budget: u64) {
         let mut cut = 300;
         while budget > 0 && self.slack() > 0 && !self.cells.stopped() {
@@ -137,8 +137,8 @@ fn first(cells: &Cells<'_>, policy: &PagePolicy, left: &[u32]) -> Option<Filled>
     }
 }
 
-/// An allowed page of about `target` pixels. Cells are put down along its width, or `flipped` along its height; that
-/// side is picked by chance and mostly the shorter one, for what is lost where the last cells end grows with it.
+/// An allowed page of about `target` pixels. Cells are placed along its width, or along its height if `flipped`; that
+/// side is drawn at random and usually the shorter one, because the loss where the last cells end grows with it.
 fn pick(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64, flipped: bool, rng: &mut Rng) -> Option<Size> {
     if policy.shape == Shape::Square {
         return squarest(policy, cells, need, target);
@@ -159,7 +159,7 @@ fn pick(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64, flipped
     size_along(policy, along, target, flipped)
 }
 
-/// The page of about `target` pixels that is as near to a square as its largest cells allow.
+/// The page of about `target` pixels that is as close to a square as its largest cells allow.
 fn squarest(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64) -> Option<Size> {
     let room = cells.spacing().page_for(need.widest, need.tallest);
     let root = scaled(target.isqrt(), 1.0);
@@ -171,7 +171,7 @@ fn squarest(policy: &PagePolicy, cells: &Cells<'_>, need: Need, target: u64) -> 
     size_along(policy, w, target, false)
 }
 
-/// The largest page with one side `along` and at most `target` pixels, kept inside aspect and largest size.
+/// The largest page with one side `along` and at most `target` pixels, within aspect and largest size.
 fn size_along(policy: &PagePolicy, along: u32, target: u64, flipped: bool) -> Option<Size> {
     let most = policy.max.stored(flipped).h;
     let across = u32::try_from(target / u64::from(along.max(1))).unwrap_or(u32::MAX).min(most);

@@ -1,13 +1,13 @@
-//! The free part of a page.
+//! The free space of a page.
 
 use crate::geometry::{Rect, Size};
 
-/// The free part of a page, as all the largest rectangles that hold no cell. They may overlap.
+/// The free space of a page, as all maximal rectangles that hold no cell. They may overlap.
 #[derive(Debug, Clone)]
 pub(super) struct Holes(Vec<Rect>);
 
 impl Holes {
-    /// A page with no free part.
+    /// A page without free space.
     pub(super) const fn none() -> Self {
         Self(Vec::new())
     }
@@ -23,12 +23,12 @@ impl Holes {
         &self.0
     }
 
-    /// Makes `cell` a part that is taken.
+    /// Marks `cell` as taken.
     pub(super) fn take(&mut self, cell: Rect) {
         let (touched, mut free): (Vec<Rect>, Vec<Rect>) = self.0.iter().partition(|hole| overlap(**hole, cell));
         let untouched = free.len();
         free.extend(touched.into_iter().flat_map(|hole| around_cell(hole, cell)));
-        // What was not touched holds no other; of the new ones those that lie in another go.
+        // Untouched rectangles contain no others; new ones that lie within another are removed.
         let whole = free.clone();
         let mut at = 0;
         free.retain(|hole| {
@@ -40,7 +40,7 @@ impl Holes {
         self.0 = free;
     }
 
-    /// Where a cell of this size leaves the least beside it.
+    /// Where a cell of this size leaves the least space beside it.
     pub(super) fn best(&self, size: Size) -> Option<Rect> {
         let fits = self.0.iter().filter(|hole| size.fits_in(hole.size()));
         let best = fits.min_by_key(|hole| {
@@ -62,7 +62,7 @@ fn holds(outer: Rect, inner: Rect) -> bool {
     outer.x <= inner.x && outer.y <= inner.y && inner.right() <= outer.right() && inner.bottom() <= outer.bottom()
 }
 
-/// What a hole is beside, above and below a cell that lies in it or over its edge.
+/// The parts of a hole beside, above and below a cell that lies in it or across its edge.
 fn around_cell(hole: Rect, cell: Rect) -> impl Iterator<Item = Rect> {
     let far = |end: u64| u32::try_from(end).unwrap_or(u32::MAX);
     let (right, bottom) = (far(hole.right()), far(hole.bottom()));

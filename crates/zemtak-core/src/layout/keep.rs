@@ -1,4 +1,4 @@
-//! Layouts round boxes that stay where they are: new ones go into the holes between them, and then on new pages.
+//! Layouts round boxes that stay where they are: new boxes go into the gaps between them, and then on new pages.
 
 use super::error::LayoutError;
 use super::families;
@@ -17,7 +17,7 @@ struct Filling<'a> {
     places: BTreeMap<usize, Place>,
 }
 
-/// The items of `which`: the kept ones where they are, the others round them and on further pages.
+/// The items of `which`: the kept ones in their places, the others round them and on further pages.
 pub(super) fn around(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let Some(kept) = request.kept else {
         return families::lay_out(request, policy, which);
@@ -30,14 +30,14 @@ pub(super) fn around(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[
         let mut filling = Filling { request, policy, largest: policy.largest(), holes: Vec::new(), places };
         filling.find_holes(&kept.pages);
         match filling.fill(which) {
-            // A group that has no room beside its kept members moves as a whole.
+            // A group without room beside its kept members moves as a whole.
             Some(group) if released.insert(group) => {}
             _ => return filling.finish(&kept.pages, which),
         }
     }
 }
 
-/// Groups whose members lie on several pages so far: they did not have to share one.
+/// Groups whose members lie on several pages so far, because they did not have to share one.
 fn parted_groups(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize], kept: &Kept) -> BTreeSet<usize> {
     let mut pages = BTreeMap::new();
     let place = |&i: &usize| Some((request.items[i].group?, kept.place(i, policy)?.page));
@@ -63,7 +63,7 @@ impl Filling<'_> {
         self.request.spacing.cell(size, self.largest)
     }
 
-    /// Puts what it can into the holes; gives a group that does not fit beside its kept members.
+    /// Fills the gaps; returns a group that does not fit beside its kept members.
     fn fill(&mut self, which: &[usize]) -> Option<usize> {
         let items = self.request.items;
         let mut lots: BTreeMap<(Option<usize>, usize), Vec<usize>> = BTreeMap::new();
@@ -86,7 +86,7 @@ impl Filling<'_> {
         None
     }
 
-    /// Puts a lot into the holes of one page, or leaves all as it was.
+    /// Puts a lot into the gaps of one page, or changes nothing.
     fn put_all(&mut self, page: usize, lot: &[usize]) -> bool {
         let inset = self.request.spacing.lead() + self.request.spacing.extrude;
         let mut holes = self.holes[page].clone();
@@ -106,7 +106,7 @@ impl Filling<'_> {
         true
     }
 
-    /// What found no place goes on further pages; pages with nothing on them are left out.
+    /// What found no place goes on further pages; empty pages are removed.
     fn finish(self, pages: &[Size], which: &[usize]) -> Result<Layout, LayoutError> {
         let used: BTreeSet<usize> = self.places.values().map(|p| p.page).collect();
         let number: BTreeMap<usize, usize> = used.iter().enumerate().map(|(new, &old)| (old, new)).collect();

@@ -4,16 +4,16 @@ use super::request::{Item, Layout, Place};
 use crate::geometry::Size;
 use std::collections::BTreeMap;
 
-/// How far back a deflate stream looks, in pixels of four bytes.
+/// How far back a deflate stream can look, in pixels of four bytes.
 const WINDOW: i64 = 32768 / 4;
 
-/// How many of those before it, from top to bottom, a box is compared with.
+/// With how many of those before it, from top to bottom, a box is compared.
 const LOOKED_AT: usize = 8;
 
-/// Boxes that are compared: the page, the number of the family, the size of the canvas.
+/// Boxes to compare: the page, the number of the family, the size of the canvas.
 type Alike = (usize, usize, Size);
 
-/// A box, seen as a part of its canvas.
+/// A box as a part of its canvas.
 #[derive(Clone, Copy)]
 struct Part {
     /// Where on the page the first row of the canvas would lie.
@@ -23,8 +23,8 @@ struct Part {
     area: u64,
 }
 
-/// The pixels of all boxes for which the same place of another canvas, of the same family and size, lies no further away
-/// than a deflate stream looks back. Turned boxes do not count.
+/// The pixels of all boxes for which the same place of another canvas, of the same family and size, lies no further
+/// away than a deflate stream looks back. Turned boxes do not count.
 pub(super) fn within_reach(layout: &Layout, items: &[Item], which: &[usize]) -> u64 {
     let mut alike: BTreeMap<Alike, Vec<Part>> = BTreeMap::new();
     for &i in which {
@@ -37,7 +37,7 @@ pub(super) fn within_reach(layout: &Layout, items: &[Item], which: &[usize]) -> 
     alike.into_iter().map(|((page, ..), parts)| reached(parts, i64::from(layout.pages[page].w))).sum()
 }
 
-/// The pixels of those parts that have another before them within the window of a page so wide.
+/// The pixels of those parts that have another before them within the window, on a page of this width.
 fn reached(mut parts: Vec<Part>, width: i64) -> u64 {
     parts.sort_by_key(|part| (part.top, part.left));
     let near = |a: Part, b: Part| ((a.top - b.top) * width + a.left - b.left).abs() <= WINDOW;
@@ -51,8 +51,8 @@ mod tests {
     use super::*;
     use crate::geometry::Rect;
 
-    /// What is in reach of a page 2048 pixels wide with boxes of 40 x 30, the rows of their canvases above them, and
-    /// their family and place.
+    /// What is within reach on a page 2048 pixels wide, for boxes of 40 x 30 with the rows of their canvases above
+    /// them, their family and their place.
     fn reach(boxes: &[(usize, u32, u32, u32)]) -> u64 {
         let size = Size::new(40, 30);
         let canvas = Size::new(64, 64);
@@ -69,9 +69,9 @@ mod tests {
 
     #[test]
     fn the_rows_of_canvases_count_and_not_those_of_boxes() {
-        // The first of a stream has nothing to look back at.
+        // The first box of a stream has nothing to look back at.
         assert_eq!(reach(&[(0, 0, 0, 0), (0, 0, 50, 0), (0, 0, 2000, 0)]), 2 * 1200);
-        // Four rows of the page are the window; whose rows begin five further down has nothing within it.
+        // The window is four rows of the page; rows that begin five further down have nothing within it.
         assert_eq!(reach(&[(0, 0, 100, 0), (0, 0, 100, 4)]), 1200);
         assert_eq!(reach(&[(0, 0, 100, 0), (0, 0, 101, 4)]), 0);
         assert_eq!(reach(&[(0, 0, 0, 0), (0, 5, 50, 0)]), 0);

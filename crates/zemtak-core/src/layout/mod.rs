@@ -1,7 +1,7 @@
-//! Rectangles to pages. Knows sizes and numbers, no pixels.
+//! Places rectangles on pages. Knows sizes and numbers, but no pixels.
 //!
-//! [`lay_out`] takes a [`LayoutRequest`]: the sizes of boxes, how cells are spaced, and a page policy; it gives every box a
-//! place. The result depends on nothing but the request. The method is described in docs/layout.md.
+//! [`lay_out`] takes a [`LayoutRequest`]: the sizes of boxes, the spacing of cells, and a page policy; it gives every
+//! box a place. The result depends on nothing but the request. docs/layout.md describes the method.
 
 mod arrange;
 mod beam;
@@ -47,7 +47,7 @@ pub use request::{
 pub use spacing::Spacing;
 pub use why::{Bound, Change, Outlook, Trial, Why, why};
 
-/// Changes whenever the same request comes to another layout.
+/// Changes whenever the same request yields another layout.
 pub const LAYOUT_VERSION: u32 = 5;
 
 #[cfg(test)]

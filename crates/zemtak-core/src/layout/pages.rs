@@ -22,7 +22,7 @@ impl<'a> Search<'a> {
         Fit { cells: self.cells, effort: self.effort }
     }
 
-    /// Splits the cells over as many pages as the policy wants. `known` is what less effort found.
+    /// Splits the cells over as many pages as the policy wants. `known` is the result of less effort.
     pub(super) fn split(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
         let mut pages = self.fewest(known)?;
         if self.policy.prefer == Prefer::Bytes && self.policy.count.is_none() {
@@ -59,7 +59,7 @@ impl<'a> Search<'a> {
                 pages.push(last);
                 break;
             }
-            // The largest pages by area; where sprites fit only a longer one, that one takes its turn.
+            // The largest pages by area; if some sprites fit only on a longer one, that one takes its turn.
             let largest = self.policy.largest_pages();
             let filled = if self.cells.grouped() {
                 Some(together::fill(self.fit(), &mut left, &largest)?)
@@ -86,7 +86,7 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Parts the last page in two where that saves a tenth of all bytes.
+    /// Splits the last page in two if that saves a tenth of all bytes.
     fn spend_a_page(&self, pages: &mut Vec<Filled>) {
         let Some(last) = pages.pop() else { return };
         let total: u64 = pages.iter().map(|p| p.size.area()).sum::<u64>() + last.size.area();
@@ -114,7 +114,7 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Pages that might be the first of two in the place of one.
+    /// Pages that might be the first of two in place of one.
     fn smaller_pages(&self, one: Size) -> Vec<Size> {
         match (self.policy.fixed, self.policy.shape) {
             (Some(_), _) => Vec::new(),
@@ -128,7 +128,7 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Parts the page with the most cells in two; `false` if none can be parted.
+    /// Splits the page with the most cells in two; `false` if none can be split.
     fn part_fullest(&self, pages: &mut Vec<Filled>) -> bool {
         let mut order: Vec<usize> = (0..pages.len()).collect();
         order.sort_by_key(|&i| (std::cmp::Reverse(pages[i].puts.len()), i));
@@ -143,7 +143,7 @@ impl<'a> Search<'a> {
         true
     }
 
-    /// The cells of a page in two parts that keep together what must be; `None` if there is but one such lot.
+    /// The cells of a page in two parts that keep together what must be; `None` if there is only one such lot.
     fn halves(&self, page: &Filled) -> Option<[Vec<Placed>; 2]> {
         let group = |put: &Placed| self.cells.group(put.class);
         let mut puts = page.puts.clone();

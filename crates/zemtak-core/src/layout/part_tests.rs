@@ -1,4 +1,5 @@
-//! The searches' own structures against plain second computations: arrays of heights, grids of pixels, looking at all.
+//! The searches' own structures compared with plain second computations: arrays of heights, grids of pixels, exhaustive
+//! checks.
 
 use super::cells::{Cells, Filled};
 use super::descent::Descent;
@@ -18,7 +19,7 @@ fn sizes(longest: u32, count: impl Into<prop::collection::SizeRange>) -> impl St
     prop::collection::vec((1..longest, 1..longest).prop_map(|(w, h)| Size::new(w, h)), count)
 }
 
-/// The lowest gap of an array of heights: left edge, height, width, and how far its walls rise.
+/// The lowest gap in an array of heights: left edge, height, width, and how far its walls rise.
 fn lowest_of(heights: &[u32], top: u32) -> Option<(u32, u32, u32, u32, u32)> {
     let low = *heights.iter().min()?;
     let from = heights.iter().position(|&h| h == low)?;
@@ -151,7 +152,7 @@ fn dice_fall_on_every_side_and_alike_for_everyone() {
         let times = thrown.iter().filter(|&&n| n == side).count();
         assert!((60..140).contains(&times), "{side} came {times} times");
     }
-    // Layouts depend on these numbers, so they stay as they are.
+    // Layouts depend on these numbers, so they must not change.
     assert_eq!(thrown[..8], [2, 5, 2, 1, 4, 3, 3, 5]);
 }
 

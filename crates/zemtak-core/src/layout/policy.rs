@@ -1,4 +1,4 @@
-//! What a page may look like.
+//! Which pages are allowed.
 
 use super::error::LayoutError;
 use super::spacing::Spacing;
@@ -27,28 +27,28 @@ pub enum Prefer {
     /// The fewest pages, then the fewest bytes.
     #[default]
     Pages,
-    /// One page more where that saves a tenth of the bytes.
+    /// One more page if that saves a tenth of the bytes.
     Bytes,
 }
 
 /// Which pages are allowed.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct PagePolicy {
-    /// The largest page. 2048 x 2048 by default.
+    /// The largest page. Default: 2048 x 2048.
     pub max: Size,
-    /// The shape. Powers of two by default.
+    /// The shape. Default: powers of two.
     pub shape: Shape,
-    /// Sides are multiples of this. 1 by default.
+    /// Sides are multiples of this. Default: 1.
     pub step: u32,
-    /// The longer side is at most this many times the shorter one. 2 by default.
+    /// The longer side is at most this many times the shorter one. Default: 2.
     pub aspect: f64,
-    /// What to save first. Pages by default.
+    /// What to save first. Default: pages.
     pub prefer: Prefer,
     /// Exactly this size for every page; largest size, shape, step and aspect do not apply then.
     pub fixed: Option<Size>,
-    /// Exactly so many pages.
+    /// Exactly this many pages.
     pub count: Option<usize>,
-    /// All pages of one size, so that an array of textures holds them.
+    /// All pages have the same size, so that a texture array can hold them.
     pub same_size: bool,
 }
 
@@ -94,7 +94,7 @@ impl PagePolicy {
         f64::from(size.w.max(size.h)) <= f64::from(size.w.min(size.h)) * self.aspect
     }
 
-    /// Refuses policies that no page can meet.
+    /// Refuses policies that no page can satisfy.
     pub(super) fn check(&self, spacing: Spacing) -> Result<(), LayoutError> {
         let no = |why: String| Err(LayoutError::NoPage(why));
         let sides = self.fixed.unwrap_or(self.max);
@@ -126,7 +126,7 @@ impl PagePolicy {
         Ok(())
     }
 
-    /// All allowed pages with power-of-two sides, by area, then the less long, then the wider first.
+    /// All allowed pages with power-of-two sides: by area, then less elongated first, then wider first.
     pub(super) fn pow2_pages(&self) -> Vec<Size> {
         let powers = || (0..=20).map(|k| 1u32 << k);
         let mut pages: Vec<Size> =
@@ -150,7 +150,7 @@ impl PagePolicy {
         LayoutError::DoNotFit { items, page, room: spacing.box_room(page), needed }
     }
 
-    /// The smallest page that holds a box of `size` and is allowed but for its size.
+    /// The smallest page that holds a box of `size` and would be allowed if it were not too large.
     fn page_for_box(&self, size: Size, spacing: Spacing) -> Option<Size> {
         let max = Size::new(LONGEST_SIDE, LONGEST_SIDE);
         let any = match self.fixed {
@@ -171,7 +171,7 @@ impl PagePolicy {
         any.allows(page).then_some(page)
     }
 
-    /// The policy with sides that are also multiples of where cells may begin.
+    /// The policy with sides that are also multiples of the alignment of cells.
     pub(super) fn aligned(&self, spacing: Spacing) -> Self {
         let (a, b) = (u64::from(self.step.max(1)), u64::from(spacing.align.max(1)));
         let step = u32::try_from(a / common_divisor(a, b) * b).unwrap_or(u32::MAX);
@@ -183,7 +183,7 @@ impl PagePolicy {
         self.largest_pages().first().copied().unwrap_or(self.max)
     }
 
-    /// The allowed pages that no other allowed page contains, by area descending.
+    /// The allowed pages that no other allowed page contains, largest area first.
     pub(super) fn largest_pages(&self) -> Vec<Size> {
         if let Some(fixed) = self.fixed {
             return vec![fixed];
@@ -205,7 +205,7 @@ impl PagePolicy {
         pages
     }
 
-    /// `size` made larger until it is allowed, as far as shape, step and aspect go.
+    /// `size` enlarged until it is allowed, considering shape, step and aspect.
     pub(super) fn smallest_round(&self, size: Size) -> Size {
         let mut size = Size::new(self.step_up(size.w), self.step_up(size.h));
         if self.shape == Shape::Square {
@@ -214,22 +214,22 @@ impl PagePolicy {
         self.widened(size)
     }
 
-    /// The highest page of a width, as far as largest size and aspect go.
+    /// The highest page of a width, considering largest size and aspect.
     pub(super) fn highest(&self, w: u32) -> u32 {
         times(w, self.aspect).min(self.max.h)
     }
 
-    /// The largest multiple of the step up to `side`.
+    /// The largest multiple of the step that is at most `side`.
     pub(super) fn step_down(&self, side: u32) -> u32 {
         side - side % self.step
     }
 
-    /// The smallest multiple of the step from `side` on.
+    /// The smallest multiple of the step that is at least `side`.
     pub(super) fn step_up(&self, side: u32) -> u32 {
         side.checked_next_multiple_of(self.step).unwrap_or(u32::MAX)
     }
 
-    /// `size` with its shorter side made longer until the aspect holds.
+    /// `size` with its shorter side lengthened until the aspect is kept.
     pub(super) fn widened(&self, size: Size) -> Size {
         let least = |long: u32| {
             let short = f64::from(long) / self.aspect;
@@ -241,7 +241,7 @@ impl PagePolicy {
     }
 }
 
-/// The smallest size that each of `sizes` fits in.
+/// The smallest size in which each of `sizes` fits.
 pub(super) fn largest_of(sizes: impl Iterator<Item = Size>) -> Option<Size> {
     sizes.reduce(|a, b| Size::new(a.w.max(b.w), a.h.max(b.h)))
 }

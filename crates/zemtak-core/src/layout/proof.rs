@@ -1,4 +1,4 @@
-//! The proof that no page is smaller, for so few cells that every layout can be gone through.
+//! The proof that no page is smaller, for so few cells that every layout can be examined.
 
 use super::cells::{BATCH, Filled};
 use super::descent::Descent;
@@ -8,11 +8,11 @@ use crate::geometry::Size;
 use crate::par;
 use std::collections::VecDeque;
 
-/// Up to so many cells a proof is tried.
+/// Up to this many cells a proof is tried.
 pub(super) const FEWEST: usize = 12;
 
-/// Pages of several widths are ruled out at once by one as wide as the widest of them and as high as the highest, as long
-/// as that has at most this part more pixels than the best.
+/// Pages of several widths are ruled out at once by one that is as wide as the widest and as high as the highest of
+/// them, as long as it has at most this fraction more pixels than the best.
 const ROUGHLY: u64 = 200;
 
 /// The widths from `least` to `most`.
@@ -23,7 +23,7 @@ struct Widths {
 }
 
 impl Widths {
-    /// Its two halves, or itself where it is but one width.
+    /// Its two halves, or itself if it is only one width.
     fn parts(self, step: u32) -> Vec<Self> {
         let Self { least, most } = self;
         let middle = least + (most - least) / 2 / step * step;
@@ -35,8 +35,8 @@ impl Widths {
 }
 
 impl Descent<'_> {
-    /// Looks at every page that would be smaller than the best, within about `budget` looks at a staircase, and takes what
-    /// fits. Whether the best is proved to be the smallest.
+    /// Examines every page that would be smaller than the best, looking at about `budget` staircases, and takes what
+    /// fits. Returns whether the best is proved to be the smallest.
     pub(super) fn by_proof(&mut self, mut budget: u64) -> bool {
         let step = self.policy.step;
         let mut open = VecDeque::from([Widths { least: step, most: self.policy.step_down(self.policy.max.w) }]);
@@ -79,8 +79,8 @@ impl Descent<'_> {
         (outcome, looks)
     }
 
-    /// A page that contains all pages of these widths that are smaller than the best; for one width the highest of them.
-    /// `None` where there is none.
+    /// A page that contains all pages of these widths that are smaller than the best; for a single width, the highest
+    /// of them. `None` if there is none.
     fn around(&self, Widths { least, most }: Widths) -> Option<Size> {
         let smaller = self.best.size.area() - 1;
         let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
@@ -95,13 +95,13 @@ impl Descent<'_> {
     }
 }
 
-/// What became of some widths.
+/// The result for some widths.
 enum Outcome {
-    /// No smaller page of them holds all cells.
+    /// None of their smaller pages holds all cells.
     NoneSmaller,
-    /// That could not be told.
+    /// It could not be decided.
     Open,
-    /// All cells fit on a page round those of them.
+    /// All cells fit on a page that contains theirs.
     Fits(Filled),
 }
 

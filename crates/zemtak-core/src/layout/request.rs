@@ -1,4 +1,4 @@
-//! What is asked of a layout, and what it comes to.
+//! A request for a layout, and the result.
 
 use super::effort::Effort;
 use super::policy::PagePolicy;
@@ -10,17 +10,17 @@ use std::fmt;
 /// One box to place.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub struct Item {
-    /// Its size upright, without extruded pixels.
+    /// Its upright size, without extruded pixels.
     pub size: Size,
     /// Whether it may be stored turned by 90 degrees.
     pub may_turn: bool,
     /// Items with the same number here go on one page.
     pub group: Option<usize>,
-    /// Whether it is all that lies on its page. That page has exactly its size; of the policy only the largest size
-    /// applies to it, of the spacing nothing, and it does not count as one of the policy's pages.
+    /// Whether it must be alone on its page. That page has exactly its size; of the policy only the largest size
+    /// applies to it, the spacing does not, and it does not count as one of the policy's pages.
     pub alone: bool,
-    /// What it looks like. Items of one family are laid side by side where that costs no page and next to no area, as
-    /// their pages then make smaller files.
+    /// What it looks like. Items of one family are placed side by side if that costs no page and almost no area,
+    /// because their pages then make smaller files.
     pub family: Option<Family>,
 }
 
@@ -29,15 +29,15 @@ pub struct Item {
 pub struct Family {
     /// Items with the same number look alike.
     pub number: usize,
-    /// The size of the canvas that the box is the visible part of.
+    /// The size of the canvas of which the box is the visible part.
     pub canvas: Size,
-    /// How many rows of that canvas lie above the box. Frames of an animation look alike row by row of their canvases, not
-    /// of their boxes.
+    /// How many rows of that canvas lie above the box. Frames of an animation look alike row by row of their canvases,
+    /// not of their boxes.
     pub above: u32,
 }
 
 impl Family {
-    /// Boxes that are looked at from their own top.
+    /// Boxes that are compared from their own top.
     #[must_use]
     pub const fn new(number: usize) -> Self {
         Self { number, canvas: Size::new(0, 0), above: 0 }
@@ -57,14 +57,14 @@ impl Item {
 pub struct Place {
     /// The page's number.
     pub page: usize,
-    /// The box as stored: sides swapped where it is turned.
+    /// The box as stored: with its sides swapped if it is turned.
     pub rect: Rect,
     /// Whether it is stored turned by 90 degrees clockwise.
     pub turned: bool,
 }
 
 impl Place {
-    /// The same place on a page that comes so many later.
+    /// The same place on a page that comes this many pages later.
     pub(super) fn on_later_page(self, later: usize) -> Self {
         Self { page: self.page + later, ..self }
     }
@@ -87,12 +87,12 @@ impl Layout {
     }
 }
 
-/// Boxes that stay, and the pages that they lie on.
+/// Boxes that stay, and the pages they lie on.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct Kept {
-    /// The pages there are. One that the policy does not allow is given up with all that lies on it.
+    /// The existing pages. A page that the policy does not allow is given up with everything on it.
     pub pages: Vec<Size>,
-    /// For each item its place, if it has one already. The places keep the spacing that is asked for.
+    /// The place of each item that has one already. The places keep the required spacing.
     pub places: Vec<Option<Place>>,
 }
 
@@ -107,7 +107,7 @@ impl Kept {
 /// How cells are arranged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum Arrangement {
-    /// As densely as can be, in any order.
+    /// As densely as possible, in any order.
     #[default]
     Dense,
     /// Equal cells, row by row.
@@ -118,7 +118,7 @@ pub enum Arrangement {
     Column,
 }
 
-/// Tells a search to come to an end. It is asked often, from all threads.
+/// Asks a search to stop. It is checked often, from all threads.
 #[derive(Clone, Copy)]
 pub struct StopSignal<'a>(&'a (dyn Fn() -> bool + Sync));
 
@@ -128,7 +128,7 @@ impl<'a> StopSignal<'a> {
         Self(asked)
     }
 
-    /// Whether to come to an end.
+    /// Whether to stop.
     #[must_use]
     pub fn is_set(self) -> bool {
         (self.0)()
@@ -141,14 +141,14 @@ impl fmt::Debug for StopSignal<'_> {
     }
 }
 
-/// How far a search for a layout has come. One layout may take several searches: for each page, and with more and more
+/// The progress of a search for a layout. One layout may take several searches: for each page, and with increasing
 /// effort.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct SearchProgress {
-    /// The part of its work that the search has done, 0 to 1.
+    /// The fraction of its work that the search has done, 0 to 1.
     pub done: f64,
-    /// The part of the smallest page so far that cells fill; none before there is one.
+    /// The fraction of the smallest page so far that cells fill; `None` before there is one.
     pub filled: Option<f64>,
 }
 
@@ -175,7 +175,7 @@ impl fmt::Debug for ProgressSink<'_> {
     }
 }
 
-/// What is asked of [`lay_out`](super::lay_out).
+/// A request to [`lay_out`](super::lay_out).
 #[derive(Debug, Clone, Copy)]
 pub struct LayoutRequest<'a> {
     /// The boxes.
@@ -184,15 +184,15 @@ pub struct LayoutRequest<'a> {
     pub spacing: Spacing,
     /// Which pages are allowed.
     pub policy: &'a PagePolicy,
-    /// How cells are arranged. Densely by default.
+    /// How cells are arranged. Default: densely.
     pub arrangement: Arrangement,
-    /// How much work the search may do. Quick by default.
+    /// How much work the search may do. Default: quick.
     pub effort: Effort,
-    /// Boxes that stay where they are. None by default.
+    /// Boxes that stay where they are. Default: none.
     pub kept: Option<&'a Kept>,
-    /// Once this says so the search comes to an end with the best so far. The result then depends on when that was.
+    /// Once this signal is set, the search stops with the best so far. The result then depends on when that was.
     pub stop: Option<StopSignal<'a>>,
-    /// Where long searches tell how far they have come. Nowhere by default.
+    /// Where long searches report their progress. Default: nowhere.
     pub progress: Option<ProgressSink<'a>>,
 }
 

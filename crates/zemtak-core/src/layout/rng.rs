@@ -1,6 +1,6 @@
-//! Numbers by chance, the same on every machine.
+//! Random numbers that are the same on every machine.
 
-/// A small stream of numbers that is the same everywhere (SplitMix64; G. Steele, D. Lea, C. Flood, 2014).
+/// A small generator of numbers that are the same everywhere (SplitMix64; G. Steele, D. Lea, C. Flood, 2014).
 #[derive(Debug, Clone)]
 pub(super) struct Rng(u64);
 
@@ -19,7 +19,7 @@ impl Rng {
     }
 }
 
-/// A number that has nothing visible to do with `n`, another one for each.
+/// A number with no visible relation to `n`, different for each.
 pub(super) fn scatter(n: u64) -> u64 {
     let mut z = n.wrapping_mul(0x9e37_79b9_7f4a_7c15);
     z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);

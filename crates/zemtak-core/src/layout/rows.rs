@@ -23,13 +23,13 @@ impl Raster {
 struct Sheet<'a> {
     request: &'a LayoutRequest<'a>,
     policy: PagePolicy,
-    /// A cell with its gutter, and without.
+    /// A cell with its gutter, and without it.
     pitch: Size,
     content: Size,
     arrangement: Arrangement,
 }
 
-/// The items of `which` in their order, upright.
+/// The items of `which` in order, upright.
 pub(super) fn arrange(
     request: &LayoutRequest<'_>,
     policy: &PagePolicy,
@@ -72,7 +72,7 @@ pub(super) fn arrange(
 }
 
 impl Sheet<'_> {
-    /// The order as given; where one page does not hold all, members of a group follow its first at once.
+    /// The order as given; if one page does not hold all, members of a group directly follow its first.
     fn order(&self, which: &[usize]) -> Vec<usize> {
         let mut order = which.to_vec();
         if self.fullest().is_some_and(|r| which.len() > r.cells()) || self.policy.count.is_some() {
@@ -84,7 +84,7 @@ impl Sheet<'_> {
         order
     }
 
-    /// How many of the first items go on a page that holds `most`: about `share`, and no group is parted.
+    /// How many of the first items go on a page that holds `most`: about `share`, without splitting a group.
     fn together(&self, items: &[usize], share: usize, most: usize) -> Result<usize, LayoutError> {
         let most = most.min(items.len());
         let group = |at: usize| self.request.items[items[at]].group;
@@ -95,7 +95,7 @@ impl Sheet<'_> {
         })
     }
 
-    /// The raster of a page, `None` where the page does not hold one cell.
+    /// The raster of a page, `None` if the page does not hold a single cell.
     fn raster(&self, page: Size) -> Option<Raster> {
         let room = self.request.spacing.room(page)?;
         let (columns, rows) = ((room.w / self.pitch.w) as usize, (room.h / self.pitch.h) as usize);
@@ -133,7 +133,7 @@ impl Sheet<'_> {
         }
     }
 
-    /// The smallest allowed page round so many cells.
+    /// The smallest allowed page round this many cells.
     fn page(&self, columns: usize, rows: usize) -> Option<Size> {
         let far = |n: usize, pitch: u32, content: u32| {
             u32::try_from(n - 1).ok()?.checked_mul(pitch)?.checked_add(content).filter(|&far| far < 1 << 24)

@@ -1,7 +1,7 @@
-//! Pages of one size, so that one array of textures holds them all.
+//! Pages of one size, so that a texture array can hold all of them.
 //!
-//! The boxes are laid out on pages of several sizes. Of those that take at most a tenth more pixels than the least, the one with
-//! the fewest pages is taken; where bytes are preferred, the one with the least pixels.
+//! The boxes are laid out on pages of several sizes. Of those layouts that take at most a tenth more pixels than the
+//! least, the one with the fewest pages is taken; if bytes are preferred, the one with the least pixels.
 
 use super::error::LayoutError;
 use super::policy::{PagePolicy, Prefer, Shape};
@@ -9,21 +9,21 @@ use super::request::{Layout, LayoutRequest};
 use crate::geometry::Size;
 use std::collections::BTreeSet;
 
-/// How much larger than its part of all pixels a page is tried, in hundredths: what of it boxes do not fill.
+/// How much larger than its share of all pixels a page is tried, in hundredths: for what boxes do not fill.
 const SLACK: [u64; 3] = [102, 106, 115];
 
-/// How many pages more than the fewest are tried where sides are free.
+/// How many pages more than the fewest are tried if sides are free.
 const MORE_PAGES: u64 = 3;
 
 type Place<'p> = &'p dyn Fn(&LayoutRequest<'_>) -> Result<Layout, LayoutError>;
 
-/// Lays out on pages of one size; `place` does so on pages of whatever sizes the policy allows.
+/// Lays out on pages of one size; `place` does so on pages of any sizes that the policy allows.
 pub(super) fn lay_out(request: &LayoutRequest<'_>, place: Place<'_>) -> Result<Layout, LayoutError> {
     let policy = PagePolicy { same_size: false, ..request.policy.aligned(request.spacing) };
     let first = place(&LayoutRequest { policy: &policy, ..*request })?;
     let sizes = shared_sizes(request, &first);
     let common = sizes.iter().fold(Size::default(), |all, size| Size::new(all.w.max(size.w), all.h.max(size.h)));
-    // What stays where it was stays on its page: pages can only grow then.
+    // What was kept in place stays on its page, so pages can only grow.
     if request.kept.is_some() || sizes.iter().all(|size| *size == common) {
         return Ok(grown(request, first, common));
     }
@@ -37,7 +37,7 @@ pub(super) fn lay_out(request: &LayoutRequest<'_>, place: Place<'_>) -> Result<L
     Ok(best(request, layouts))
 }
 
-/// The sizes of pages that boxes share.
+/// The sizes of pages shared by several boxes.
 fn shared_sizes(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<Size> {
     let shared = shared_pages(request, layout);
     shared.into_iter().map(|page| layout.pages[page]).collect()
@@ -47,7 +47,7 @@ fn shared_pages(request: &LayoutRequest<'_>, layout: &Layout) -> BTreeSet<usize>
     request.items.iter().zip(&layout.places).filter(|(item, _)| !item.alone).map(|(_, place)| place.page).collect()
 }
 
-/// The same layout on pages of this size, which is none smaller than theirs.
+/// The same layout on pages of this size, which is at least as large as theirs.
 fn grown(request: &LayoutRequest<'_>, mut layout: Layout, size: Size) -> Layout {
     for page in shared_pages(request, &layout) {
         layout.pages[page] = size;
@@ -55,7 +55,7 @@ fn grown(request: &LayoutRequest<'_>, mut layout: Layout, size: Size) -> Layout 
     layout
 }
 
-/// What the layout comes to that is taken.
+/// The best layout, as it is taken.
 fn best(request: &LayoutRequest<'_>, mut layouts: Vec<Layout>) -> Layout {
     let least = layouts.iter().map(Layout::area).min().unwrap_or(0);
     if request.policy.prefer == Prefer::Pages {
@@ -72,7 +72,7 @@ struct Attempts<'a> {
     request: &'a LayoutRequest<'a>,
     policy: &'a PagePolicy,
     place: Place<'a>,
-    /// The smallest page that all pages of the first layout fit on, how many they are, and their pixels.
+    /// The smallest page that contains all pages of the first layout, their number, and their pixels.
     common: Size,
     pages: u64,
     pixels: u64,
@@ -84,7 +84,7 @@ impl Attempts<'_> {
         (self.place)(&LayoutRequest { policy: &fixed, ..*self.request }).ok()
     }
 
-    /// On smaller pages, as long as they are not so many that they come to more.
+    /// On smaller pages, as long as there are not so many of them that they come to more pixels.
     fn powers_of_two(&self) -> Vec<Layout> {
         let boxes: u64 = self.request.items.iter().filter(|item| !item.alone).map(|item| item.size.area()).sum();
         let mut least = self.common.area() * self.pages;
@@ -101,7 +101,7 @@ impl Attempts<'_> {
         found
     }
 
-    /// On as many pages, and a few more, of as much less as there is to place on each.
+    /// On as many pages, and a few more, each smaller in proportion to what is to be placed on it.
     fn any_sides(&self) -> Vec<Layout> {
         let pages = self.pages..=self.pages + MORE_PAGES;
         pages.filter_map(|pages| SLACK.iter().find_map(|slack| self.on_so_many(pages, *slack))).collect()

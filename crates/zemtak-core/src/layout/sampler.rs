@@ -1,4 +1,4 @@
-//! What a search tries next: tastes and guides picked by chance, half of them near those that did well.
+//! What a search tries next: weights and beams drawn at random, half of them near those that did well.
 
 use super::beam::BeamParams;
 use super::fill::Weights;
@@ -15,7 +15,7 @@ pub(super) struct Load {
 }
 
 impl Load {
-    /// The pixels of a cell, on the average.
+    /// The average number of pixels of a cell.
     pub(super) fn mean(self) -> u64 {
         self.area / self.cells.max(1) as u64
     }
@@ -34,12 +34,12 @@ impl Sampler {
         Self { rng: Rng::new(load.area), load, states, good: Vec::new() }
     }
 
-    /// A taste and a guide that found something better.
+    /// Remembers weights and a beam that found something better.
     pub(super) fn remember(&mut self, weights: Weights, params: BeamParams) {
         self.good.push((weights, params));
     }
 
-    /// The next to try.
+    /// The next ones to try.
     pub(super) fn next(&mut self) -> (Weights, BeamParams) {
         let recent = u32::try_from(self.good.len()).unwrap_or(REMEMBERED).min(REMEMBERED);
         if recent > 0 && self.rng.below(5) < 3 {
@@ -52,7 +52,7 @@ impl Sampler {
         let head = self.load.area / 512 * [0, 0, 1, 4][self.rng.below(4) as usize];
         let weights = Weights::nth(self.rng.below(1 << 20) as usize);
         let (skip, choices) = match self.load.cells {
-            // Of few cells the right one may look bad at first, and every pixel that is spared counts.
+            // With few cells, the right state may look bad at first, and every spare pixel counts.
             0..=40 => ([2, 4, 8, 16][self.rng.below(4) as usize], [4, 4, 8, 12][self.rng.below(4) as usize]),
             _ => (16, 4),
         };

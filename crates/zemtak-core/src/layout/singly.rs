@@ -1,4 +1,4 @@
-//! A dense layout of some items, each placed for itself.
+//! A dense layout of some items, each placed on its own.
 
 use super::cells::{Cells, Filled, layout_of};
 use super::error::LayoutError;
@@ -6,8 +6,8 @@ use super::pages::Search;
 use super::policy::{PagePolicy, Prefer};
 use super::request::{Layout, LayoutRequest};
 
-/// The items of `which` on pages of their own, densely and each for itself: with each effort up to the one asked for, and
-/// the best counts.
+/// The items of `which` on pages of their own, densely and each on its own: with each effort up to the requested one,
+/// and the best counts.
 pub(super) fn singly(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let cells = Cells::new(request, policy, which)?;
     let mut best: Option<Vec<Filled>> = None;

@@ -1,4 +1,4 @@
-//! The upper edge of all that is placed so far. "Up" is away from row 0, the ground.
+//! The upper edge of everything placed so far. "Up" is away from row 0, the ground.
 
 use super::rng::scatter;
 use crate::geometry::Size;
@@ -11,7 +11,7 @@ struct Segment {
     w: u32,
 }
 
-/// The lowest gap: its segment, and the heights of its walls above it.
+/// The lowest gap: its segment, and how high its walls rise above it.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Gap {
     at: usize,
@@ -32,14 +32,14 @@ impl Gap {
         Self { at: 0, x: 0, y: 0, w, left, right, room }
     }
 
-    /// The pixels that are surely lost beside a cell put here: those of a rest too narrow for any cell.
+    /// The pixels that are certainly lost beside a cell placed here: those of a rest too narrow for any cell.
     pub(super) fn sliver(&self, Size { w, h }: Size, narrowest: u32) -> u64 {
         let rest = self.w - w;
         let far = if self.goes_right(h) { self.left } else { self.right };
         if rest < narrowest { u64::from(rest) * u64::from(h.min(far)) } else { 0 }
     }
 
-    /// Beside the wall that the cell ends flush with, else beside the higher one.
+    /// Beside the wall with which the cell ends flush, else beside the higher one.
     fn goes_right(&self, h: u32) -> bool {
         h != self.left && (h == self.right || self.right > self.left)
     }
@@ -58,7 +58,7 @@ impl Skyline {
         Self { height: room.h, segments: vec![Segment { x: 0, y: 0, w: room.w }] }
     }
 
-    /// The lowest gap, the leftmost of equal ones; `None` where the room is filled to its height.
+    /// The lowest gap, the leftmost of equal ones; `None` if the room is filled to its height.
     pub(super) fn lowest(&self) -> Option<Gap> {
         let mut at = 0;
         for (i, segment) in self.segments.iter().enumerate().skip(1) {
@@ -74,20 +74,20 @@ impl Skyline {
         (room > 0).then_some(gap)
     }
 
-    /// One number that stands for this skyline, or for its mirror image, together with `seed`.
+    /// A number that identifies this skyline, or its mirror image, together with `seed`.
     pub(super) fn scattered(&self, seed: u64) -> u64 {
-        // Widths and heights tell all: segments follow each other.
+        // Widths and heights suffice, because segments are adjacent.
         let next = |sum: u64, s: &Segment| scatter(sum ^ (u64::from(s.y) << 32 | u64::from(s.w)));
         self.segments.iter().fold(seed, next).min(self.segments.iter().rev().fold(seed, next))
     }
 
-    /// As `clone_from`, which keeps memory.
+    /// Like `clone_from`, which reuses memory.
     pub(super) fn become_like(&mut self, other: &Self) {
         self.height = other.height;
         self.segments.clone_from(&other.segments);
     }
 
-    /// How many segments there will be once a cell lies in a gap.
+    /// How many segments there will be once a cell is placed in a gap.
     pub(super) fn segments_with(&self, gap: Gap, Size { w, h }: Size) -> u64 {
         // A page's edge is a wall, but no segment to join.
         let joins_left = h == gap.left && gap.at > 0;
@@ -100,7 +100,8 @@ impl Skyline {
         self.segments.len() as u64 + u64::from(w < gap.w) - less
     }
 
-    /// Puts a cell into a gap, beside the wall that it ends flush with, else beside the higher one; gives its left edge.
+    /// Places a cell in a gap, beside the wall with which it ends flush, else beside the higher one; returns its left
+    /// edge.
     pub(super) fn put(&mut self, gap: Gap, Size { w, h }: Size) -> u32 {
         let to_right = gap.goes_right(h);
         let x = if to_right { gap.x + gap.w - w } else { gap.x };
@@ -120,7 +121,7 @@ impl Skyline {
         x
     }
 
-    /// Gives a gap up: it rises to its lower wall. Gives the pixels that are lost.
+    /// Gives up a gap: it rises to its lower wall. Returns the pixels that are lost.
     pub(super) fn give_up(&mut self, gap: Gap) -> u64 {
         let rise = gap.left.min(gap.right);
         self.segments[gap.at].y += rise;
@@ -128,7 +129,7 @@ impl Skyline {
         u64::from(rise) * u64::from(gap.w)
     }
 
-    /// Joins a segment with neighbours of the same height.
+    /// Merges a segment with neighbours of the same height.
     fn merge(&mut self, at: usize) {
         if at + 1 < self.segments.len() && self.segments[at + 1].y == self.segments[at].y {
             self.segments[at].w += self.segments[at + 1].w;

@@ -12,7 +12,7 @@ pub struct Spacing {
     pub margin: u32,
     /// The width of the ring that makes a box a cell.
     pub extrude: u32,
-    /// Cells begin at multiples of this, and page sides are multiples of it. 1 for anywhere.
+    /// Cells begin at multiples of this, and page sides are multiples of it. 1 means anywhere.
     pub align: u32,
 }
 
@@ -35,20 +35,20 @@ impl Spacing {
         Some(Size::new(size.w.checked_add(more)?, size.h.checked_add(more)?))
     }
 
-    /// A box with its ring and one gutter to the right and below, up to the next place where a cell may begin.
+    /// A box with its ring and one gutter to the right and below, extended to the next place where a cell may begin.
     pub(super) fn cell(self, size: Size, largest: Size) -> Option<Size> {
         let ringed = self.ringed(size)?;
         let room = self.room(largest)?;
         let side = |ringed: u32, page: u32, room: u32| {
             let side = ringed.checked_add(self.gutter)?.checked_next_multiple_of(self.align)?;
-            // One that takes the whole of the largest page needs no further place beside it.
+            // A cell that takes all of the largest page needs no further place beside it.
             let alone = side > room && ringed.checked_add(self.lead())?.checked_add(self.margin)? <= page;
             Some(if alone { room } else { side })
         };
         Some(Size::new(side(ringed.w, largest.w, room.w)?, side(ringed.h, largest.h, room.h)?))
     }
 
-    /// What a page holds of cells with their gutters, or `None` where the margin leaves nothing.
+    /// The room that a page has for cells with their gutters, or `None` if the margin leaves nothing.
     pub(super) fn room(self, page: Size) -> Option<Size> {
         let inner = |side: u32| {
             let inner = side.checked_sub(self.lead().checked_add(self.margin)?).filter(|&s| s > 0)?;
@@ -70,22 +70,22 @@ impl Spacing {
         Size::new(outer(w), outer(h))
     }
 
-    /// The smallest page round cells that reach to `far`, their gutters not counted.
+    /// The smallest page round cells that reach to `far`, without their gutters.
     pub(super) fn page_round(self, far: Size) -> Size {
         Size::new(far.w + self.lead() + self.margin, far.h + self.lead() + self.margin)
     }
 
-    /// Pixels that no page with `room` pixels of room can do without, where its longer side is at most `aspect` times
+    /// The least number of pixels of a page with `room` pixels of room, if its longer side is at most `aspect` times
     /// the shorter.
     ///
-    /// A page of sides W and H has the room (W + d)(H + d) with d = gutter - 2 margin. What a side without its gutter
-    /// saves is largest for the longest page, what a margin costs least for the square.
+    /// A page with sides W and H has the room (W + d)(H + d), where d = gutter - 2 margin. What a side saves without
+    /// its gutter is largest for the longest page, what a margin costs is least for the square.
     pub(super) fn least_page(self, room: u64, aspect: f64) -> u64 {
         let more = f64::from(self.gutter) - f64::from(self.lead()) - f64::from(self.margin);
         let stretch = if more > 0.0 { aspect.sqrt() + 1.0 / aspect.sqrt() } else { 2.0 };
         #[expect(clippy::cast_precision_loss, reason = "a bound may be a little low")]
         let area = room as f64;
-        // One pixel less, so that rounding cannot lift the bound.
+        // One pixel less, so that rounding cannot raise the bound.
         let page = area - more * stretch * area.sqrt() + more * more - 1.0;
         #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
         let page = page.ceil().max(1.0) as u64;

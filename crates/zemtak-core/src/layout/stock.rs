@@ -1,13 +1,13 @@
 //! What a beam chooses from, arranged so that the best cell for a gap is found without looking at all of them.
 //!
-//! Cells stand in the order of their widths, in blocks of 64; within a block the one with the most worth comes first.
-//! A state of the search keeps one bit for each place, so the best cell left of a block is its lowest bit.
+//! Cells are in the order of their widths, in blocks of 64; within a block the one with the highest score comes first.
+//! A state of the search keeps one bit for each place, so the best remaining cell of a block is its lowest bit.
 
 use super::fill::{Orientation, Weights};
 use super::skyline::Gap;
 use crate::geometry::Size;
 
-/// The most choices for a gap that are handed on.
+/// The most choices for a gap that are passed on.
 const CHOICES: usize = 12;
 
 /// Cells in a block: the bits of a word.
@@ -16,17 +16,17 @@ const BLOCK: usize = 64;
 /// The bits of a block.
 pub(super) type Word = u64;
 
-/// One way in which one cell can lie.
+/// One orientation of one cell.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Offer {
     pub(super) orientation: Orientation,
-    /// Which of the lyings it is: offers of equal cells have the same.
+    /// Which of the orientations it is: offers of equal cells have the same.
     kind: usize,
-    /// Which cell it is; its other way of lying goes when it is taken.
+    /// Which cell it is; its other orientation disappears when it is taken.
     cell: usize,
 }
 
-/// What is looked at of an offer: its size, and what that alone is worth to the taste.
+/// The properties of an offer that matter: its size, and the score of that alone.
 #[derive(Debug, Clone, Copy)]
 struct Look {
     size: Size,
@@ -45,14 +45,14 @@ pub(super) struct Stock {
     offers: Vec<Offer>,
     looks: Vec<Look>,
     blocks: Vec<Block>,
-    /// For each cell the places of its offers.
+    /// The places of each cell's offers.
     places: Vec<Vec<usize>>,
     /// The places by height, then width descending.
     by_height: Vec<(u32, std::cmp::Reverse<u32>, usize)>,
 }
 
 impl Stock {
-    /// `lyings` is sorted by width, then height, both descending; `left` says how many there are of each class.
+    /// `lyings` is sorted by width, then height, both descending; `left` is the number of cells in each class.
     pub(super) fn new(orientations: &[Orientation], left: &[u32], weights: Weights) -> Self {
         let mut first_cell = Vec::with_capacity(left.len());
         let mut cells = 0;
@@ -93,7 +93,7 @@ impl Stock {
         self.places.len()
     }
 
-    /// How much work a choice is, in the unit of the search's budget.
+    /// How much work a choice takes, in the unit of the search's budget.
     pub(super) fn work(&self) -> u64 {
         8 + self.blocks.len() as u64
     }
@@ -102,25 +102,25 @@ impl Stock {
         &self.offers[place]
     }
 
-    /// The bits of a state that has taken nothing.
+    /// The bits of a state in which nothing has been taken.
     pub(super) fn all(&self) -> Vec<Word> {
         self.offers.chunks(BLOCK).map(|block| Word::MAX >> (BLOCK - block.len())).collect()
     }
 
-    /// Takes the cell of an offer, all ways of lying.
+    /// Takes the cell of an offer, in all its orientations.
     pub(super) fn take(&self, there: &mut [Word], place: usize) {
         for &place in &self.places[self.offers[place].cell] {
             there[place / BLOCK] &= !(1 << (place % BLOCK));
         }
     }
 
-    /// The least width that is still there, `None` if nothing is.
+    /// The least width among the remaining cells, `None` if there are none.
     pub(super) fn narrowest(&self, there: &[Word]) -> Option<u32> {
         let block = there.iter().rposition(|&bits| bits != 0)?;
         Bits(there[block]).map(|bit| self.looks[block * BLOCK + bit].size.w).min()
     }
 
-    /// The best `most` choices for a gap, best first, each of another kind.
+    /// The best `most` choices for a gap, best first, each of a different kind.
     pub(super) fn choose(&self, there: &[Word], gap: Gap, narrowest: u32, most: usize) -> Choices {
         let mut choices = Choices { most: most.clamp(1, CHOICES), ..Choices::default() };
         let first = self.blocks.partition_point(|b| b.narrowest > gap.w);
@@ -137,7 +137,7 @@ impl Stock {
         if !roomy {
             return choices;
         }
-        // Blocks that were not looked through may hold cells that end flush with a wall; wider ones were looked at.
+        // Blocks that were not searched may hold cells that end flush with a wall; wider ones were searched.
         let most = gap.w.saturating_sub(narrowest);
         for wall in [gap.left, gap.right] {
             let from =
@@ -150,7 +150,7 @@ impl Stock {
         choices
     }
 
-    /// Offers that all leave room beside them: their worth alone counts, and they come in its order.
+    /// Offers that all leave room beside them: only their score counts, and they come in its order.
     fn offer_best(&self, places: impl Iterator<Item = usize>, gap: Gap, choices: &mut Choices) {
         for place in places {
             let look = self.looks[place];
@@ -174,7 +174,7 @@ impl Stock {
     }
 }
 
-/// The numbers of the bits that are set, from the lowest on.
+/// The indices of the set bits, from the lowest on.
 struct Bits(Word);
 
 impl Iterator for Bits {
@@ -196,7 +196,7 @@ pub(super) struct Choices {
 }
 
 impl Choices {
-    /// The places of the offers chosen.
+    /// The places of the chosen offers.
     pub(super) fn places(&self) -> impl Iterator<Item = usize> {
         self.best[..self.count].iter().map(|&(.., place)| place)
     }

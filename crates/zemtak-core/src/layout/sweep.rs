@@ -6,24 +6,24 @@ use super::descent::Descent;
 use crate::geometry::Size;
 use crate::par;
 
-/// For each time that a sweep goes through all smaller pages the charge for a segment, in hundredths of the mean cell.
+/// For each sweep through all smaller pages: the charge for a segment, in hundredths of the mean cell.
 const SWEEPS: [u64; 2] = [8, 4];
 
-/// The fewest states with which a sweep finds more than chance does, and the most that memory is taken for.
+/// The fewest states with which a sweep finds more than random tries do, and the most that memory is used for.
 const LEAST_SWEPT: usize = 1000;
 const MOST_SWEPT: usize = 50_000;
 
-/// The most areas that a sweep looks for pages of.
+/// The largest number of areas for which a sweep looks for pages.
 const MOST_AREAS: u64 = 2000;
 
-/// The work of a state in one layer of a beam over few cells, measured.
+/// The work of one state in one layer of a beam over few cells, measured.
 const STATE_WORK: u64 = 10;
 
 impl Descent<'_> {
-    /// Wide beams on every page that would be smaller, the largest first, where these are so few that each can have one:
-    /// of few cells the best layouts lie so far apart that chance finds them late. Whether it was done.
+    /// Wide beams on every page that would be smaller, the largest first, if there are so few that each can have one:
+    /// the best layouts of few cells lie so far apart that random tries find them late. Returns whether this was done.
     pub(super) fn by_sweep(&mut self, budget: u64) -> bool {
-        // Where each cell fits both ways, a page along its height is another page along its width.
+        // If each cell fits both ways, a page filled along its height is another page filled along its width.
         let ways: &[bool] = if self.cells.lie_both_ways() { &[false] } else { &[false, true] };
         let mean = self.need.load().mean();
         let mut swept = false;
@@ -49,7 +49,7 @@ impl Descent<'_> {
         swept
     }
 
-    /// All allowed pages between the bound and the best, the largest first; none if they are many.
+    /// All allowed pages between the bound and the best, the largest first; none if there are many.
     fn smaller_pages(&self) -> Vec<Size> {
         let room = self.cells.spacing().page_for(self.need.widest, self.need.tallest);
         if self.slack() > MOST_AREAS {

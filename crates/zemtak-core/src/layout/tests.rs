@@ -54,7 +54,7 @@ fn spacings() -> impl Strategy<Value = Spacing> {
         .prop_map(|(gutter, margin, extrude, align)| Spacing { gutter, margin, extrude, align })
 }
 
-/// Every pair held against every other: slow, and nothing to get wrong.
+/// Every pair compared: slow, and impossible to get wrong.
 fn too_near_by_pairs(cells: &[(usize, Rect)], gutter: u32) -> bool {
     let gap = u64::from(gutter);
     let apart = |a: Rect, b: Rect| {
@@ -67,7 +67,7 @@ fn too_near_by_pairs(cells: &[(usize, Rect)], gutter: u32) -> bool {
 }
 
 proptest! {
-    // Most searches come to an end at once: what is proved is the same, and it takes a tenth of the time.
+    // Most searches are stopped at once: they prove the same, and this takes a tenth of the time.
     #![proptest_config(ProptestConfig::with_cases(72))]
 
     #[test]
@@ -83,7 +83,7 @@ proptest! {
                 prop_assert_eq!(check(&request, &layout), vec![]);
                 prop_assert_eq!(&lay_out(&request), &Ok(layout.clone()));
                 if let Some(why) = why(&LayoutRequest { stop: Some(StopSignal::new(&|| true)), ..request }, &layout).unwrap() {
-                    // A bound that a layout undercuts would be none.
+                    // A bound that a layout goes below would be wrong.
                     prop_assert!(why.bound.least <= why.now.area && why.bound.pages <= why.now.pages);
                 }
             }
@@ -166,7 +166,8 @@ fn several_pages_are_full_but_for_a_small_last_one() {
     let none = Spacing::default();
     let layout = lay_out(&LayoutRequest::new(&squares(64 * 2 + 3, 32), none, &policy)).unwrap();
     assert_eq!(layout.pages, [Size::new(256, 256), Size::new(256, 256), Size::new(64, 64)]);
-    // Asked for bytes, the three left over go on two pages: 64 x 32 and 32 x 32 instead of 64 x 64, if that is a tenth.
+    // If bytes are preferred, the three left over go on two pages, 64 x 32 and 32 x 32 instead of 64 x 64, if that
+    // saves a tenth.
     let bytes = PagePolicy { prefer: Prefer::Bytes, ..policy };
     let three = lay_out(&LayoutRequest::new(&squares(3, 32), none, &bytes)).unwrap();
     assert_eq!(three.pages, [Size::new(64, 32), Size::new(32, 32)]);
@@ -185,7 +186,7 @@ fn all_that_do_not_fit_are_named_together() {
     let default = PagePolicy::default();
     let needed = Size::new(4096, 4096);
     assert_eq!(refused(&default), (vec![0, 2], default.max, Size::new(2046, 2046), Some(needed)));
-    // On the page that is needed they do, and on none that is smaller.
+    // They fit on the page that is said to be needed, and on none that is smaller.
     for (shape, step, aspect, fixed) in [
         (Shape::Free, 1, 2.0, None),
         (Shape::Free, 50, 1.2, None),
@@ -209,7 +210,7 @@ fn all_that_do_not_fit_are_named_together() {
 
 #[test]
 fn a_largest_page_that_breaks_the_aspect_is_not_used() {
-    // Once a 64 x 72 page came out of a limit of 70 x 72 in steps of 8, although both sides had to be equal.
+    // With a limit of 70 x 72 in steps of 8, a 64 x 72 page was chosen although both sides had to be equal.
     let policy =
         PagePolicy { max: Size::new(70, 72), shape: Shape::Free, step: 8, aspect: 1.0, ..PagePolicy::default() };
     let none = Spacing::default();
@@ -248,7 +249,7 @@ fn more_effort_is_never_worse_and_here_better() {
 
 #[test]
 fn a_bound_that_is_reached_ends_the_search() {
-    // Without the early end, high effort on a power-of-two page would take minutes here.
+    // Without stopping early, high effort on a power-of-two page would take minutes here.
     let policy = PagePolicy::default();
     let items = squares(2000, 32);
     let request = LayoutRequest { effort: Effort::High, ..LayoutRequest::new(&items, Spacing::default(), &policy) };
@@ -284,7 +285,8 @@ fn cells_in_rows_come_in_order_and_no_group_is_parted() {
 
 #[test]
 fn a_group_that_is_scattered_over_the_order_still_shares_a_page_in_rows() {
-    // Once the row broke where its neighbours were of no group, and the third item went on a page without the first.
+    // The row used to break where its neighbours belonged to no group, and the third item went on a page without the
+    // first.
     let mut items = squares(4, 10);
     items[0].group = Some(3);
     items[2].group = Some(3);
@@ -296,7 +298,7 @@ fn a_group_that_is_scattered_over_the_order_still_shares_a_page_in_rows() {
 
 #[test]
 fn a_row_longer_than_the_aspect_can_be_explained() {
-    // Once the bound was asked of pages with the policy's aspect, on which this sprite does not fit.
+    // The bound used to be asked of pages with the policy's aspect, on which this sprite does not fit.
     let policy = PagePolicy { max: Size::new(100, 10), shape: Shape::Free, ..PagePolicy::default() };
     let items = [Item::new(Size::new(90, 9))];
     let request =
@@ -337,7 +339,7 @@ fn new_boxes_go_into_the_holes_of_kept_pages() {
     assert_eq!((layout.pages.len(), pages), (2, vec![0, 0, 0, 0, 1, 1]));
     assert_eq!(Some(layout.places[1]), at(20, 20));
 
-    // Two that were on two pages and are to be together now move; the others stay.
+    // Two items that were on different pages and must now share one move; the others stay.
     let mut paired = items.clone();
     paired[1].group = Some(0);
     paired[5].group = Some(0);
@@ -347,13 +349,13 @@ fn new_boxes_go_into_the_holes_of_kept_pages() {
     assert_eq!(together.places[1].page, together.places[5].page);
     assert_eq!([0, 2, 3, 4].map(|i| together.places[i]), [0, 2, 3, 4].map(|i| layout.places[i]));
 
-    // Kept pages cannot be parted, so a count that they do not come to is an error.
+    // Kept pages cannot be split, so a page count that they do not meet is an error.
     let three = PagePolicy { count: Some(3), ..policy };
     let request = LayoutRequest { kept: Some(&whole), ..LayoutRequest::new(&items, Spacing::default(), &three) };
     assert_eq!(lay_out(&request), Err(LayoutError::PageCount { asked: 3, needed: 2 }));
 }
 
-/// Found by many more random requests than are tried here: two pages came to less than was said to be possible.
+/// Found by many more random requests than are tried here: two pages had fewer pixels than the bound.
 #[test]
 fn what_a_layout_cannot_go_below_holds_for_more_pages_too() {
     let mut items = [(55, 25), (15, 12), (54, 51), (28, 40), (57, 22)].map(|(w, h)| Item::new(Size::new(w, h)));
@@ -367,7 +369,7 @@ fn what_a_layout_cannot_go_below_holds_for_more_pages_too() {
     assert!(why.bound.least <= layout.area() && layout.area() < page.area(), "{why:?} {:?}", layout.pages);
 }
 
-/// A texture array has one size. Where the last page would be nearly empty at that, smaller pages are taken.
+/// A texture array has one size. If the last page would be nearly empty at that size, smaller pages are taken.
 #[test]
 fn pages_of_one_size_waste_no_page() {
     let items = squares(20, 60);
@@ -383,7 +385,7 @@ fn pages_of_one_size_waste_no_page() {
         };
         let (each, alike) = (lay_out(&each), lay_out(&alike));
         assert!(alike.pages.iter().all(|page| *page == alike.pages[0]), "{alike:?}");
-        // 20 boxes of which 16 fit on the largest page: as large as that, the second one would be three quarters empty.
+        // 20 boxes, of which 16 fit on the largest page: at that size, the second page would be three quarters empty.
         let as_large = each.pages.len() as u64 * each.pages[0].area();
         assert!(alike.area() * 10 <= as_large * 8, "{shape:?} {prefer:?} {:?} {:?}", each.pages, alike.pages);
     }

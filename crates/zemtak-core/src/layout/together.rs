@@ -6,16 +6,16 @@ use super::fit::Fit;
 use crate::geometry::Size;
 use std::collections::BTreeMap;
 
-/// How many hundredths of a page more beams try to place than passes did, the boldest first.
+/// By how many hundredths of a page beams try to place more than passes did, the boldest first.
 const BOLDER: [u64; 3] = [9, 6, 3];
 
-/// Cells that must share a page: how many of which class. A cell of no group is a lot of its own.
+/// Cells that must share a page: how many of which class. A cell without a group is a lot of its own.
 struct Lot {
     counts: Vec<(usize, u32)>,
     area: u64,
 }
 
-/// Fills one of `sizes`, the first that can be, as full as can be and counts `left` down.
+/// Fills one of `sizes`, the first possible one, as full as possible, and counts `left` down.
 ///
 /// Lots are taken by area, the largest first, up to a share of the page that shrinks until passes place everything
 /// taken. Then beams try to place a little more than that.
@@ -23,7 +23,7 @@ pub(super) fn fill(fit: Fit<'_>, left: &mut [u32], sizes: &[Size]) -> Result<Fil
     let lots = lots(fit, left);
     let filled = sizes.iter().find_map(|&size| fill_one(fit, &lots, left.len(), size));
     let Some((filled, taken)) = filled else {
-        // By area they come from the largest down, so that those after the first that fits do as a rule.
+        // They come in order of area, so those after the first that fits usually fit too.
         let too_large = lots.iter().take_while(|lot| !sizes.iter().any(|&size| alone(fit, lot, left.len(), size)));
         let mut groups: Vec<Vec<usize>> = too_large.map(|lot| items(fit, lot)).collect();
         if groups.is_empty() {
@@ -58,14 +58,14 @@ fn fill_one(fit: Fit<'_>, lots: &[Lot], classes: usize, size: Size) -> Option<(F
     bolder.or(found)
 }
 
-/// Whether a lot fits on a page that it has for itself.
+/// Whether a lot fits on a page of its own.
 fn alone(fit: Fit<'_>, lot: &Lot, classes: usize, size: Size) -> bool {
     let mut counts = vec![0; classes];
     lot.counts.iter().for_each(|&(class, n)| counts[class] += n);
     fit.by_passes(&counts, size).is_some()
 }
 
-/// The largest lots that come to `most` pixels. The first always comes along: it must go on some page.
+/// The largest lots, up to `most` pixels in total. The first is always included: it must go on some page.
 fn take(lots: &[Lot], classes: usize, most: u64) -> Vec<u32> {
     let mut taken = vec![0; classes];
     let mut area = 0;

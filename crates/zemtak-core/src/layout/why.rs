@@ -1,4 +1,4 @@
-//! Why a layout is not smaller: what bounds it from below, and what other wishes would give, each really tried.
+//! Why a layout is not smaller: its lower bounds, and what other options would bring, each one tried for real.
 
 use super::arrange::lay_out;
 use super::cells::Cells;
@@ -9,7 +9,7 @@ use super::request::{Item, Layout, LayoutRequest};
 use super::spacing::Spacing;
 use crate::geometry::Size;
 
-/// What no layout of these boxes can go below. Boxes alone on their page are left out.
+/// The lower bounds of any layout of these boxes. Boxes alone on their page are left out.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Bound {
     /// The pixels of all boxes.
@@ -24,37 +24,37 @@ pub struct Bound {
     pub least_free: u64,
     /// The smallest page that the widest and the tallest box allow.
     pub around: Size,
-    /// The item that asks for the widest page, and the one that asks for the tallest.
+    /// The item that requires the widest page.
     pub widest: usize,
-    /// See `widest`.
+    /// The item that requires the tallest page.
     pub tallest: usize,
 }
 
-/// A wish that is not the user's.
+/// An option that the user did not choose.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Change {
     /// Every sprite may be turned.
     Turning,
-    /// A smaller gutter.
+    /// A gutter of this size.
     Gutter(u32),
     /// Pages of any sides.
     FreeShape,
-    /// Pages whose longer side is at most so many times the shorter one.
+    /// Pages whose longer side is at most this many times the shorter one.
     Aspect(f64),
-    /// So many pages.
+    /// This many pages.
     Pages(usize),
 }
 
-/// What came of trying a [`Change`].
+/// The result of trying a [`Change`].
 #[derive(Debug, Clone, PartialEq)]
 pub struct Trial {
     /// What was changed.
     pub change: Change,
-    /// What came of it.
+    /// The result.
     pub outlook: Result<Outlook, LayoutError>,
 }
 
-/// A layout in short.
+/// The outline of a layout.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Outlook {
     /// The number of pages.
@@ -63,19 +63,19 @@ pub struct Outlook {
     pub area: u64,
 }
 
-/// Everything there is to say.
+/// The whole explanation.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Why {
     /// The layout in question.
     pub now: Outlook,
-    /// What it cannot go below.
+    /// Its lower bounds.
     pub bound: Bound,
     /// What else was tried.
     pub tries: Vec<Trial>,
 }
 
 impl Outlook {
-    /// A layout's pages that boxes share.
+    /// The pages that boxes share.
     #[must_use]
     pub fn of(items: &[Item], layout: &Layout) -> Self {
         let alone: u64 = items.iter().filter(|i| i.alone).map(|i| i.size.area()).sum();
@@ -84,10 +84,10 @@ impl Outlook {
     }
 }
 
-/// Explains `layout`, which came of `request`. `None` if no box shares a page, for then nothing could be otherwise.
+/// Explains `layout`, the result of `request`. `None` if no box shares a page, because then nothing could be different.
 ///
 /// # Errors
-/// As [`lay_out`].
+/// As for [`lay_out`].
 pub fn why(request: &LayoutRequest<'_>, layout: &Layout) -> Result<Option<Why>, LayoutError> {
     let shared: Vec<usize> = (0..request.items.len()).filter(|&i| !request.items[i].alone).collect();
     if shared.is_empty() {
@@ -119,7 +119,7 @@ fn bound(request: &LayoutRequest<'_>, shared: &[usize], now: Outlook) -> Result<
     let most = |width: bool| shared.iter().copied().rev().max_by_key(|i| long(i, width)).unwrap_or(0);
     let free = PagePolicy { shape: Shape::Free, step: 1, fixed: None, ..policy.clone() };
     let pages = policy.least_pages(&cells, need);
-    // In rows the smallest page is found, not searched for.
+    // In rows, the smallest page is computed, not searched for.
     let in_rows = (request.arrangement != Arrangement::Dense).then_some(now);
     let least = in_rows.map_or_else(|| policy.least_of_all(&cells, need), |now| now.area);
     Ok(Bound {
@@ -134,7 +134,7 @@ fn bound(request: &LayoutRequest<'_>, shared: &[usize], now: Outlook) -> Result<
     })
 }
 
-/// What is worth trying.
+/// The changes worth trying.
 fn changes(request: &LayoutRequest<'_>, now: &Outlook) -> Vec<Change> {
     let policy = request.policy;
     let dense = request.arrangement == Arrangement::Dense;
@@ -149,7 +149,7 @@ fn changes(request: &LayoutRequest<'_>, now: &Outlook) -> Vec<Change> {
     changes
 }
 
-/// Really lays out with a change, with the effort of the request.
+/// Lays out with a change for real, with the effort of the request.
 fn outlook(request: &LayoutRequest<'_>, change: Change) -> Result<Outlook, LayoutError> {
     let mut items = request.items.to_vec();
     let mut policy = request.policy.clone();

@@ -1,4 +1,4 @@
-//! Which pixels of a page a sample of a sprite takes in, at each level: by whole numbers alone.
+//! Which pixels of a page a sample of a sprite takes in, at each level: computed in whole numbers alone.
 
 use super::{Cover, level_size, most_levels};
 use crate::atlas::Filter;
@@ -7,8 +7,8 @@ use std::ops::RangeInclusive;
 
 /// The texels of a level that samples from one edge of a box to the other take in, along one side of a page.
 ///
-/// Between pixels, at `u * width - 1/2`, the two nearest count, on the edges themselves too; the nearest alone counts from just
-/// inside of them.
+/// Between pixels, at `u * width - 1/2`, the two nearest count, including on the edges themselves; with a single
+/// nearest pixel, samples start just inside the edges.
 #[must_use]
 pub fn texels(side: u32, level: u32, edges: [u32; 2], filter: Filter) -> RangeInclusive<u32> {
     let (page, own) = (i64::from(side), i64::from(side.checked_shr(level).unwrap_or(0).max(1)));
@@ -24,7 +24,7 @@ pub fn texels(side: u32, level: u32, edges: [u32; 2], filter: Filter) -> RangeIn
     on_page(first)..=on_page(last)
 }
 
-/// The pixels of the level before that texels of a level cover.
+/// The pixels of the previous level that texels of a level cover.
 pub(super) fn covered(side: u32, texels: &RangeInclusive<u32>) -> RangeInclusive<u32> {
     Cover::of(side, *texels.start()).first..=Cover::of(side, *texels.end()).last()
 }
@@ -34,8 +34,8 @@ fn pixels(side: u32, level: u32, texels: RangeInclusive<u32>) -> RangeInclusive<
     (0..level).rev().fold(texels, |texels, above| covered(side.checked_shr(above).unwrap_or(0).max(1), &texels))
 }
 
-/// The part of a page that repeats a box: a ring about it, which reaches on to the right and down to the next multiple of
-/// `align`, so that no pixel of smaller levels is shared with another cell, nor a compressed block.
+/// The part of a page that repeats a box: a ring round it, extended to the right and down to the next multiple of
+/// `align`, so that no pixel of smaller levels and no compressed block is shared with another cell.
 #[must_use]
 pub fn own_cell(rect: Rect, ring: u32, align: u32, page: Size) -> Rect {
     let align = align.max(1);
@@ -46,8 +46,8 @@ pub fn own_cell(rect: Rect, ring: u32, align: u32, page: Size) -> Rect {
     Rect::new(left, top, end(rect.x, rect.w, page.w) - left, end(rect.y, rect.h, page.h) - top)
 }
 
-/// The deepest level down to which no sample of a box takes in a pixel outside of its cell; nothing where one does at full
-/// size.
+/// The deepest level down to which no sample of a box takes in a pixel outside its cell; `None` if one does even at
+/// full size.
 #[must_use]
 pub fn safe_level(page: Size, rect: Rect, cell: Rect, filter: Filter) -> Option<u32> {
     let clean = |level: u32| {

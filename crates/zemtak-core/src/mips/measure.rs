@@ -1,4 +1,4 @@
-//! What is seen of a sprite's neighbours, by sampling.
+//! How much of a sprite's neighbours can be seen, measured by sampling.
 
 use super::footprint::needed;
 use super::sample::at_texels;
@@ -12,16 +12,16 @@ use crate::pixels::Pixels;
 pub struct LevelMeasure {
     /// The level, 0 for the full size.
     pub level: u32,
-    /// The largest share that texels have in a sample which are not as the sprite's own pixels make them.
+    /// The largest share in a sample of texels that differ from what the sprite's own pixels would give.
     pub foreign: f64,
-    /// The largest difference that this makes in a sample, in what is drawn of any channel: 0 to 255.
+    /// The largest difference that this makes in a sample, in any channel as drawn: 0 to 255.
     pub error: f64,
-    /// Where on the page that is, in pixels.
+    /// The place of that on the page, in pixels.
     pub at: [f64; 2],
 }
 
 impl LevelMeasure {
-    /// Whether nothing but the sprite is seen.
+    /// Whether nothing but the sprite can be seen.
     #[must_use]
     pub fn is_clean(&self) -> bool {
         self.foreign == 0.0
@@ -36,20 +36,20 @@ pub struct Measured {
 }
 
 impl Measured {
-    /// The deepest level down to which nothing but the sprite is seen; nothing where that is not so at full size.
+    /// The deepest level down to which nothing but the sprite can be seen; `None` if that is not so even at full size.
     #[must_use]
     pub fn clean(&self) -> Option<u32> {
         self.levels.iter().take_while(|level| level.is_clean()).last().map(|level| level.level)
     }
 }
 
-/// Smaller shares are those of rounding.
+/// Smaller shares are rounding errors.
 const LEAST_SHARE: f64 = 1e-9;
 
-/// How far inside its edges a sprite is sampled beside the edges themselves, in pixels.
+/// How far inside its edges a sprite is sampled, in addition to the edges themselves, in pixels.
 const INSIDE: f64 = 1.0 / 256.0;
 
-/// How a page is looked at.
+/// How a page is sampled.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Look {
     /// What colour under half transparency means.
@@ -60,11 +60,11 @@ pub struct Look {
     pub filter: Filter,
 }
 
-/// Samples a box along its edges and just inside of them, at each level of its page, and holds that against the same samples of
-/// levels that are made of the box alone, its outermost pixels repeated without end.
+/// Samples a box along its edges and just inside them, at each level of its page, and compares that with the same
+/// samples of levels that are made of the box alone, with its outermost pixels repeated forever.
 ///
-/// Levels are given with the full size first; edges are those of the box moved inwards by `shrink` pixels. A sample of the nearest texel is never taken on an edge itself, where it would be
-/// the neighbour's.
+/// Levels are given with the full size first; edges are those of the box, moved inwards by `shrink` pixels. The nearest
+/// texel is never sampled exactly on an edge, where it would be the neighbour's.
 #[must_use]
 pub fn measure(levels: &[&Pixels], rect: Rect, shrink: f64, look: Look) -> Measured {
     let Look { alpha, light, filter } = look;
@@ -109,18 +109,18 @@ pub fn measure(levels: &[&Pixels], rect: Rect, shrink: f64, look: Look) -> Measu
     Measured { levels: measured.collect() }
 }
 
-/// Colour under transparent pixels is not seen once levels are weighted by alpha.
+/// Colour under transparent pixels cannot be seen if levels are weighted by alpha.
 fn looks_the_same(one: [u8; 4], other: [u8; 4]) -> bool {
     one == other || (one[3] == 0 && other[3] == 0)
 }
 
-/// What a sample adds to the picture.
+/// What a sample contributes to the picture.
 fn drawn([r, g, b, a]: [f64; 4], alpha: Alpha) -> [f64; 4] {
     let share = if alpha == Alpha::Straight { a / 255.0 } else { 1.0 };
     [r * share, g * share, b * share, a]
 }
 
-/// The places of a box that are sampled: along each edge twice for each texel of the level.
+/// The places of a box that are sampled: along each edge, twice for each texel of the level.
 fn places(rect: Rect, shrink: f64, scale: [f64; 2], filter: Filter) -> Vec<[f64; 2]> {
     let [x, y, w, h] = [rect.x, rect.y, rect.w, rect.h].map(f64::from);
     let (across, down) = (shrink.min(w / 2.0), shrink.min(h / 2.0));
@@ -150,7 +150,7 @@ fn places(rect: Rect, shrink: f64, scale: [f64; 2], filter: Filter) -> Vec<[f64;
     out
 }
 
-/// The levels of a box alone, as far as samples of it reach, each with the corner at which it lies.
+/// The levels of a box alone, as far as samples of it reach, each with its top left corner.
 fn own_levels(levels: &[&Pixels], rect: Rect, alpha: Alpha, light: Light, filter: Filter) -> Vec<([u32; 2], Pixels)> {
     let page = levels[0].size();
     let depth = u32::try_from(levels.len() - 1).unwrap_or(0);
@@ -168,7 +168,7 @@ fn own_levels(levels: &[&Pixels], rect: Rect, alpha: Alpha, light: Light, filter
     out
 }
 
-/// A part of the page as it would be if the box went on for ever.
+/// A part of the page as if the box went on forever.
 fn repeated(page: &Pixels, rect: Rect, part: Rect) -> Option<Pixels> {
     let mut out = Pixels::transparent(part.size())?;
     for y in 0..part.h {
@@ -184,8 +184,8 @@ fn repeated(page: &Pixels, rect: Rect, part: Rect) -> Option<Pixels> {
 mod tests {
     use super::*;
 
-    /// Both ends of each edge are sampled. With nearest neighbours a place on the edge itself may fall to the pixel beyond it,
-    /// so all lie a little inside; with a mean of four they begin on the edge.
+    /// Both ends of each edge are sampled. With nearest neighbours, a place on the edge itself may belong to the pixel
+    /// beyond it, so all places lie slightly inside; with a mean of four they begin on the edge.
     #[test]
     fn samples_go_along_all_edges_and_stay_within_the_box() {
         let rect = Rect::new(3, 5, 8, 4);

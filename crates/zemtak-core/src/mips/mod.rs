@@ -1,5 +1,5 @@
-//! Mip levels: a texture at half its size again and again, how a graphics card samples them, and how far a sprite can be
-//! seen without its neighbours.
+//! Mip levels: a texture at half its size again and again, how a graphics card samples them, and how far a sprite can
+//! be seen without its neighbours.
 
 mod footprint;
 mod measure;
@@ -15,36 +15,36 @@ use crate::light::{WHOLE, WholeLight};
 use crate::par;
 use crate::pixels::{PIXEL, Pixels, premultiplied, straight};
 
-/// Changes whenever the same picture comes to other levels.
+/// Changes whenever the same picture yields other levels.
 pub const MIPS_VERSION: u32 = 1;
 
-/// Which numbers are averaged.
+/// Which values are averaged.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum Light {
-    /// Those of light: sRGB numbers are made linear first, as a graphics card does that knows a texture as sRGB.
+    /// Linear light: sRGB values are made linear first, as a graphics card does for a texture marked as sRGB.
     #[default]
     Linear,
-    /// The numbers as they are: for textures that are drawn as if their numbers were light.
+    /// The values as they are: for textures that are drawn as if their values were linear.
     Plain,
-    /// Each of the four numbers by itself, whatever alpha says: for data such as normals.
+    /// Each of the four channels on its own, whatever alpha is: for data such as normals.
     Data,
 }
 
-/// How many levels a texture of a size can have, the full size among them.
+/// How many levels a texture of this size can have, including the full size.
 #[must_use]
 pub fn most_levels(size: Size) -> u32 {
     size.w.max(size.h).max(1).ilog2() + 1
 }
 
 impl Light {
-    /// As numbers that mean something are averaged: those of pictures as light, data as it is.
+    /// The meaningful way to average: pictures as light, data as it is.
     #[must_use]
     pub fn of(colour: Colour) -> Self {
         if colour == Colour::Linear { Self::Data } else { Self::Linear }
     }
 }
 
-/// The size of a level: each side of the one before halved and rounded down, at least 1.
+/// The size of a level: each side of the previous one halved and rounded down, at least 1.
 #[must_use]
 pub fn level_size(size: Size, level: u32) -> Size {
     let side = |side: u32| side.checked_shr(level).unwrap_or(0).max(1);
@@ -53,8 +53,8 @@ pub fn level_size(size: Size, level: u32) -> Size {
 
 /// The levels below the full size, the largest first.
 ///
-/// Each pixel is the mean of those that it covers, weighted by their alpha, so that colour under transparent pixels never
-/// comes in. Where a side is odd, a pixel covers parts of its neighbours, so nothing is shifted or lost.
+/// Each pixel is the mean of those that it covers, weighted by their alpha, so that colour under transparent pixels
+/// never shows. If a side is odd, a pixel covers parts of its neighbours, so nothing is shifted or lost.
 #[must_use]
 pub fn smaller_levels(pixels: &Pixels, count: u32, alpha: Alpha, light: Light) -> Vec<Pixels> {
     let mut levels: Vec<Pixels> = Vec::new();
@@ -65,15 +65,15 @@ pub fn smaller_levels(pixels: &Pixels, count: u32, alpha: Alpha, light: Light) -
     levels
 }
 
-/// The next level of a texture; nothing where memory cannot address it.
+/// The next level of a texture; `None` if memory cannot address it.
 #[must_use]
 pub fn half(pixels: &Pixels, alpha: Alpha, light: Light) -> Option<Pixels> {
     let size = level_size(pixels.size(), 1);
     half_of_part(pixels, [0, 0], pixels.size(), Rect::at(0, 0, size), alpha, light)
 }
 
-/// A part of the next level of a texture of which only a part is there, from a corner on. That part must hold all pixels
-/// which those that are wanted cover.
+/// A part of the next level of a texture, given only a part of the texture, from a corner on. That part must hold all
+/// pixels that the wanted ones cover.
 pub(crate) fn half_of_part(
     part: &Pixels,
     corner: [u32; 2],
@@ -123,19 +123,19 @@ fn means<N: Numbers>(
     Some(out)
 }
 
-/// The pixels of a side that one pixel of half of it covers, and by how much: in parts of a pixel, of which there are as
-/// many as the half has pixels.
+/// The pixels of a side that one pixel of half of it covers, and by how much: in fractions of a pixel, of which there
+/// are as many as the half has pixels.
 #[derive(Debug, Clone, Copy)]
 struct Cover {
     first: u32,
     count: u32,
-    /// What the first and the last are covered by, and any between them.
+    /// How much of the first and the last is covered; those between them are covered entirely.
     ends: [u64; 2],
     whole: u64,
 }
 
 impl Cover {
-    /// The pixels that one covers: it reaches from `n * side / half` to `(n + 1) * side / half`.
+    /// The pixels that one pixel covers: it reaches from `n * side / half` to `(n + 1) * side / half`.
     fn of(side: u32, n: u32) -> Self {
         let (side, half) = (u64::from(side), u64::from((side / 2).max(1)));
         let (from, to) = (u64::from(n) * side, (u64::from(n) + 1) * side);
@@ -171,7 +171,7 @@ fn covers(side: u32, wanted: std::ops::Range<u32>, corner: u32) -> Vec<Cover> {
     wanted.map(one).collect()
 }
 
-/// What is averaged of bytes.
+/// How bytes are averaged.
 trait Numbers: Sync {
     fn of_byte(&self, byte: u8) -> u32;
     fn byte_of(&self, number: u32) -> u8;
@@ -199,15 +199,15 @@ impl Numbers for AsTheyAre {
     }
 }
 
-/// How pixels become one.
+/// How several pixels become one.
 struct Mean<'n, N> {
-    /// What colour means of which alpha is the weight; nothing for data.
+    /// Which meaning of alpha it is weighted by; `None` for data.
     weigh: Option<Alpha>,
     numbers: &'n N,
 }
 
 impl<N: Numbers> Mean<'_, N> {
-    /// Of four pixels alike: most are all opaque or all transparent.
+    /// The mean of four pixels of equal weight: most are all opaque or all transparent.
     #[inline]
     fn of_four(&self, above: &[u8; 8], below: &[u8; 8]) -> [u8; 4] {
         if above[3] & above[7] & below[3] & below[7] == u8::MAX {
@@ -223,7 +223,7 @@ impl<N: Numbers> Mean<'_, N> {
         self.of(four.into_iter().map(|(row, at)| ([row[at], row[at + 1], row[at + 2], row[at + 3]], 1)))
     }
 
-    /// Of any pixels with their weights.
+    /// The mean of any pixels with their weights.
     fn of(&self, pixels: impl Iterator<Item = ([u8; 4], u64)> + Clone) -> [u8; 4] {
         let Some(weigh) = self.weigh else { return of_data(pixels) };
         let (mut weight, mut alpha, mut sums) = (0, 0, [0u64; 3]);
@@ -249,7 +249,7 @@ impl<N: Numbers> Mean<'_, N> {
     }
 }
 
-/// The mean of each of the four numbers.
+/// The mean of each of the four channels.
 fn of_data(pixels: impl Iterator<Item = ([u8; 4], u64)>) -> [u8; 4] {
     let (mut weight, mut sums) = (0, [0u64; 4]);
     for (pixel, share) in pixels {
@@ -259,7 +259,7 @@ fn of_data(pixels: impl Iterator<Item = ([u8; 4], u64)>) -> [u8; 4] {
     sums.map(|sum| u8::try_from((sum + weight / 2) / weight.max(1)).unwrap_or(u8::MAX))
 }
 
-/// The colour under pixels that are all transparent: of those that have one, as a fringe gives it.
+/// The colour under pixels that are all transparent: of those that have one, such as a fringe.
 fn hidden(pixels: impl Iterator<Item = ([u8; 4], u64)>) -> [u8; 4] {
     let (mut count, mut sums) = (0u32, [0u32; 3]);
     for (pixel, _) in pixels.filter(|(pixel, _)| pixel[..3] != [0; 3]) {

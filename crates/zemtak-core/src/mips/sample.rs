@@ -9,7 +9,7 @@ pub enum Between {
     /// The nearest level.
     #[default]
     Nearest,
-    /// The two nearest levels, mixed: with a linear filter this is called trilinear.
+    /// The two nearest levels, blended: with a linear filter this is called trilinear.
     Linear,
 }
 
@@ -24,8 +24,8 @@ pub struct Sampling {
     pub wrap: Wrap,
 }
 
-/// What a sample at `(u, v)`, v down, comes to: each channel from 0 to 255. `lod` is the level, 0 for the full size; one
-/// between two is between them. Levels are given with the full size first, at least one.
+/// The value of a sample at `(u, v)`, v down: each channel from 0 to 255. `lod` is the level, 0 for the full size;
+/// fractions lie between two levels. Levels are given with the full size first, at least one.
 #[must_use]
 pub fn sample(levels: &[&Pixels], [u, v]: [f64; 2], lod: f64, sampling: Sampling) -> [f64; 4] {
     let deepest = levels.len().saturating_sub(1);
@@ -57,7 +57,7 @@ pub fn sample(levels: &[&Pixels], [u, v]: [f64; 2], lod: f64, sampling: Sampling
     }
 }
 
-/// What is sampled of one level at a place in its texels.
+/// The value sampled from one level at a place in texels.
 pub(super) fn at_texels([x, y]: [f64; 2], filter: Filter, texel: impl Fn(i64, i64) -> [f64; 4]) -> [f64; 4] {
     #[expect(clippy::cast_possible_truncation, reason = "far below the largest whole number")]
     let whole = |at: f64| at.floor() as i64;
@@ -74,7 +74,7 @@ fn mixed(one: [f64; 4], other: [f64; 4], share: f64) -> [f64; 4] {
     std::array::from_fn(|k| one[k] * (1.0 - share) + other[k] * share)
 }
 
-/// The texel that stands for one beyond the edges.
+/// The texel that replaces one beyond the edges.
 fn wrapped(at: i64, side: u32, wrap: Wrap) -> u32 {
     let side = i64::from(side);
     let on = match wrap {

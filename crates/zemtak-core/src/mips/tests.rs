@@ -13,7 +13,7 @@ fn look(filter: Filter) -> Look {
     Look { alpha: Alpha::Straight, light: Light::Linear, filter }
 }
 
-/// Pictures of any size with any alpha, some of it none.
+/// Pictures of any size with any alpha, including none.
 fn any_picture(most: u32) -> impl Strategy<Value = Pixels> {
     (1..most, 1..most).prop_flat_map(|(w, h)| {
         let pixel = prop_oneof![any::<[u8; 4]>(), any::<[u8; 3]>().prop_map(|[r, g, b]| [r, g, b, 255]), Just([0; 4])];
@@ -22,7 +22,7 @@ fn any_picture(most: u32) -> impl Strategy<Value = Pixels> {
     })
 }
 
-/// The share of pixel `i` in pixel `n` of half of a side, by reals.
+/// The share of pixel `i` in pixel `n` of half of a side, in real numbers.
 fn share(side: u32, n: u32, i: u32) -> f64 {
     let each = f64::from(side) / f64::from((side / 2).max(1));
     let (from, to) = (f64::from(n) * each, f64::from(n + 1) * each);
@@ -39,7 +39,7 @@ fn light_of(byte: u8, light: Light) -> f64 {
 }
 
 proptest! {
-    /// Against the definition in reals: each pixel the mean of what it covers, weighted by alpha.
+    /// Compared with the definition in real numbers: each pixel is the mean of what it covers, weighted by alpha.
     #[test]
     fn a_level_is_the_mean_of_the_one_before(picture in any_picture(12), linear: bool, premultiplied: bool) {
         let light = if linear { Light::Linear } else { Light::Plain };
@@ -79,7 +79,7 @@ proptest! {
         }
     }
 
-    /// Data is averaged number by number, whatever alpha says.
+    /// Data is averaged channel by channel, whatever alpha is.
     #[test]
     fn a_level_of_data_is_the_mean_of_each_number(picture in any_picture(12), premultiplied: bool) {
         let alpha = if premultiplied { Alpha::Premultiplied } else { Alpha::Straight };
@@ -94,7 +94,7 @@ proptest! {
         }
     }
 
-    /// A part made by itself is what it is within the whole.
+    /// A part made on its own equals that part of the whole.
     #[test]
     fn a_part_of_a_level_needs_only_what_it_covers(picture in any_picture(24), at in any::<[u16; 4]>()) {
         let level = half(&picture, Alpha::Straight, Light::Linear).unwrap();
@@ -107,7 +107,8 @@ proptest! {
         prop_assert_eq!(part.unwrap(), level.crop(Rect::new(x, y, w, h)).unwrap());
     }
 
-    /// By reals, without rounding: how much of what lies outside of a cell comes into samples on and along the edges of its box.
+    /// In real numbers, without rounding: how much of what lies outside a cell enters samples on and along the edges of
+    /// its box.
     #[test]
     fn a_safe_level_is_the_deepest_without_a_share_of_others(
         side in 4u32..50, start in 0u32..40, length in 1u32..30, ring in 0u32..9, align in 0u32..4, linear: bool,
@@ -147,7 +148,8 @@ proptest! {
         prop_assert_eq!(safe_level(page, rect, cell, filter), safe);
     }
 
-    /// With room for levels nothing of others is seen down to them, wherever an aligned cell lies, and sampling says so too.
+    /// With room for levels, nothing of others can be seen down to them, wherever an aligned cell lies, and sampling
+    /// confirms it.
     #[test]
     fn room_for_levels_keeps_them_clean(wide in 1u32..20, tall in 1u32..20, levels in 0u32..4, column in 0u32..3, colour: [u8; 3]) {
         let align = 1 << levels;
@@ -155,7 +157,7 @@ proptest! {
         let page = Size::new(128, 64);
         let cell = own_cell(rect, align, align, page);
         prop_assert!(safe_level(page, rect, cell, Filter::Linear).is_some_and(|safe| safe >= levels));
-        // The box and all of its cell in a colour with a soft corner, everything else in another.
+        // The box and all of its cell in one colour with a soft corner, everything else in another.
         let mut pixels = Pixels::from_rgba(page, [255, 0, 255, 255].repeat(page.area() as usize)).unwrap();
         for (x, y) in (cell.y..cell.y + cell.h).flat_map(|y| (cell.x..cell.x + cell.w).map(move |x| (x, y))) {
             let nearest = [x.clamp(rect.x, rect.x + wide - 1), y.clamp(rect.y, rect.y + tall - 1)];
@@ -169,7 +171,7 @@ proptest! {
         prop_assert_eq!(measured.clean(), Some(levels), "{:?}", measured);
     }
 
-    /// A sample on the centre of a texel is that texel, whatever the filter; far outside it is as the wrapping says.
+    /// A sample at the centre of a texel is that texel, whatever the filter; far outside it follows the wrapping.
     #[test]
     fn samples_on_centres_are_texels(picture in any_picture(9), x in -20i32..20, y in -20i32..20, linear: bool, wrap in 0usize..3) {
         let wrap = [Wrap::Clamp, Wrap::Repeat, Wrap::Mirror][wrap];
@@ -223,8 +225,8 @@ fn between_levels_samples_are_mixed() {
     assert_eq!([at(0.5, Between::Nearest), at(0.51, Between::Nearest)], [10.0, 110.0]);
 }
 
-/// The complaint that fringes are for: a soft disc drawn over a light and a dark ground, larger and smaller than it is, with
-/// straight and with premultiplied colour, against the exact filter, which weighs colours by their alpha.
+/// The complaint that fringes answer: a soft disc drawn over a light and a dark ground, enlarged and reduced, with
+/// straight and with premultiplied colour, compared with the exact filter, which weighs colours by their alpha.
 #[test]
 fn soft_edges_have_no_dark_fringe_at_any_size() {
     let disc = |fringe: u32| {
@@ -238,7 +240,7 @@ fn soft_edges_have_no_dark_fringe_at_any_size() {
         crate::prepare::spread_edges(&mut pixels, fringe);
         pixels
     };
-    // The worst that a channel is off on any ground, over samples between pixels at a size.
+    // The largest error of a channel on any ground, over samples between pixels at one size.
     let worst = |picture: &Pixels, alpha: Alpha, lod: f64| {
         let smaller = smaller_levels(picture, 3, alpha, Light::Plain);
         let levels: Vec<&Pixels> = std::iter::once(picture).chain(&smaller).collect();
@@ -253,7 +255,7 @@ fn soft_edges_have_no_dark_fringe_at_any_size() {
                     r + ground * (1.0 - a / 255.0)
                 }
             };
-            // Exactly: every colour is the same, so only alpha is filtered.
+            // Exactly: all colours are the same, so only alpha is filtered.
             let exact = |ground: f64| 250.0 * a / 255.0 + ground * (1.0 - a / 255.0);
             worst = worst.max((drawn(0.0) - exact(0.0)).abs()).max((drawn(255.0) - exact(255.0)).abs());
         }
@@ -284,7 +286,7 @@ fn means_are_rounded_and_hidden_colour_is_that_of_those_that_have_one() {
     assert_eq!(of_four([[9, 9, 9, 0], [200, 100, 0, 100], [9, 9, 9, 0], [100, 0, 0, 100]]), [150, 50, 0, 50]);
 }
 
-/// Colour that nobody sees is no bleeding: a box with a transparent edge beside emptiness of another colour.
+/// Colour under transparent pixels is not bleeding: a box with a transparent edge beside emptiness of another colour.
 #[test]
 fn colour_under_transparent_pixels_does_not_bleed() {
     let mut pixels = Pixels::from_rgba(Size::new(16, 8), [70, 80, 90, 0].repeat(128)).unwrap();

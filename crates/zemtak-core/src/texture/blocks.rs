@@ -1,4 +1,4 @@
-//! Pixels in blocks, and back. What packs and what unpacks share no code.
+//! Pixels in compressed blocks, and back. Packing and unpacking share no code.
 
 use crate::atlas::PixelKind;
 use crate::geometry::Size;
@@ -8,7 +8,7 @@ use crate::texture::BLOCK_SIDE as SIDE;
 /// The bytes of a row of an unpacked block.
 const ROW: usize = SIDE as usize * PIXEL;
 
-/// A level's pixels out of its blocks; nothing where there are not as many bytes as the size asks for.
+/// A level's pixels from its blocks; `None` if the number of bytes does not match the size.
 #[cfg(feature = "decode-blocks")]
 #[must_use]
 pub fn unpack(bytes: &[u8], kind: PixelKind, size: Size) -> Option<Pixels> {
@@ -54,8 +54,8 @@ mod packing {
     /// How many rows of blocks go to the library at once.
     const ROWS: u32 = 8;
 
-    /// Blocks that keep less than this many decibels are packed once more, with more care: on art with hard edges that is one in
-    /// ten, and brings three decibels for half the time again.
+    /// Blocks with a PSNR below this many decibels are packed once more, with more care: on art with hard edges that is
+    /// one in ten, and it gains three decibels for half as much time again.
     const GOOD: f64 = 38.0;
 
     /// Why pixels cannot be packed: the library's reason.
@@ -63,7 +63,7 @@ mod packing {
     #[error("no blocks: {0}")]
     pub struct BlockError(String);
 
-    /// A level in blocks. Each block follows from its own pixels alone, so any number of threads makes the same.
+    /// A level in blocks. Each block depends on its own pixels alone, so any number of threads makes the same.
     pub fn pack(pixels: &Pixels, kind: PixelKind, alpha: Alpha) -> Result<Vec<u8>, BlockError> {
         let size = pixels.size();
         let format = match kind {
@@ -94,7 +94,8 @@ mod packing {
     }
 
     impl Packing {
-        /// Quickly first; then blocks that lose much with more care, which are taken where they lose less.
+        /// Quickly at first; then blocks that lose much are packed with more care, and the results kept if they lose
+        /// less.
         fn strip(self, rows: &Pixels) -> Result<Vec<u8>, BlockError> {
             let filled = if self.alpha == Alpha::Straight { with_hidden_colour(rows) } else { rows.clone() };
             let mut bytes = self.encode(&filled, CompressionQuality::Fast)?;
@@ -129,7 +130,7 @@ mod packing {
             Ok(bytes)
         }
 
-        /// What each block loses of these rows.
+        /// What each block of these rows loses.
         fn losses(self, rows: &Pixels, bytes: &[u8], places: &[[u32; 2]]) -> Result<Vec<Loss>, BlockError> {
             let shown = unpack(bytes, self.kind, rows.size());
             let shown = shown.ok_or_else(|| BlockError("the library gave fewer or more than was asked for".into()))?;
@@ -143,7 +144,7 @@ mod packing {
         (0..h).step_by(SIDE as usize).flat_map(move |y| (0..w).step_by(SIDE as usize).map(move |x| [x, y]))
     }
 
-    /// Blocks of a picture, one beside the other.
+    /// Blocks of a picture, side by side.
     fn beside_each_other(from: &Pixels, places: impl ExactSizeIterator<Item = [u32; 2]>) -> Option<Pixels> {
         let count = u32::try_from(places.len()).ok()?;
         let mut row = Pixels::transparent(Size::new(count.checked_mul(SIDE)?, SIDE))?;
@@ -156,7 +157,7 @@ mod packing {
         Some(row)
     }
 
-    /// Rows filled up to whole blocks by what is at their ends.
+    /// Rows extended to whole blocks by repeating their ends.
     fn whole_blocks(pixels: &Pixels, top: u32, count: u32, to: Size) -> Vec<u8> {
         let mut rows = Vec::with_capacity(to.w as usize * to.h as usize * PIXEL);
         for y in 0..to.h {
@@ -169,8 +170,8 @@ mod packing {
         rows
     }
 
-    /// Rows in which transparent pixels without a colour have the mean colour of what is visible in their block: nobody sees
-    /// it, and black would take the two colours apart between which a block's pixels lie.
+    /// Rows in which transparent pixels without a colour get the mean colour of what is visible in their block: it
+    /// cannot be seen, and black would pull apart the two colours between which a block's pixels lie.
     fn with_hidden_colour(rows: &Pixels) -> Pixels {
         let mut filled = rows.clone();
         for [x, y] in blocks_of(rows.size()) {
@@ -203,7 +204,7 @@ mod packing {
 
         #[test]
         fn hidden_pixels_take_the_mean_colour_of_their_block_and_no_others_change() {
-            // One block of two visible pixels, a hidden one that has a colour, and thirteen that have none; one of nothing.
+            // One block of two visible pixels, a hidden one with a colour, and thirteen without; and an empty block.
             let mut picture = Pixels::transparent(Size::new(8, 4)).unwrap();
             let drawn = [([0, 0], [10, 0, 255, 255]), ([3, 1], [21, 1, 255, 1]), ([2, 2], [200, 100, 50, 0])];
             for ([x, y], pixel) in drawn {

@@ -1,4 +1,4 @@
-//! What blocks lose of a picture, as it is seen: colours weighted by their alpha.
+//! What blocks lose of a picture as it is seen: colours weighted by their alpha.
 
 use crate::atlas::Alpha;
 use crate::geometry::{Rect, Size};
@@ -6,9 +6,10 @@ use crate::pixels::{PIXEL, Pixels, premultiplied};
 use crate::texture::BLOCK_SIDE;
 use serde::{Deserialize, Serialize};
 
-/// How far a picture is from what it was made of.
+/// How far a picture is from its original.
 ///
-/// Compared are the four numbers of each pixel, colours multiplied by alpha, of those pixels that are visible in either.
+/// This compares the four channels of each pixel, colours multiplied by alpha, for all pixels that are visible in
+/// either picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Loss {
     /// The sum of all squared differences.
@@ -18,7 +19,8 @@ pub struct Loss {
 }
 
 impl Loss {
-    /// The peak signal-to-noise ratio in decibels: `10 log10(255² / mean squared difference)`. Nothing where nothing differs.
+    /// The peak signal-to-noise ratio in decibels: `10 log10(255² / mean squared difference)`. `None` if nothing
+    /// differs.
     #[must_use]
     pub fn psnr(self) -> Option<f64> {
         #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
@@ -26,13 +28,13 @@ impl Loss {
         (self.squares > 0).then(|| 10.0 * libm::log10(255.0 * 255.0 / mean))
     }
 
-    /// Whether it is at least so many decibels.
+    /// Whether it is at least this many decibels.
     #[must_use]
     pub fn keeps(self, least: f64) -> bool {
         self.psnr().is_none_or(|psnr| psnr >= least)
     }
 
-    /// Both together.
+    /// The sum of both.
     #[must_use]
     pub fn and(self, other: Self) -> Self {
         Self { squares: self.squares + other.squares, pixels: self.pixels + other.pixels }
@@ -44,11 +46,11 @@ impl Loss {
 pub struct WorstBlock {
     /// The block's pixels on the page.
     pub rect: Rect,
-    /// What is lost in it.
+    /// What it loses.
     pub loss: Loss,
 }
 
-/// What a part of a picture loses. Both pictures have one size, and the part lies on it.
+/// What a part of a picture loses. Both pictures have the same size, and the part lies on it.
 #[must_use]
 pub fn loss(original: &Pixels, shown: &Pixels, alpha: Alpha, part: Rect) -> Loss {
     let mut loss = Loss::default();
@@ -75,7 +77,7 @@ pub fn pixel_loss(original: [u8; PIXEL], shown: [u8; PIXEL], alpha: Alpha) -> Lo
     Loss { squares: a.iter().zip(b).map(|(a, b)| u64::from(a.abs_diff(b)).pow(2)).sum(), pixels: 1 }
 }
 
-/// The block of a page that loses most, if any loses anything.
+/// The block of a page that loses most, if any does.
 #[must_use]
 pub fn worst_block(original: &Pixels, shown: &Pixels, alpha: Alpha) -> Option<WorstBlock> {
     let Size { w, h } = original.size();

@@ -1,7 +1,7 @@
-//! What a graphics card is given: the levels of a texture, pixel by pixel or in compressed blocks.
+//! What a graphics card gets: the levels of a texture, pixel by pixel or in compressed blocks.
 //!
-//! Blocks are those of the BC formats (Khronos Data Format Specification 1.3, chapters 19 and 21): 4 x 4 pixels in 8 or 16
-//! bytes, which the card unpacks as it samples. They lose a little; [`Loss`] says how much.
+//! Blocks are those of the BC formats (Khronos Data Format Specification 1.3, chapters 19 and 21): 4 x 4 pixels in 8 or
+//! 16 bytes, which the card unpacks while sampling. They lose a little; [`Loss`] tells how much.
 
 #[cfg(any(feature = "decode-blocks", feature = "encode-ktx2"))]
 mod blocks;
@@ -21,7 +21,7 @@ use crate::mips::level_size;
 pub const BLOCK_SIDE: u32 = 4;
 
 impl PixelKind {
-    /// How many pixels a side a block has; 1 where each pixel stands for itself.
+    /// How many pixels a side a block has; 1 if pixels are not in blocks.
     #[must_use]
     pub const fn block_side(self) -> u32 {
         match self {
@@ -40,7 +40,7 @@ impl PixelKind {
         }
     }
 
-    /// Whether pixels are packed in blocks, which loses some of them.
+    /// Whether pixels are packed in blocks, which is lossy.
     #[must_use]
     pub const fn is_compressed(self) -> bool {
         self.block_side() > 1
@@ -62,7 +62,7 @@ impl PixelKind {
         blocks(size.w) * blocks(size.h) * u64::from(self.block_bytes())
     }
 
-    /// How many bytes a texture with so many mip levels takes, the full size among them.
+    /// How many bytes a texture with this many mip levels takes, including the full size.
     #[must_use]
     pub fn texture_bytes(self, size: Size, mips: u32) -> u64 {
         // No side has more than 32 levels.
@@ -70,7 +70,7 @@ impl PixelKind {
     }
 }
 
-/// A texture with its levels, as a graphics card takes them.
+/// A texture with its levels, in the form a graphics card takes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Texture {
     /// How levels store pixels.
@@ -85,7 +85,7 @@ pub struct Texture {
     pub levels: Vec<Vec<u8>>,
 }
 
-/// How what is lost is counted: of data each number by itself, as of colours that are multiplied already.
+/// How losses are counted: in data each channel on its own, as for colours that are premultiplied.
 #[must_use]
 pub fn compared(alpha: Alpha, colour: Colour) -> Alpha {
     if colour == Colour::Linear { Alpha::Premultiplied } else { alpha }
@@ -96,10 +96,10 @@ use crate::pixels::Pixels;
 
 #[cfg(feature = "encode-ktx2")]
 impl Texture {
-    /// A picture with its smaller levels, in blocks where that is asked.
+    /// A picture with its smaller levels, in blocks if asked for.
     ///
     /// # Errors
-    /// A level that the library refuses.
+    /// The library refuses a level.
     pub fn new(
         pixels: &Pixels,
         smaller: &[Pixels],
@@ -116,7 +116,7 @@ impl Texture {
     /// Adds the next smaller level.
     ///
     /// # Errors
-    /// A level that the library refuses.
+    /// The library refuses the level.
     pub fn add_level(&mut self, pixels: &Pixels) -> Result<(), BlockError> {
         self.levels.push(blocks::pack(pixels, self.kind, compared(self.alpha, self.colour))?);
         Ok(())

@@ -1,4 +1,4 @@
-//! What a cache counts and tells of what it does.
+//! What a cache counts and reports of its work.
 
 use super::counters::Counters;
 use super::frames::Frames;
@@ -14,13 +14,13 @@ pub(super) struct Account {
 }
 
 impl Account {
-    /// Reports something other than a page that cannot be had.
+    /// Reports something other than a page that cannot be loaded.
     pub fn failed(&mut self, failure: Failure) {
         self.counters.other_failures += 1;
         self.events.emit(Event::Failed(failure));
     }
 
-    /// Reports a new version that is broken, so that the old one is still drawn.
+    /// Reports a new version that is broken, so the old one is still drawn.
     pub fn kept_old(&mut self, failure: Failure) {
         self.counters.other_failures += 1;
         self.counters.kept_old += 1;

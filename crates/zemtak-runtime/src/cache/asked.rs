@@ -1,6 +1,7 @@
-//! What a lease is asked for by.
+//! How a lease is asked for: by name or by id.
 
-/// A name that was looked up: copied at will, good for as long as the cache, and faster than the name.
+/// A name that was looked up. It can be copied freely, is valid as long as the cache lives, and is faster than the
+/// name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Id {
     pub(super) entry: u32,
@@ -8,13 +9,13 @@ pub struct Id {
 }
 
 impl Id {
-    /// As a number, for interfaces to other languages: the cache's number in the upper half.
+    /// As a number, for interfaces to other languages: the upper half tells which cache it belongs to.
     #[must_use]
     pub fn to_bits(self) -> u64 {
         u64::from(self.cache) << 32 | u64::from(self.entry)
     }
 
-    /// Of a number that [`Id::to_bits`] gave. Any other one is as good as the id of another cache.
+    /// The id that [`Id::to_bits`] turned into this number. Any other number is treated like an id of another cache.
     #[must_use]
     #[expect(clippy::cast_possible_truncation, reason = "its halves")]
     pub fn from_bits(bits: u64) -> Self {
@@ -22,7 +23,7 @@ impl Id {
     }
 }
 
-/// What a lease is asked for by: a name or an id.
+/// What to lease: a name or an id.
 #[derive(Debug, Clone, Copy)]
 #[non_exhaustive]
 pub enum Asked<'n> {

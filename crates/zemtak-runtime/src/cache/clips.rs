@@ -1,4 +1,4 @@
-//! What is known of clips.
+//! Information about clips.
 
 use super::origins::origin_of;
 use super::state::State;
@@ -8,14 +8,14 @@ use std::time::Duration;
 use zemtak_core::atlas::Mode;
 use zemtak_core::clip::Timeline;
 
-/// What is known of a clip.
+/// Information about a clip.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct ClipInfo {
-    /// How it goes on after its last step.
+    /// What it does after its last step.
     pub mode: Mode,
     /// How many steps it has.
     pub steps: usize,
-    /// How long it takes to play once, there and back where it bounces; rounded up to a nanosecond.
+    /// How long it takes to play once, there and back if it bounces; rounded up to a nanosecond.
     pub length: Duration,
 }
 
@@ -29,7 +29,7 @@ impl ClipInfo {
 }
 
 impl State {
-    /// The clips of an atlas by their full names, once its descriptor is read; has that done.
+    /// The clips of an atlas by their full names, once its descriptor is read; requests that if it is not.
     pub fn clips(&mut self, atlas: &str) -> Result<Option<BTreeMap<String, ClipInfo>>, Failure> {
         let full = |clip: &str| format!("{atlas}:{clip}");
         let a_name = full("*");

@@ -1,10 +1,10 @@
-//! Counts of what a cache did.
+//! Counters of what a cache has done.
 
 use crate::event::Cause;
 use serde::Serialize;
 use std::time::Duration;
 
-/// Counts since the cache was made.
+/// Counters since the cache was made.
 #[derive(Debug, Default, Clone)]
 pub(super) struct Counters {
     pub requests: u64,
@@ -31,7 +31,7 @@ pub(super) struct Counters {
 /// Textures dropped, by cause.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
 pub struct Evictions {
-    /// Their room was needed within the budget.
+    /// The budget needed their room.
     pub budget: u64,
     /// The game asked for a trim.
     pub trim: u64,

@@ -1,4 +1,4 @@
-//! Names that were asked for: what each means, and who holds it.
+//! Names that were asked for: what each one stands for, and who holds it.
 
 use super::snapshot::{PageFile, Placed, Snapshot};
 use crate::failure::{Failure, Reason};
@@ -6,7 +6,7 @@ use std::panic::Location;
 use std::sync::Arc;
 use zemtak_core::coords::Part;
 
-/// A snapshot in use: with the places of its pages.
+/// A snapshot in use, with the slots of its pages.
 #[derive(Debug)]
 pub(super) struct Version {
     pub snapshot: Snapshot,
@@ -14,18 +14,18 @@ pub(super) struct Version {
 }
 
 impl Version {
-    /// A sprite's index and the place of its page.
+    /// A sprite's index and the slot of its page.
     pub fn find(&self, local: &str) -> Option<(u32, u32)> {
         let at = self.snapshot.find(local)?;
         Some((at, self.slot(at)))
     }
 
-    /// The place of a sprite's page.
+    /// The slot of a sprite's page.
     pub fn slot(&self, at: u32) -> u32 {
         self.slots[self.snapshot.placed(at).page as usize]
     }
 
-    /// The place of a page that a descriptor says the same of, and its files.
+    /// The slot of a page with the same description in its descriptor, and its files.
     pub fn page_like(&self, file: &PageFile) -> Option<(u32, &PageFile)> {
         let at = self.snapshot.pages.iter().position(|own| own.is_described_as(file))?;
         Some((self.slots[at], &self.snapshot.pages[at]))
@@ -36,7 +36,7 @@ impl Version {
         self.slots == other.slots && self.snapshot.is_described_as(&other.snapshot)
     }
 
-    /// What a full name means in this version.
+    /// What a full name stands for in this version.
     pub fn target(self: &Arc<Self>, name: &str) -> Target {
         match self.find(local(name)) {
             Some((at, page)) => Target::Sprite { version: self.clone(), at, page },
@@ -44,17 +44,17 @@ impl Version {
         }
     }
 
-    /// That it has no sprite of a full name, and what it has instead.
+    /// Reports that it has no sprite of this full name, and what it has instead.
     pub fn lacks(&self, name: &str) -> Failure {
         let names = self.snapshot.sprites.iter().map(|(own, _)| own.as_str());
         Failure::new(name, Reason::NoSprite(nearest(local(name), names)))
     }
 }
 
-/// What a name means.
+/// What a name stands for.
 #[derive(Debug)]
 pub(super) enum Target {
-    /// Its atlas or image is not read yet.
+    /// Its atlas or image has not been read yet.
     Unresolved,
     /// A sprite.
     Sprite { version: Arc<Version>, at: u32, page: u32 },
@@ -62,14 +62,14 @@ pub(super) enum Target {
     Bad(Failure),
 }
 
-/// Who holds a sprite: by the name that was given, and in debug builds by the line of the program.
+/// Who holds a sprite: the name that was given, and in debug builds the line of the program.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Who {
     pub holder: u32,
     pub at: Option<&'static Location<'static>>,
 }
 
-/// What a lease holds, kept in its place: a part of a sprite for somebody.
+/// What a lease holds: a part of a sprite, on behalf of somebody.
 #[derive(Debug, Clone)]
 pub(super) struct Kept {
     pub entry: u32,
@@ -77,25 +77,25 @@ pub(super) struct Kept {
     pub parts: Option<Arc<[Part]>>,
 }
 
-/// The holder of pinned sets. It is not reported as holding on at the end.
+/// The holder of pinned sets. These are not reported as held at the end.
 pub(super) const PINS: u32 = 1;
 
 /// A name that was asked for.
 #[derive(Debug)]
 pub(super) struct Entry {
     pub name: Arc<str>,
-    /// The atlas or the image that it is of, if it is a name.
+    /// The atlas or the image it belongs to, if it is a name.
     pub origin: Option<u32>,
-    /// The name that it stands for just now.
+    /// The name that it currently stands for.
     pub alias: Option<u32>,
     target: Target,
     pub leases: u32,
-    /// How many of the leases wait to be counted until it is known what the name means.
+    /// How many of its leases are yet to be counted, because it is not known what the name stands for.
     pub waiting: u32,
     holds: Holds,
 }
 
-/// Holders and how many leases each has. Nearly always it is one, and then nothing is allocated.
+/// Holders, and how many leases each has. There is nearly always just one, and then nothing is allocated.
 #[derive(Debug, Default)]
 struct Holds {
     first: Option<(Who, u32)>,
@@ -143,7 +143,7 @@ impl Entry {
         self.target = target;
     }
 
-    /// The place of its page, once it is known to be a sprite.
+    /// The slot of its page, once it is known to be a sprite.
     pub fn page(&self) -> Option<u32> {
         match self.target {
             Target::Sprite { page, .. } => Some(page),
@@ -178,7 +178,7 @@ fn local(name: &str) -> &str {
     name.split_once(':').map_or("", |(_, local)| local)
 }
 
-/// The name that differs in case alone, or else shares the longest beginning with a wanted one.
+/// The name that differs only in case, or else shares the longest prefix with the wanted one.
 pub(super) fn nearest<'n>(wanted: &str, names: impl Iterator<Item = &'n str> + Clone) -> Option<String> {
     if let Some(same) = names.clone().find(|name| name.eq_ignore_ascii_case(wanted)) {
         return Some(same.to_owned());

@@ -1,21 +1,21 @@
-//! The account over time: what each pump of late did.
+//! The account over time: what each recent pump did.
 
 use super::counters::Counters;
 use serde::Serialize;
 use std::collections::VecDeque;
 use std::time::Duration;
 
-/// How many frames are kept: the last four seconds at 60 a second.
+/// How many frames are kept: four seconds at 60 frames a second.
 pub const FRAMES_KEPT: usize = 240;
 
-/// What happened from the end of one pump to the end of the next.
+/// What happened between the end of one pump and the end of the next.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub struct FrameLine {
-    /// Which pump it was, counted from 1.
+    /// The number of the pump, counted from 1.
     pub number: u64,
     /// Leases that were asked for.
     pub requests: u64,
-    /// Of these, how many whose texture was not there.
+    /// How many of these found no texture.
     pub misses: u64,
     /// Pages and images made.
     pub made: u64,
@@ -25,11 +25,11 @@ pub struct FrameLine {
     pub dropped: u64,
     /// Pages and images that are decoded and wait for the next pump.
     pub ready: u64,
-    /// Bytes of textures that are there.
+    /// Bytes of resident textures.
     pub resident_bytes: u64,
     /// Nanoseconds spent making textures.
     pub uploading_ns: u64,
-    /// Nanoseconds that other threads spent reading and decoding what they handed in meanwhile.
+    /// Nanoseconds that other threads spent reading and decoding what they delivered meanwhile.
     pub decoding_ns: u64,
 }
 
@@ -42,14 +42,14 @@ pub(super) struct Frames {
 }
 
 impl Default for Frames {
-    /// With all the room that it will ever take: a frame takes none.
+    /// Allocates all the room it will ever need: a frame allocates nothing.
     fn default() -> Self {
         Self { kept: VecDeque::with_capacity(FRAMES_KEPT), before: Counters::default(), count: 0 }
     }
 }
 
 impl Frames {
-    /// Ends a frame: what was counted since the one before, and what is so now.
+    /// Ends a frame: records what was counted since the previous one, and the current state.
     pub fn end(&mut self, counters: &Counters, dropped: u64, ready: u64, resident_bytes: u64) {
         self.count += 1;
         let before = std::mem::replace(&mut self.before, counters.clone());

@@ -1,4 +1,4 @@
-//! What workers do: they take a job, do it without a lock, and hand in what came of it.
+//! What workers do: take a job, do it without holding a lock, and deliver the result.
 
 use super::lookup::{PendingLookup, What};
 use super::queue::{Later, WorkItem};
@@ -23,7 +23,7 @@ pub(super) enum Job {
     Look(Vec<(u32, Seen)>),
 }
 
-/// What came of it.
+/// The result of a job.
 pub(super) enum Done {
     Page {
         page: u32,
@@ -45,7 +45,7 @@ pub(super) enum Done {
 }
 
 impl State {
-    /// The next thing to read, unless too much waits for the pump.
+    /// The next thing to read, unless too much is waiting for the pump.
     pub fn next_job(&mut self, reading: &Reading) -> Option<Job> {
         if let Some(item) = self.queue.pop() {
             return Some(match item {
@@ -63,7 +63,7 @@ impl State {
         let page = self.pages.next_to_decode(reading.decoded_ahead)?;
         let own = self.pages.get(page);
         let image = own.file.page.hash.is_empty() || !self.origins.get(own.origin).is_atlas();
-        // A new version may be half written: there the hash tells.
+        // A new version may be half written; the hash tells.
         let check = if image || !(own.may_be_half_written() || reading.hash != HashCheck::No) {
             HashCheck::No
         } else {
@@ -72,13 +72,13 @@ impl State {
         Some(Job::Page { page, file: own.file.clone(), root: own.root, check })
     }
 
-    /// Takes note that files have come.
+    /// Notes that files have arrived.
     pub fn files_came(&mut self) {
         self.queue.came += 1;
         self.ask_again();
     }
 
-    /// Has all done once more that waits for files.
+    /// Repeats everything that waits for files.
     fn ask_again(&mut self) {
         for later in std::mem::take(&mut self.queue.later) {
             match later {
@@ -88,7 +88,7 @@ impl State {
         }
     }
 
-    /// Takes what came of a job, which was begun when files had come so often.
+    /// Takes the result of a job. `came` is the count of arrivals when the job began.
     pub fn finish(&mut self, done: Done, came: u64) {
         match done {
             Done::Page { page, result, took } => {
@@ -108,7 +108,7 @@ impl State {
                 }
             }
         }
-        // What was on its way may have come before anybody knew that it is waited for.
+        // A file may have arrived before anybody noted that it is waited for.
         if self.queue.came != came {
             self.ask_again();
         }
@@ -116,7 +116,7 @@ impl State {
 }
 
 impl Shared {
-    /// What a worker does until the pump is dropped.
+    /// The loop of a worker, until the pump is dropped.
     pub fn work(&self) {
         let mut state = self.lock();
         while !state.closed {
@@ -131,13 +131,13 @@ impl Shared {
             state = self.lock();
             state.queue.running -= 1;
             state.finish(done, came);
-            // What was read may be something that others have to go on with.
+            // Others may be able to go on with what was read.
             self.wake(&state);
             self.tell();
         }
     }
 
-    /// Does one job, where there are no workers; tells whether there was any.
+    /// Does one job, where there are no workers; returns whether there was one.
     pub fn work_once(&self) -> bool {
         let mut state = self.lock();
         let (job, came) = (state.next_job(&self.reading), state.queue.came);
@@ -150,7 +150,7 @@ impl Shared {
 }
 
 impl Job {
-    /// Does it. A decoder that breaks off makes it fail, and no more.
+    /// Does the job. If a decoder panics, the job fails, and nothing else.
     fn run(self, reading: &Reading) -> Done {
         let watch = Stopwatch::start();
         match self {
@@ -196,7 +196,7 @@ impl Job {
     }
 }
 
-/// Whether a file is to be asked for once more.
+/// Whether a file has to be asked for once more.
 fn is_on_its_way<T>(result: &Result<T, Failure>) -> bool {
     let kind = |failure: &Failure| match failure.reason() {
         Reason::Io(error) => Some(error.kind()),

@@ -8,9 +8,9 @@ use super::state::State;
 use super::view::{View, view};
 use super::views::Views;
 
-/// A lease as a plain number, kept in the cache until it is given back: for interfaces to other languages, and for data that is
-/// copied at will. Its owner sees to it that it is given back; a [`Lease`] does that by itself. Keys of one cache mean nothing to
-/// another.
+/// A lease as a plain number, kept in the cache until it is given back: for interfaces to other languages, and for data
+/// that is copied freely. Its owner must give it back; a [`Lease`] does that by itself. Keys of one cache mean nothing
+/// to another.
 ///
 /// ```
 /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -31,7 +31,7 @@ use super::views::Views;
 pub struct LeaseKey(pub u64);
 
 impl Cache {
-    /// Leases a sprite by name or id, and keeps the lease under a number. Nothing where there is no number left.
+    /// Leases a sprite by name or id, and keeps the lease under a number. `None` if there are no numbers left.
     #[track_caller]
     pub fn lease_key<'n>(&self, what: impl Into<Asked<'n>>) -> Option<LeaseKey> {
         let (who, what) = (self.who(), what.into());
@@ -41,7 +41,8 @@ impl Cache {
         })
     }
 
-    /// Keeps a lease of this cache under a number: as one more, which is counted for the same holder.
+    /// Keeps another lease on the same sprite under a number, counted for the same holder. The lease must be of this
+    /// cache.
     pub fn keep(&self, lease: &Lease) -> Option<LeaseKey> {
         let held = lease.held(&self.shared)?;
         let mut state = self.shared.lock();
@@ -49,7 +50,7 @@ impl Cache {
         state.keep(held)
     }
 
-    /// One more lease of what is kept. Nothing where it was given back already.
+    /// Another lease on what is kept under this number. `None` if it was given back already.
     #[must_use]
     pub fn kept(&self, key: LeaseKey) -> Option<Lease> {
         let mut state = self.shared.lock();
@@ -59,14 +60,14 @@ impl Cache {
         Some(Lease::of(self.shared.clone(), kept))
     }
 
-    /// What it shows: [`Lease::view`]. Nothing where it was given back already.
+    /// What it shows: [`Lease::view`]. `None` if it was given back already.
     #[must_use]
     pub fn view_of(&self, key: LeaseKey) -> Option<Option<View>> {
         self.shared.lock().view_of(key)
     }
 
-    /// What many show at one moment, in their order; what is the same as in the frame before is not looked up again. Tells whether all are
-    /// kept: one that was given back already shows nothing.
+    /// What many leases show at one moment, in order; whatever is unchanged since the last frame is not looked up
+    /// again. Returns whether all of them are kept: one that was given back shows nothing.
     pub fn views_of(&self, keys: impl IntoIterator<Item = LeaseKey>, into: &mut Views) -> bool {
         let state = self.shared.lock();
         let mut all = true;
@@ -83,7 +84,7 @@ impl Cache {
         all
     }
 
-    /// Gives a lease back. Tells whether it was kept.
+    /// Gives a lease back. Returns whether it was kept.
     pub fn give_back(&self, key: LeaseKey) -> bool {
         let mut state = self.shared.lock();
         let Some(Kept { entry, who, .. }) = state.kept.take(key.0) else { return false };
@@ -97,7 +98,7 @@ impl Cache {
         self.shared.lock().kept.len() as u64
     }
 
-    /// Gives all back that are kept.
+    /// Gives back all that are kept.
     pub fn give_all_back(&self) {
         let mut state = self.shared.lock();
         for Kept { entry, who, .. } in state.kept.take_all() {

@@ -14,10 +14,10 @@ use std::fmt;
 use std::sync::Arc;
 use zemtak_core::coords::{Part, PartError};
 
-/// A counted hold on a sprite: its texture stays as long as a lease on it or on a part of it lives.
+/// A counted hold on a sprite: its texture stays resident as long as there is a lease on it or on a part of it.
 ///
-/// A clone is a lease of its own. Dropping one gives it back; there is no other way, so nothing is given back twice or
-/// used after that.
+/// A clone is a lease of its own. Dropping a lease gives it back, and nothing else does, so no lease is given back
+/// twice or used afterwards.
 ///
 /// ```
 /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -42,29 +42,29 @@ pub struct Lease {
 }
 
 impl Lease {
-    /// Of a lease that was counted already.
+    /// A lease that has been counted already.
     pub(super) fn new(shared: Arc<Shared>, entry: u32, who: Who) -> Self {
         Self { shared, entry, who, parts: None }
     }
 
-    /// The same of what is kept.
+    /// A lease on what is kept.
     pub(super) fn of(shared: Arc<Shared>, Kept { entry, who, parts }: Kept) -> Self {
         Self { shared, entry, who, parts }
     }
 
-    /// What is held, if it is of that cache.
+    /// What it holds, if it belongs to that cache.
     pub(super) fn held(&self, shared: &Arc<Shared>) -> Option<Kept> {
         let (entry, who, parts) = (self.entry, self.who, self.parts.clone());
         Arc::ptr_eq(&self.shared, shared).then_some(Kept { entry, who, parts })
     }
 
-    /// The sprite's full name; of an alias, the name that it stood for.
+    /// The sprite's full name; for an alias, the name that it stood for.
     #[must_use]
     pub fn name(&self) -> Arc<str> {
         self.shared.lock().names.get(self.entry).name.clone()
     }
 
-    /// How far it is.
+    /// Whether it is loading, ready or failed.
     #[must_use]
     pub fn status(&self) -> Status {
         self.shared.lock().status(self.entry)
@@ -76,23 +76,23 @@ impl Lease {
         matches!(self.status(), Status::Ready)
     }
 
-    /// What is to be drawn: the sprite or, for want of it, the stand-in. Nothing where there is no stand-in either, and of a
-    /// part of which nothing is stored.
+    /// What to draw: the sprite or, while it is not there, the stand-in. `None` if there is no stand-in either, and for
+    /// a part of which nothing is stored.
     #[must_use]
     pub fn view(&self) -> Option<View> {
         view(&self.shared.lock(), self.entry, self.parts.as_deref().unwrap_or_default())
     }
 
-    /// The texture of a layer of the sprite's page, such as `normal`: the same corners show it. Nothing while the page is not
-    /// there, and where it has no such layer.
+    /// The texture of a layer of the sprite's page, such as `normal`: the same corners show it. `None` while the page
+    /// is not resident, and if it has no such layer.
     #[must_use]
     pub fn layer(&self, name: &str) -> Option<Texture> {
         let state = self.shared.lock();
         state.pages.layer(state.names.get(self.entry).page()?, name)
     }
 
-    /// What many leases show at one moment, in their order; what is the same as in the frame before is not looked up again.
-    /// A lease of another cache than the first one's shows nothing.
+    /// What many leases show at one moment, in order; whatever is unchanged since the last frame is not looked up
+    /// again. A lease of another cache than the first one's shows nothing.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, Lease, MemoryFiles, MemorySink, Settings, Views};
@@ -112,7 +112,7 @@ impl Lease {
         }
     }
 
-    /// What the descriptor says of the sprite beyond where it is; nothing as long as that is not known.
+    /// What the descriptor says about the sprite beyond its place; `None` until that is known.
     #[must_use]
     pub fn details(&self) -> Option<Arc<Details>> {
         let state = self.shared.lock();
@@ -120,10 +120,10 @@ impl Lease {
         Some(placed.details.clone().unwrap_or_default())
     }
 
-    /// A lease of a part of the sprite, or of a part of this part: in canvas pixels, relative to what it is a part of.
+    /// A lease on a part of the sprite, or on a part of this part: in canvas pixels, relative to what it is a part of.
     ///
     /// # Errors
-    /// Nothing of the part is stored. Where the sprite is not known yet, that shows later: there is nothing to view then.
+    /// Nothing of the part is stored. If the sprite is not known yet, that shows later: there is nothing to view then.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -155,7 +155,7 @@ impl Lease {
         Ok(lease)
     }
 
-    /// Waits until the sprite is ready, in a task of whatever executor: awaited, it ends when a pump has made the texture.
+    /// Waits until the sprite is ready, in a task of any executor; completes when a pump has made the texture.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, Failure, Lease};
@@ -173,7 +173,7 @@ impl Lease {
     /// Waits until the sprite is ready. On the thread that pumps, wait with [`Pump::wait`](super::Pump::wait) instead.
     ///
     /// # Errors
-    /// It cannot be had; or this is the thread that pumps.
+    /// It cannot be loaded, or this is the thread that pumps.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};

@@ -1,4 +1,4 @@
-//! Many sprites that are held together.
+//! Many sprites held together.
 
 use super::ready::Ready;
 use super::sets::ReadyClip;
@@ -11,9 +11,10 @@ use crate::failure::Failure;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-/// Sprites that are held together: a list, all that a glob matches, a whole atlas. Clones are cheap, and are the same set.
+/// Sprites held together: a list, everything that a glob matches, or a whole atlas. Clones are cheap and share the same
+/// set.
 ///
-/// Dropping the last clone gives them all back; while they load, that cancels it.
+/// Dropping the last clone gives all of them back, which cancels what is still loading.
 #[derive(Debug, Clone)]
 pub struct LeaseSet(Arc<Hold>);
 
@@ -28,19 +29,20 @@ impl LeaseSet {
         Self(Arc::new(Hold { shared, set }))
     }
 
-    /// The clip that the set is of, once it is known.
+    /// The clip that the set belongs to, once it is known.
     pub(super) fn clip(&self) -> Option<Arc<ReadyClip>> {
         let state = self.0.shared.lock();
         state.sets.get(self.0.set)?.clip.as_ref()?.ready.clone()
     }
 
-    /// How far it is as a whole: ready when all of it is; failed when something cannot be had and the rest is ready.
+    /// The state of the whole set: ready when all of it is; failed when something cannot be loaded and the rest is
+    /// ready.
     #[must_use]
     pub fn status(&self) -> Status {
         self.0.shared.lock().set_status(self.0.set)
     }
 
-    /// How far it is, in numbers.
+    /// Its progress in numbers.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -75,7 +77,7 @@ impl LeaseSet {
         progress
     }
 
-    /// What of it cannot be had, each with the reason.
+    /// What cannot be loaded, each with the reason.
     #[must_use]
     pub fn failures(&self) -> Vec<Failure> {
         let state = self.0.shared.lock();
@@ -87,7 +89,7 @@ impl LeaseSet {
         set.failures.iter().cloned().chain(held).collect()
     }
 
-    /// The full names of its sprites, in order: as listed, and within a glob in the order of names.
+    /// The full names of its sprites: in the order listed, and within a glob in the order of names.
     #[must_use]
     pub fn names(&self) -> Vec<Arc<str>> {
         let state = self.0.shared.lock();
@@ -95,14 +97,14 @@ impl LeaseSet {
         held.iter().map(|entry| state.names.get(*entry).name.clone()).collect()
     }
 
-    /// Waits until all of it is ready, in a task of whatever executor.
+    /// Waits until all of it is ready, in a task of any executor.
     #[must_use = "a future does nothing unless it is awaited"]
     pub fn ready(&self) -> Ready<'_> {
         Ready::new(&self.0.shared, Wanted::Set(self.0.set))
     }
 
-    /// What all its sprites show at one moment, in the order of [`LeaseSet::names`]; what is the same as in the frame before is not
-    /// looked up again.
+    /// What all its sprites show at one moment, in the order of [`LeaseSet::names`]; whatever is unchanged since the
+    /// last frame is not looked up again.
     pub fn views(&self, into: &mut Views) {
         let state = self.0.shared.lock();
         let held = state.sets.get(self.0.set).map(|set| set.held.as_slice()).unwrap_or_default();
@@ -110,7 +112,7 @@ impl LeaseSet {
         into.look(&state, &self.0.shared);
     }
 
-    /// What the sprite at a place of [`LeaseSet::names`] shows just now.
+    /// What the sprite at this index of [`LeaseSet::names`] currently shows.
     #[must_use]
     pub fn view(&self, at: usize) -> Option<View> {
         let state = self.0.shared.lock();
@@ -121,7 +123,7 @@ impl LeaseSet {
     /// Waits until all of it is ready. On the thread that pumps, wait with [`Pump::wait`](super::Pump::wait) instead.
     ///
     /// # Errors
-    /// The first that cannot be had; or this is the thread that pumps.
+    /// The first that cannot be loaded, or that this is the thread that pumps.
     pub fn wait(&self) -> Result<(), Failure> {
         self.0.shared.wait(Wanted::Set(self.0.set))
     }

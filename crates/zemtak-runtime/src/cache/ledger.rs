@@ -31,17 +31,17 @@ use std::fmt;
 pub struct Ledger {
     /// Leases asked for.
     pub requests: u64,
-    /// Requests for what was there.
+    /// Requests for what was resident.
     pub reuses: u64,
-    /// Requests for what was on its way already.
+    /// Requests for what was loading already.
     pub coalesced: u64,
-    /// Requests that began to load a page or image.
+    /// Requests that started loading a page or image.
     pub started: u64,
-    /// Requests for what is known not to be had.
+    /// Requests for what is known to be unavailable.
     pub refused: u64,
     /// Requests given back before it was known what they mean.
     pub withdrawn: u64,
-    /// Requests of which it is not known yet what they mean.
+    /// Requests whose meaning is not known yet.
     pub waiting: u64,
     /// Loads of pages and images begun, by requests, retries and reloads.
     pub loads_begun: u64,
@@ -51,23 +51,23 @@ pub struct Ledger {
     pub loaded_bytes: u64,
     /// Loads that failed.
     pub page_failures: u64,
-    /// Loads given up since nobody wanted them any more.
+    /// Loads given up because nobody wanted them any more.
     pub cancelled: u64,
-    /// Loads under way.
+    /// Loads in progress.
     pub in_flight: u64,
-    /// Names, descriptors and clips that could not be had.
+    /// Names, descriptors and clips that could not be loaded.
     pub other_failures: u64,
     /// New versions that took over.
     pub replaced: u64,
-    /// New versions that were broken, so that the old one went on.
+    /// New versions that were broken, so that the old ones stayed.
     pub kept_old: u64,
     /// Textures dropped, by cause.
     pub evictions: Evictions,
-    /// Bytes of textures that are there, the stand-in among them.
+    /// Bytes of resident textures, including the stand-in.
     pub resident_bytes: u64,
-    /// The most that it ever was.
+    /// The highest value of that so far.
     pub peak_bytes: u64,
-    /// Of these, bytes of textures that somebody holds.
+    /// How many of these bytes belong to textures that somebody holds.
     pub leased_bytes: u64,
     /// The budget.
     pub budget: u64,
@@ -77,13 +77,13 @@ pub struct Ledger {
     pub decoding_ns: u64,
     /// Nanoseconds spent making textures.
     pub uploading_ns: u64,
-    /// Events that nobody fetched and that were forgotten.
+    /// Events that were discarded because nobody fetched them.
     pub events_lost: u64,
-    /// Leases that live, pins apart.
+    /// Live leases, without pins.
     pub leases: u64,
     /// Leases of pinned sets.
     pub pins: u64,
-    /// Who holds what, pins apart, in the order of sprites' names.
+    /// Who holds what, without pins, in the order of sprite names.
     pub held: Vec<Held>,
     /// All pages and images that were asked for, in the order of their paths.
     pub textures: Vec<TextureLine>,
@@ -96,7 +96,7 @@ pub struct Held {
     pub sprite: String,
     /// The name given by [`Cache::named`](super::Cache::named); empty without one.
     pub holder: String,
-    /// The line of the program that asked for it, as `src/meadow.rs:40`; in debug builds.
+    /// The line of the program that asked for it, such as `src/meadow.rs:40`; in debug builds.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub at: Option<String>,
     /// How many leases.
@@ -162,7 +162,7 @@ impl Ledger {
     /// The same as JSON, on one line.
     #[must_use]
     pub fn to_json(&self) -> String {
-        // Nothing in it can fail to be written.
+        // Writing it cannot fail.
         serde_json::to_string(self).unwrap_or_default()
     }
 }
@@ -246,7 +246,7 @@ impl fmt::Display for Ledger {
     }
 }
 
-/// A number of bytes for a person.
+/// A number of bytes for people.
 struct Bytes(u64);
 
 impl fmt::Display for Bytes {

@@ -1,4 +1,4 @@
-//! What sets wait for: globs and clips whose atlas is not read yet.
+//! What sets wait for: globs, and clips whose atlas has not been read yet.
 
 use crate::failure::{Failure, Reason};
 
@@ -17,7 +17,7 @@ pub(super) enum What {
     Clip,
 }
 
-/// A glob, as it was asked for and ready to match.
+/// A glob as it was asked for, and ready to match.
 #[derive(Debug, Clone)]
 pub(super) struct Glob {
     pub asked: String,
@@ -37,7 +37,7 @@ impl Glob {
     }
 
     pub fn matches(&self, name: &str) -> bool {
-        // A name may hold characters that mean something in a glob.
+        // A name may contain characters that mean something in a glob.
         self.glob.as_str() == name || self.glob.matches(name)
     }
 }

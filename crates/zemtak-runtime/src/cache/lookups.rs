@@ -1,4 +1,4 @@
-//! What a set finds when it is asked for and when its atlas has been read: names, globs, whole atlases, clips.
+//! What a set finds when it is asked for, and once its atlas has been read: names, globs, whole atlases, clips.
 
 use super::entries::{Version, Who, nearest};
 use super::lookup::{Glob, PendingLookup, What};
@@ -13,7 +13,7 @@ use zemtak_core::clip::Timeline;
 use zemtak_core::name::ClipName;
 
 impl State {
-    /// Makes a set of names and globs.
+    /// Makes a set from names and globs.
     pub fn lease_set(&mut self, names: &[&str], who: Who) -> u32 {
         let id = self.sets.add(who, None);
         for name in names {
@@ -24,7 +24,7 @@ impl State {
         id
     }
 
-    /// Makes a set of the steps of a clip.
+    /// Makes a set from the steps of a clip.
     pub fn lease_clip(&mut self, asked: &str, who: Who) -> u32 {
         let entry = self.meaning(asked);
         let name = self.names.get(entry).name.clone();
@@ -53,7 +53,7 @@ impl State {
             return Ok(());
         };
         let glob = Glob::new(name, sprites)?;
-        // A name that begins like any other of that atlas.
+        // A name with the same prefix as all others of that atlas.
         let origin = origin_of(&format!("{atlas}:*")).map(|origin| self.origins.intern(origin));
         let origin = origin.ok_or_else(|| Failure::new(name, Reason::Name))?;
         self.look_up(origin, PendingLookup { set: id, what: What::Glob(glob) });
@@ -71,7 +71,7 @@ impl State {
         self.account.failed(failure);
     }
 
-    /// Looks up at once where the atlas is known, else when it has been read.
+    /// Looks up at once if the atlas is known, else when it has been read.
     fn look_up(&mut self, origin: u32, lookup: PendingLookup) {
         self.sets.pend(lookup.set);
         let own = self.origins.get_mut(origin);
@@ -101,7 +101,7 @@ impl State {
         }
     }
 
-    /// Tells a set that a lookup of it failed with its atlas. It is looked up once more when the atlas can be read after all.
+    /// Tells a set that a lookup failed with its atlas. It is repeated if the atlas can be read later.
     pub fn deny(&mut self, origin: u32, lookup: PendingLookup, failure: &Failure) {
         if self.sets.found(lookup.set).is_some() {
             self.sets.fail(lookup.set, failure.clone());
@@ -109,7 +109,7 @@ impl State {
         }
     }
 
-    /// Has a lookup wait again that failed with its atlas.
+    /// Repeats a lookup that failed with its atlas.
     pub fn look_up_again(&mut self, origin: u32, lookup: PendingLookup, failed: Option<&Failure>) {
         let Some(set) = self.sets.get_mut(lookup.set) else { return };
         set.failures.retain(|own| failed.is_none_or(|failed| !own.is_same(failed)));
@@ -117,7 +117,7 @@ impl State {
         self.origins.get_mut(origin).lookups.push(lookup);
     }
 
-    /// Adds the loose images that a glob matches to a set.
+    /// Adds the loose images that match a glob to a set.
     pub fn listed(&mut self, lookup: &PendingLookup, names: Result<Vec<String>, Failure>) {
         let (id, What::Glob(glob)) = (lookup.set, &lookup.what) else { return };
         let Some(who) = self.sets.found(id) else { return };
@@ -133,7 +133,7 @@ impl State {
         }
     }
 
-    /// Has a set hold the steps of its clip, in their order, and lets go what it held before.
+    /// Makes a set hold the steps of its clip, in order, and releases what it held before.
     pub fn grant_clip(&mut self, id: u32, version: &Version) {
         let Some(set) = self.sets.get(id) else { return };
         let (who, Some(clip)) = (set.who, &set.clip) else { return };
@@ -149,7 +149,7 @@ impl State {
         }
         let Some(set) = self.sets.get_mut(id) else { return };
         let before = std::mem::replace(&mut set.held, held);
-        // What an earlier version lacked is there now.
+        // What an earlier version lacked may be there now.
         set.failures.clear();
         if let Some(clip) = &mut set.clip {
             clip.ready = Some(Arc::new(ready));
@@ -159,7 +159,7 @@ impl State {
         }
     }
 
-    /// Lets a set go, and what it holds.
+    /// Releases a set and what it holds.
     pub fn drop_set(&mut self, id: u32) {
         let Some(set) = self.sets.remove(id) else { return };
         if set.pending > 0 || !set.failures.is_empty() {
@@ -171,7 +171,7 @@ impl State {
     }
 }
 
-/// A clip made ready, and the full names of the sprites of its steps.
+/// A clip that is ready to play, and the full names of the sprites of its steps.
 fn read_clip(version: &Version, atlas: &str, name: &str) -> Result<(ReadyClip, Vec<String>), Failure> {
     let asked = &[atlas, name].concat();
     let clips = &version.snapshot.clips;
@@ -184,7 +184,7 @@ fn read_clip(version: &Version, atlas: &str, name: &str) -> Result<(ReadyClip, V
     Ok((ReadyClip { timeline, events }, step_names(version, atlas, clip)))
 }
 
-/// The full names of the sprites of a clip's steps: of its own atlas, or of one beside it.
+/// The full names of the sprites of a clip's steps: of its own atlas, or of one next to it.
 fn step_names(version: &Version, atlas: &str, clip: &Clip) -> Vec<String> {
     let folder = atlas.rfind('/').map_or("", |slash| &atlas[..=slash]);
     let full = |name: &str| {

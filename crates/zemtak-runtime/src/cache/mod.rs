@@ -1,4 +1,4 @@
-//! The resource cache: each texture is loaded once, shared, and given back in time.
+//! The resource cache: loads each texture once, shares it, and frees it in time.
 
 mod account;
 mod asked;
@@ -65,7 +65,7 @@ use std::sync::Arc;
 use zemtak_core::atlas::PixelKind;
 use zemtak_core::codec::Limits;
 
-/// Loads each texture once, shares it, and gives it back in time. Clones are cheap, and are the same cache.
+/// Loads each texture once, shares it, and frees it in time. Clones are cheap and share the same cache.
 ///
 /// ```
 /// use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -82,8 +82,8 @@ pub struct Cache {
 }
 
 impl Cache {
-    /// A cache whose textures go into a sink, and the pump that makes and drops them. The pump belongs on the thread of the
-    /// graphics API; dropping it drops all textures.
+    /// A cache whose textures go into a sink, and the pump that makes and drops them. The pump belongs on the thread of
+    /// the graphics API; dropping it drops all textures.
     pub fn new<S: Sink>(settings: Settings, sink: S) -> (Self, Pump<S>) {
         let Settings { roots, budget, workers, hash, decoded_ahead, limits, image_sampler, stand_in, watch } = settings;
         let limits = Limits { side: limits.side.min(sink.largest_side()), ..limits };
@@ -95,7 +95,8 @@ impl Cache {
         (Self { shared, holder: 0 }, pump)
     }
 
-    /// The same cache; what is leased through it is held in this name, which the ledger tells: a scene, a system.
+    /// The same cache under another name: the ledger reports what is leased through it as held by this name, such as
+    /// that of a scene or a system.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -112,7 +113,7 @@ impl Cache {
     #[must_use]
     pub fn named(&self, holder: &str) -> Self {
         let mut state = self.shared.lock();
-        // Pins have no name: one that a game gives is never theirs.
+        // Pins have no name, so a name that a game gives is never theirs.
         let known = (0..state.holders.len()).find(|i| *i != PINS as usize && *state.holders[*i] == *holder);
         let place = known.unwrap_or_else(|| {
             state.holders.push(holder.into());
@@ -121,9 +122,9 @@ impl Cache {
         Self { shared: self.shared.clone(), holder: u32::try_from(place).unwrap_or(0) }
     }
 
-    /// The id of a name, to look it up faster. Nothing is loaded.
+    /// The id of a name, which is faster to look up. Loads nothing.
     ///
-    /// A name is `night:moth/fly/03`, a sprite of the atlas `night`; `worlds/night:moth/fly/03`, where its descriptor lies
+    /// A name is `night:moth/fly/03`, a sprite of the atlas `night`; `worlds/night:moth/fly/03`, if its descriptor is
     /// in a folder; `title.png`, a loose image; or an alias.
     ///
     /// ```
@@ -144,7 +145,7 @@ impl Cache {
         Id { entry: self.shared.lock().intern(name), cache: self.shared.number }
     }
 
-    /// Leases a sprite by name or id. It never fails and never waits: the lease tells how far the sprite is.
+    /// Leases a sprite by name or id. This never fails and never waits: ask the lease for its status.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -167,10 +168,11 @@ impl Cache {
         Lease::new(self.shared.clone(), entry, who)
     }
 
-    /// Leases many sprites together: names, globs such as `night:moth/**` or `icons/*.png`, whole atlases as `night:**`.
+    /// Leases many sprites together: names, globs such as `night:moth/**` or `icons/*.png`, or whole atlases such as
+    /// `night:**`.
     ///
-    /// In globs `*` and `?` match anything but `/`, `**` matches whole folders, `[a-c]` one of some characters, `{a,b}` one
-    /// of some texts; `\` takes a character as it is.
+    /// In globs `*` and `?` match anything but `/`, `**` matches whole folders, `[a-c]` matches one of several
+    /// characters, `{a,b}` one of several texts; `\` takes a character literally.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -190,8 +192,8 @@ impl Cache {
         self.set(names, self.who())
     }
 
-    /// Has many sprites loaded and kept in memory, as [`Cache::lease_all`] does, until the set is dropped. The ledger does
-    /// not count them as held at the end of the game.
+    /// Loads many sprites and keeps them in memory, as [`Cache::lease_all`] does, until the set is dropped. The ledger
+    /// does not count them as held at the end of the game.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -219,7 +221,7 @@ impl Cache {
         LeaseSet::new(self.shared.clone(), set)
     }
 
-    /// Leases all sprites of a clip, as `night:moth/fly`.
+    /// Leases all sprites of a clip, such as `night:moth/fly`.
     #[track_caller]
     pub fn lease_clip(&self, name: &str) -> ClipLease {
         let who = self.who();
@@ -227,11 +229,11 @@ impl Cache {
         ClipLease::new(LeaseSet::new(self.shared.clone(), set))
     }
 
-    /// The clips of an atlas by their full names, as [`Cache::lease_clip`] takes them. Nothing as long as its descriptor is not read;
-    /// asking has that done, and no page is loaded for it.
+    /// The clips of an atlas by their full names, as [`Cache::lease_clip`] takes them. `None` until its descriptor is
+    /// read; asking requests that, and loads no page.
     ///
     /// # Errors
-    /// The descriptor cannot be had.
+    /// The descriptor cannot be loaded.
     ///
     /// ```no_run
     /// # fn menu(cache: &zemtak_runtime::Cache) -> Result<(), zemtak_runtime::Failure> {
@@ -245,7 +247,7 @@ impl Cache {
         self.shared.ask(|state| state.clips(atlas))
     }
 
-    /// Has a name of the game's own stand for another name from now on. What is leased already stays as it is.
+    /// Makes a name of the game's own stand for another name from now on. Existing leases stay as they are.
     ///
     /// # Errors
     /// The name leads back to the alias.
@@ -270,19 +272,19 @@ impl Cache {
         if state.names.alias(from, to) { Ok(()) } else { Err(Failure::new(alias, Reason::AliasLoop)) }
     }
 
-    /// Has a name mean itself again.
+    /// Makes a name mean itself again.
     pub fn forget_alias(&self, alias: &str) {
         let mut state = self.shared.lock();
         let entry = state.intern(alias);
         state.names.get_mut(entry).alias = None;
     }
 
-    /// Changes the budget. The next pump acts on it.
+    /// Changes the budget. The next pump applies it.
     pub fn set_budget(&self, bytes: u64) {
         self.shared.lock().pages.budget = bytes;
     }
 
-    /// Has the next pump drop all textures that nobody holds.
+    /// Makes the next pump drop all textures that nobody holds.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -303,8 +305,8 @@ impl Cache {
         self.shared.lock().trim = true;
     }
 
-    /// Reads the atlas or image of a name anew. Where something has changed, it takes the place of the old one behind all
-    /// leases at once, as soon as all of it that is held is there; where it is broken, the old one stays.
+    /// Reads the atlas or image of a name again. What has changed replaces the old one behind all leases at once, as
+    /// soon as everything of it that is held has been loaded; if it is broken, the old one stays.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -335,8 +337,9 @@ impl Cache {
         });
     }
 
-    /// Whether nothing is under way: all that was asked for is there or cannot be had, new versions have taken over, and the
-    /// next pump has nothing to make or drop. It stays so until something is asked for, changed or given back.
+    /// Whether nothing is in progress: everything that was asked for is resident or has failed, new versions have taken
+    /// over, and the next pump has nothing to make or drop. This stays true until something is asked for, changed or
+    /// given back.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -358,19 +361,19 @@ impl Cache {
         self.shared.lock().is_idle()
     }
 
-    /// Has files asked for once more that were on their way ([`Files::read`](crate::Files::read)): for a game whose files come over a
-    /// network, and which has no threads that could wait for them.
+    /// Asks once more for files that were on their way ([`Files::read`](crate::Files::read)): for a game whose files
+    /// come over a network, and which has no threads that could wait for them.
     pub fn files_came(&self) {
         self.shared.ask(state::State::files_came);
         self.shared.tell();
     }
 
-    /// Looks at the files of all atlases and images, and reloads those that have changed.
+    /// Checks the files of all atlases and images, and reloads those that have changed.
     pub fn reload_changed(&self) {
         self.shared.ask(|state| state.queue.look());
     }
 
-    /// Tries again to load what could not be had.
+    /// Tries again to load something that could not be loaded.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -394,7 +397,7 @@ impl Cache {
         });
     }
 
-    /// Tries again to load everything that could not be had.
+    /// Tries again to load everything that could not be loaded.
     pub fn retry_all(&self) {
         self.shared.ask(|state| state.retry(None));
     }
@@ -444,8 +447,8 @@ impl Cache {
         Ledger::of(&self.shared.lock())
     }
 
-    /// The account over time: what each of the last [`FRAMES_KEPT`] pumps did, the oldest first, for a game to draw. The list is
-    /// filled anew; kept from frame to frame, it takes no memory.
+    /// The account over time: what each of the last [`FRAMES_KEPT`] pumps did, oldest first, for a game to draw.
+    /// Overwrites the list; if you keep it from frame to frame, this allocates nothing.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};

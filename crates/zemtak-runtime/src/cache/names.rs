@@ -7,7 +7,7 @@ use crate::sync::Changes;
 use std::collections::HashMap;
 use std::sync::Arc;
 
-/// All names that were asked for. A name keeps its place for as long as the cache lives: that is what an id is.
+/// All names that were asked for. A name keeps its index as long as the cache lives: that is its id.
 #[derive(Debug)]
 pub(super) struct Names {
     entries: Vec<Entry>,
@@ -16,7 +16,7 @@ pub(super) struct Names {
 }
 
 impl Names {
-    /// The place that an id of another cache leads to.
+    /// The index that stands for an id of another cache.
     pub const FOREIGN: u32 = 0;
 
     pub fn new(changes: Changes) -> Self {
@@ -37,7 +37,7 @@ impl Names {
         &mut self.entries[entry as usize]
     }
 
-    /// Has a name mean something else from now on: who has seen it looks again then.
+    /// Makes a name stand for something else from now on: whoever has looked at it looks again.
     pub fn set_target(&mut self, entry: u32, target: Target) {
         self.changes.count();
         self.get_mut(entry).set_target(target);
@@ -51,13 +51,13 @@ impl Names {
         (0..).take(self.entries.len())
     }
 
-    /// Makes room for so many names at once.
+    /// Reserves room for this many names.
     pub fn reserve(&mut self, count: usize) {
         self.entries.reserve(count);
         self.by_name.reserve(count);
     }
 
-    /// The place of a name; a new one where it was never asked for.
+    /// The index of a name, a new one if it was never asked for.
     pub fn intern(&mut self, name: &str, origins: &mut Origins) -> u32 {
         if let Some(entry) = self.by_name.get(name) {
             return *entry;
@@ -78,7 +78,7 @@ impl Names {
         entry
     }
 
-    /// The place of a sprite of an atlas that is known: by its place in that version.
+    /// The index of a sprite of a known atlas, given its index in that version.
     pub fn intern_sprite(&mut self, origin: u32, version: &Arc<Version>, at: u32, origins: &mut Origins) -> u32 {
         let own = origins.get_mut(origin);
         let name = [&own.name, version.snapshot.name(at)].concat();
@@ -100,14 +100,14 @@ impl Names {
 
     /// The entry that a name stands for.
     pub fn follow(&self, mut entry: u32) -> u32 {
-        // Aliases never lead in a circle: see `alias`.
+        // Aliases never form a circle: see `alias`.
         while let Some(next) = self.get(entry).alias {
             entry = next;
         }
         entry
     }
 
-    /// Has a name stand for another one from now on. Tells whether it may: not where that one stands for it already.
+    /// Makes a name stand for another one from now on. Returns whether it may: not if that one already stands for it.
     pub fn alias(&mut self, from: u32, to: u32) -> bool {
         let former = self.get_mut(from).alias.take();
         let circle = self.follow(to) == from;

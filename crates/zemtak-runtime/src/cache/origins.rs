@@ -12,22 +12,22 @@ use zemtak_core::atlas::{Atlas, page_path_is_safe};
 /// An atlas or a loose image.
 #[derive(Debug, Default)]
 pub(super) struct Origin {
-    /// The path of an atlas below its root and a colon, as `night:`, or the path of an image.
+    /// The path of an atlas below its root and a colon, such as `night:`, or the path of an image.
     pub name: Arc<str>,
-    /// What is drawn.
+    /// What is currently drawn.
     pub version: Option<Arc<Version>>,
-    /// What will be drawn once all of it that is held is there.
+    /// What will be drawn once everything of it that is held has been loaded.
     pub coming: Option<Arc<Version>>,
     /// Why it cannot be read.
     pub failed: Option<Failure>,
-    /// Whether it is being read, and whether it has to be read again after that.
+    /// Whether it is being read, and whether it has to be read again afterwards.
     opening: bool,
     again: bool,
     /// When it was asked for.
     pub asked: u64,
-    /// The names that are of it.
+    /// The names that belong to it.
     pub entries: Vec<u32>,
-    /// What sets wait for, and what they cannot have because it cannot be read.
+    /// What sets wait for, and what they cannot get because it cannot be read.
     pub lookups: Vec<PendingLookup>,
     pub failed_lookups: Vec<PendingLookup>,
     /// Its files as they were when it was last read.
@@ -45,7 +45,7 @@ impl Origin {
     }
 }
 
-/// All atlases and images that names were asked of.
+/// All atlases and images that names were asked from.
 #[derive(Debug, Default)]
 pub(super) struct Origins {
     list: Vec<Origin>,
@@ -69,7 +69,7 @@ impl Origins {
         (0..).take(self.list.len())
     }
 
-    /// The place of an atlas (`night:`) or an image.
+    /// The index of an atlas (`night:`) or an image.
     pub fn intern(&mut self, name: &str) -> u32 {
         if let Some(origin) = self.by_name.get(name) {
             return *origin;
@@ -81,7 +81,7 @@ impl Origins {
         index
     }
 
-    /// Has an atlas or image read, unless it was read, is being read or is known to be broken.
+    /// Requests that an atlas or image be read, unless it has been read, is being read or is known to be broken.
     pub fn open(&mut self, index: u32, asked: u64, queue: &mut WorkQueue) {
         let origin = self.get_mut(index);
         if origin.version.is_none() && origin.failed.is_none() && !origin.opening {
@@ -90,7 +90,7 @@ impl Origins {
         }
     }
 
-    /// Has an atlas or image read once more that was read before, or is being read just now.
+    /// Requests that an atlas or image be read once more, even if it is being read right now.
     pub fn open_again(&mut self, index: u32, queue: &mut WorkQueue) {
         let origin = self.get_mut(index);
         if origin.opening {
@@ -101,8 +101,8 @@ impl Origins {
         }
     }
 
-    /// Takes note that an atlas or image was read. Tells whether that counts: it does not where it was asked for anew
-    /// meanwhile, since what was read may be old already.
+    /// Notes that an atlas or image was read. Returns whether that counts: not if it was requested again meanwhile,
+    /// since what was read may be old already.
     pub fn opened(&mut self, index: u32, seen: Seen, queue: &mut WorkQueue) -> bool {
         let origin = self.get_mut(index);
         origin.seen = seen;
@@ -118,7 +118,7 @@ impl Origins {
         self.get(index).opening
     }
 
-    /// Forgets all that a set waits for, or could not have.
+    /// Forgets everything that a set waits for or could not get.
     pub fn forget_lookups(&mut self, set: u32) {
         for origin in &mut self.list {
             origin.lookups.retain(|lookup| lookup.set != set);
@@ -126,13 +126,13 @@ impl Origins {
         }
     }
 
-    /// Whether no new version waits to take over.
+    /// Whether no new version is waiting to take over.
     pub fn is_idle(&self) -> bool {
         self.list.iter().all(|origin| origin.coming.is_none())
     }
 }
 
-/// The atlas or image that a name is of; nothing where it is no name.
+/// The atlas or image that a name belongs to; `None` if it is not a name.
 pub(super) fn origin_of(name: &str) -> Option<&str> {
     let Some(colon) = name.find(':') else {
         return page_path_is_safe(name).then_some(name);

@@ -1,4 +1,4 @@
-//! A page of a snapshot: what it is, and how far its textures are.
+//! A page of a snapshot: what it is, and the state of its textures.
 
 use super::reading::Texels;
 use super::snapshot::PageFile;
@@ -18,16 +18,17 @@ pub(super) struct Page {
     pub leases: u32,
     /// Needed by a new snapshot that waits to take over: neither evicted nor cancelled.
     pub staged: bool,
-    /// Its file has changed though its descriptor has not.
+    /// Its file has changed although its descriptor has not.
     pub repainted: bool,
-    /// What tells the content of its files from another, once they were read.
+    /// Identifies the content of its files, once they have been read.
     pub content: String,
-    /// Of a snapshot that is no longer drawn from, but by those who still hold it.
+    /// It belongs to a snapshot that is no longer drawn, except by those who still hold it.
     pub retired: bool,
-    /// When it was last wanted or let go, by a count of such moments. A place in a line is good only with its moment: a page
-    /// that was given up or leased meanwhile leaves its old places behind.
+    /// When it was last wanted or released, by a count of such moments. A place in a line is valid only for its moment:
+    /// a page that was given up or leased meanwhile leaves its old places behind.
     pub since: u64,
-    /// When its atlas or image was asked for, if it is wanted for that: it may have taken long to find out what its pages are.
+    /// When its atlas or image was asked for, if the page is wanted for that: it may have taken long to find out which
+    /// pages there are.
     pub asked: Option<u64>,
     /// Its turn among those that wait for the pump: when it was asked for.
     pub turn: u64,
@@ -35,7 +36,7 @@ pub(super) struct Page {
     pub bytes: u64,
 }
 
-/// How far a page is.
+/// The state of a page.
 #[derive(Debug)]
 pub(super) enum PageState {
     /// Nobody wants it, or it was evicted.
@@ -50,9 +51,9 @@ pub(super) enum PageState {
     Uploading,
     /// It can be drawn.
     Resident(Textures),
-    /// It cannot be had.
+    /// It cannot be loaded.
     Failed(Failure),
-    /// The place is free for another page.
+    /// The slot is free for another page.
     Free,
 }
 
@@ -77,18 +78,18 @@ impl PageState {
 }
 
 impl Page {
-    /// Whether its bytes must have the hash that its descriptor says, though nobody asked for that: it may be half written.
-    /// Where its descriptor is older than its file it was painted over, which is for the settings to allow.
+    /// Whether its bytes must match the hash in its descriptor even if hashes are not checked otherwise: it may be half
+    /// written. If its descriptor is older than its file, it was painted over, which the settings allow or not.
     pub fn may_be_half_written(&self) -> bool {
         self.staged && !self.repainted
     }
 
-    /// Whether it is a texture that nobody has held since then.
+    /// Whether it is a texture that nobody has held since this moment.
     pub fn is_idle(&self, since: u64) -> bool {
         self.since == since && self.leases == 0 && !self.staged && matches!(self.state, PageState::Resident(_))
     }
 
-    /// Whether it has waited for the pump since then.
+    /// Whether it has waited for the pump since this moment.
     pub fn is_ready(&self, since: u64) -> bool {
         self.since == since && matches!(self.state, PageState::Decoded(_))
     }

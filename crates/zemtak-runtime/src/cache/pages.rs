@@ -1,4 +1,5 @@
-//! The pages of all snapshots: which are textures, who counts on them, and which go first. No threads, no files.
+//! The pages of all snapshots: which are resident, who holds them, and which are evicted first. Knows no threads and no
+//! files.
 
 use super::account::Account;
 use super::page::{Page, PageState, Textures};
@@ -11,7 +12,7 @@ use crate::sink::Texture;
 use crate::sync::Changes;
 use std::collections::{BTreeSet, VecDeque};
 
-/// A page's place in a line: since when, and which.
+/// A page's place in a line: the moment and the page.
 type Place = (u64, u32);
 
 /// All pages, within a budget.
@@ -19,9 +20,9 @@ type Place = (u64, u32);
 pub(super) struct Pages {
     list: Vec<Page>,
     free: Vec<u32>,
-    /// Pages with a texture and without leases, the longest unused first.
+    /// Resident pages without leases, least recently used first.
     idle: VecDeque<Place>,
-    /// Pages that wait for a worker, and those that wait for the pump, those that were asked for first before the others.
+    /// Pages that wait for a worker, and pages that wait for the pump, in the order in which they were asked for.
     queue: VecDeque<Place>,
     ready: BTreeSet<(u64, Place)>,
     moments: u64,
@@ -31,7 +32,7 @@ pub(super) struct Pages {
     /// Bytes of pages that wait for the pump.
     decoded: u64,
     over_budget: bool,
-    /// Textures to be dropped by the pump.
+    /// Textures that the pump has to drop.
     drops: Vec<Texture>,
     changes: Changes,
 }
@@ -49,7 +50,8 @@ impl Pages {
         &mut self.list[page as usize]
     }
 
-    /// Has a page come to a state, and gives the one before. All changes go through here: who has seen a page looks again then.
+    /// Puts a page into a state and returns the previous one. All changes go through here, so that whoever has seen a
+    /// page looks again.
     fn set(&mut self, page: u32, state: PageState) -> PageState {
         self.changes.count();
         std::mem::replace(&mut self.get_mut(page).state, state)
@@ -84,7 +86,7 @@ impl Pages {
         u32::try_from(self.list.len() - 1).unwrap_or(u32::MAX)
     }
 
-    /// Counts leases that were asked for, and wants the page.
+    /// Counts leases that were asked for, and loads the page.
     pub fn lease(&mut self, page: u32, count: u32, account: &mut Account) {
         let count64 = u64::from(count);
         let own = self.get_mut(page);
@@ -103,12 +105,12 @@ impl Pages {
         }
     }
 
-    /// Counts leases of holders that ask for nothing by it: the page is not loaded for them.
+    /// Counts leases that do not ask for the page to be loaded.
     pub fn share(&mut self, page: u32, count: u32) {
         self.get_mut(page).leases += count;
     }
 
-    /// Takes away leases that count on another page now. What becomes of the page is for [`Pages::settle`].
+    /// Subtracts leases that count on another page now. [`Pages::settle`] decides what happens to the page.
     pub fn unshare(&mut self, page: u32, count: u32) {
         self.get_mut(page).leases -= count;
     }
@@ -122,7 +124,7 @@ impl Pages {
         }
     }
 
-    /// Has an absent page loaded.
+    /// Loads an absent page.
     pub fn want(&mut self, page: u32, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Absent | PageState::Failed(_)) {
             self.set(page, PageState::Queued);
@@ -134,7 +136,7 @@ impl Pages {
         }
     }
 
-    /// Tries a page again that failed: at once where somebody holds it, else when it is leased.
+    /// Tries again to load a page that failed: at once if somebody holds it, else when it is leased.
     pub fn retry(&mut self, page: u32, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Failed(_)) {
             if self.get(page).leases > 0 {
@@ -145,7 +147,7 @@ impl Pages {
         }
     }
 
-    /// Has a page of a new version loaded, and keeps it until [`Pages::unstage`]. Tells how far it is.
+    /// Loads a page of a new version, and keeps it until [`Pages::unstage`]. Returns its state.
     pub fn stage(&mut self, page: u32, account: &mut Account) -> Status {
         self.get_mut(page).staged = true;
         if matches!(self.get(page).state, PageState::Absent) {
@@ -154,17 +156,17 @@ impl Pages {
         self.status(page)
     }
 
-    /// Ends the special care for a page of a new version.
+    /// Ends that for a page of a new version.
     pub fn unstage(&mut self, page: u32) {
         self.get_mut(page).staged = false;
     }
 
-    /// Says that a page's file has changed though its descriptor has not.
+    /// Notes whether a page's file has changed although its descriptor has not.
     pub fn set_repainted(&mut self, page: u32, repainted: bool) {
         self.get_mut(page).repainted = repainted;
     }
 
-    /// Whether that was so of a page that was read, and has not been told yet.
+    /// Whether that is so for a page that has been read, and was not reported yet.
     pub fn take_repainted(&mut self, page: u32) -> bool {
         let own = self.get_mut(page);
         !own.content.is_empty() && std::mem::take(&mut own.repainted)
@@ -176,12 +178,12 @@ impl Pages {
         own.content.is_empty() && matches!(own.state, PageState::Absent)
     }
 
-    /// Says whether a page is of a version that is no longer drawn, but by those who still hold it.
+    /// Notes whether a page belongs to a version that is no longer drawn, except by those who still hold it.
     pub fn set_retired(&mut self, page: u32, retired: bool) {
         self.get_mut(page).retired = retired;
     }
 
-    /// How far a page is for whoever holds it.
+    /// The status of a page for those who hold it.
     pub fn status(&self, page: u32) -> Status {
         match &self.get(page).state {
             PageState::Resident(_) => Status::Ready,
@@ -195,7 +197,7 @@ impl Pages {
         self.textures(page).map(|textures| textures.own)
     }
 
-    /// The texture of a page's layer, if it has one of that name.
+    /// The texture of a page's layer, if it has a layer of that name.
     pub fn layer(&self, page: u32, name: &str) -> Option<Texture> {
         self.textures(page)?.layers.iter().find(|(own, _)| **own == *name).map(|(_, texture)| *texture)
     }
@@ -207,13 +209,13 @@ impl Pages {
         }
     }
 
-    /// Counts memory of a texture that is no page.
+    /// Counts memory of a texture that is not a page.
     pub fn occupy(&mut self, bytes: u64) {
         self.resident += bytes;
         self.peak = self.peak.max(self.resident);
     }
 
-    /// Ends that.
+    /// Stops counting that memory.
     pub fn vacate(&mut self, bytes: u64) {
         self.resident -= bytes;
     }
@@ -232,7 +234,8 @@ impl Pages {
         }
     }
 
-    /// What becomes of a page when nobody counts on it: loading is given up, a texture stays as long as there is room.
+    /// Decides what happens to a page when nobody holds it: loading is given up, a texture stays as long as there is
+    /// room.
     pub fn settle(&mut self, page: u32, account: &mut Account) {
         let own = &self.list[page as usize];
         if own.leases > 0 || own.staged {
@@ -264,13 +267,13 @@ impl Pages {
         }
     }
 
-    /// This moment, later than all before.
+    /// The current moment, later than all before.
     pub fn moment(&mut self) -> u64 {
         self.moments += 1;
         self.moments
     }
 
-    /// Says when a page was asked for that is not wanted yet.
+    /// Notes when a page was asked for that is not wanted yet.
     pub fn set_asked(&mut self, page: u32, asked: u64) {
         self.get_mut(page).asked = Some(asked);
     }
@@ -292,7 +295,7 @@ impl Pages {
         }
     }
 
-    /// The next page for a worker, unless too much waits for the pump already.
+    /// The next page for a worker, unless too much is waiting for the pump already.
     pub fn next_to_decode(&mut self, most_waiting: u64) -> Option<u32> {
         while let Some((since, page)) = self.queue.front().copied() {
             let own = self.get(page);
@@ -309,7 +312,7 @@ impl Pages {
         None
     }
 
-    /// Has a page read once more whose file was on its way, unless nobody wants it any more.
+    /// Reads a page once more whose file was on its way, unless nobody wants it any more.
     pub fn decode_again(&mut self, page: u32, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Decoding) {
             self.set(page, PageState::Queued);
@@ -329,7 +332,7 @@ impl Pages {
         self.drops.is_empty() && !self.list.iter().any(|page| page.state.is_loading())
     }
 
-    /// Whether the pump could do something just now.
+    /// Whether the pump has something to do right now.
     pub fn wait_for_pump(&self) -> bool {
         !self.drops.is_empty() || self.ready() > 0
     }
@@ -339,7 +342,7 @@ impl Pages {
         self.ready.iter().filter(|(_, (since, page))| self.get(*page).is_ready(*since)).count()
     }
 
-    /// Takes pixels that were read together with the news of the page, unless nobody wants it.
+    /// Takes pixels that were read together with the description of the page, unless nobody wants them.
     pub fn decoded_early(&mut self, page: u32, texels: Texels, account: &mut Account) {
         if matches!(self.get(page).state, PageState::Queued) {
             self.set(page, PageState::Decoding);
@@ -347,7 +350,7 @@ impl Pages {
         }
     }
 
-    /// Takes what a worker made of a page.
+    /// Takes the result of a worker that decoded a page.
     pub fn decoded(&mut self, page: u32, result: Result<Texels, Failure>, account: &mut Account) {
         match result {
             Ok(texels) => {
@@ -364,7 +367,7 @@ impl Pages {
         self.settle(page, account);
     }
 
-    /// The next page to make a texture of, and its pixels. Room is made for it within the budget where that can be.
+    /// The next page to make a texture of, and its pixels. Makes room for it within the budget if possible.
     pub fn next_to_upload(&mut self, account: &mut Account) -> Option<(u32, Texels)> {
         while let Some((_, (since, page))) = self.ready.pop_first() {
             if !self.get(page).is_ready(since) {
@@ -381,7 +384,7 @@ impl Pages {
         None
     }
 
-    /// Takes the textures that were made of a page, or why there are none.
+    /// Takes the textures that were made of a page, or the reason why there are none.
     pub fn uploaded(&mut self, page: u32, result: Result<Textures, Failure>, account: &mut Account) {
         match result {
             Ok(textures) => {
@@ -400,14 +403,14 @@ impl Pages {
 
     fn fail(&mut self, page: u32, failure: Failure, account: &mut Account) {
         account.counters.page_failures += 1;
-        // What a new snapshot lacks is told once, for all of it.
+        // What a new snapshot lacks is reported once, for all of it.
         if !self.get(page).staged {
             account.events.emit(Event::Failed(failure.clone()));
         }
         self.set(page, PageState::Failed(failure));
     }
 
-    /// Evicts until so many bytes more fit into the budget, or nothing is left that may go.
+    /// Evicts until this many more bytes fit into the budget, or nothing is left that may go.
     pub fn make_room(&mut self, bytes: u64, account: &mut Account) {
         while self.resident.saturating_add(bytes) > self.budget && self.evict_oldest(Cause::Budget, account) {}
         let over = self.resident.saturating_add(bytes) > self.budget;
@@ -419,7 +422,7 @@ impl Pages {
         self.over_budget = over;
     }
 
-    /// Evicts the page that nobody has held for longest; tells whether there was one.
+    /// Evicts the least recently held page; returns whether there was one.
     pub fn evict_oldest(&mut self, cause: Cause, account: &mut Account) -> bool {
         while let Some((since, page)) = self.idle.pop_front() {
             if self.get(page).is_idle(since) {
@@ -430,7 +433,7 @@ impl Pages {
         false
     }
 
-    /// Forgets all textures, which are gone with their device, and has those made again that somebody holds.
+    /// Forgets all textures, which are lost with their device, and loads those again that somebody holds.
     pub fn forget_textures(&mut self, account: &mut Account) {
         let all: Vec<u32> = self.iter().map(|(page, _)| page).collect();
         self.drops.clear();
@@ -444,7 +447,7 @@ impl Pages {
                     let path = self.get(page).file.path.to_string();
                     account.events.emit(Event::Evicted { path, bytes, cause: Cause::Lost });
                 }
-                // What was begun on that device is begun anew.
+                // What was begun on that device starts again.
                 PageState::Uploading => self.give_up(page, account),
                 _ => continue,
             }
@@ -457,7 +460,7 @@ impl Pages {
         }
     }
 
-    /// Gives up what was begun, without a failure.
+    /// Gives up what was begun, without reporting a failure.
     fn give_up(&mut self, page: u32, account: &mut Account) {
         self.set(page, PageState::Absent);
         account.counters.cancelled += 1;

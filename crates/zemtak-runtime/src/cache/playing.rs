@@ -10,7 +10,7 @@ use std::sync::Arc;
 use std::time::Duration;
 use zemtak_core::clip::{Entered, Player, Ratio};
 
-/// The sprites of a clip, held together. Clones are cheap, and are the same hold: a crowd shares one.
+/// The sprites of a clip, held together. Clones are cheap and share the same hold: a crowd shares one.
 #[derive(Debug, Clone)]
 pub struct ClipLease(LeaseSet);
 
@@ -19,20 +19,20 @@ impl ClipLease {
         Self(set)
     }
 
-    /// The sprites of its steps, in order; one that is shown twice is there twice. None as long as the clip is not known.
+    /// The sprites of its steps, in order; one that is shown twice is listed twice. Empty until the clip is known.
     #[must_use]
     pub fn sprites(&self) -> &LeaseSet {
         &self.0
     }
 
-    /// A player at the beginning of the clip. A speed of 1 is as fast as the clip says, 0 stands still, below 0 goes
+    /// A player at the beginning of the clip. A speed of 1 is the clip's own, 0 stands still, a negative one plays
     /// backwards.
     #[must_use]
     pub fn play(&self, speed: Ratio) -> Playing {
         self.play_from(speed, Duration::ZERO)
     }
 
-    /// A player that begins at a place of the clip, so that a crowd does not move in step.
+    /// A player that starts at a position of the clip: start each of a crowd elsewhere, and they do not move in step.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -55,13 +55,13 @@ impl ClipLease {
         Playing::new(self.clone(), speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX))
     }
 
-    /// Its mode, steps and length; nothing as long as the clip is not known.
+    /// Its mode, steps and length; `None` until the clip is known.
     #[must_use]
     pub fn info(&self) -> Option<ClipInfo> {
         self.0.clip().map(|known| ClipInfo::of(&known.timeline))
     }
 
-    /// Waits until all of it is ready, in a task of whatever executor.
+    /// Waits until all of it is ready, in a task of any executor.
     #[must_use = "a future does nothing unless it is awaited"]
     pub fn ready(&self) -> Ready<'_> {
         self.0.ready()
@@ -74,9 +74,9 @@ impl Awaited for ClipLease {
     }
 }
 
-/// Plays a leased clip: says at each frame of the game which sprite to draw.
+/// Plays a leased clip: tells in each frame of the game which sprite to draw.
 ///
-/// Its time begins when the clip is known. When a new version of the atlas takes over, it goes on in the new clip.
+/// Its time starts when the clip is known. When a new version of the atlas takes over, it continues in the new clip.
 ///
 /// ```no_run
 /// use std::time::Duration;
@@ -99,21 +99,21 @@ pub struct Playing {
     clip: ClipLease,
     player: Player,
     speed: Ratio,
-    /// The speed and place to begin at, as long as the clip is not known.
+    /// The speed and the position to start at, until the clip is known.
     begins: Option<(Ratio, i64)>,
     known: Option<Arc<ReadyClip>>,
 }
 
-/// What a clip shows after it went on.
+/// What a clip shows after an advance.
 #[derive(Debug, Clone)]
 pub struct Moment<'p> {
-    /// The sprite to draw: nothing as long as it is not there and there is no stand-in.
+    /// The sprite to draw; `None` while it is not resident and there is no stand-in.
     pub view: Option<View>,
-    /// The step that is shown.
+    /// The current step.
     pub step: usize,
-    /// How often the clip was played through.
+    /// How often the clip has played through.
     pub played: i64,
-    /// Whether a clip that plays once has come to its end.
+    /// Whether a clip that plays once has reached its end.
     pub ended: bool,
     entered: Option<(Entered<'p>, &'p ReadyClip)>,
 }
@@ -123,12 +123,13 @@ impl Playing {
         Self { clip, player: Player::new(speed), speed, begins: Some((speed, place)), known: None }
     }
 
-    /// Goes on by a time, and says what to draw now. No step is skipped, however long it was: see [`Moment::entered`].
+    /// Advances by a duration, and returns what to draw now. No step is skipped, however long the duration: see
+    /// [`Moment::entered`].
     pub fn advance(&mut self, time: Duration) -> Moment<'_> {
         self.advance_by(i64::try_from(time.as_nanos()).unwrap_or(i64::MAX))
     }
 
-    /// The same for nanoseconds, which may be below 0.
+    /// The same in nanoseconds, which may be negative.
     pub fn advance_by(&mut self, nanoseconds: i64) -> Moment<'_> {
         self.known = self.clip.0.clip();
         let Some(known) = &self.known else {
@@ -163,13 +164,13 @@ impl Playing {
         self.seek(Duration::ZERO);
     }
 
-    /// Goes to a place of the clip, at the same speed. What lies before it counts neither as entered nor as played.
+    /// Jumps to a position of the clip, at the same speed. What lies before it counts neither as entered nor as played.
     pub fn seek(&mut self, place: Duration) {
         self.begins = Some((self.speed, i64::try_from(place.as_nanos()).unwrap_or(i64::MAX)));
     }
 
-    /// Plays another clip from here on, at the same speed and as far into it as this one was: half way stays half way, so that
-    /// a walk becomes a run without a stumble. Where either is not known yet, from its beginning.
+    /// Switches to another clip, at the same speed and at the same fraction of its length: half way stays half way, so
+    /// that a walk becomes a run without a stumble. Starts at the beginning if either clip is not known yet.
     pub fn go_over_to(&mut self, clip: &ClipLease) {
         let place = self.known.as_ref().zip(clip.0.clip()).map(|(from, to)| {
             let [own, other] = [&from.timeline, &to.timeline].map(|timeline| ClipInfo::of(timeline).length.as_nanos());
@@ -180,7 +181,7 @@ impl Playing {
         self.begins = Some((self.speed, place.unwrap_or(0)));
     }
 
-    /// What is waited for and counted: the clip's lease.
+    /// The clip's lease, to wait for.
     #[must_use]
     pub fn clip(&self) -> &ClipLease {
         &self.clip
@@ -188,12 +189,12 @@ impl Playing {
 }
 
 impl<'p> Moment<'p> {
-    /// All steps that were entered on the way, in order.
+    /// All steps that began during the advance, in order.
     pub fn entered(&self) -> impl Iterator<Item = usize> + use<'p> {
         self.entered.into_iter().flat_map(|(entered, _)| entered)
     }
 
-    /// The words that the descriptor has for those steps, in order.
+    /// The events that the descriptor lists for those steps, in order.
     pub fn events(&self) -> impl Iterator<Item = &'p str> + use<'p> {
         let entered = self.entered.into_iter();
         entered.flat_map(|(entered, clip)| {

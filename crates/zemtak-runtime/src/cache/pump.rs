@@ -18,15 +18,16 @@ use std::time::Duration;
 use zemtak_core::atlas::PixelKind;
 use zemtak_core::pixels::Pixels;
 
-/// How much a pump may do at once. Something is done however little that is, so that everything comes in the end.
+/// How much a pump may do at once. It always does something, however low these limits, so that everything is loaded in
+/// the end.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct PerFrame {
-    /// Pages made at most; 0 for none.
+    /// The most pages to make; 0 for none.
     pub uploads: usize,
-    /// Bytes after which no further page is begun. A page that is larger is made in strips of so many where the sink takes them
-    /// ([`Sink::make_empty`]), and at once where it does not.
+    /// Bytes after which no further page is started. A larger page is made in strips of this size if the sink supports
+    /// that ([`Sink::make_empty`]), else at once.
     pub bytes: u64,
-    /// Time after which no further page is begun, and no further strip.
+    /// Time after which no further page and no further strip is started.
     pub time: Duration,
 }
 
@@ -35,14 +36,14 @@ impl PerFrame {
     pub const UNLIMITED: Self = Self { uploads: usize::MAX, bytes: u64::MAX, time: Duration::MAX };
 }
 
-/// 16 MiB, as of a page of 2048 x 2048 pixels, and 4 milliseconds: of small images as many as fit into that.
+/// 16 MiB, enough for a page of 2048 x 2048 pixels, and 4 milliseconds: as many small images as fit into that.
 impl Default for PerFrame {
     fn default() -> Self {
         Self { uploads: usize::MAX, bytes: 16 << 20, time: Duration::from_millis(4) }
     }
 }
 
-/// What a pump did.
+/// What a pump has done.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Pumped {
     /// Textures made.
@@ -61,7 +62,7 @@ pub struct Pump<S: Sink> {
     sink: S,
     workers: Vec<JoinHandle<()>>,
     stand_in: Option<Pixels>,
-    /// Whether its texture is to be made.
+    /// Whether the texture of the stand-in has to be made.
     stand_in_due: bool,
     watch: Option<(Duration, Stopwatch)>,
     /// The page that is being made over several frames.
@@ -81,7 +82,7 @@ impl<S: Sink> Pump<S> {
             let shared = shared.clone();
             thread::Builder::new().name(format!("zemtak-{i}")).spawn(move || shared.work()).ok()
         };
-        // Where no thread can be had, the pump decodes.
+        // If no thread can be started, the pump decodes.
         let workers = (0..count).map_while(start).collect();
         let watch = watch.map(|every| (every, Stopwatch::start()));
         Self { shared, sink, workers, stand_in, stand_in_due: true, watch, begun: None }
@@ -140,10 +141,10 @@ impl<S: Sink> Pump<S> {
         pumped
     }
 
-    /// Pumps until something that was leased is ready.
+    /// Pumps until what was leased is ready.
     ///
     /// # Errors
-    /// It cannot be had; of many, the first that cannot.
+    /// It cannot be loaded; of several, the first that cannot.
     pub fn wait(&mut self, on: &impl Awaited) -> Result<(), Failure> {
         loop {
             self.pump(PerFrame::UNLIMITED);
@@ -153,7 +154,7 @@ impl<S: Sink> Pump<S> {
                 Status::Failed(failure) => return Err(failure),
                 Status::Loading => {}
             }
-            // Without workers only files that are on their way are waited for.
+            // Without workers, only files that are on their way are waited for.
             let waits = !self.workers.is_empty() || !state.queue.later.is_empty();
             if waits && !state.pages.wait_for_pump() {
                 self.shared.wake(&state);
@@ -162,8 +163,8 @@ impl<S: Sink> Pump<S> {
         }
     }
 
-    /// Has all textures made again, for when the device was lost and they are gone with it: leases and ids stay what they are, and
-    /// show the stand-in until their page is there again. No texture is dropped: the sink is one of the new device by now.
+    /// Makes all textures again after the device was lost and they with it. Leases and ids stay valid, and show the
+    /// stand-in until their page is resident again. Drops no texture: the sink belongs to the new device by now.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -193,7 +194,7 @@ impl<S: Sink> Pump<S> {
         self.stand_in_due = true;
     }
 
-    /// Drops all textures and gives the last account. It names what still holds leases.
+    /// Drops all textures and returns the final account, which names whatever still holds leases.
     ///
     /// ```
     /// # use zemtak_runtime::{Cache, MemoryFiles, MemorySink, Settings};
@@ -238,7 +239,7 @@ impl<S: Sink> Pump<S> {
         let drops = pages.take_drops();
         let dropped = (pumped.dropped + drops.len()) as u64;
         account.frames.end(&account.counters, dropped, pumped.ready as u64, pages.resident);
-        // Room for decoded pages may have become free, and new versions may want more.
+        // There may be room for decoded pages again, and new versions may want more.
         self.shared.wake(&state);
         self.shared.tell();
         let tasks = state.tasks.take();
@@ -254,7 +255,7 @@ impl<S: Sink> Pump<S> {
         }
     }
 
-    /// Goes on with the page that is being made, or makes the next one that is ready; gives the bytes that were written.
+    /// Continues the page that is being made, or makes the next one that is ready; returns the bytes that were written.
     fn make_next(&mut self, bytes: u64, pumped: &mut Pumped) -> Option<u64> {
         let mut upload = match self.begun.take() {
             Some(begun) => begun,
@@ -280,12 +281,12 @@ impl<S: Sink> Pump<S> {
         pumped.made += usize::from(result.is_ok());
         pages.uploaded(upload.page, result, account);
         drop(state);
-        // Of a page that cannot be made nothing stays.
+        // Nothing stays of a page that cannot be made.
         self.drop_all(upload.made, pumped);
         Some(written)
     }
 
-    /// The page that was asked for first of those that are ready.
+    /// Of the pages that are ready, the one that was asked for first.
     fn take_next(&mut self, pumped: &mut Pumped) -> Option<Upload> {
         let mut state = self.shared.lock();
         let State { pages, account, .. } = &mut *state;
@@ -334,14 +335,14 @@ impl<S: Sink> Pump<S> {
         drops.extend(self.begun.take().into_iter().flat_map(|upload| upload.made));
         self.drop_all(drops, &mut Pumped::default());
         for worker in self.workers.drain(..) {
-            // It has told of its own panic already, if it had one.
+            // If it panicked, it has reported that already.
             let _ = worker.join();
         }
     }
 }
 
-/// Makes a texture, empty where it is `large` and the sink fills such over several frames; tells whether it is to be filled.
-/// Where the device is out of memory, what nobody holds goes first.
+/// Makes a texture, an empty one if it is `large` and the sink fills those over several frames; returns whether it is
+/// to be filled. If the device is out of memory, textures that nobody holds are dropped first.
 fn make<S: Sink>(
     sink: &mut S,
     shared: &Shared,

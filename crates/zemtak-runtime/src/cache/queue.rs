@@ -1,4 +1,4 @@
-//! What waits for a worker, pages apart, and the workers that wait for it.
+//! What waits for a worker, except pages, and the workers that wait for work.
 
 use super::lookup::PendingLookup;
 use std::collections::VecDeque;
@@ -6,7 +6,7 @@ use std::collections::VecDeque;
 /// Something for a worker to do besides reading pages.
 #[derive(Debug)]
 pub(super) enum WorkItem {
-    /// Read an atlas' descriptor, or an image.
+    /// Read the descriptor of an atlas, or an image.
     Open(u32),
     /// List all files for a lookup.
     List(PendingLookup),
@@ -14,7 +14,7 @@ pub(super) enum WorkItem {
     Look,
 }
 
-/// What is done once more when files have come that are on their way.
+/// What to repeat when files have arrived that were on their way.
 #[derive(Debug)]
 pub(super) enum Later {
     /// Read a page.
@@ -28,11 +28,11 @@ pub(super) struct WorkQueue {
     items: VecDeque<WorkItem>,
     /// What waits for files.
     pub later: Vec<Later>,
-    /// How often some have come.
+    /// How often files have arrived.
     pub came: u64,
-    /// Whether a look for changed files waits or is under way.
+    /// Whether a check for changed files is waiting or running.
     looking: bool,
-    /// Workers that wait for something to do, and jobs that workers are at.
+    /// Workers that wait for something to do, and jobs in progress.
     pub sleeping: usize,
     pub running: usize,
 }
@@ -42,7 +42,7 @@ impl WorkQueue {
         self.items.push_back(item);
     }
 
-    /// Has a worker look for changed files, unless that is on its way already. Tells whether it was not.
+    /// Requests a check for changed files, unless there is one already. Returns whether it did.
     pub fn look(&mut self) -> bool {
         let new = !std::mem::replace(&mut self.looking, true);
         if new {
@@ -51,7 +51,7 @@ impl WorkQueue {
         new
     }
 
-    /// Ends a look for changed files.
+    /// Ends a check for changed files.
     pub fn looked(&mut self) {
         self.looking = false;
     }

@@ -23,18 +23,18 @@ use zemtak_core::pixels::Pixels;
 pub(super) struct Texels {
     /// The levels of each of its parts.
     pub parts: Vec<Arc<[Level]>>,
-    /// What tells the content of its files from another.
+    /// Identifies the content of its files.
     pub content: String,
 }
 
-/// What is known of the files of a page that was read.
+/// What is known about the files of a page that was read.
 pub(super) struct KnownFiles {
     pub path: Arc<str>,
     pub stamps: Vec<Option<Stamp>>,
     pub content: String,
 }
 
-/// Where files are read, and how.
+/// Where and how files are read.
 pub(super) struct Reading {
     pub roots: Vec<Arc<dyn Files>>,
     pub hash: HashCheck,
@@ -74,7 +74,7 @@ impl Reading {
         Ok(Texels { parts, content })
     }
 
-    /// What tells the content of a page's files from another.
+    /// Identifies the content of a page's files.
     fn content(&self, file: &PageFile, root: usize) -> std::io::Result<String> {
         file.parts.iter().map(|part| Ok(content_tag(&self.roots[root].read(&part.path, PAGE_BYTES)?))).collect()
     }
@@ -122,7 +122,7 @@ impl Reading {
         Ok((snapshot, pixels))
     }
 
-    /// What is got of the first root that has a file.
+    /// The result for the first root that has a file.
     fn first<T>(
         &self,
         name: &str,
@@ -141,7 +141,7 @@ impl Reading {
         Err(Failure::new(name, self.why_not_found(name, path)))
     }
 
-    /// What is there in the place of a file that no root has.
+    /// What there is instead of a file that no root has.
     fn why_not_found(&self, name: &str, path: &str) -> Reason {
         let descriptor = format!("{name}{FILE_SUFFIX}");
         if path != descriptor && self.roots.iter().any(|files| files.stamp(&descriptor).is_ok()) {
@@ -169,13 +169,13 @@ impl Reading {
     }
 }
 
-/// A loose image, as its root has it.
+/// A loose image, as its root delivers it.
 enum Image {
     ReadyMade(Size),
     Bytes(Vec<u8>),
 }
 
-/// The levels of a texture that the sink makes of what it has: their sizes alone.
+/// The levels of a texture that the sink makes from something it already has: only their sizes.
 fn ready_made(part: &PartFile, expected: Size, found: Size, place: &Path) -> Result<Arc<[Level]>, OpenError> {
     if found != expected {
         return Err(OpenError::PageSize { path: place.to_owned(), found, expected });
@@ -183,7 +183,7 @@ fn ready_made(part: &PartFile, expected: Size, found: Size, place: &Path) -> Res
     Ok((0..part.mips).map(|level| Level { size: level_size(expected, level), bytes: Vec::new() }).collect())
 }
 
-/// The levels of a texture: those that its file has, as the sink takes them, and made of its pixels what is lacking.
+/// The levels of a texture: those in its file, in the form the sink takes, and those that are made from its pixels.
 fn levels_of(
     part: &PartFile,
     stored: &Stored<'_>,
@@ -199,7 +199,7 @@ fn levels_of(
         }
     }
     let last = match levels.pop() {
-        // Blocks are complete, or are left as they are.
+        // Compressed levels are complete, or are left as they are.
         Some(last) if part.kind.is_compressed() => return Ok(add(levels, [last])),
         Some(Level { size, bytes }) => Pixels::from_rgba(size, bytes),
         None => Some(stored.decode(place, bytes, check)?),
@@ -217,7 +217,7 @@ fn add(mut levels: Vec<Level>, more: impl IntoIterator<Item = Level>) -> Vec<Lev
     levels
 }
 
-/// A level as the sink takes it: as it is, or unpacked.
+/// A level in the form the sink takes: as it is, or unpacked.
 #[cfg(feature = "ktx2")]
 fn as_taken(kind: PixelKind, stored: &Stored<'_>, place: &Path, level: Level) -> Result<Level, OpenError> {
     if kind == stored.kind {
@@ -231,12 +231,12 @@ fn as_taken(kind: PixelKind, stored: &Stored<'_>, place: &Path, level: Level) ->
     unpacked.ok_or_else(missing)
 }
 
-/// Whether the next root is to be asked.
+/// Whether to ask the next root.
 fn is_absence(kind: ErrorKind) -> bool {
     matches!(kind, ErrorKind::NotFound | ErrorKind::NotADirectory)
 }
 
-/// Runs a reader; one that panics makes what it reads fail, and no more.
+/// Runs a reader. If it panics, reading this file fails, and nothing else.
 pub(super) fn unbroken<T>(name: &str, read: impl FnOnce() -> Result<T, Failure>) -> Result<T, Failure> {
     catch_unwind(AssertUnwindSafe(read)).unwrap_or_else(|_| Err(Failure::new(name, Reason::BrokeOff)))
 }

@@ -8,7 +8,8 @@ use std::future::Future;
 use std::pin::Pin;
 use std::task::{Context, Poll};
 
-/// Ends when something that was leased is ready, or cannot be had. Whatever pumps wakes it; where nothing pumps it never ends.
+/// Completes when something that was leased is ready or cannot be loaded. The pump wakes it; without a pump it never
+/// completes.
 #[derive(Debug)]
 pub struct Ready<'l> {
     shared: &'l Shared,
@@ -30,7 +31,7 @@ impl Future for Ready<'_> {
             Status::Ready => Poll::Ready(Ok(())),
             Status::Failed(failure) => Poll::Ready(Err(failure)),
             Status::Loading => {
-                // Under the lock: what changes after this wakes it.
+                // Under the lock, so that any later change wakes it.
                 state.tasks.wait(context.waker());
                 Poll::Pending
             }

@@ -1,4 +1,4 @@
-//! What happens when an atlas or image was read: for the first time, or anew behind leases that go on.
+//! What happens when an atlas or image has been read, for the first time or again behind existing leases.
 
 use super::entries::{Target, Version};
 use super::reading::{KnownFiles, Texels};
@@ -19,7 +19,7 @@ pub(super) struct Opened {
 }
 
 impl State {
-    /// Takes what a worker read of an atlas or image.
+    /// Takes what a worker has read of an atlas or image.
     pub fn opened(&mut self, index: u32, opened: Opened) {
         if !self.origins.opened(index, opened.seen, &mut self.queue) {
             return;
@@ -50,7 +50,7 @@ impl State {
         self.decode_early(&version, pixels);
     }
 
-    /// The pixels of an image are there as soon as it was read.
+    /// The pixels of an image are available as soon as it has been read.
     fn decode_early(&mut self, version: &Version, pixels: Option<Pixels>) {
         if let (Some(pixels), Some(page)) = (pixels, version.slots.first()) {
             let texels = Texels { parts: vec![Arc::new([pixels.into()])], content: String::new() };
@@ -74,7 +74,7 @@ impl State {
         self.account.failed(failure.clone());
     }
 
-    /// Tries again what could not be had: a name, or everything.
+    /// Tries again to load what could not be loaded: one name, or everything.
     pub fn retry(&mut self, only: Option<u32>) {
         let entries = only.map_or_else(|| self.names.indices().collect(), |only| vec![only]);
         for page in entries.iter().filter_map(|entry| self.names.get(*entry).page()) {
@@ -91,7 +91,7 @@ impl State {
         }
     }
 
-    /// Opens an atlas or image once more that could not be read; what sets could not have of it they may have then.
+    /// Opens an atlas or image again that could not be read; sets may then find what they could not.
     fn reopen(&mut self, index: u32) {
         let origin = self.origins.get_mut(index);
         let failed = origin.failed.take();
@@ -104,7 +104,7 @@ impl State {
         self.open(index);
     }
 
-    /// Finds places for a snapshot's pages; those that are the same as before, by their descriptor and their files, keep theirs.
+    /// Finds slots for a snapshot's pages; those that are the same as before, by descriptor and files, keep theirs.
     fn install(&mut self, origin: u32, snapshot: Snapshot, before: Option<&Version>) -> Arc<Version> {
         let mut slots = Vec::with_capacity(snapshot.pages.len());
         for file in &snapshot.pages {
@@ -127,7 +127,7 @@ impl State {
         Arc::new(Version { snapshot, slots })
     }
 
-    /// Finds out what a name means in a version that has just been read.
+    /// Finds out what a name stands for in a version that has just been read.
     fn resolve(&mut self, index: u32, version: &Arc<Version>) {
         let entry = self.names.get_mut(index);
         let waiting = std::mem::take(&mut entry.waiting);
@@ -153,7 +153,7 @@ impl State {
         }
     }
 
-    /// What is known of the files of an atlas's pages that were read, for whoever reads its descriptor anew.
+    /// What is known about the files of an atlas's pages, for reading its descriptor again.
     pub fn known_files(&self, index: u32) -> Vec<KnownFiles> {
         let Some(version) = &self.origins.get(index).version else { return Vec::new() };
         let known = |(slot, file): (&u32, &PageFile)| KnownFiles {
@@ -165,7 +165,7 @@ impl State {
         all.filter(|known| !known.content.is_empty()).collect()
     }
 
-    /// Has an atlas or image read anew.
+    /// Reads an atlas or image again.
     pub fn reload(&mut self, index: u32) {
         if self.origins.get(index).failed.is_some() && !self.origins.is_opening(index) {
             self.reopen(index);
@@ -174,13 +174,13 @@ impl State {
         }
     }
 
-    /// Keeps what is drawn, since the new version is broken.
+    /// Keeps what is drawn, because the new version is broken.
     fn keep_old(&mut self, index: u32, failure: Failure) {
         self.account.kept_old(failure);
         self.give_up_coming(index);
     }
 
-    /// Lets go of the pages that only a version has that will not be drawn.
+    /// Releases the pages that belong only to a version that will not be drawn.
     fn give_up_coming(&mut self, index: u32) {
         let origin = self.origins.get_mut(index);
         let Some(coming) = origin.coming.take() else { return };
@@ -194,13 +194,13 @@ impl State {
         }
     }
 
-    /// Makes a new version ready to take over.
+    /// Prepares a new version to take over.
     fn stage(&mut self, index: u32, snapshot: Snapshot, pixels: Option<Pixels>) {
         self.give_up_coming(index);
         let before = self.origins.get(index).version.clone();
         let version = self.install(index, snapshot, before.as_deref());
         if before.is_some_and(|before| before.is_same(&version)) {
-            // Nothing but times of files may have changed: those are noted.
+            // Only the times of files may have changed: note them.
             self.origins.get_mut(index).version = Some(version);
             return;
         }
@@ -209,7 +209,7 @@ impl State {
         self.decode_early(&version, pixels);
     }
 
-    /// Has all that is held loaded for a new version too, and tells how far that is.
+    /// Loads everything that is held for a new version too, and returns how far that is.
     fn stage_pages(&mut self, index: u32, coming: &Version) -> Status {
         let mut all = Status::Ready;
         for slot in self.needed(index, coming) {
@@ -232,8 +232,8 @@ impl State {
         held.chain(steps).map(|(_, page)| page).collect()
     }
 
-    /// Lets new versions take over that are complete, and gives up those that are broken. For the thread that pumps: what
-    /// is drawn changes here, from one frame to the next.
+    /// Lets complete new versions take over, and gives up broken ones. For the thread that pumps: this is where what is
+    /// drawn changes, from one frame to the next.
     pub fn take_over(&mut self) {
         for index in self.origins.indices() {
             let Some(coming) = self.origins.get(index).coming.clone() else { continue };
@@ -268,8 +268,8 @@ impl State {
         self.tell_of(name, former.as_deref(), coming);
     }
 
-    /// Tells of a version that has taken over, and of its pages that were painted over. Of a page that nobody has held nobody
-    /// knows what its file was: what may have changed about it alone is no news.
+    /// Reports a version that has taken over, and those of its pages that were painted over. Nobody knows the former
+    /// file of a page that nobody has held, so a change in that file alone is not reported.
     fn tell_of(&mut self, name: String, former: Option<&Version>, coming: &Version) {
         let mut news = former.is_none_or(|former| !former.snapshot.is_described_as(&coming.snapshot));
         for slot in &coming.slots {
@@ -285,7 +285,7 @@ impl State {
         }
     }
 
-    /// Has a name mean a sprite of the new version, with all its leases. Gives the page that they were on.
+    /// Makes a name stand for a sprite of the new version, with all its leases. Returns the page that they were on.
     fn move_over(&mut self, index: u32, coming: &Arc<Version>) -> Option<u32> {
         let entry = self.names.get(index);
         let (leases, before) = (entry.leases, entry.page());

@@ -11,13 +11,13 @@ use zemtak_core::clip::Timeline;
 pub(super) struct HeldSet {
     pub who: Who,
     pub held: Vec<u32>,
-    /// How many lookups wait until it is known what they find.
+    /// How many lookups are still waiting for a result.
     pub pending: u32,
     pub failures: Vec<Failure>,
     pub clip: Option<ClipOf>,
 }
 
-/// The clip that a set is.
+/// The clip that a set stands for.
 #[derive(Debug)]
 pub(super) struct ClipOf {
     pub origin: u32,
@@ -29,11 +29,11 @@ pub(super) struct ClipOf {
 #[derive(Debug)]
 pub(super) struct ReadyClip {
     pub timeline: Timeline,
-    /// Words of each step.
+    /// Events of each step.
     pub events: Vec<Vec<String>>,
 }
 
-/// All sets that live. What is asked of one that is gone changes nothing.
+/// All living sets. Requests to one that is gone change nothing.
 #[derive(Debug, Default)]
 pub(super) struct Sets {
     sets: BTreeMap<u32, HeldSet>,
@@ -59,14 +59,14 @@ impl Sets {
         self.sets.remove(&id)
     }
 
-    /// Has a set wait for one lookup more.
+    /// Makes a set wait for one more lookup.
     pub fn pend(&mut self, id: u32) {
         if let Some(set) = self.get_mut(id) {
             set.pending += 1;
         }
     }
 
-    /// Ends the wait for a lookup. Gives who holds the set, if it still lives.
+    /// Ends the wait for a lookup. Returns who holds the set, if it still lives.
     pub fn found(&mut self, id: u32) -> Option<Who> {
         let set = self.get_mut(id)?;
         set.pending -= 1;

@@ -18,25 +18,25 @@ use zemtak_core::pixels::Pixels;
 /// assert_eq!(settings.roots.len(), 2);
 /// ```
 pub struct Settings {
-    /// Where files are looked for, the first root first: a folder of overrides before the shipped one. A descriptor and
-    /// its pages always come from one root.
+    /// Where to look for files, the first root first: a folder of overrides before the shipped one. A descriptor and
+    /// its pages always come from the same root.
     pub roots: Vec<Arc<dyn Files>>,
-    /// Bytes of texture memory within which textures stay that nobody holds. 256 MiB by default.
+    /// Bytes of texture memory; within it, textures that nobody holds stay resident. Default: 256 MiB.
     pub budget: u64,
-    /// How many threads decode; 0 has the pump do it. As many as the machine has cores by default.
+    /// How many threads decode; with 0 the pump does. Default: as many as the machine has cores.
     pub workers: Option<usize>,
-    /// Whether pages are held against the hash in their descriptor; those of a new version always are. In debug builds by
-    /// default. All of that with the feature `hash`: without it a page is known by its file alone.
+    /// Whether pages are checked against the hash in their descriptor; those of a new version always are. Default: in
+    /// debug builds. Needs the feature `hash`: without it, a page is identified by its file alone.
     pub hash: HashCheck,
-    /// Decoded bytes that may wait for the pump before workers pause. 256 MiB by default.
+    /// Decoded bytes that may wait for the pump before workers pause. Default: 256 MiB.
     pub decoded_ahead: u64,
-    /// What an image may ask for before memory is taken for it. The longest side is also limited by the sink.
+    /// Limits on what an image may ask for before memory is allocated. The sink limits the longest side as well.
     pub limits: Limits,
     /// How loose images are sampled.
     pub image_sampler: Sampler,
-    /// What is drawn for what is not there, or not yet. Nothing by default.
+    /// What is drawn for anything that is not resident. Default: nothing.
     pub stand_in: Option<Pixels>,
-    /// How often files are looked at for changes. Never by default.
+    /// How often files are checked for changes. Default: never.
     pub watch: Option<Duration>,
 }
 
@@ -57,12 +57,12 @@ impl Default for Settings {
 }
 
 impl Settings {
-    /// The default settings over one root.
+    /// The default settings with one root.
     pub fn over(root: impl Files + 'static) -> Self {
         Self { roots: vec![Arc::new(root)], ..Self::default() }
     }
 
-    /// The same with one more root, which is searched after the others.
+    /// The same with one more root, searched after the others.
     #[must_use]
     pub fn and_then(mut self, root: impl Files + 'static) -> Self {
         self.roots.push(Arc::new(root));

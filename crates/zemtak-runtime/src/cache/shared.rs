@@ -11,14 +11,14 @@ use std::sync::atomic::{AtomicU32, Ordering};
 
 pub(super) struct Shared {
     state: Mutex<State>,
-    /// Workers wait for something to do.
+    /// Workers wait here for something to do.
     work: Condvar,
-    /// Others wait for something that was done.
+    /// Others wait here for something to be done.
     done: Condvar,
     pub reading: Reading,
-    /// Counts what leases show otherwise than before.
+    /// Counts changes of what leases show.
     pub changes: Changes,
-    /// Tells one cache from another.
+    /// Distinguishes caches.
     pub number: u32,
 }
 
@@ -41,7 +41,7 @@ impl Shared {
         lock(&self.state)
     }
 
-    /// Changes the state, and wakes workers if there is something to do for them then.
+    /// Changes the state, and wakes workers if that gave them something to do.
     pub fn ask<T>(&self, change: impl FnOnce(&mut State) -> T) -> T {
         let mut state = self.lock();
         let result = change(&mut state);
@@ -56,7 +56,7 @@ impl Shared {
         }
     }
 
-    /// Wakes all who wait for something that was done.
+    /// Wakes all who wait for something to be done.
     pub fn tell(&self) {
         self.done.notify_all();
     }
@@ -67,7 +67,7 @@ impl Shared {
         self.done.notify_all();
     }
 
-    /// Sleeps until there may be something to do for a worker.
+    /// Sleeps until there may be something for a worker to do.
     pub fn sleep<'s>(&self, mut state: MutexGuard<'s, State>) -> MutexGuard<'s, State> {
         state.queue.sleeping += 1;
         state = wait(&self.work, state);
@@ -75,7 +75,7 @@ impl Shared {
         state
     }
 
-    /// Sleeps until something was done.
+    /// Sleeps until something has been done.
     pub fn until_told<'s>(&self, state: MutexGuard<'s, State>) -> MutexGuard<'s, State> {
         wait(&self.done, state)
     }

@@ -1,4 +1,4 @@
-//! One version of an atlas or of a loose image, as it was read: what of it sprites need, and no more.
+//! One version of an atlas or of a loose image, as it was read: what sprites need of it, and no more.
 
 use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
@@ -12,16 +12,16 @@ use crate::files::Stamp;
 use crate::open::Stored;
 use crate::sink::{Sampler, texture_bytes};
 
-/// What a descriptor says of a sprite beyond where it is.
+/// What a descriptor says about a sprite beyond its place.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Details {
     /// Named points in canvas pixels.
     pub points: BTreeMap<String, [f64; 2]>,
     /// Widths of the left, top, right and bottom bands that keep their size when the sprite is stretched.
     pub stretch: Option<[u32; 4]>,
-    /// Words of the project's own.
+    /// Tags given in the project file.
     pub tags: Vec<String>,
-    /// Data of the project's own, as JSON text.
+    /// The project's own data, as JSON text.
     pub user: Option<String>,
 }
 
@@ -38,7 +38,7 @@ pub(super) struct Placed {
 /// A version of an atlas or of a loose image, without its pixels.
 #[derive(Debug)]
 pub(super) struct Snapshot {
-    /// The root that it came from: its pages are read from there, too.
+    /// The root that it came from; its pages are read from there, too.
     pub root: usize,
     /// Its sprites in the order of their names. A loose image has one, without a name.
     pub sprites: Vec<(SpriteName, Placed)>,
@@ -54,33 +54,34 @@ pub(super) struct PageFile {
     pub page: Arc<Page>,
     /// Its own file first, then those of its layers.
     pub parts: Arc<[PartFile]>,
-    /// The files as they were just before the descriptor was read, in the order of the parts.
+    /// The state of the files just before the descriptor was read, in the order of the parts.
     pub stamps: Vec<Option<Stamp>>,
-    /// Whether they have the content with which they were read before, though they may have been touched.
+    /// Whether their content is the same as when they were read before, even if they have been touched.
     pub same_content: bool,
-    /// How many pages of the atlas have textures like its own, itself among them.
+    /// How many pages of the atlas have textures like this one's, including itself.
     pub alike: usize,
 }
 
 /// A file that becomes a texture.
 #[derive(Debug)]
 pub(super) struct PartFile {
-    /// Below its root.
+    /// Its path below its root.
     pub path: Arc<str>,
-    /// The layer that it is; nothing for the page itself.
+    /// Which layer it is; `None` for the page itself.
     pub layer: Option<Arc<str>>,
-    /// How the texture stores pixels: as the file does, where the sink takes that.
+    /// How the texture stores pixels: like the file, if the sink takes that.
     pub kind: PixelKind,
-    /// How many mip levels the texture gets, the full size among them.
+    /// How many mip levels the texture gets, including the full size.
     pub mips: u32,
     pub sampler: Sampler,
 }
 
-/// A page's size, and of each of its textures the layer that it is, its kind, its levels and how it is sampled.
+/// A page's size, and for each of its textures the layer, the kind, the levels and the sampling.
 type Looks = (Size, Vec<(Option<Arc<str>>, PixelKind, u32, Sampler)>);
 
 impl PageFile {
-    /// A page with its layers, for a sink that takes these kinds of blocks. `folder` is where it is below its root.
+    /// A page with its layers, for a sink that takes these kinds of blocks. `folder` is the page's folder below its
+    /// root.
     fn of(page: Page, folder: &str, asked: u32, takes: &[PixelKind]) -> Self {
         let sampler = Sampler::of(&page);
         let part = |file: &str, layer: Option<&String>, stored: PixelKind, sampler: Sampler| PartFile {
@@ -100,12 +101,12 @@ impl PageFile {
         Self { path, parts, page: Arc::new(page), stamps: Vec::new(), same_content: false, alike: 1 }
     }
 
-    /// Whether a descriptor says the same of it.
+    /// Whether a descriptor describes both alike.
     pub fn is_described_as(&self, other: &Self) -> bool {
         self.path == other.path && self.page == other.page
     }
 
-    /// What pages have in common whose textures are alike.
+    /// What pages with similar textures have in common.
     fn looks(&self) -> Looks {
         let texture = |part: &PartFile| (part.layer.clone(), part.kind, part.mips, part.sampler);
         (self.page.size(), self.parts.iter().map(texture).collect())
@@ -116,15 +117,15 @@ impl PageFile {
         self.parts.iter().map(|part| texture_bytes(part.kind, self.page.size(), part.mips)).sum()
     }
 
-    /// What its descriptor says of a part's file.
+    /// What its descriptor says about the file of a part.
     pub fn stored(&self, part: &PartFile) -> Stored<'_> {
         let layer = part.layer.as_ref().and_then(|name| self.page.layers.get(&**name));
         layer.map_or_else(|| Stored::page(&self.page), |layer| Stored::layer(&self.page, layer))
     }
 }
 
-/// As many levels as are asked for and show no neighbour, the full size among them: those that the file has at least, and of
-/// blocks no others.
+/// As many levels as are asked for and show no neighbour, including the full size: at least those in the file, and for
+/// compressed blocks no others.
 fn mips(page: &Page, stored: PixelKind, asked: u32) -> u32 {
     if stored.is_compressed() {
         return page.sampling.mips;
@@ -133,19 +134,19 @@ fn mips(page: &Page, stored: PixelKind, asked: u32) -> u32 {
     (1 + safe.min(asked)).min(most_levels(page.size())).max(page.sampling.mips)
 }
 
-/// The files that a snapshot was made of, as they were just before they were read.
+/// The files that a snapshot was made from, in the state just before they were read.
 pub(super) type Seen = Vec<(usize, String, Option<Stamp>)>;
 
 impl Snapshot {
-    /// Whether a descriptor says the same of all sprites, clips and pages.
+    /// Whether a descriptor describes all sprites, clips and pages alike.
     pub fn is_described_as(&self, other: &Self) -> bool {
         let pages = self.pages.len() == other.pages.len()
             && self.pages.iter().zip(&other.pages).all(|(a, b)| a.is_described_as(b));
         pages && self.root == other.root && self.sprites == other.sprites && self.clips == other.clips
     }
 
-    /// That of a checked descriptor, for a sink that takes these kinds of blocks. `folder` is where it is below its root:
-    /// empty, or with `/` at its end.
+    /// The snapshot of a checked descriptor, for a sink that takes these kinds of blocks. `folder` is the descriptor's
+    /// folder below its root: empty, or ending in `/`.
     pub fn of(atlas: Atlas, root: usize, folder: &str, takes: &[PixelKind]) -> Self {
         let asked = atlas.built.mip_levels;
         let page = |page: Page| PageFile::of(page, folder, asked, takes);
@@ -153,7 +154,7 @@ impl Snapshot {
         let mut alike: HashMap<_, usize> = HashMap::new();
         pages.iter().for_each(|page| *alike.entry(page.looks()).or_default() += 1);
         pages.iter_mut().for_each(|page| page.alike = alike[&page.looks()]);
-        // Only sprites whose box lies on their page pass the check, so none is left out here.
+        // The check ensures that every box lies on its page, so none is left out here.
         let placed = |(name, sprite): (SpriteName, Sprite)| {
             let page = &pages.get(sprite.page)?.page;
             Some((name, place(sprite, page)?))
@@ -163,7 +164,7 @@ impl Snapshot {
         Self { root, sprites, clips: atlas.clips, pages }
     }
 
-    /// That of a loose image: one sprite that fills its page.
+    /// The snapshot of a loose image: one sprite that fills its page.
     pub fn of_image(path: &str, root: usize, size: Size, hash: String, sampler: Sampler) -> Option<Self> {
         let Sampler { filter, wrap, alpha, colour } = sampler;
         let mut page = Page::new(path, size, hash);

@@ -1,7 +1,7 @@
 //! What a cache knows: names, atlases and images, pages, sets, work. One lock guards all of it; no file is read and no
 //! texture made under that lock.
 //!
-//! Each part looks after itself in a module of its own. Here is what concerns several of them at once: leases.
+//! Each part has its own module. This one has what concerns several of them at once: leases.
 
 use super::account::Account;
 use super::asked::Asked;
@@ -28,7 +28,7 @@ pub(super) struct State {
     pub sets: Sets,
     pub queue: WorkQueue,
     pub account: Account,
-    /// Those who hold leases, by the names that the game gave them.
+    /// The names of holders that the game gave.
     pub holders: Vec<Arc<str>>,
     /// Whether the next pump drops what nobody holds.
     pub trim: bool,
@@ -37,7 +37,7 @@ pub(super) struct State {
     pub pump_thread: ThreadId,
     /// Whether the pump is gone.
     pub closed: bool,
-    /// Those who wait without a thread.
+    /// Tasks that wait without a thread.
     pub tasks: Tasks,
     /// Leases that are kept under numbers.
     pub kept: Slots<Kept>,
@@ -67,30 +67,30 @@ impl State {
         self.stand_in
     }
 
-    /// Has another stand-in drawn, or none; gives the one before.
+    /// Sets another stand-in, or none; returns the previous one.
     pub fn set_stand_in(&mut self, stand_in: Option<(Texture, Size)>) -> Option<(Texture, Size)> {
         self.changes.count();
         std::mem::replace(&mut self.stand_in, stand_in)
     }
 
-    /// The place of a name.
+    /// The index of a name.
     pub fn intern(&mut self, name: &str) -> u32 {
         self.names.intern(name, &mut self.origins)
     }
 
-    /// The place of what a name stands for just now.
+    /// The index of what a name currently stands for.
     pub fn meaning(&mut self, name: &str) -> u32 {
         let entry = self.intern(name);
         self.names.follow(entry)
     }
 
-    /// Has an atlas or image read that was not read yet.
+    /// Reads an atlas or image that was not read yet.
     pub fn open(&mut self, origin: u32) {
         let asked = self.pages.moment();
         self.origins.open(origin, asked, &mut self.queue);
     }
 
-    /// Counts a lease that was asked for, and has loaded what it needs. Gives the entry that is held.
+    /// Counts a lease that was asked for, and loads what it needs. Returns the entry that is held.
     pub fn take(&mut self, asked: u32, who: Who) -> u32 {
         let index = self.names.follow(asked);
         let entry = self.names.get_mut(index);
@@ -117,7 +117,7 @@ impl State {
         index
     }
 
-    /// The same by a name, or by an id of a cache with that number.
+    /// The same for a name, or for an id of a cache with that number.
     pub fn take_asked(&mut self, asked: Asked<'_>, cache: u32, who: Who) -> u32 {
         let entry = match asked {
             Asked::Name(name) => self.intern(name),
@@ -127,7 +127,7 @@ impl State {
         self.take(entry, who)
     }
 
-    /// Counts one more lease of a holder that has one already. Nothing is asked for by that.
+    /// Counts one more lease of a holder that has one already. This is not a request.
     pub fn share(&mut self, index: u32, who: Who) {
         let entry = self.names.get_mut(index);
         entry.hold(who);
@@ -142,7 +142,7 @@ impl State {
         entry.unhold(who);
         match *entry.target() {
             Target::Sprite { page, .. } => {
-                // A sprite that the newest version lacks can be had only as long as somebody holds it.
+                // A sprite that the newest version lacks is available only as long as somebody holds it.
                 let gone = entry.leases == 0 && self.pages.get(page).retired;
                 self.pages.release(page, 1, &mut self.account);
                 if gone {
@@ -159,7 +159,7 @@ impl State {
         }
     }
 
-    /// How far a name is.
+    /// The status of a name.
     pub fn status(&self, entry: u32) -> Status {
         let entry = self.names.get(entry);
         match entry.target() {
@@ -170,7 +170,7 @@ impl State {
         }
     }
 
-    /// How far a set is: ready when all of it is, failed when something cannot be had and the rest is there.
+    /// The status of a set: ready when all of it is, failed when something cannot be loaded and the rest is resident.
     pub fn set_status(&self, id: u32) -> Status {
         let Some(set) = self.sets.get(id) else { return Status::Loading };
         if self.closed {
@@ -191,12 +191,12 @@ impl State {
         }
     }
 
-    /// Whether there is something to do for a worker.
+    /// Whether there is work for a worker.
     pub fn has_jobs(&self) -> bool {
         !self.queue.is_empty() || self.pages.has_queue()
     }
 
-    /// Whether nothing is under way, and nothing waits for a worker or the pump.
+    /// Whether nothing is in progress, and nothing waits for a worker or the pump.
     pub fn is_idle(&self) -> bool {
         !self.trim && self.queue.is_idle() && self.origins.is_idle() && self.pages.is_idle()
     }

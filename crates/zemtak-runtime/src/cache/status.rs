@@ -1,8 +1,8 @@
-//! How far something is that was asked for.
+//! The status of something that was asked for.
 
 use crate::failure::Failure;
 
-/// How far something is that was asked for.
+/// The status of something that was asked for.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub enum Status {
@@ -10,23 +10,23 @@ pub enum Status {
     Loading,
     /// It can be drawn.
     Ready,
-    /// It cannot be had. A retry or a reload may change that.
+    /// It cannot be loaded. A retry or a reload may change that.
     Failed(Failure),
 }
 
-/// How far a set is, in numbers.
+/// The progress of a set, in numbers.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Progress {
     /// Sprites that can be drawn.
     pub done: usize,
-    /// Sprites and names that cannot be had.
+    /// Sprites and names that cannot be loaded.
     pub failed: usize,
-    /// All of them, as far as it is known yet what the names mean.
+    /// All of them, as far as it is known yet what the names stand for.
     pub total: usize,
-    /// Bytes of the textures that are there.
+    /// Bytes of the textures that are resident.
     pub bytes: u64,
     /// Bytes of all textures that are known to be needed.
     pub total_bytes: u64,
-    /// Whether it is known what all names mean.
+    /// Whether it is known what all names stand for.
     pub complete: bool,
 }

@@ -7,28 +7,29 @@ use crate::failure::{Failure, Reason};
 use crate::sink::{Level, NewTexture, Rows, Sink, SinkError, Texture, texture_bytes};
 use std::sync::Arc;
 
-/// The most bytes of a strip: what goes to a device in a fraction of a millisecond, so that a frame's time can be kept.
+/// The most bytes of a strip: what goes to a device in a fraction of a millisecond, so that frames stay within their
+/// time.
 const STRIP: u64 = 1 << 20;
 
 /// A page whose textures are being made.
 #[derive(Debug)]
 pub(super) struct Upload {
-    /// Its place among the pages.
+    /// Its index among the pages.
     pub page: u32,
     pub file: PageFile,
     /// The levels of its parts.
     parts: Vec<Arc<[Level]>>,
-    /// The textures of the parts that are made, or begun.
+    /// The textures of the parts that are made or begun.
     pub made: Vec<Texture>,
-    /// How far the last of these is filled: the level, and its first row that is missing. None where it is whole.
+    /// How far the last of these is filled: the level, and its first missing row. `None` if it is complete.
     at: Option<(usize, u32)>,
 }
 
-/// How far one is.
+/// The progress of one.
 pub(super) enum Progress {
-    /// Something is missing; so many bytes were written.
+    /// Something is missing; this many bytes were written.
     Begun(u64),
-    /// All is there; so many bytes were written last.
+    /// All is there; this many bytes were written last.
     Done(u64, Textures),
 }
 
@@ -50,8 +51,8 @@ impl Upload {
         }
     }
 
-    /// Goes on with it, for about so many bytes: whole where that is enough, and a strip where the sink takes such. `begin` has
-    /// the sink make a texture, and says whether it is to be filled yet.
+    /// Continues with about this many bytes: makes a part whole if that is enough for it, else a strip if the sink
+    /// takes strips. `begin` makes the sink create a texture, and returns whether it is still to be filled.
     pub fn go_on<S: Sink>(
         &mut self,
         sink: &mut S,
@@ -73,7 +74,7 @@ impl Upload {
             }
             let new = self.part(self.made.len());
             let whole = texture_bytes(new.kind, new.size(), new.mips());
-            // What the sink has already comes at once.
+            // What the sink already has takes no upload.
             let large = whole > bytes && new.levels.iter().all(|level| !level.bytes.is_empty());
             let (texture, empty) = begin(sink, &new, large).map_err(|error| self.failure(error))?;
             written += if empty { 0 } else { whole };
@@ -93,7 +94,7 @@ impl Upload {
         Failure::new(&self.file.parts[number].path, error)
     }
 
-    /// The next rows of the part that is being filled: at least one row of blocks, and about so many bytes.
+    /// The next rows of the part that is being filled: at least one row of blocks, and about this many bytes.
     fn strip(&self, level: usize, row: u32, bytes: u64) -> Rows<'_> {
         let part = self.made.len() - 1;
         let (kind, level_of) = (self.file.parts[part].kind, &self.parts[part][level]);
@@ -113,7 +114,7 @@ impl Upload {
         }
     }
 
-    /// Where it goes on after a row of a level.
+    /// Where it continues after a row of a level.
     fn after(&self, level: usize, row: u32) -> Option<(usize, u32)> {
         let levels = &self.parts[self.made.len() - 1];
         if row < levels[level].size.h {

@@ -8,20 +8,20 @@ use zemtak_core::coords::{
 };
 use zemtak_core::geometry::{Rect, Size};
 
-/// What a lease shows just now: good until the next pump.
+/// What a lease currently shows: valid until the next pump.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct View {
     /// The texture to bind.
     pub texture: Texture,
-    /// What is stored of the sprite or part, in texture coordinates: left, top, right, bottom, V down.
+    /// The stored pixels of the sprite or part, in texture coordinates: left, top, right, bottom, V down.
     pub uv: UvRect,
-    /// The point by which it is placed and turned, in canvas pixels.
+    /// The point by which it is placed and rotated, in canvas pixels.
     pub pivot: [f64; 2],
     /// The sprite's full size in pixels.
     pub canvas: Size,
     /// Where it is stored, and where that lies on the canvas.
     pub visible: Visible,
-    /// Whether it is the stand-in, since the sprite is not there, or not yet.
+    /// Whether it is the stand-in, because the sprite is not resident.
     pub stand_in: bool,
 }
 
@@ -50,8 +50,8 @@ impl View {
         quad(&self.visible, self.pivot, placement, sampling)
     }
 
-    /// What a part of it shows, in canvas pixels, relative to what this is a view of: without a lock or a lease, so that a floor of
-    /// tiles cut from one sprite is cheap. Of a stand-in all is drawn where the part would be.
+    /// What a part of it shows, in canvas pixels, relative to what this is a view of. Needs no lock and no lease, so a
+    /// floor of tiles cut from one sprite is cheap. A stand-in is drawn whole in the place of the part.
     ///
     /// # Errors
     /// Nothing of the part is stored.
@@ -82,8 +82,9 @@ impl View {
         Ok(Self { uv: UvRect::of(visible.area.stored(), visible.area.page()), visible, ..*self })
     }
 
-    /// The quads that draw the sprite stretched to a size in canvas pixels, with the bands of its [`Details`](super::Details): what lies in them
-    /// keeps its size, the middle fills the rest. None for a part, of which nobody knows the whole.
+    /// The quads that draw the sprite stretched to a size in canvas pixels, using the bands of its
+    /// [`Details`](super::Details): they keep their size, and the middle fills the rest. Empty for a part, because its
+    /// whole is not known.
     pub fn stretched(
         &self,
         bands: [u32; 4],
@@ -94,7 +95,7 @@ impl View {
     ) -> impl Iterator<Item = Quad> + use<> {
         let Visible { area, on_canvas: on, outside, in_border, .. } = self.visible;
         let Size { w, h } = self.canvas;
-        // Of the whole sprite all that is not shown is border.
+        // Of the whole sprite, everything that is not shown is border.
         let around = [on.x, on.y, w.saturating_sub(on.x + on.w), h.saturating_sub(on.y + on.h)];
         let whole = outside == [0; 4] && in_border == around;
         let (picture, bands) = match self.stand_in {
@@ -113,7 +114,7 @@ impl View {
     }
 }
 
-/// What is to be drawn for a sprite or a part of it.
+/// What to draw for a sprite or a part of it.
 #[inline]
 pub(super) fn view(state: &State, entry: u32, parts: &[Part]) -> Option<View> {
     let entry = state.names.get(entry);
@@ -131,7 +132,7 @@ pub(super) fn view(state: &State, entry: u32, parts: &[Part]) -> Option<View> {
     Some(View { texture, uv, pivot, canvas, visible, stand_in: false })
 }
 
-/// All of the stand-in, drawn where the sprite, or the part of its canvas, would be.
+/// The whole stand-in, drawn where the sprite, or the part of its canvas, would be.
 #[cold]
 fn stand_in((texture, size): (Texture, Size), placed: Option<&Placed>, parts: &[Part]) -> Option<View> {
     let (canvas, pivot) = match placed {

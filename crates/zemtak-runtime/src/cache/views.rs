@@ -7,20 +7,20 @@ use std::ops::Deref;
 use std::sync::Arc;
 use zemtak_core::coords::Part;
 
-/// What many leases show, in their order: filled by [`Lease::views`](super::Lease::views) or
-/// [`LeaseSet::views`](super::LeaseSet::views) in each frame. Of a crowd that stays as it is, while no texture comes or goes, that takes
-/// next to nothing.
+/// What many leases show, in order: filled by [`Lease::views`](super::Lease::views) or
+/// [`LeaseSet::views`](super::LeaseSet::views) in each frame. For a crowd that stays the same, while no texture is made
+/// or dropped, that costs next to nothing.
 #[derive(Debug, Default)]
 pub struct Views {
-    /// The cache, and how much had changed in it when it was looked at.
+    /// The cache, and how many changes it had seen when it was looked at.
     seen: Option<(u32, u64)>,
     of: Vec<Shown>,
-    /// Which of them are others than before.
+    /// Which of them differ from before.
     others: Vec<usize>,
     views: Vec<Option<View>>,
 }
 
-/// What was looked at: the sprite, unless it is of another cache, and the part of it.
+/// What was looked at: the sprite, unless it belongs to another cache, and the part of it.
 #[derive(Debug)]
 struct Shown {
     entry: Option<u32>,
@@ -28,7 +28,7 @@ struct Shown {
 }
 
 impl Views {
-    /// Of nothing so far.
+    /// An empty list.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
@@ -40,7 +40,7 @@ impl Views {
         self.views.clear();
     }
 
-    /// Says what is to be looked at. That needs no lock.
+    /// Sets what to look at. Needs no lock.
     pub(super) fn ask<'l>(&mut self, wanted: impl Iterator<Item = (Option<u32>, Option<&'l Arc<[Part]>>)>) {
         let mut count = 0;
         for (entry, parts) in wanted {
@@ -58,12 +58,12 @@ impl Views {
         self.views.resize(count, None);
     }
 
-    /// Whether nothing else is asked for than before, and nothing shows something else.
+    /// Whether the same leases are asked for as before, and none of them shows something else.
     pub(super) fn are_up_to_date(&self, shared: &Shared) -> bool {
         self.others.is_empty() && self.seen == Some((shared.number, shared.changes.so_far()))
     }
 
-    /// Looks at what was asked for: at all of it where anything may have changed, else at what is new.
+    /// Looks at what was asked for: at all of it if anything may have changed, else at what is new.
     pub(super) fn look(&mut self, state: &State, shared: &Shared) {
         let now = Some((shared.number, shared.changes.so_far()));
         let look = |own: &Shown| view(state, own.entry?, own.parts.as_deref().unwrap_or_default());

@@ -10,7 +10,7 @@ pub trait Awaited {
     fn awaited(&self) -> Handle;
 }
 
-/// What is waited for, in the cache's own terms.
+/// The same, in the cache's own terms.
 #[derive(Debug, Clone, Copy)]
 pub struct Handle(pub(super) Wanted);
 

@@ -30,7 +30,7 @@ pub struct MemorySink {
 }
 
 impl MemorySink {
-    /// A sink without textures, which takes 8-bit RGBA.
+    /// A sink without textures that takes 8-bit RGBA.
     #[must_use]
     pub fn new() -> Self {
         Self::default()
@@ -42,13 +42,13 @@ impl MemorySink {
         Self { takes: kinds.to_vec(), ..Self::default() }
     }
 
-    /// A texture's mip levels, the full size first, as long as it is there.
+    /// A texture's mip levels, the full size first, while it exists.
     #[must_use]
     pub fn levels(&self, texture: Texture) -> Option<&[Level]> {
         self.textures.get(&texture).map(|(_, levels)| levels.as_ref())
     }
 
-    /// How a texture's levels store pixels, as long as it is there.
+    /// How a texture's levels store pixels, while it exists.
     #[must_use]
     pub fn kind(&self, texture: Texture) -> Option<PixelKind> {
         self.textures.get(&texture).map(|(kind, _)| *kind)

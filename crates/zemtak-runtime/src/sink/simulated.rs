@@ -5,8 +5,8 @@ use std::collections::HashMap;
 use zemtak_core::atlas::PixelKind;
 use zemtak_core::coords::QUADS_A_DRAW;
 
-/// A graphics card without one: it has a limit of memory, takes textures up to a size, counts binds and batches, and
-/// fails on command.
+/// A simulated graphics card: it has limited memory, takes textures up to a size, counts binds and batches, and fails
+/// on command.
 ///
 /// ```
 /// use zemtak_runtime::{Level, NewTexture, Pixels, Sampler, SimulatedDevice, Sink};
@@ -39,7 +39,7 @@ pub struct SimulatedDevice {
     fault: Option<(DeviceFault, u32)>,
 }
 
-/// What a device was made to do.
+/// The work of a device.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Work {
     /// Textures made.
@@ -48,11 +48,11 @@ pub struct Work {
     pub dropped: u64,
     /// Sprites drawn.
     pub draws: u64,
-    /// How often another texture than before was bound.
+    /// How often the bound texture changed.
     pub binds: u64,
-    /// Sprites drawn one after the other from one texture are one batch, up to [`QUADS_A_DRAW`] of them.
+    /// Batches: sprites drawn in a row from one texture, up to [`QUADS_A_DRAW`] of them.
     pub batches: u64,
-    /// Draws of textures that are not there, and drops of them: faults of the game or of the cache.
+    /// Draws and drops of textures that do not exist: faults of the game or of the cache.
     pub misuses: u64,
     /// Textures that were refused.
     pub refused: u64,
@@ -62,9 +62,9 @@ pub struct Work {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum DeviceFault {
-    /// Textures are refused for want of memory.
+    /// Textures are refused because memory is full.
     OutOfMemory,
-    /// Textures are refused for a reason of the device's own.
+    /// Textures are refused for reasons of the device.
     Lost,
 }
 
@@ -91,13 +91,13 @@ impl SimulatedDevice {
         Self::default()
     }
 
-    /// The same with so many bytes of memory.
+    /// The same with this many bytes of memory.
     #[must_use]
     pub fn with_memory(self, bytes: u64) -> Self {
         Self { memory: Some(bytes), ..self }
     }
 
-    /// The same with textures of at most so many pixels a side.
+    /// The same with textures of at most this many pixels a side.
     #[must_use]
     pub fn with_largest_side(self, pixels: u32) -> Self {
         Self { largest: pixels, ..self }
@@ -123,19 +123,19 @@ impl SimulatedDevice {
         self.work.batches += u64::from(self.in_batch == 1);
     }
 
-    /// What it was made to do so far.
+    /// The work so far.
     #[must_use]
     pub fn work(&self) -> Work {
         self.work
     }
 
-    /// The bytes of all textures that are there, mip levels included.
+    /// The bytes of all existing textures, including mip levels.
     #[must_use]
     pub fn used(&self) -> u64 {
         self.used
     }
 
-    /// The most that it held since this was last asked, in bytes.
+    /// The most bytes it held since this was last called.
     pub fn take_peak(&mut self) -> u64 {
         std::mem::replace(&mut self.peak, self.used)
     }
@@ -186,7 +186,7 @@ impl Sink for SimulatedDevice {
         self.largest
     }
 
-    /// All of them, as graphics cards of desktops do.
+    /// All of them, like desktop graphics cards.
     fn takes(&self, _: PixelKind) -> bool {
         true
     }
