@@ -6,11 +6,11 @@ using System.Globalization;
 using System.Text;
 
 /// <summary>
-/// Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. C# 7, .NET Standard 2.0, no other library.
+/// Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. C# 7, .NET Standard 2.0, no other library.
 /// </summary>
 /// <remarks>
-/// Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. Pictures are loaded by
-/// whatever your game has: <c>atlas.Pages</c> names the files.
+/// Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. Your game loads the
+/// pictures itself: <c>atlas.Pages</c> names the files.
 /// <code>
 /// Atlas atlas = Atlas.Read(File.ReadAllText("night.zemtak.json"));
 /// Sprite moth = atlas.Sprites["moth/fly/03"];
@@ -22,7 +22,7 @@ using System.Text;
 /// Show(atlas.Sprites[player.Step.Sprite]);
 /// </code>
 /// Pixels have their origin at the top left, y down. Corners come in the order top left, top right, bottom right, bottom left of the
-/// upright sprite, whether it is stored turned or not. Arrays that are handed out are not to be changed.
+/// upright sprite, whether it is stored turned or not. Do not modify the arrays that it returns.
 /// </remarks>
 namespace ZemtakReader
 {
@@ -47,7 +47,7 @@ namespace ZemtakReader
         public string Colour { get; internal set; }
     }
 
-    /// <summary>A texture. The file is relative to the descriptor; the other texts are as docs/format.md has them.</summary>
+    /// <summary>A texture. The file is relative to the descriptor; docs/format.md explains the other strings.</summary>
     public sealed class Page : Layer
     {
         public int Width { get; internal set; }
@@ -55,7 +55,7 @@ namespace ZemtakReader
         public string Filter { get; internal set; }
         public string Wrap { get; internal set; }
         public int Mips { get; internal set; }
-        /// <summary>Null where it was not measured.</summary>
+        /// <summary>Null if it was not measured.</summary>
         public int? SafeMips { get; internal set; }
         public string Hash { get; internal set; }
         public IReadOnlyDictionary<string, Layer> Layers { get; internal set; }
@@ -74,16 +74,16 @@ namespace ZemtakReader
     }
 
     /// <summary>
-    /// Where and how a sprite is drawn: its pivot at (X, Y), scaled (a negative scale mirrors), then turned, clockwise as seen; with
-    /// <c>YUp</c> the screen's y goes up and it turns counter-clockwise. With <c>VUp</c> row 0 of the page is at v = 1. <c>Shrink</c> moves
-    /// each edge inwards by so many texels, at most to the centre: half a one keeps linear filtering within the box.
+    /// Where and how a sprite is drawn: its pivot at (X, Y), scaled (a negative scale mirrors), then rotated, clockwise as seen; with
+    /// <c>YUp</c> y goes up on the screen and it rotates counter-clockwise. With <c>VUp</c> row 0 of the page is at v = 1.
+    /// <c>Shrink</c> moves each edge inwards by this many texels, at most to the centre; 0.5 keeps linear filtering within the box.
     /// </summary>
     public struct Placement
     {
         public double X, Y, ScaleX, ScaleY, Degrees, Shrink;
         public bool YUp, VUp;
 
-        /// <summary>As large as the canvas, upright.</summary>
+        /// <summary>At the size of the canvas, upright.</summary>
         public Placement(double x, double y) : this()
         {
             X = x;
@@ -92,7 +92,10 @@ namespace ZemtakReader
         }
     }
 
-    /// <summary>Two triangles: where the upright corners are drawn, their texture coordinates (x, y and u, v by turns), and six indices.</summary>
+    /// <summary>
+    /// Two triangles: the positions and texture coordinates of the upright corners (x, y and u, v interleaved), and six indices into
+    /// them.
+    /// </summary>
     public sealed class Quad
     {
         public float[] Positions { get; internal set; }
@@ -101,9 +104,10 @@ namespace ZemtakReader
     }
 
     /// <summary>
-    /// A sprite, or a part of one. All in pixels: <c>Box</c> (x, y, width, height) as stored on its page, <c>Canvas</c> its full size,
-    /// <c>Inset</c> where the upright box begins on the canvas, <c>Pivot</c> the point by which it is placed, <c>Stretch</c> the bands (left,
-    /// top, right, bottom) that keep their size, or null. <c>User</c> is JSON: dictionaries, lists, strings, doubles, bools, null.
+    /// A sprite, or a part of one. All values are in pixels: <c>Box</c> (x, y, width, height) as stored on its page, <c>Canvas</c>
+    /// its full size, <c>Inset</c> where the upright box begins on the canvas, <c>Pivot</c> the point by which it is placed,
+    /// <c>Stretch</c> the bands (left, top, right, bottom) that keep their size, or null. <c>User</c> is JSON: dictionaries, lists,
+    /// strings, doubles, bools, null.
     /// </summary>
     public sealed class Sprite
     {
@@ -120,12 +124,12 @@ namespace ZemtakReader
         public IReadOnlyList<string> Tags { get; internal set; }
         public object User { get; internal set; }
 
-        /// <summary>The width of the box upright.</summary>
+        /// <summary>The width of the upright box.</summary>
         public int Width => Box[Turned ? 3 : 2];
-        /// <summary>The height of the box upright.</summary>
+        /// <summary>The height of the upright box.</summary>
         public int Height => Box[Turned ? 2 : 3];
 
-        /// <summary>The texture coordinates of the corners: u and v of each. What they mean is said at <see cref="Placement"/>.</summary>
+        /// <summary>The texture coordinates of the corners: u and v of each. Explained at <see cref="Placement"/>.</summary>
         public float[] Uvs(bool flipX = false, bool flipY = false, bool vUp = false, double shrink = 0)
         {
             double dx = Math.Min(shrink, Box[2] / 2.0), dy = Math.Min(shrink, Box[3] / 2.0);
@@ -150,8 +154,8 @@ namespace ZemtakReader
         }
 
         /// <summary>
-        /// A part, in canvas pixels, with the same canvas and pivot, so that it is drawn where it lies on the whole. What lies beyond the
-        /// canvas or was trimmed off is cut off; null where nothing is left.
+        /// A part of the sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole.
+        /// Whatever lies outside the canvas or was trimmed is cut off; null if nothing is left.
         /// </summary>
         public Sprite Part(int x, int y, int width, int height)
         {
@@ -166,7 +170,7 @@ namespace ZemtakReader
             return part;
         }
 
-        /// <summary>Draws it.</summary>
+        /// <summary>The quad that draws it.</summary>
         public Quad Quad(Placement at)
         {
             return Over(new double[] { Inset[0], Inset[1], Inset[0] + Width, Inset[1] + Height }, Pivot, at);
@@ -197,8 +201,8 @@ namespace ZemtakReader
         }
 
         /// <summary>
-        /// Quads that draw it <c>width</c> by <c>height</c> canvas pixels large: the bands of <c>Stretch</c> keep their size, what lies between
-        /// is drawn out, or repeated if <c>tiled</c>. Without bands all of it is.
+        /// Quads that draw it <c>width</c> by <c>height</c> canvas pixels in size: the bands of <c>Stretch</c> keep their size, and
+        /// the middle is stretched, or repeated if <c>tiled</c>. Without bands, all of it is the middle.
         /// </summary>
         public List<Quad> Stretched(double width, double height, Placement at, bool tiled = false)
         {
@@ -239,7 +243,7 @@ namespace ZemtakReader
         internal Bands(int length, int first, int last, double size, bool tiled)
         {
             double both = first + last, between = length - first - last;
-            // Bands that have no room beside each other shrink alike.
+            // Bands that do not fit side by side shrink in proportion.
             double scale = both > size ? size / both : 1;
             source = new[] { 0, first, length - last, length };
             to = new[] { 0, first * scale, size - last * scale, size };
@@ -276,10 +280,13 @@ namespace ZemtakReader
         public IReadOnlyList<string> Events { get; internal set; }
     }
 
-    /// <summary>How a clip goes on after its last step.</summary>
+    /// <summary>What a clip does after its last step.</summary>
     public enum Mode { Loop, Once, Bounce }
 
-    /// <summary>What a clip shows at a time: the step's number, how often it has played through, whether a clip that plays once is over.</summary>
+    /// <summary>
+    /// What a clip shows at a given time: the number of the step, how often the clip has played, and whether a clip that plays once
+    /// is over.
+    /// </summary>
     public struct Shown
     {
         public int Step;
@@ -301,7 +308,7 @@ namespace ZemtakReader
             return rest < 0 ? new Time { Ns = ns - 1, Rest = rest + parts } : rest < parts ? new Time { Ns = ns, Rest = rest } : new Time { Ns = ns + 1, Rest = rest - parts };
         }
 
-        /// <summary>A time that can be counted with.</summary>
+        /// <summary>A time limited to what can be counted.</summary>
         internal static long Within(long ns) => Math.Max(-Latest, Math.Min(Latest, ns));
         internal const long Latest = long.MaxValue / 2;
     }
@@ -312,7 +319,7 @@ namespace ZemtakReader
         public string Name { get; }
         public Mode Mode { get; }
         public IReadOnlyList<Step> Steps { get; }
-        // When each turn begins, and when the last one ends. A turn is a step as it is met: there and back.
+        // When each turn begins, and when the last one ends. A turn is one step of a period; a bounce meets steps twice, there and back.
         private readonly List<Time> starts = new List<Time> { new Time() };
         private readonly long parts;
         private readonly bool still;
@@ -340,7 +347,10 @@ namespace ZemtakReader
 
         internal int StepOf(int turn) => turn < Steps.Count ? turn : 2 * Steps.Count - 2 - turn;
 
-        /// <summary>What is shown at a time. Below 0 it counts back from the end of a period; a clip that plays once shows its first step then.</summary>
+        /// <summary>
+        /// What is shown at a given time. Negative times count back from the end of a period; a clip that plays once then shows its
+        /// first step.
+        /// </summary>
         public Shown At(long nanoseconds)
         {
             var time = new Time { Ns = Time.Within(nanoseconds) };
@@ -348,7 +358,9 @@ namespace ZemtakReader
             return new Shown { Step = StepOf(TurnAt(time)), Played = played, Ended = Mode == Mode.Once && played > 0 };
         }
 
-        /// <summary>Brings a time into the first period, and gives how many lie before it. Only sums and halves, so that all is exact.</summary>
+        /// <summary>
+        /// Moves a time into the first period, and returns how many periods lie before it. Uses only sums and halves, so it is exact.
+        /// </summary>
         internal long Fold(ref Time time)
         {
             Time zero = new Time(), length = starts[Turns];
@@ -405,14 +417,16 @@ namespace ZemtakReader
         private long entered;
 
         public Clip Clip { get; }
-        /// <summary>How often it has played through; below 0 when backwards through its beginning.</summary>
+        /// <summary>How often it has played through; negative after playing backwards past its beginning.</summary>
         public long Played { get; private set; }
-        /// <summary>What to show.</summary>
+        /// <summary>The step to show now.</summary>
         public Step Step => Clip.Steps[Clip.StepOf(turn)];
         /// <summary>Whether a clip that plays once is over.</summary>
         public bool Ended => Clip.Mode == Mode.Once && Played > 0;
 
-        /// <summary>Begins at a place of the clip, so that a crowd does not move in step.</summary>
+        /// <summary>
+        /// Starts at this position of the clip, in nanoseconds: start each of a crowd elsewhere, and they do not move in step.
+        /// </summary>
         public Player(Clip clip, long nanoseconds = 0)
         {
             Clip = clip;
@@ -421,7 +435,7 @@ namespace ZemtakReader
             turn = clip.TurnAt(now);
         }
 
-        /// <summary>Goes on, or back where that is below 0.</summary>
+        /// <summary>Advances by this many nanoseconds; a negative number plays backwards.</summary>
         public void Advance(long nanoseconds)
         {
             told = turn;
@@ -433,7 +447,7 @@ namespace ZemtakReader
             Played = Clip.Mode == Mode.Once ? periods : Played + periods;
         }
 
-        /// <summary>The steps that began on the way, one by one, in order; then false.</summary>
+        /// <summary>The next step that began during the last advance, in order; false when there are no more.</summary>
         public bool Next(out Step step)
         {
             step = null;
@@ -463,7 +477,7 @@ namespace ZemtakReader
 
         private Atlas() { }
 
-        /// <summary>Reads a descriptor's text. Throws <see cref="ReadException"/> where it cannot be right.</summary>
+        /// <summary>Reads a descriptor's text. Throws <see cref="ReadException"/> if it is not a valid descriptor.</summary>
         public static Atlas Read(string text)
         {
             var whole = new Value(new Json(text).Whole(), "");
@@ -525,7 +539,7 @@ namespace ZemtakReader
             return sprite;
         }
 
-        /// <summary>A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001".</summary>
+        /// <summary>A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001".</summary>
         private static void ReadRate(Value value, out long above, out long below)
         {
             above = below = -1;
@@ -538,7 +552,7 @@ namespace ZemtakReader
             }
             else if (value.Of is double number && number < int.MaxValue)
             {
-                // The decimal with the fewest places that reads back as this.
+                // The shortest decimal that reads back as this number.
                 for (below = 1; below <= 1000000000 && Math.Floor(number * below + 0.5) / below != number;) below *= 10;
                 above = below <= 1000000000 ? (long)Math.Floor(number * below + 0.5) : -1;
             }
@@ -569,9 +583,9 @@ namespace ZemtakReader
                 string sprite = step.Get("sprite").Text();
                 Value ms = step.Find("ms"), events = step.Find("events");
                 if (!sprites.ContainsKey(sprite) && sprite.IndexOf(':') < 0) throw step.Get("sprite").Wrong("is not a sprite of this atlas");
-                if (ms == null && fps == null) throw step.Wrong("has no ms, and its clip no fps");
+                if (ms == null && fps == null) throw step.Wrong("has no ms, and its clip has no fps");
                 double ns = ms == null ? 0 : ms.Number() * 1e6;
-                if (!(ns >= 0 && ns <= 1e18)) throw ms.Wrong("is no duration");
+                if (!(ns >= 0 && ns <= 1e18)) throw ms.Wrong("is not a duration");
                 own.Add(ms == null ? (long?)null : (long)(Math.Floor(ns) + (ns - Math.Floor(ns) >= 0.5 ? 1 : 0)));
                 steps.Add(new Step { Sprite = sprite, Events = events?.Texts() ?? new List<string>() });
             }
@@ -631,7 +645,7 @@ namespace ZemtakReader
         internal int Whole(int least, int most = 1 << 20)
         {
             double number = As<double>("a whole number");
-            if (!(number >= least && number <= most) || number != Math.Floor(number)) throw Wrong("is no whole number from " + least + " to " + most);
+            if (!(number >= least && number <= most) || number != Math.Floor(number)) throw Wrong("is not a whole number from " + least + " to " + most);
             return (int)number;
         }
 
@@ -650,7 +664,7 @@ namespace ZemtakReader
         }
     }
 
-    /// <summary>JSON to dictionaries, lists, strings, doubles, bools and null.</summary>
+    /// <summary>JSON as dictionaries, lists, strings, doubles, bools and null.</summary>
     internal sealed class Json
     {
         private readonly string text;
@@ -665,7 +679,7 @@ namespace ZemtakReader
         {
             object value = Read(0);
             Peek();
-            return at == text.Length ? value : throw Wrong("nothing more is expected");
+            return at == text.Length ? value : throw Wrong("unexpected text after the descriptor");
         }
 
         private ReadException Wrong(string why)
@@ -675,7 +689,7 @@ namespace ZemtakReader
             return new ReadException("line " + line + ", column " + column, why);
         }
 
-        /// <summary>The next character that is no space; 0 at the end.</summary>
+        /// <summary>The next character that is not a space; 0 at the end.</summary>
         private char Peek()
         {
             while (at < text.Length && " \n\r\t".IndexOf(text[at]) >= 0) at++;
@@ -691,7 +705,7 @@ namespace ZemtakReader
 
         private object Read(int depth)
         {
-            if (depth > 100) throw Wrong("lists and objects lie too deep in each other");
+            if (depth > 100) throw Wrong("lists and objects are nested too deeply");
             char first = Peek();
             if (first == '{' || first == '[') return Several(first == '{', depth);
             if (first == '"') return String();
@@ -755,7 +769,7 @@ namespace ZemtakReader
             for (at++; at < text.Length && text[at] != '"'; at++)
             {
                 char c = text[at];
-                if (c < ' ') throw Wrong("a text that does not end");
+                if (c < ' ') throw Wrong("an unterminated string");
                 if (c != '\\')
                 {
                     made.Append(c);
@@ -767,10 +781,10 @@ namespace ZemtakReader
                     && int.TryParse(text.Substring(at + 1, 4), NumberStyles.AllowHexSpecifier, CultureInfo.InvariantCulture, out code);
                 if (simple >= 0) made.Append("\"\\/\b\f\n\r\t"[simple]);
                 else if (hex) made.Append((char)code);
-                else throw Wrong("an escape that JSON does not have");
+                else throw Wrong("an unknown escape sequence");
                 at += hex ? 4 : 0;
             }
-            if (at++ >= text.Length) throw Wrong("a text that does not end");
+            if (at++ >= text.Length) throw Wrong("an unterminated string");
             return made.ToString();
         }
     }

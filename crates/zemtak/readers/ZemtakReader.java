@@ -6,10 +6,10 @@ import java.util.List;
 import java.util.Map;
 
 /**
- * Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. Java 17, no other library.
+ * Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. Java 17, no other library.
  *
- * <p>Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. Pictures are loaded by
- * whatever your game has: {@code atlas.pages()} names the files.
+ * <p>Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. Your game loads the
+ * pictures itself: {@code atlas.pages()} names the files.
  *
  * <pre>{@code
  * ZemtakReader.Atlas atlas = ZemtakReader.read(Files.readString(Path.of("night.zemtak.json")));
@@ -23,7 +23,7 @@ import java.util.Map;
  * }</pre>
  *
  * <p>Pixels have their origin at the top left, y down. Corners come in the order top left, top right, bottom right, bottom left of the
- * upright sprite, whether it is stored turned or not. Arrays that are handed out are not to be changed.
+ * upright sprite, whether it is stored turned or not. Do not modify the arrays that it returns.
  */
 public final class ZemtakReader {
     public static final int VERSION = 1;
@@ -53,8 +53,8 @@ public final class ZemtakReader {
     public record Layer(String file, String pixels, String alpha, String colour) {}
 
     /**
-     * A texture. {@code image.file()} is relative to the descriptor; the other texts are as docs/format.md has them. {@code safeMips} is null
-     * where it was not measured.
+     * A texture. {@code image.file()} is relative to the descriptor; docs/format.md explains the other strings. {@code safeMips} is
+     * null if it was not measured.
      */
     public record Page(Layer image, int width, int height, String filter, String wrap, int mips, Integer safeMips, String hash,
             Map<String, Layer> layers) {}
@@ -65,44 +65,46 @@ public final class ZemtakReader {
     /** A step of a clip. {@code sprite} is a name of this atlas, or {@code atlas:name} of another one. */
     public record Step(String sprite, List<String> events) {}
 
-    /** How a clip goes on after its last step. */
+    /** What a clip does after its last step. */
     public enum Mode { LOOP, ONCE, BOUNCE }
 
     /**
-     * How texture coordinates are wanted. With {@code vUp} row 0 of the page is at v = 1. {@code shrink} moves each edge inwards by so many
-     * texels, at most to the centre: half a one keeps linear filtering within the box.
+     * How to compute texture coordinates. With {@code vUp} row 0 of the page is at v = 1. {@code shrink} moves each edge inwards by
+     * this many texels, at most to the centre; 0.5 keeps linear filtering within the box.
      */
     public record Sampling(boolean flipX, boolean flipY, boolean vUp, double shrink) {}
 
     /**
-     * Where and how a sprite is drawn: its pivot at (x, y), scaled (a negative scale mirrors), then turned, clockwise as seen; with {@code yUp}
-     * the screen's y goes up and it turns counter-clockwise.
+     * Where and how a sprite is drawn: its pivot at (x, y), scaled (a negative scale mirrors), then rotated, clockwise as seen; with
+     * {@code yUp} y goes up on the screen and it rotates counter-clockwise.
      */
     public record Placement(double x, double y, double scaleX, double scaleY, double degrees, boolean yUp, boolean vUp, double shrink) {
-        /** As large as the canvas, upright. */
+        /** At the size of the canvas, upright. */
         public static Placement at(double x, double y) {
             return new Placement(x, y, 1, 1, 0, false, false, 0);
         }
     }
 
     /**
-     * Two triangles: where the upright corners are drawn, their texture coordinates (x, y and u, v by turns), and six indices of them.
+     * Two triangles: the positions and texture coordinates of the upright corners (x, y and u, v interleaved), and six indices into
+     * them.
      */
     public record Quad(float[] positions, float[] uvs, int[] indices) {}
 
     /**
-     * A sprite, or a part of one. All in pixels: {@code box} (x, y, width, height) as stored on its page, {@code canvas} its full size, {@code
-     * inset} where the upright box begins on the canvas, {@code pivot} the point by which it is placed, {@code stretch} the bands (left, top,
-     * right, bottom) that keep their size, or null. {@code user} is JSON: maps, lists, texts, doubles, booleans, null.
+     * A sprite, or a part of one. All values are in pixels: {@code box} (x, y, width, height) as stored on its page, {@code canvas}
+     * its full size, {@code inset} where the upright box begins on the canvas, {@code pivot} the point by which it is placed, {@code
+     * stretch} the bands (left, top, right, bottom) that keep their size, or null. {@code user} is JSON: maps, lists, strings,
+     * doubles, booleans, null.
      */
     public record Sprite(String name, int page, int[] pageSize, int[] box, boolean turned, int[] canvas, int[] inset, Point pivot,
             Map<String, Point> points, int[] stretch, List<String> tags, Object user) {
-        /** The width of the box upright. */
+        /** The width of the upright box. */
         public int width() {
             return turned ? box[3] : box[2];
         }
 
-        /** The height of the box upright. */
+        /** The height of the upright box. */
         public int height() {
             return turned ? box[2] : box[3];
         }
@@ -129,8 +131,8 @@ public final class ZemtakReader {
         }
 
         /**
-         * A part, in canvas pixels, with the same canvas and pivot, so that it is drawn where it lies on the whole. What lies beyond the canvas or
-         * was trimmed off is cut off; null where nothing is left.
+         * A part of the sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole.
+         * Whatever lies outside the canvas or was trimmed is cut off; null if nothing is left.
          */
         public Sprite part(int x, int y, int width, int height) {
             int left = Math.max(x, inset[0]), top = Math.max(y, inset[1]);
@@ -142,7 +144,7 @@ public final class ZemtakReader {
             return new Sprite(name, page, pageSize, stored, turned, canvas, new int[] {left, top}, pivot, points, stretch, tags, user);
         }
 
-        /** Draws it. */
+        /** The quad that draws it. */
         public Quad quad(Placement at) {
             return over(new double[] {inset[0], inset[1], inset[0] + width(), inset[1] + height()}, pivot, at);
         }
@@ -162,8 +164,8 @@ public final class ZemtakReader {
         }
 
         /**
-         * Quads that draw it {@code width} by {@code height} canvas pixels large: the bands of {@code stretch} keep their size, what lies between is
-         * drawn out, or repeated if {@code tiled}. Without bands all of it is.
+         * Quads that draw it {@code width} by {@code height} canvas pixels in size: the bands of {@code stretch} keep their size, and
+         * the middle is stretched, or repeated if {@code tiled}. Without bands, all of it is the middle.
          */
         public List<Quad> stretched(double width, double height, boolean tiled, Placement at) {
             int[] bands = stretch == null ? new int[4] : stretch;
@@ -208,7 +210,7 @@ public final class ZemtakReader {
 
         Bands(int length, int first, int last, double size, boolean tiled) {
             double both = first + last, between = length - first - last;
-            // Bands that have no room beside each other shrink alike.
+            // Bands that do not fit side by side shrink in proportion.
             double scale = both > size ? size / both : 1;
             source = new int[] {0, first, length - last, length};
             to = new double[] {0, first * scale, size - last * scale, size};
@@ -235,7 +237,10 @@ public final class ZemtakReader {
         }
     }
 
-    /** What a clip shows at a time: the step's number, how often it has played through, whether a clip that plays once is over. */
+    /**
+     * What a clip shows at a given time: the number of the step, how often the clip has played, and whether a clip that plays once is
+     * over.
+     */
     public record Shown(int step, long played, boolean ended) {}
 
     /** A clip. Times are whole nanoseconds and counted exactly, at any rate, up to 146 years. */
@@ -243,7 +248,8 @@ public final class ZemtakReader {
         public final String name;
         public final Mode mode;
         public final List<Step> steps;
-        // When each turn begins, and when the last one ends: nanoseconds, and parts of one. A turn is a step as it is met: there and back.
+        // When each turn begins, and when the last one ends: nanoseconds, and parts of one. A turn is one step of a period; a bounce
+        // meets steps twice, there and back.
         private final long[] starts, rests;
         private final long parts;
         private final int turns;
@@ -280,14 +286,19 @@ public final class ZemtakReader {
             return ns > starts[turn] || ns == starts[turn] && rest >= rests[turn];
         }
 
-        /** What is shown at a time. Below 0 it counts back from the end of a period; a clip that plays once shows its first step then. */
+        /**
+         * What is shown at a given time. Negative times count back from the end of a period; a clip that plays once then shows its
+         * first step.
+         */
         public Shown at(long nanoseconds) {
             long[] time = {Math.max(-LATEST, Math.min(LATEST, nanoseconds)), 0};
             long played = fold(time);
             return new Shown(stepOf(turnAt(time)), played, mode == Mode.ONCE && played > 0);
         }
 
-        /** Brings a time into the first period, and gives how many lie before it. Only sums and halves, so that all is exact. */
+        /**
+         * Moves a time into the first period, and returns how many periods lie before it. Uses only sums and halves, so it is exact.
+         */
         private long fold(long[] time) {
             boolean below = time[0] < 0, over = !still && reaches(time[0], time[1], turns);
             if (mode == Mode.ONCE || still) {
@@ -344,7 +355,7 @@ public final class ZemtakReader {
         private int turn, told;
         private long played, entered;
 
-        /** Begins at a place of the clip in nanoseconds, so that a crowd does not move in step. */
+        /** Starts at this position of the clip, in nanoseconds: start each of a crowd elsewhere, and they do not move in step. */
         public Player(Clip clip, long nanoseconds) {
             this.clip = clip;
             now[0] = Math.max(-LATEST, Math.min(LATEST, nanoseconds));
@@ -352,7 +363,7 @@ public final class ZemtakReader {
             turn = clip.turnAt(now);
         }
 
-        /** Goes on, or back where that is below 0. */
+        /** Advances by this many nanoseconds; a negative number plays backwards. */
         public void advance(long nanoseconds) {
             told = turn;
             now[0] += Math.max(-LATEST, Math.min(LATEST, nanoseconds));
@@ -363,7 +374,7 @@ public final class ZemtakReader {
             played = clip.mode == Mode.ONCE ? periods : played + periods;
         }
 
-        /** The steps that began on the way, one by one, in order; then null. */
+        /** The next step that began during the last advance, in order; null when there are no more. */
         public Step next() {
             if (entered == 0) return null;
             int by = entered > 0 ? 1 : -1;
@@ -372,12 +383,12 @@ public final class ZemtakReader {
             return clip.steps.get(clip.stepOf(told));
         }
 
-        /** What to show. */
+        /** The step to show now. */
         public Step step() {
             return clip.steps.get(clip.stepOf(turn));
         }
 
-        /** How often it has played through; below 0 when backwards through its beginning. */
+        /** How often it has played through; negative after playing backwards past its beginning. */
         public long played() {
             return played;
         }
@@ -439,14 +450,14 @@ public final class ZemtakReader {
                 tags == null ? List.of() : tags.texts(), user == null ? null : user.value);
     }
 
-    /** A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001". */
+    /** A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001". */
     private static long[] rate(Value value) throws ReadException {
         long above = -1, below = 1;
         if (value.value instanceof String text && text.matches("[0-9]{1,10}/[0-9]{1,10}")) {
             above = Long.parseLong(text.substring(0, text.indexOf('/')));
             below = Long.parseLong(text.substring(text.indexOf('/') + 1));
         } else if (value.value instanceof Double number && number < Integer.MAX_VALUE) {
-            // The decimal with the fewest places that reads back as this.
+            // The shortest decimal that reads back as this number.
             while (below <= 1_000_000_000 && Math.floor(number * below + 0.5) / below != number) below *= 10;
             above = below <= 1_000_000_000 ? (long) Math.floor(number * below + 0.5) : -1;
         }
@@ -476,9 +487,9 @@ public final class ZemtakReader {
             String sprite = step.get("sprite").text();
             Value ms = step.find("ms"), events = step.find("events");
             if (!sprites.containsKey(sprite) && sprite.indexOf(':') < 0) throw step.get("sprite").wrong("is not a sprite of this atlas");
-            if (ms == null && fps == null) throw step.wrong("has no ms, and its clip no fps");
+            if (ms == null && fps == null) throw step.wrong("has no ms, and its clip has no fps");
             double ns = ms == null ? 0 : ms.number() * 1e6;
-            if (!(ns >= 0 && ns <= 1e18)) throw ms.wrong("is no duration");
+            if (!(ns >= 0 && ns <= 1e18)) throw ms.wrong("is not a duration");
             own.add(ms == null ? null : (long) (Math.floor(ns) + (ns - Math.floor(ns) >= 0.5 ? 1 : 0)));
             steps.add(new Step(sprite, events == null ? List.of() : events.texts()));
         }
@@ -551,7 +562,7 @@ public final class ZemtakReader {
 
         int whole(int least, int most) throws ReadException {
             double number = as(Double.class, "a whole number");
-            if (!(number >= least && number <= most) || number != Math.rint(number)) throw wrong("is no whole number from " + least + " to " + most);
+            if (!(number >= least && number <= most) || number != Math.rint(number)) throw wrong("is not a whole number from " + least + " to " + most);
             return (int) number;
         }
 
@@ -570,7 +581,7 @@ public final class ZemtakReader {
         }
     }
 
-    /** JSON to maps, lists, texts, doubles, booleans and null. */
+    /** JSON as maps, lists, strings, doubles, booleans and null. */
     private static final class Json {
         private static final java.util.regex.Pattern NUMBER = java.util.regex.Pattern.compile("-?(0|[1-9][0-9]*)(\\.[0-9]+)?([eE][+-]?[0-9]+)?");
         private final String text;
@@ -582,7 +593,7 @@ public final class ZemtakReader {
 
         Object whole() throws ReadException {
             Object value = value(0);
-            if (peek() != '\0' || at < text.length()) throw wrong("nothing more is expected");
+            if (peek() != '\0' || at < text.length()) throw wrong("unexpected text after the descriptor");
             return value;
         }
 
@@ -592,14 +603,14 @@ public final class ZemtakReader {
             return new ReadException("line " + line + ", column " + (before.length() - before.lastIndexOf('\n')), why);
         }
 
-        /** The next character that is no space; 0 at the end. */
+        /** The next character that is not a space; 0 at the end. */
         private char peek() {
             while (at < text.length() && " \n\r\t".indexOf(text.charAt(at)) >= 0) at++;
             return at < text.length() ? text.charAt(at) : '\0';
         }
 
         private Object value(int depth) throws ReadException {
-            if (depth > 100) throw wrong("lists and objects lie too deep in each other");
+            if (depth > 100) throw wrong("lists and objects are nested too deeply");
             char first = peek();
             if (first == '{' || first == '[') return several(first == '{', depth);
             if (first == '"') return string();
@@ -643,7 +654,7 @@ public final class ZemtakReader {
             StringBuilder out = new StringBuilder();
             for (at++; at < text.length() && text.charAt(at) != '"'; at++) {
                 char c = text.charAt(at);
-                if (c < ' ') throw wrong("a text that does not end");
+                if (c < ' ') throw wrong("an unterminated string");
                 if (c != '\\') {
                     out.append(c);
                     continue;
@@ -656,10 +667,10 @@ public final class ZemtakReader {
                     out.append((char) Integer.parseInt(text.substring(at + 1, at + 5), 16));
                     at += 4;
                 } else {
-                    throw wrong("an escape that JSON does not have");
+                    throw wrong("an unknown escape sequence");
                 }
             }
-            if (at++ >= text.length()) throw wrong("a text that does not end");
+            if (at++ >= text.length()) throw wrong("an unterminated string");
             return out.toString();
         }
     }

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: 0BSD
 /**
- * Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. An ES module without dependencies.
+ * Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. An ES module without dependencies.
  *
- * Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. Pictures are loaded by
- * whatever your game has: `atlas.pages` names the files.
+ * Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. Your game loads the pictures
+ * itself: `atlas.pages` names the files.
  *
  * ```ts
  * import { Player, quadOf, read } from "./zemtak-reader.js";
@@ -33,7 +33,7 @@ export class ReadError extends Error {
         this.place = place;
     }
 }
-/** Width and height of the box upright. */
+/** Width and height of the upright box. */
 export function upright(sprite) {
     const [, , w, h] = sprite.box;
     return sprite.turned ? [h, w] : [w, h];
@@ -57,8 +57,8 @@ export function uvsOf(sprite, how = {}) {
     return uvs;
 }
 /**
- * A part, in canvas pixels, as a sprite with the same canvas and pivot, so that it is drawn where it lies on the whole. What lies beyond
- * the canvas or was trimmed off is cut off; null where nothing is left.
+ * A part of a sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole. Whatever
+ * lies outside the canvas or was trimmed is cut off; null if nothing is left.
  */
 export function partOf(sprite, x, y, width, height) {
     const [uprightW, uprightH] = upright(sprite);
@@ -73,7 +73,7 @@ export function partOf(sprite, x, y, width, height) {
     const box = sprite.turned ? [storedX + uprightH - j - h, storedY + i, h, w] : [storedX + i, storedY + j, w, h];
     return { ...sprite, box, inset: [left, top] };
 }
-/** Draws a sprite or a part of one. */
+/** The quad that draws a sprite or a part of one. */
 export function quadOf(sprite, at) {
     const [left, top] = sprite.inset;
     const [w, h] = upright(sprite);
@@ -98,8 +98,8 @@ function sinCos(degrees) {
     return quarter < 0 ? [Math.sin((turn * Math.PI) / 180), Math.cos((turn * Math.PI) / 180)] : [exact[quarter], exact[quarter + 1 & 3]];
 }
 /**
- * Quads that draw a sprite `width` by `height` canvas pixels large: the bands of `stretch` keep their size, what lies between is drawn
- * out, or repeated if `tiled`. Without bands all of it is.
+ * Quads that draw a sprite `width` by `height` canvas pixels in size: the bands of `stretch` keep their size, and the middle is
+ * stretched, or repeated if `tiled`. Without bands, all of it is the middle.
  */
 export function stretched(sprite, width, height, at, tiled = false) {
     const [left, top, right, bottom] = sprite.stretch ?? [0, 0, 0, 0];
@@ -134,7 +134,7 @@ class Piece {
 class Bands {
     constructor(length, first, last, to, tiled) {
         const [both, between] = [first + last, length - first - last];
-        // Bands that have no room beside each other shrink alike.
+        // Bands that do not fit side by side shrink in proportion.
         const size = both > to ? to / both : 1;
         this.source = [0, first, length - last, length];
         this.to = [0, first * size, to - last * size, to];
@@ -173,7 +173,7 @@ export class Clip {
         const frame = { ns: 0, rest: below };
         if (above === 0)
             this.above = 1;
-        // below * 10^9 / above, a thousandfold at a time: each product is whole below 2^53.
+        // below * 10^9 / above, in steps of a thousand: each product is a whole number below 2^53.
         const whole = Math.floor(below / this.above);
         [frame.ns, frame.rest] = [whole, below - whole * this.above];
         for (let k = 0; k < 3; k++) {
@@ -187,7 +187,7 @@ export class Clip {
             this.starts.push(this.sum(this.starts[turn], this.still ? { ns: 0, rest: 0 } : ns === null ? frame : { ns, rest: 0 }));
         }
     }
-    /** How many steps are met until it begins anew: there and back. */
+    /** How many steps it shows before it starts again, there and back. */
     get turns() {
         return this.starts.length - 1;
     }
@@ -204,13 +204,16 @@ export class Clip {
     stepOf(turn) {
         return turn < this.steps.length ? turn : 2 * this.steps.length - 2 - turn;
     }
-    /** What is shown at a time. Below 0 it counts back from the end of a period; a clip that plays once shows its first step then. */
+    /**
+     * What is shown at a given time. Negative times count back from the end of a period; a clip that plays once then shows its first
+     * step.
+     */
     at(nanoseconds) {
         const time = this.moment(nanoseconds);
         const played = this.fold(time);
         return { step: this.stepOf(this.turnAt(time)), played, ended: this.mode === "once" && played > 0 };
     }
-    /** A time that can be counted with. */
+    /** A time limited to what can be counted. */
     moment(nanoseconds) {
         return { ns: Math.max(-LONGEST, Math.min(LONGEST, Math.round(nanoseconds))), rest: 0 };
     }
@@ -218,7 +221,7 @@ export class Clip {
         const over = a.rest + b.rest >= this.above;
         return { ns: a.ns + b.ns + (over ? 1 : 0), rest: a.rest + b.rest - (over ? this.above : 0) };
     }
-    /** Brings a time into the first period, and gives how many lie before it. Only sums and halves, so that all is exact. */
+    /** Moves a time into the first period, and returns how many periods lie before it. Uses only sums and halves, so it is exact. */
     fold(time) {
         const parts = this.above;
         const length = this.starts[this.turns];
@@ -288,10 +291,10 @@ function before(a, b) {
 }
 /** Plays a clip. */
 export class Player {
-    /** Begins at a place of the clip in nanoseconds, so that a crowd does not move in step. */
+    /** Starts at this position of the clip, in nanoseconds: start each of a crowd elsewhere, and they do not move in step. */
     constructor(clip, nanoseconds = 0) {
         this.clip = clip;
-        /** How often it has played through; below 0 when backwards through its beginning. */
+        /** How often it has played through; negative after playing backwards past its beginning. */
         this.played = 0;
         this.told = 0;
         this.entered = 0;
@@ -299,7 +302,7 @@ export class Player {
         clip.fold(this.now);
         this.turn = clip.turnAt(this.now);
     }
-    /** What to show. */
+    /** The step to show now. */
     get step() {
         return this.clip.steps[this.clip.stepOf(this.turn)];
     }
@@ -307,7 +310,7 @@ export class Player {
     get ended() {
         return this.clip.mode === "once" && this.played > 0;
     }
-    /** Goes on by whole nanoseconds, or back where that is below 0. */
+    /** Advances by whole nanoseconds; a negative number plays backwards. */
     advance(nanoseconds) {
         const clip = this.clip;
         const now = this.now;
@@ -318,7 +321,7 @@ export class Player {
         this.entered = (clip.mode === "once" ? 0 : played * clip.turns) + this.turn - this.told;
         this.played = clip.mode === "once" ? played : this.played + played;
     }
-    /** The steps that began on the way, one by one, in order; then null. */
+    /** The next step that began during the last advance, in order; null when there are no more. */
     next() {
         if (this.entered === 0)
             return null;
@@ -328,7 +331,7 @@ export class Player {
         return this.clip.steps[this.clip.stepOf(this.told)];
     }
 }
-/** Reads a descriptor's text. Throws ReadError where it cannot be right. */
+/** Reads a descriptor's text. Throws ReadError if it is not a valid descriptor. */
 export function read(text) {
     let value;
     try {
@@ -359,7 +362,7 @@ class Value {
     wrong(why) {
         throw new ReadError(this.place(), why);
     }
-    /** Put together only where something is wrong. */
+    /** Assembled only for an error. */
     place() {
         const { parent, key } = this;
         if (!parent)
@@ -394,7 +397,7 @@ class Value {
         return this.value.map((value, i) => new Value(value, this, i));
     }
     text() {
-        return typeof this.value === "string" ? this.value : this.wrong("should be a text");
+        return typeof this.value === "string" ? this.value : this.wrong("should be a string");
     }
     texts() {
         return this.items().map((item) => item.text());
@@ -407,9 +410,9 @@ class Value {
     }
     whole(least, most = LONGEST_SIDE) {
         const value = this.number();
-        return Number.isInteger(value) && value >= least && value <= most ? value : this.wrong(`is no whole number from ${least} to ${most}`);
+        return Number.isInteger(value) && value >= least && value <= most ? value : this.wrong(`is not a whole number from ${least} to ${most}`);
     }
-    /** So many numbers: whole ones from 0 on, unless any are asked for. */
+    /** A list of this many numbers: whole and not negative, unless any are allowed. */
     several(count, any) {
         const items = this.items();
         if (items.length !== count)
@@ -440,7 +443,7 @@ function readPage(node) {
     const layers = node.find("layers")?.map((_, __, layer) => readLayer(layer())) ?? new Map();
     return { ...readLayer(node), width, height, filter, wrap, mips, safeMips, hash: node.get("hash").text(), layers };
 }
-/** A sprite that is plainly right, as most are, in one go; null where `readSprite` must look closer. */
+/** A sprite that is obviously valid, as most are, in one go; null if `readSprite` must look closer. */
 function quickSprite(of, name, pages) {
     const [box, canvas, inset, pivot, page] = [of?.box, of?.canvas, of?.inset, of?.pivot, pages[of?.page]];
     const lists = box?.length === 4 && canvas?.length === 2 && inset?.length === 2 && pivot?.length === 2;
@@ -478,7 +481,7 @@ function readSprite(node, name, pages) {
     const [pivot, user] = [node.get("pivot").point(true), node.find("user")?.value ?? null];
     return { name, page, pageSize, box, turned, canvas, inset, pivot, points, stretch, tags, user };
 }
-/** A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001". */
+/** A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001". */
 function readRate(node) {
     const { value } = node;
     let [above, below] = [-1, 1];
@@ -487,7 +490,7 @@ function readRate(node) {
         [above, below] = [Number(ratio[1]), Number(ratio[2])];
     }
     else if (typeof value === "number") {
-        // The decimal with the fewest places that reads back as this.
+        // The shortest decimal that reads back as this number.
         for (; below <= 1e9 && Math.round(value * below) / below !== value;)
             below *= 10;
         above = Math.round(value * below);
@@ -509,10 +512,10 @@ function readClip(node, name, sprites) {
         if (!sprites.has(sprite) && !sprite.includes(":"))
             step.get("sprite").wrong("is not a sprite of this atlas");
         if (!ms && !fps)
-            step.wrong("has no ms, and its clip no fps");
+            step.wrong("has no ms, and its clip has no fps");
         const ns = ms ? Math.round(ms.number() * 1e6) : null;
         if (ns !== null && !(ns >= 0 && ns <= 1e18))
-            ms?.wrong("is no duration");
+            ms?.wrong("is not a duration");
         own.push(ns);
         return { sprite, events: step.find("events")?.texts() ?? [] };
     });

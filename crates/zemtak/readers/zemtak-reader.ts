@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: 0BSD
 /**
- * Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. An ES module without dependencies.
+ * Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. An ES module without dependencies.
  *
- * Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. Pictures are loaded by
- * whatever your game has: `atlas.pages` names the files.
+ * Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. Your game loads the pictures
+ * itself: `atlas.pages` names the files.
  *
  * ```ts
  * import { Player, quadOf, read } from "./zemtak-reader.js";
@@ -49,23 +49,23 @@ export interface Layer {
     readonly colour: string;
 }
 
-/** A texture. `file` is relative to the descriptor; the other texts are as docs/format.md has them. */
+/** A texture. `file` is relative to the descriptor; docs/format.md explains the other strings. */
 export interface Page extends Layer {
     readonly width: number;
     readonly height: number;
     readonly filter: string;
     readonly wrap: string;
     readonly mips: number;
-    /** Null where it was not measured. */
+    /** Null if it was not measured. */
     readonly safeMips: number | null;
     readonly hash: string;
     readonly layers: ReadonlyMap<string, Layer>;
 }
 
 /**
- * A sprite, or a part of one. All in pixels: `box` (x, y, width, height) as stored on its page, `canvas` its full size, `inset` where
- * the upright box begins on the canvas, `pivot` the point by which it is placed, `stretch` the bands (left, top, right, bottom) that
- * keep their size.
+ * A sprite, or a part of one. All values are in pixels: `box` (x, y, width, height) as stored on its page, `canvas` its full size,
+ * `inset` where the upright box begins on the canvas, `pivot` the point by which it is placed, `stretch` the bands (left, top, right,
+ * bottom) that keep their size.
  */
 export interface Sprite {
     readonly name: string;
@@ -100,8 +100,8 @@ export interface Atlas {
 }
 
 /**
- * How texture coordinates are wanted. With `vUp` row 0 of the page is at v = 1. `shrink` moves each edge inwards by so many texels, at
- * most to the centre: half a one keeps linear filtering within the box.
+ * How to compute texture coordinates. With `vUp` row 0 of the page is at v = 1. `shrink` moves each edge inwards by this many texels,
+ * at most to the centre; 0.5 keeps linear filtering within the box.
  */
 export interface Sampling {
     readonly flipX?: boolean;
@@ -111,8 +111,8 @@ export interface Sampling {
 }
 
 /**
- * Where and how a sprite is drawn: its pivot at (x, y), scaled (a negative scale mirrors), then turned, clockwise as seen; with `yUp`
- * the screen's y goes up and it turns counter-clockwise.
+ * Where and how a sprite is drawn: its pivot at (x, y), scaled (a negative scale mirrors), then rotated, clockwise as seen; with `yUp`
+ * y goes up on the screen and it rotates counter-clockwise.
  */
 export interface Placement {
     readonly x: number;
@@ -125,14 +125,16 @@ export interface Placement {
     readonly shrink?: number;
 }
 
-/** Two triangles: where the upright corners are drawn, their texture coordinates (x, y and u, v by turns), and six indices of them. */
+/**
+ * Two triangles: the positions and texture coordinates of the upright corners (x, y and u, v interleaved), and six indices into them.
+ */
 export interface Quad {
     readonly positions: number[];
     readonly uvs: number[];
     readonly indices: readonly number[];
 }
 
-/** Width and height of the box upright. */
+/** Width and height of the upright box. */
 export function upright(sprite: Sprite): Point {
     const [, , w, h] = sprite.box;
     return sprite.turned ? [h, w] : [w, h];
@@ -157,8 +159,8 @@ export function uvsOf(sprite: Sprite, how: Sampling = {}): number[] {
 }
 
 /**
- * A part, in canvas pixels, as a sprite with the same canvas and pivot, so that it is drawn where it lies on the whole. What lies beyond
- * the canvas or was trimmed off is cut off; null where nothing is left.
+ * A part of a sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole. Whatever
+ * lies outside the canvas or was trimmed is cut off; null if nothing is left.
  */
 export function partOf(sprite: Sprite, x: number, y: number, width: number, height: number): Sprite | null {
     const [uprightW, uprightH] = upright(sprite);
@@ -173,7 +175,7 @@ export function partOf(sprite: Sprite, x: number, y: number, width: number, heig
     return { ...sprite, box, inset: [left, top] };
 }
 
-/** Draws a sprite or a part of one. */
+/** The quad that draws a sprite or a part of one. */
 export function quadOf(sprite: Sprite, at: Placement): Quad {
     const [left, top] = sprite.inset;
     const [w, h] = upright(sprite);
@@ -201,8 +203,8 @@ function sinCos(degrees: number): Point {
 }
 
 /**
- * Quads that draw a sprite `width` by `height` canvas pixels large: the bands of `stretch` keep their size, what lies between is drawn
- * out, or repeated if `tiled`. Without bands all of it is.
+ * Quads that draw a sprite `width` by `height` canvas pixels in size: the bands of `stretch` keep their size, and the middle is
+ * stretched, or repeated if `tiled`. Without bands, all of it is the middle.
  */
 export function stretched(sprite: Sprite, width: number, height: number, at: Placement, tiled = false): Quad[] {
     const [left, top, right, bottom] = sprite.stretch ?? [0, 0, 0, 0];
@@ -238,7 +240,7 @@ class Bands {
 
     constructor(length: number, first: number, last: number, to: number, tiled: boolean) {
         const [both, between] = [first + last, length - first - last];
-        // Bands that have no room beside each other shrink alike.
+        // Bands that do not fit side by side shrink in proportion.
         const size = both > to ? to / both : 1;
         this.source = [0, first, length - last, length];
         this.to = [0, first * size, to - last * size, to];
@@ -267,7 +269,10 @@ class Bands {
     }
 }
 
-/** What a clip shows at a time: the step's number, how often it has played through, whether a clip that plays once is over. */
+/**
+ * What a clip shows at a given time: the number of the step, how often the clip has played, and whether a clip that plays once is
+ * over.
+ */
 export interface Shown {
     readonly step: number;
     readonly played: number;
@@ -296,7 +301,7 @@ export class Clip {
     ) {
         const frame: Time = { ns: 0, rest: below };
         if (above === 0) this.above = 1;
-        // below * 10^9 / above, a thousandfold at a time: each product is whole below 2^53.
+        // below * 10^9 / above, in steps of a thousand: each product is a whole number below 2^53.
         const whole = Math.floor(below / this.above);
         [frame.ns, frame.rest] = [whole, below - whole * this.above];
         for (let k = 0; k < 3; k++) {
@@ -311,7 +316,7 @@ export class Clip {
         }
     }
 
-    /** How many steps are met until it begins anew: there and back. */
+    /** How many steps it shows before it starts again, there and back. */
     get turns(): number {
         return this.starts.length - 1;
     }
@@ -332,14 +337,17 @@ export class Clip {
         return turn < this.steps.length ? turn : 2 * this.steps.length - 2 - turn;
     }
 
-    /** What is shown at a time. Below 0 it counts back from the end of a period; a clip that plays once shows its first step then. */
+    /**
+     * What is shown at a given time. Negative times count back from the end of a period; a clip that plays once then shows its first
+     * step.
+     */
     at(nanoseconds: number): Shown {
         const time = this.moment(nanoseconds);
         const played = this.fold(time);
         return { step: this.stepOf(this.turnAt(time)), played, ended: this.mode === "once" && played > 0 };
     }
 
-    /** A time that can be counted with. */
+    /** A time limited to what can be counted. */
     moment(nanoseconds: number): Time {
         return { ns: Math.max(-LONGEST, Math.min(LONGEST, Math.round(nanoseconds))), rest: 0 };
     }
@@ -349,7 +357,7 @@ export class Clip {
         return { ns: a.ns + b.ns + (over ? 1 : 0), rest: a.rest + b.rest - (over ? this.above : 0) };
     }
 
-    /** Brings a time into the first period, and gives how many lie before it. Only sums and halves, so that all is exact. */
+    /** Moves a time into the first period, and returns how many periods lie before it. Uses only sums and halves, so it is exact. */
     fold(time: Time): number {
         const parts = this.above;
         const length = this.starts[this.turns];
@@ -418,21 +426,21 @@ function before(a: Time, b: Time): boolean {
 
 /** Plays a clip. */
 export class Player {
-    /** How often it has played through; below 0 when backwards through its beginning. */
+    /** How often it has played through; negative after playing backwards past its beginning. */
     played = 0;
     private readonly now: Time;
     private turn: number;
     private told = 0;
     private entered = 0;
 
-    /** Begins at a place of the clip in nanoseconds, so that a crowd does not move in step. */
+    /** Starts at this position of the clip, in nanoseconds: start each of a crowd elsewhere, and they do not move in step. */
     constructor(readonly clip: Clip, nanoseconds = 0) {
         this.now = clip.moment(nanoseconds);
         clip.fold(this.now);
         this.turn = clip.turnAt(this.now);
     }
 
-    /** What to show. */
+    /** The step to show now. */
     get step(): Step {
         return this.clip.steps[this.clip.stepOf(this.turn)];
     }
@@ -442,7 +450,7 @@ export class Player {
         return this.clip.mode === "once" && this.played > 0;
     }
 
-    /** Goes on by whole nanoseconds, or back where that is below 0. */
+    /** Advances by whole nanoseconds; a negative number plays backwards. */
     advance(nanoseconds: number): void {
         const clip = this.clip;
         const now = this.now;
@@ -454,7 +462,7 @@ export class Player {
         this.played = clip.mode === "once" ? played : this.played + played;
     }
 
-    /** The steps that began on the way, one by one, in order; then null. */
+    /** The next step that began during the last advance, in order; null when there are no more. */
     next(): Step | null {
         if (this.entered === 0) return null;
         const by = this.entered > 0 ? 1 : -1;
@@ -464,7 +472,7 @@ export class Player {
     }
 }
 
-/** Reads a descriptor's text. Throws ReadError where it cannot be right. */
+/** Reads a descriptor's text. Throws ReadError if it is not a valid descriptor. */
 export function read(text: string): Atlas {
     let value: unknown;
     try {
@@ -491,7 +499,7 @@ class Value {
         throw new ReadError(this.place(), why);
     }
 
-    /** Put together only where something is wrong. */
+    /** Assembled only for an error. */
     private place(): string {
         const { parent, key } = this;
         if (!parent) return "";
@@ -527,7 +535,7 @@ class Value {
     }
 
     text(): string {
-        return typeof this.value === "string" ? this.value : this.wrong("should be a text");
+        return typeof this.value === "string" ? this.value : this.wrong("should be a string");
     }
 
     texts(): string[] {
@@ -544,10 +552,10 @@ class Value {
 
     whole(least: number, most = LONGEST_SIDE): number {
         const value = this.number();
-        return Number.isInteger(value) && value >= least && value <= most ? value : this.wrong(`is no whole number from ${least} to ${most}`);
+        return Number.isInteger(value) && value >= least && value <= most ? value : this.wrong(`is not a whole number from ${least} to ${most}`);
     }
 
-    /** So many numbers: whole ones from 0 on, unless any are asked for. */
+    /** A list of this many numbers: whole and not negative, unless any are allowed. */
     private several(count: number, any: boolean): number[] {
         const items = this.items();
         if (items.length !== count) this.wrong(`should have ${count} numbers`);
@@ -581,7 +589,7 @@ function readPage(node: Value): Page {
     return { ...readLayer(node), width, height, filter, wrap, mips, safeMips, hash: node.get("hash").text(), layers };
 }
 
-/** A sprite that is plainly right, as most are, in one go; null where `readSprite` must look closer. */
+/** A sprite that is obviously valid, as most are, in one go; null if `readSprite` must look closer. */
 function quickSprite(of: any, name: string, pages: readonly Page[]): Sprite | null {
     const [box, canvas, inset, pivot, page] = [of?.box, of?.canvas, of?.inset, of?.pivot, pages[of?.page]];
     const lists = box?.length === 4 && canvas?.length === 2 && inset?.length === 2 && pivot?.length === 2;
@@ -617,7 +625,7 @@ function readSprite(node: Value, name: string, pages: readonly Page[]): Sprite {
     return { name, page, pageSize, box, turned, canvas, inset, pivot, points, stretch, tags, user };
 }
 
-/** A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001". */
+/** A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001". */
 function readRate(node: Value): Point {
     const { value } = node;
     let [above, below] = [-1, 1];
@@ -625,7 +633,7 @@ function readRate(node: Value): Point {
     if (ratio) {
         [above, below] = [Number(ratio[1]), Number(ratio[2])];
     } else if (typeof value === "number") {
-        // The decimal with the fewest places that reads back as this.
+        // The shortest decimal that reads back as this number.
         for (; below <= 1e9 && Math.round(value * below) / below !== value; ) below *= 10;
         above = Math.round(value * below);
     }
@@ -644,9 +652,9 @@ function readClip(node: Value, name: string, sprites: ReadonlyMap<string, Sprite
     const steps = list.items().map((step): Step => {
         const [sprite, ms] = [step.get("sprite").text(), step.find("ms")];
         if (!sprites.has(sprite) && !sprite.includes(":")) step.get("sprite").wrong("is not a sprite of this atlas");
-        if (!ms && !fps) step.wrong("has no ms, and its clip no fps");
+        if (!ms && !fps) step.wrong("has no ms, and its clip has no fps");
         const ns = ms ? Math.round(ms.number() * 1e6) : null;
-        if (ns !== null && !(ns >= 0 && ns <= 1e18)) ms?.wrong("is no duration");
+        if (ns !== null && !(ns >= 0 && ns <= 1e18)) ms?.wrong("is not a duration");
         own.push(ns);
         return { sprite, events: step.find("events")?.texts() ?? [] };
     });

@@ -1,9 +1,9 @@
 /* SPDX-License-Identifier: 0BSD
  *
- * Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. C99, no other library.
+ * Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. C99, no other library.
  *
- * Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. One source file
- * defines ZR_IMPLEMENTATION before it includes this one. Pictures are loaded by whatever your game has: pages name the files.
+ * Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. One source file defines
+ * ZR_IMPLEMENTATION before it includes this one. Your game loads the pictures itself: pages name the files.
  *
  *     zr_error error;
  *     zr_atlas *atlas = zr_read(text, length, &error);      // the bytes of night.zemtak.json
@@ -21,8 +21,8 @@
  *     show(zr_find_sprite(atlas, zr_step_of(&player)->sprite));
  *     zr_free(atlas);
  *
- * Pixels have their origin at the top left, y down. Corners come in the order top left, top right, bottom right, bottom left of
- * the upright sprite, whether it is stored turned or not. Only zr_read takes memory; an atlas is read by any number of threads.
+ * Pixels have their origin at the top left, y down. Corners come in the order top left, top right, bottom right, bottom left of the
+ * upright sprite, whether it is stored turned or not. Only zr_read allocates memory; any number of threads may use an atlas.
  */
 #ifndef ZEMTAK_READER_H
 #define ZEMTAK_READER_H
@@ -47,11 +47,11 @@ typedef struct zr_layer {
     const char *name, *file, *pixels, *alpha, *colour;
 } zr_layer;
 
-/* A texture. `file` is relative to the descriptor; the other texts are as docs/format.md has them. */
+/* A texture. `file` is relative to the descriptor; docs/format.md explains the other strings. */
 typedef struct zr_page {
     const char *file, *pixels, *alpha, *colour, *filter, *wrap, *hash;
     int width, height, mips;
-    int safe_mips; /* -2 where it was not measured */
+    int safe_mips; /* -2 if it was not measured */
     const zr_layer *layers;
     int layer_count;
 } zr_page;
@@ -62,7 +62,7 @@ typedef struct zr_point {
     double at[2];
 } zr_point;
 
-/* A sprite, or a part of one. All in pixels: `box` (x, y, width, height) as stored on its page, `canvas` its full size, `inset`
+/* A sprite, or a part of one. All values are in pixels: `box` (x, y, width, height) as stored on its page, `canvas` its full size, `inset`
  * where the upright box begins on the canvas, `pivot` the point by which it is placed, `stretch` the bands (left, top, right,
  * bottom) that keep their size, 0 where there are none. */
 typedef struct zr_sprite {
@@ -111,75 +111,77 @@ typedef struct zr_atlas {
     int clip_count;
 } zr_atlas;
 
-/* Reads a descriptor's text, which may go afterwards. NULL where it cannot be right; then `error` says why, unless it is NULL. */
+/* Reads the text of a descriptor, which may be freed afterwards. Returns NULL if it is not a valid descriptor, and then says why in
+ * `error`, unless that is NULL. */
 zr_atlas *zr_read(const char *text, size_t length, zr_error *error);
-/* Gives all memory of an atlas back. NULL is nothing. */
+/* Frees an atlas. NULL is ignored. */
 void zr_free(zr_atlas *atlas);
-/* NULL where there is none of that name. */
+/* NULL if there is none of that name. */
 const zr_sprite *zr_find_sprite(const zr_atlas *atlas, const char *name);
 const zr_clip *zr_find_clip(const zr_atlas *atlas, const char *name);
 
-/* How texture coordinates are wanted. With `v_up` row 0 of the page is at v = 1. `shrink` moves each edge inwards by so many
- * texels, at most to the centre: half a one keeps linear filtering within the box. */
+/* How to compute texture coordinates. With `v_up` row 0 of the page is at v = 1. `shrink` moves each edge inwards by this many
+ * texels, at most to the centre; 0.5 keeps linear filtering within the box. */
 typedef struct zr_sampling {
     int flip_x, flip_y, v_up;
     double shrink;
 } zr_sampling;
 
-/* Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then turned, clockwise as seen; with
- * `y_up` the screen's y goes up and it turns counter-clockwise. */
+/* Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then rotated, clockwise as seen; with
+ * `y_up` y goes up on the screen and it rotates counter-clockwise. */
 typedef struct zr_placement {
     double at[2], scale[2], degrees;
     int y_up, v_up;
     double shrink;
 } zr_placement;
 
-/* Two triangles: where the upright corners are drawn, their texture coordinates, and six indices of them. */
+/* Two triangles: the positions and texture coordinates of the upright corners, and six indices into them. */
 typedef struct zr_quad {
     float positions[4][2], uvs[4][2];
     unsigned char indices[6];
 } zr_quad;
 
-/* A placement at (x, y), as large as the canvas, upright. */
+/* A placement at (x, y), at the size of the canvas, upright. */
 zr_placement zr_at(double x, double y);
 /* The texture coordinates of the corners. `how` may be NULL. */
 void zr_uvs(const zr_sprite *sprite, const zr_sampling *how, float uvs[4][2]);
-/* A part, in canvas pixels, with the same canvas and pivot, so that it is drawn where it lies on the whole. What lies beyond the
- * canvas or was trimmed off is cut off. 0 where nothing is left. */
+/* A part of the sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole.
+ * Whatever lies outside the canvas or was trimmed is cut off. Returns 0 if nothing is left. */
 int zr_part(const zr_sprite *sprite, int x, int y, int width, int height, zr_sprite *part);
 void zr_draw(const zr_sprite *sprite, const zr_placement *at, zr_quad *quad);
-/* Quads that draw it `width` by `height` canvas pixels large: the bands of `stretch` keep their size, what lies between is drawn
- * out, or repeated if `tiled`. Gives how many there are, and writes the first `room` of them. */
+/* Quads that draw it `width` by `height` canvas pixels in size: the bands of `stretch` keep their size, and the middle is
+ * stretched, or repeated if `tiled`. Returns how many there are, and writes the first `room` of them. */
 int zr_stretch(const zr_sprite *sprite, double width, double height, int tiled, const zr_placement *at, zr_quad *quads, int room);
 
-/* What a clip shows at a time: the step's number, how often it has played through, whether a clip that plays once is over. */
+/* What a clip shows at a given time: the number of the step, how often the clip has played, and whether a clip that plays once is
+ * over. */
 typedef struct zr_shown {
     int step;
     int64_t played;
     int ended;
 } zr_shown;
 
-/* What is shown at a time, within 146 years. Below 0 it counts back from the end of a period; a clip that plays once shows its
- * first step then. */
+/* What is shown at a given time, up to 146 years. Negative times count back from the end of a period; a clip that plays once then
+ * shows its first step. */
 zr_shown zr_show(const zr_clip *clip, int64_t nanoseconds);
 
-/* Plays a clip; copied at will. */
+/* Plays a clip. It may be copied. */
 typedef struct zr_player {
     const zr_clip *clip;
     zr_time now;
     int turn;
     int64_t played;
-    int64_t entered; /* how many turns are still to be told; below 0 backwards */
-    int told;        /* the one told last */
+    int64_t entered; /* how many turns zr_next_step has yet to report; negative when playing backwards */
+    int told;        /* the turn reported last */
 } zr_player;
 
-/* Begins at a place of the clip, so that a crowd does not move in step. */
+/* Starts at this position of the clip, in nanoseconds: start each of a crowd elsewhere, and they do not move in step. */
 void zr_play(zr_player *player, const zr_clip *clip, int64_t nanoseconds);
-/* Goes on, or back where that is below 0. */
+/* Advances by this many nanoseconds; a negative number plays backwards. */
 void zr_advance(zr_player *player, int64_t nanoseconds);
-/* The steps that began on the way, one by one, in order; then NULL. */
+/* The next step that began during the last advance, in order; NULL when there are no more. */
 const zr_step *zr_next_step(zr_player *player);
-/* What to show. */
+/* The step to show now. */
 const zr_step *zr_step_of(const zr_player *player);
 /* Whether a clip that plays once is over. */
 int zr_ended(const zr_player *player);
@@ -256,7 +258,7 @@ static void zr_fail(zr_in *in, const zr_node *node, const char *why) {
     zr_say(in, why);
 }
 
-/* What is no JSON is told with its line and column. */
+/* Reports invalid JSON with its line and column. */
 static zr_node *zr_no_json(zr_in *in, const char *why) {
     long line = 1, column = 1;
     const char *c;
@@ -314,7 +316,7 @@ static const char *zr_string(zr_in *in) {
     while (*in->at != '"') {
         unsigned c, low;
         const char *simple;
-        if ((unsigned char)*in->at < 0x20) return zr_no_json(in, "a text that does not end"), "";
+        if ((unsigned char)*in->at < 0x20) return zr_no_json(in, "an unterminated string"), "";
         if (*in->at != '\\') {
             *out++ = *in->at++;
             continue;
@@ -324,13 +326,13 @@ static const char *zr_string(zr_in *in) {
             *out++ = to[simple - from], in->at++;
             continue;
         }
-        if (*in->at++ != 'u' || !zr_hex(in, &c)) return zr_no_json(in, "an escape that JSON does not have"), "";
+        if (*in->at++ != 'u' || !zr_hex(in, &c)) return zr_no_json(in, "an unknown escape sequence"), "";
         if (c >= 0xd800 && c < 0xdc00 && in->at[0] == '\\' && in->at[1] == 'u') {
             in->at += 2;
-            if (!zr_hex(in, &low) || low < 0xdc00 || low > 0xdfff) return zr_no_json(in, "half a character"), "";
+            if (!zr_hex(in, &low) || low < 0xdc00 || low > 0xdfff) return zr_no_json(in, "half of a surrogate pair"), "";
             c = 0x10000 + ((c - 0xd800) << 10) + (low - 0xdc00);
         }
-        if (c == 0 || (c >= 0xd800 && c < 0xe000)) return zr_no_json(in, "a character that a text in C cannot have"), "";
+        if (c == 0 || (c >= 0xd800 && c < 0xe000)) return zr_no_json(in, "a character that a C string cannot hold"), "";
         if (c < 0x80) {
             *out++ = (char)c;
         } else {
@@ -368,7 +370,7 @@ static double zr_decimal(zr_in *in) {
     in->at = c;
     kept = *c, *c = 0;
     value = strtod(start, &end);
-    if (end != c && point) *point = ',', value = strtod(start, &end), *point = '.'; /* the program speaks a language with commas */
+    if (end != c && point) *point = ',', value = strtod(start, &end), *point = '.'; /* the locale has a decimal comma */
     *c = kept;
     return value - value == 0 ? value : (zr_no_json(in, "a number that is not finite"), 0);
 }
@@ -398,7 +400,7 @@ static zr_node *zr_value(zr_in *in, zr_node *parent, int depth) {
     node->parent = parent;
     if (first == '[' && zr_few_numbers(in, node)) return node;
     if (first == '{' || first == '[') {
-        if (depth > 100) return zr_no_json(in, "lists and objects lie too deep in each other");
+        if (depth > 100) return zr_no_json(in, "lists and objects are nested too deeply");
         node->kind = first == '{' ? ZR_OBJECT : ZR_LIST, close = first == '{' ? '}' : ']', last = &node->is.first;
         for (in->at++; zr_peek(in) != close; last = &(*last)->next, node->count++) {
             const char *key = NULL;
@@ -426,7 +428,7 @@ static zr_node *zr_value(zr_in *in, zr_node *parent, int depth) {
     return in->failed ? NULL : node;
 }
 
-/* Stands for what is missing once something has failed, so that the rest need not ask. */
+/* Stands in for a missing value after an error, so that callers need not check. */
 static zr_node *zr_nothing(void) {
     static zr_node nothing;
     return &nothing;
@@ -454,7 +456,7 @@ static zr_node *zr_kind(zr_in *in, zr_node *node, int kind, const char *why) {
 }
 
 static const char *zr_text(zr_in *in, zr_node *node) {
-    const char *text = zr_kind(in, node, ZR_TEXT, "should be a text")->is.text;
+    const char *text = zr_kind(in, node, ZR_TEXT, "should be a string")->is.text;
     return text ? text : "";
 }
 
@@ -472,7 +474,7 @@ static int zr_integer(zr_in *in, zr_node *node, int least, int most) {
 static void zr_several(zr_in *in, zr_node *node, int count, int *whole, double *number) {
     const double *numbers = zr_kind(in, node, ZR_NUMBERS, "should be a list of two or four numbers")->is.numbers;
     int i;
-    if (!in->failed && node->count != count) zr_fail(in, node, "has another count of numbers than it should");
+    if (!in->failed && node->count != count) zr_fail(in, node, "has the wrong number of values");
     for (i = 0; i < count && !in->failed; i++) {
         if (whole) whole[i] = zr_in_range(in, node, numbers[i], 0, ZR_LONGEST_SIDE);
         else number[i] = numbers[i];
@@ -481,7 +483,7 @@ static void zr_several(zr_in *in, zr_node *node, int count, int *whole, double *
 
 static const char *const *zr_texts(zr_in *in, zr_node *node, int *count) {
     const char **texts = NULL;
-    zr_node *item = node ? zr_kind(in, node, ZR_LIST, "should be a list of texts")->is.first : NULL;
+    zr_node *item = node ? zr_kind(in, node, ZR_LIST, "should be a list of strings")->is.first : NULL;
     *count = 0;
     if (item) texts = (const char **)zr_take(in, in->blocks, (size_t)node->count * sizeof *texts);
     for (; item && !in->failed; item = item->next) texts[(*count)++] = zr_text(in, item);
@@ -550,7 +552,7 @@ static void zr_read_sprite(zr_in *in, zr_node *node, const zr_atlas *atlas, zr_s
     for (of = points->is.first; of && !in->failed; of = of->next, point++) point->name = of->key, zr_several(in, of, 2, NULL, point->at);
 }
 
-/* A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001". */
+/* A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001". */
 static void zr_rate(zr_in *in, zr_node *node, int64_t *above, int64_t *below) {
     int64_t parts[2] = {0, 0}, a, b;
     double value = node->kind == ZR_NUMBER ? node->is.number : -1, size = 1, scaled = 0;
@@ -563,7 +565,7 @@ static void zr_rate(zr_in *in, zr_node *node, int64_t *above, int64_t *below) {
         }
         if (*c || part == 0 || digits == 0) parts[1] = 0;
     } else if (node->kind == ZR_NUMBER && value >= 0 && value < INT32_MAX) {
-        /* The decimal with the fewest places that reads back as this. */
+        /* The shortest decimal that reads back as this number. */
         for (k = 0; k < 10; k++, size *= 10) {
             scaled = floor(value * size + 0.5);
             if (scaled / size == value) break;
@@ -625,8 +627,8 @@ static void zr_read_clip(zr_in *in, zr_node *node, const zr_atlas *atlas, zr_cli
         step->sprite = zr_text_of(in, of, "sprite");
         step->events = zr_texts(in, zr_find(in, of, "events"), &step->event_count);
         if (!in->failed && !strchr(step->sprite, ':') && !zr_find_sprite(atlas, step->sprite)) zr_fail(in, zr_get(in, of, "sprite"), "is not a sprite of this atlas");
-        if (!ms && !fps) zr_fail(in, of, "has no ms, and its clip no fps");
-        if (!(ns >= 0 && ns <= 1e18)) zr_fail(in, ms, "is no duration");
+        if (!ms && !fps) zr_fail(in, of, "has no ms, and its clip has no fps");
+        if (!(ns >= 0 && ns <= 1e18)) zr_fail(in, ms, "is not a duration");
         if (!in->failed) own[i] = ms ? (int64_t)(floor(ns) + (ns - floor(ns) >= 0.5)) : -1;
     }
     if (!in->failed) zr_lay_out(in, steps, clip, own, above, below);
@@ -685,7 +687,7 @@ zr_atlas *zr_read(const char *text, size_t length, zr_error *error) {
     whole->copy[length] = 0;
     in.at = in.start = whole->copy, in.end = whole->copy + length, in.blocks = &whole->blocks;
     node = zr_value(&in, NULL, 0);
-    if (!in.failed && (zr_peek(&in), in.at != in.end)) zr_no_json(&in, "nothing more is expected");
+    if (!in.failed && (zr_peek(&in), in.at != in.end)) zr_no_json(&in, "unexpected text after the descriptor");
     if (!in.failed) zr_read_atlas(&in, &whole->atlas, node);
     zr_give_back(in.nodes);
     if (!in.failed) return &whole->atlas;
@@ -802,7 +804,7 @@ static zr_bands zr_split(int length, int first, int last, double to, int tiled) 
     double both = (double)first + last, between = length - both, size = both > to ? to / both : 1, copies = 1;
     zr_bands bands;
     bands.from[0] = 0, bands.from[1] = first, bands.from[2] = length - last, bands.from[3] = length;
-    /* Bands that have no room beside each other shrink alike. */
+    /* Bands that do not fit side by side shrink in proportion. */
     bands.to[0] = 0, bands.to[1] = first * size, bands.to[2] = to - last * size, bands.to[3] = to;
     if (tiled && between > 0) copies = floor((bands.to[2] - bands.to[1]) / between + 0.5);
     bands.copies = copies > 1024 ? 1024 : copies >= 1 ? (int)copies : 1;
@@ -857,7 +859,7 @@ static zr_time zr_less(zr_time a, zr_time b, int64_t parts) {
     return a;
 }
 
-/* Brings a time into the first period, and gives how many lie before it. Only sums and halves, so that all is exact. */
+/* Moves a time into the first period, and returns how many periods lie before it. Uses only sums and halves, so it is exact. */
 static int64_t zr_fold(const zr_clip *clip, zr_time *time) {
     const zr_time zero = {0, 0}, length = clip->starts[clip->turn_count];
     const int64_t parts = clip->rest_parts;

@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: 0BSD
 //
-// Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. C++17, over zemtak_reader.h, which
-// `zemtak reader c` prints: one source file defines ZR_IMPLEMENTATION before it includes either.
+// Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. C++17, over zemtak_reader.h, which `zemtak
+// reader c` prints: one source file defines ZR_IMPLEMENTATION before it includes either.
 //
-// Reader version 1, for descriptors of version 1. Put both files into your game and change them as you like. Pictures are loaded by
-// whatever your game has: pages name the files.
+// Reader version 1, for descriptors of version 1. Add both files to your game, and change them as you like. Your game loads the
+// pictures itself: pages name the files.
 //
 //     zr::Atlas atlas = zr::Atlas::read(text);                 // of night.zemtak.json; throws zr::ReadError
 //     const zr::Sprite moth = atlas.sprite("moth/fly/03");     // throws std::out_of_range; find_sprite does not
@@ -14,8 +14,8 @@
 //     for (const zr_step &step : player.advance(16'666'667)) { }  // nanoseconds; every step that began on the way: play its events
 //     show(atlas.sprite(player.step().sprite));
 //
-// An atlas owns all that it hands out; nothing of it may be used once it is gone. What the plain structs hold is said in
-// zemtak_reader.h.
+// An atlas owns everything that it returns; none of it may be used once the atlas is destroyed. zemtak_reader.h explains the plain
+// structs.
 #ifndef ZEMTAK_READER_HPP
 #define ZEMTAK_READER_HPP
 
@@ -42,7 +42,7 @@ private:
     std::string place_;
 };
 
-/// A list that belongs to somebody else.
+/// A list that the atlas owns.
 template <typename T>
 class Span {
 public:
@@ -77,7 +77,7 @@ public:
         return uvs;
     }
 
-    /// A part, in canvas pixels; nothing where nothing of it is stored.
+    /// A part, in canvas pixels; nothing if none of it is stored.
     std::optional<Sprite> part(int x, int y, int width, int height) const noexcept {
         zr_sprite plain;
         if (!zr_part(this, x, y, width, height, &plain)) return std::nullopt;
@@ -90,19 +90,19 @@ public:
         return quad;
     }
 
-    /// Quads that draw it `width` by `height` canvas pixels large. The list is filled anew, so that it takes no memory after a while.
+    /// Quads that draw it `width` by `height` canvas pixels in size. Reuses the list, so that it stops allocating after a while.
     void stretched(double width, double height, bool tiled, const zr_placement &at, std::vector<zr_quad> &quads) const {
         quads.resize(static_cast<std::size_t>(zr_stretch(this, width, height, tiled, &at, nullptr, 0)));
         zr_stretch(this, width, height, tiled, &at, quads.data(), static_cast<int>(quads.size()));
     }
 };
 
-/// Plays a clip; copied at will.
+/// Plays a clip. It may be copied.
 class Player {
 public:
     explicit Player(const zr_clip &clip, std::int64_t nanoseconds = 0) noexcept { zr_play(&player_, &clip, nanoseconds); }
 
-    /// The steps that began on the way, each told once.
+    /// The steps that began during an advance, each of them once.
     class Entered {
     public:
         class Iterator {
@@ -128,15 +128,15 @@ public:
         zr_player *player_;
     };
 
-    /// Goes on, or back where that is below 0. What is handed back may be dropped.
+    /// Advances by this many nanoseconds; a negative number plays backwards. The result may be ignored.
     Entered advance(std::int64_t nanoseconds) noexcept {
         zr_advance(&player_, nanoseconds);
         return Entered(&player_);
     }
 
-    /// What to show.
+    /// The step to show now.
     const zr_step &step() const noexcept { return *zr_step_of(&player_); }
-    /// How often it has played through; below 0 when backwards through its beginning.
+    /// How often it has played through; negative after playing backwards past its beginning.
     std::int64_t played() const noexcept { return player_.played; }
     /// Whether a clip that plays once is over.
     bool ended() const noexcept { return zr_ended(&player_) != 0; }
@@ -156,7 +156,7 @@ public:
         return std::move(*atlas);
     }
 
-    /// The same without exceptions.
+    /// The same, without exceptions.
     static std::optional<Atlas> read(std::string_view text, zr_error &error) noexcept {
         zr_atlas *atlas = zr_read(text.data(), text.size(), &error);
         if (!atlas) return std::nullopt;
@@ -169,7 +169,7 @@ public:
     Span<zr_sprite> sprites() const noexcept { return {atlas_->sprites, atlas_->sprite_count}; }
     Span<zr_clip> clips() const noexcept { return {atlas_->clips, atlas_->clip_count}; }
 
-    /// Null where there is none of that name.
+    /// Null if there is none of that name.
     const zr_sprite *find_sprite(const char *name) const noexcept { return zr_find_sprite(atlas_.get(), name); }
     const zr_clip *find_clip(const char *name) const noexcept { return zr_find_clip(atlas_.get(), name); }
 

@@ -1,9 +1,9 @@
 -- SPDX-License-Identifier: 0BSD
 --
--- Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. Lua 5.1 or later, LuaJIT; no other module.
+-- Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. Lua 5.1 or later, LuaJIT; no other module.
 --
--- Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. Pictures are loaded by
--- whatever your game has: atlas.pages name the files.
+-- Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. Your game loads the pictures
+-- itself: atlas.pages name the files.
 --
 --     local zemtak = require "zemtak_reader"
 --
@@ -36,7 +36,7 @@ local floor, min, max = math.floor, math.min, math.max
 local Sprite = {}
 Sprite.__index = Sprite
 
---- Width and height of the box upright.
+--- Width and height of the upright box.
 function Sprite:upright()
     local w, h = self.box[3], self.box[4]
     if self.turned then return h, w end
@@ -44,7 +44,7 @@ function Sprite:upright()
 end
 
 --- The texture coordinates of the corners: u and v of each. `how` may hold flip_x, flip_y, v_up (row 0 of the page is at v = 1) and shrink
---- (moves each edge inwards by so many texels, at most to the centre: half a one keeps linear filtering within the box).
+--- (moves each edge inwards by this many texels, at most to the centre; 0.5 keeps linear filtering within the box).
 function Sprite:uvs(how)
     how = how or {}
     local x, y, w, h = self.box[1], self.box[2], self.box[3], self.box[4]
@@ -66,8 +66,8 @@ function Sprite:uvs(how)
     return uvs
 end
 
---- A part, in canvas pixels, as a sprite with the same canvas and pivot, so that it is drawn where it lies on the whole. What lies beyond
---- the canvas or was trimmed off is cut off; nil where nothing is left.
+--- A part of a sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole. Whatever lies
+--- outside the canvas or was trimmed is cut off; nil if nothing is left.
 function Sprite:part(x, y, width, height)
     local upright_w, upright_h = self:upright()
     local inset_x, inset_y = self.inset[1], self.inset[2]
@@ -107,7 +107,7 @@ local function draw_over(sprite, edges, pivot_x, pivot_y, at)
 end
 
 --- Two triangles that draw it with its pivot at (at.x, at.y): scaled (at.scale_x, at.scale_y; a negative one mirrors), then turned by
---- at.degrees, clockwise as seen; with at.y_up the screen's y goes up and it turns counter-clockwise. v_up and shrink as in uvs.
+--- at.degrees, clockwise as seen; with at.y_up y goes up on the screen and it rotates counter-clockwise. v_up and shrink as in uvs.
 function Sprite:quad(at)
     local w, h = self:upright()
     local left, top = self.inset[1], self.inset[2]
@@ -117,7 +117,7 @@ end
 -- One side of a stretched sprite: its bands on the canvas, and where they are drawn.
 local function bands(length, first, last, to, tiled)
     local both, between = first + last, length - first - last
-    local size = both > to and to / both or 1 -- Bands that have no room beside each other shrink alike.
+    local size = both > to and to / both or 1 -- Bands that do not fit side by side shrink in proportion.
     local side = { source = { 0, first, length - last, length }, to = { 0, first * size, to - last * size, to }, copies = 1 }
     if tiled and between > 0 then
         side.copies = min(max(floor((side.to[3] - side.to[2]) / between + 0.5), 1), 1024)
@@ -146,8 +146,8 @@ local function place(side, at)
     return side.to[band] + past * (side.to[band + 1] - side.to[band]) / length
 end
 
---- Quads that draw it `width` by `height` canvas pixels large: the bands of `stretch` keep their size, what lies between is drawn out, or
---- repeated if `tiled`. Without bands all of it is.
+--- Quads that draw it `width` by `height` canvas pixels in size: the bands of `stretch` keep their size, and the middle is stretched, or
+--- repeated if `tiled`. Without bands, all of it is the middle.
 function Sprite:stretched(width, height, at, tiled)
     local keep = self.stretch or { 0, 0, 0, 0 }
     local columns = bands(self.canvas[1], keep[1], keep[3], width, tiled)
@@ -199,7 +199,7 @@ function Clip:turn_at(ns, rest)
     return low
 end
 
---- A time in the first period, and how many periods lie before it. Only sums and halves, so that all is exact.
+--- A time in the first period, and how many periods lie before it. Uses only sums and halves, so it is exact.
 function Clip:fold(ns, rest)
     local below, length, length_rest = ns < 0, self.starts[self.turns + 1], self.rests[self.turns + 1]
     local over = not self.still and not before(ns, rest, length, length_rest)
@@ -241,7 +241,8 @@ end
 local Player = {}
 Player.__index = Player
 
---- Plays a clip. `nanoseconds` is where it begins, so that a crowd does not move in step. `played` counts how often it has played through.
+--- Plays a clip. It starts at the position `nanoseconds`: start each of a crowd elsewhere, and they do not move in step. `played`
+--- counts how often it has played through.
 function zemtak.player(clip, nanoseconds)
     local player = setmetatable({ clip = clip, played = 0, entered = 0 }, Player)
     player.ns, player.rest = clip:fold(within(nanoseconds or 0), 0)
@@ -249,7 +250,7 @@ function zemtak.player(clip, nanoseconds)
     return player
 end
 
---- Goes on by whole nanoseconds, or back where that is below 0.
+--- Advances by whole nanoseconds; a negative number plays backwards.
 function Player:advance(nanoseconds)
     local clip, periods = self.clip, nil
     self.told = self.turn
@@ -259,7 +260,7 @@ function Player:advance(nanoseconds)
     self.played = clip.mode == "once" and periods or self.played + periods
 end
 
---- The steps that began on the way, one by one, in order; then nil.
+--- The next step that began during the last advance, in order; nil when there are no more.
 function Player:next()
     if self.entered == 0 then return nil end
     local by = self.entered > 0 and 1 or -1
@@ -268,13 +269,13 @@ function Player:next()
     return self.clip:step_of(self.told)
 end
 
---- What to show.
+--- The step to show now.
 function Player:step() return self.clip:step_of(self.turn) end
 
 --- Whether a clip that plays once is over.
 function Player:ended() return self.clip.mode == "once" and self.played > 0 end
 
--- JSON to tables, texts, numbers, booleans and zemtak.null. Objects and lists are told apart by their metatables.
+-- JSON as tables, strings, numbers, booleans and zemtak.null. Metatables tell objects from lists.
 
 local Object, List = {}, {}
 
@@ -313,13 +314,13 @@ local function json(text)
         at = at + 1
         while true do
             local stop = text:find('["\\%c]', at)
-            if not stop then wrong("a text that does not end") end
+            if not stop then wrong("an unterminated string") end
             made[#made + 1] = text:sub(at, stop - 1)
             at = stop + 1
             local c = text:sub(stop, stop)
             if c == '"' then return table.concat(made) end
             if c == "\127" then made[#made + 1] = c
-            elseif c ~= "\\" then wrong("a text that does not end")
+            elseif c ~= "\\" then wrong("an unterminated string")
             else
                 local escape, hex = text:sub(at, at), text:match("^u(%x%x%x%x)", at)
                 local code = hex and tonumber(hex, 16)
@@ -328,7 +329,7 @@ local function json(text)
                 elseif low and low >= 0xDC00 and low < 0xE000 then
                     made[#made + 1], at = utf8_of(0x10000 + (code - 0xD800) * 1024 + low - 0xDC00), at + 11
                 elseif code and (code < 0xD800 or code >= 0xE000) then made[#made + 1], at = utf8_of(code), at + 5
-                else wrong("an escape that JSON does not have") end
+                else wrong("an unknown escape sequence") end
             end
         end
     end
@@ -372,7 +373,7 @@ local function json(text)
     end
 
     function value(depth)
-        if depth > 100 then wrong("lists and objects lie too deep in each other") end
+        if depth > 100 then wrong("lists and objects are nested too deeply") end
         local first = peek()
         if first == "{" or first == "[" then return several(first == "{", depth) end
         if first == '"' then return texts() end
@@ -386,7 +387,7 @@ local function json(text)
     end
 
     local whole = value(0)
-    if peek() ~= "" then wrong("nothing more is expected") end
+    if peek() ~= "" then wrong("unexpected text after the descriptor") end
     return whole
 end
 
@@ -423,7 +424,7 @@ local function whole(value, place, least, most)
     return value
 end
 
--- So many numbers: whole ones from 0 on, unless any are asked for.
+-- A list of this many numbers: whole and not negative, unless any are allowed.
 local function numbers(value, place, count, any)
     if #list(value, place) ~= count then fail(place, ("should have %d numbers"):format(count)) end
     for i, item in ipairs(value) do
@@ -434,7 +435,7 @@ end
 
 local function strings(value, place)
     for _, item in ipairs(value and list(value, place) or {}) do
-        if type(item) ~= "string" then fail(place, "should be a list of texts") end
+        if type(item) ~= "string" then fail(place, "should be a list of strings") end
     end
     return value or {}
 end
@@ -496,14 +497,14 @@ local function read_sprite(value, place, name, pages)
     return sprite
 end
 
--- A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001".
+-- A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001".
 local function read_rate(value, place)
     local above, below = -1, 1
     if type(value) == "string" then
         local a, b = value:match("^(%d+)/(%d+)$")
         if a and #a <= 10 and #b <= 10 then above, below = tonumber(a), tonumber(b) end
     elseif type(value) == "number" then
-        -- The decimal with the fewest places that reads back as this.
+        -- The shortest decimal that reads back as this number.
         while below <= 1e9 and floor(value * below + 0.5) / below ~= value do below = below * 10 end
         if below <= 1e9 then above = floor(value * below + 0.5) end
     end
@@ -517,7 +518,7 @@ end
 
 -- When each turn begins, and when the last one ends. `own` are durations in nanoseconds, false where a step has none.
 local function lay_out(clip, own, above, below)
-    -- A frame takes below * 10^9 / above nanoseconds: a thousandfold at a time, each product whole below 2^53.
+    -- A frame takes below * 10^9 / above nanoseconds: in steps of a thousand, each product a whole number below 2^53.
     local parts, steps = max(above, 1), #clip.steps
     local frame, frame_rest = floor(below / parts), below % parts
     for _ = 1, 3 do
@@ -546,8 +547,8 @@ local function read_clip(value, place, name, sprites)
         local where = ("%s[%d]"):format(in_steps, i - 1)
         local sprite, ms = get(step, where, "sprite", "string"), find(step, where, "ms")
         if not sprites[sprite] and not sprite:find(":", 1, true) then fail(at_key(where, "sprite"), "is not a sprite of this atlas") end
-        if not ms and not fps then fail(where, "has no ms, and its clip no fps") end
-        if ms and not (type(ms) == "number" and ms >= 0 and ms <= 1e12) then fail(at_key(where, "ms"), "is no duration") end
+        if not ms and not fps then fail(where, "has no ms, and its clip has no fps") end
+        if ms and not (type(ms) == "number" and ms >= 0 and ms <= 1e12) then fail(at_key(where, "ms"), "is not a duration") end
         local ns = ms and ms * 1e6
         own[i] = ns and floor(ns) + (ns - floor(ns) >= 0.5 and 1 or 0) or false
         clip.steps[i] = { sprite = sprite, events = strings(find(step, where, "events"), at_key(where, "events")) }
@@ -578,7 +579,7 @@ local function read(text)
     return atlas
 end
 
---- Reads a descriptor's text. Where it cannot be right: nil, and a message that says what and where.
+--- Reads a descriptor's text. Returns nil and a message that says what is wrong and where, if it is not a valid descriptor.
 function zemtak.read(text)
     local right, result = pcall(read, text)
     if right then return result end

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: 0BSD
-"""Reads atlases of Zemtak, says where sprites lie and how to draw them, and plays clips. Python 3.9 or later, no other module.
+"""Reads Zemtak atlases, tells where sprites are and how to draw them, and plays clips. Python 3.9 or later, no other module.
 
-Reader version 1, for descriptors of version 1. Put this file into your game and change it as you like. Pictures are loaded by
-whatever your game has: `atlas.pages` names the files.
+Reader version 1, for descriptors of version 1. Add this file to your game, and change it as you like. Your game loads the pictures
+itself: `atlas.pages` names the files.
 
     import zemtak_reader
 
@@ -39,7 +39,7 @@ class ReadError(ValueError):
 
 
 class Quad(NamedTuple):
-    """Two triangles: where the upright corners are drawn, their texture coordinates, and six indices of them."""
+    """Two triangles: the positions and texture coordinates of the upright corners, and six indices into them."""
 
     positions: List[Tuple[float, float]]
     uvs: List[Tuple[float, float]]
@@ -58,7 +58,7 @@ class Layer:
 
 @dataclass(frozen=True)
 class Page:
-    """A texture. `file` is relative to the descriptor; the other texts are as docs/format.md has them."""
+    """A texture. `file` is relative to the descriptor; docs/format.md explains the other strings."""
 
     file: str
     width: int
@@ -76,7 +76,7 @@ class Page:
 
 @dataclass(frozen=True)
 class Sprite:
-    """A sprite, or a part of one. All in pixels: `box` (x, y, width, height) as stored on its page, `canvas` its full size,
+    """A sprite, or a part of one. All values are in pixels: `box` (x, y, width, height) as stored on its page, `canvas` its full size,
     `inset` where the upright box begins on the canvas, `pivot` the point by which it is placed."""
 
     name: str
@@ -94,13 +94,13 @@ class Sprite:
 
     @property
     def upright(self) -> Tuple[int, int]:
-        """Width and height of the box upright."""
+        """Width and height of the upright box."""
         w, h = self.box[2:]
         return (h, w) if self.turned else (w, h)
 
     def uvs(self, flip_x=False, flip_y=False, v_up=False, shrink=0.0) -> List[Tuple[float, float]]:
         """The texture coordinates of the corners. With `v_up` row 0 of the page is at v = 1. `shrink` moves each edge inwards by
-        so many texels, at most to the centre: half a one keeps linear filtering within the box."""
+        this many texels, at most to the centre; 0.5 keeps linear filtering within the box."""
         (x, y, w, h), (page_w, page_h) = self.box, self.page_size
         dx, dy = min(shrink, w / 2), min(shrink, h / 2)
         left, right, top, bottom = x + dx, x + w - dx, y + dy, y + h - dy
@@ -117,8 +117,8 @@ class Sprite:
         return corners
 
     def part(self, x: int, y: int, width: int, height: int) -> Optional["Sprite"]:
-        """A part, in canvas pixels, as a sprite with the same canvas and pivot, so that it is drawn where it lies on the whole. What
-        lies beyond the canvas or was trimmed off is cut off; None where nothing is left."""
+        """A part of a sprite, in canvas pixels. It keeps the canvas and the pivot, so that it is drawn at its place on the whole.
+        Whatever lies outside the canvas or was trimmed is cut off; None if nothing is left."""
         (upright_w, upright_h), (inset_x, inset_y) = self.upright, self.inset
         left, top = max(x, inset_x), max(y, inset_y)
         right, bottom = min(x + width, inset_x + upright_w), min(y + height, inset_y + upright_h)
@@ -134,8 +134,8 @@ class Sprite:
         return replace(self, box=box, inset=(left, top))
 
     def quad(self, x: float, y: float, scale=(1.0, 1.0), degrees=0.0, y_up=False, v_up=False, shrink=0.0) -> Quad:
-        """Draws it with its pivot at (x, y): scaled (a negative scale mirrors), then turned, clockwise as seen; with `y_up` the
-        screen's y goes up and it turns counter-clockwise."""
+        """Draws it with its pivot at (x, y): scaled (a negative scale mirrors), then rotated, clockwise as seen; with `y_up` y
+        goes up on the screen and it rotates counter-clockwise."""
         (left, top), (w, h) = self.inset, self.upright
         edges = (left, top, left + w, top + h)
         return self._over(edges, self.pivot, x, y, scale, degrees, y_up, v_up, shrink)
@@ -157,8 +157,8 @@ class Sprite:
 
     def stretched(self, width, height, x, y, scale=(1.0, 1.0), degrees=0.0, y_up=False, v_up=False, shrink=0.0,
                   tiled=False) -> List[Quad]:
-        """Quads that draw it `width` by `height` canvas pixels large: the bands of `stretch` keep their size, what lies between is
-        drawn out, or repeated if `tiled`. Without bands all of it is."""
+        """Quads that draw it `width` by `height` canvas pixels in size: the bands of `stretch` keep their size, and the middle is
+        stretched, or repeated if `tiled`. Without bands, all of it is the middle."""
         bands = self.stretch or (0, 0, 0, 0)
         columns = _Bands(self.canvas[0], bands[0], bands[2], width, tiled)
         rows = _Bands(self.canvas[1], bands[1], bands[3], height, tiled)
@@ -192,7 +192,7 @@ class _Bands:
         first = min(first, length)
         last = min(last, length - first)
         both, between = float(first + last), float(length - first - last)
-        size = to / both if both > to else 1.0  # Bands that have no room beside each other shrink alike.
+        size = to / both if both > to else 1.0  # Bands that do not fit side by side shrink in proportion.
         self.source = (0, first, length - last, length)
         self.to = (0.0, first * size, to - last * size, float(to))
         self.copies = 1
@@ -226,7 +226,8 @@ class Step:
 
 
 class Shown(NamedTuple):
-    """What a clip shows at a time: the step's number, how often it has played through, whether a clip that plays once is over."""
+    """What a clip shows at a given time: the number of the step, how often the clip has played, and whether a clip that plays once
+    is over."""
 
     step: int
     played: int
@@ -255,7 +256,8 @@ class Clip:
         self._length = now
 
     def at(self, nanoseconds: int) -> Shown:
-        """What is shown at a time. Below 0 it counts back from the end of a period; a clip that plays once shows its first step then."""
+        """What is shown at a given time. Negative times count back from the end of a period; a clip that plays once then shows its
+        first step."""
         tick, played = self._fold(nanoseconds * self._scale)
         return Shown(self._turns[self._turn_at(tick)], played, self.mode == "once" and played > 0)
 
@@ -273,7 +275,7 @@ class Clip:
 
 
 class Player:
-    """Plays a clip. `nanoseconds` is where it begins, so that a crowd does not move in step."""
+    """Plays a clip. It starts at the position `nanoseconds`: start each of a crowd elsewhere, and they do not move in step."""
 
     def __init__(self, clip: Clip, nanoseconds: int = 0):
         self.clip = clip
@@ -283,7 +285,7 @@ class Player:
 
     @property
     def step(self) -> Step:
-        """What to show."""
+        """The step to show now."""
         return self.clip.steps[self.clip._turns[self._turn]]
 
     @property
@@ -346,7 +348,7 @@ def load(path) -> Atlas:
 
 
 def read(text: str) -> Atlas:
-    """Reads a descriptor's text. Raises ReadError where it cannot be right."""
+    """Reads a descriptor's text. Raises ReadError if it is not a valid descriptor."""
     try:
         whole = json.loads(text)
     except (ValueError, RecursionError) as error:
@@ -493,19 +495,19 @@ def _sprite(name, node, pages):
 
 
 def _rate(node):
-    """A rate as it is written: a number of up to nine digits, or a ratio such as "60000/1001"."""
+    """A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001"."""
     value = node._of((int, float, str), "a number or a ratio")
     if isinstance(value, str):
         above, slash, below = value.partition("/")
         if not (slash and all(part.isascii() and part.isdigit() for part in (above, below)) and int(below) > 0):
-            node.wrong("is no ratio such as 60000/1001")
+            node.wrong("is not a ratio such as 60000/1001")
         rate = (int(above), int(below))
     else:
         node.number()
         places = next((k for k in range(10) if _rounded(value * 10**k) / 10**k == value), 0)
         rate = (_rounded(value * 10**places), 10**places)
     if not (0 <= rate[0] < 1 << 31 and rate[1] < 1 << 32 and (isinstance(value, str) or rate[0] / rate[1] == value)):
-        node.wrong("is no rate of up to nine digits")
+        node.wrong("is not a rate of up to nine digits")
     return Fraction(*rate)
 
 
@@ -525,9 +527,9 @@ def _clip(name, node, sprites):
         if sprite not in sprites and ":" not in sprite:
             step.get("sprite").wrong("is not a sprite of this atlas")
         if ms is None and fps is None:
-            step.wrong("has no ms, and its clip no fps")
+            step.wrong("has no ms, and its clip has no fps")
         if ms is not None and not 0 <= ms.number() <= LONGEST_MS:
-            ms.wrong("is no duration")
+            ms.wrong("is not a duration")
         durations.append(None if ms is None else _rounded(ms.value * 1e6))
         steps.append(Step(sprite, events.texts() if events else ()))
     if not steps:
