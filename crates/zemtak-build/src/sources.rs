@@ -72,9 +72,9 @@ impl Source {
 pub struct FoundSources {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
-    /// How many files are no images and were passed over.
+    /// How many files are no images and were skipped.
     pub skipped: usize,
-    /// How many pictures of an earlier build were passed over, by folder.
+    /// How many pictures of an earlier build were skipped, by folder.
     pub own: BTreeMap<String, usize>,
     /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
     /// wrong with them can be told in the same run.
@@ -88,9 +88,9 @@ pub struct FoundSources {
 pub struct Sources {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
-    /// How many files are no images and were passed over.
+    /// How many files are no images and were skipped.
     pub skipped: usize,
-    /// How many pictures of an earlier build were passed over, by folder.
+    /// How many pictures of an earlier build were skipped, by folder.
     pub own: BTreeMap<String, usize>,
     /// What is wrong with names and files.
     pub problems: Vec<Problem>,

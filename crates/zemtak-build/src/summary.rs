@@ -67,7 +67,7 @@ pub struct Summary {
     pub warnings: Vec<Warning>,
     /// Files that are no images.
     pub skipped_files: usize,
-    /// How many pictures of an earlier build were passed over, by folder.
+    /// How many pictures of an earlier build were skipped, by folder.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub own_pictures: BTreeMap<String, usize>,
     /// Whether the search for a layout was cut short by Ctrl-C.

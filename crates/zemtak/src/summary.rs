@@ -11,7 +11,7 @@ use zemtak_build::{Kept, SpriteLoss, State, Summary, TextureSummary, format};
 /// Tells of a built atlas.
 pub struct SummaryReport<'a>(pub &'a Summary);
 
-/// What was told of files that were passed over: how many are no images, and how many pictures of earlier builds.
+/// What was told of files that were skipped: how many are no images, and how many pictures of earlier builds.
 pub type PassedOver = BTreeSet<(usize, BTreeMap<String, usize>)>;
 
 fn kept_text(kept: Kept) -> String {
@@ -88,7 +88,7 @@ impl SummaryReport<'_> {
         format!("{NAME}{}{NAME:#}: {changes} -> {sprites} on {pages} in {took}", self.0.name)
     }
 
-    /// For people. What was passed over beside the sources is told once, though several atlases are made of one folder.
+    /// For people. What was skipped beside the sources is told once, though several atlases are made of one folder.
     #[must_use]
     pub fn text(&self, verbose: bool, told: &mut PassedOver) -> String {
         let mut out = self.line() + "\n";
@@ -132,7 +132,7 @@ impl SummaryReport<'_> {
         for (folder, count) in &self.0.own_pictures {
             let count = format::count(*count, "picture", "pictures");
             let folder = if folder.is_empty() { "." } else { folder };
-            let _ = writeln!(out, "  passed   over {count} of an earlier build in {}", format::name(folder));
+            let _ = writeln!(out, "  skipped  {count} of an earlier build in {}", format::name(folder));
         }
         if self.0.skipped_files > 0 {
             let count = format::count(self.0.skipped_files, "file that is no image", "files that are no images");

@@ -34,7 +34,7 @@ pub(super) struct AtlasInputs<'a> {
     pub sources: Vec<&'a Source>,
     /// Their contents.
     pub contents: Vec<Looked>,
-    /// How many pictures of earlier builds were passed over, by folder.
+    /// How many pictures of earlier builds were skipped, by folder.
     pub own_pictures: BTreeMap<String, usize>,
     /// The templates' texts, by what asks for them.
     pub templates: BTreeMap<PathBuf, String>,

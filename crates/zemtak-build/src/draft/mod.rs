@@ -60,7 +60,7 @@ pub struct NewProject {
     pub atlases: Vec<AtlasDraft>,
     /// How many images were looked at and can be used.
     pub images: usize,
-    /// How many pictures of earlier builds were passed over.
+    /// How many pictures of earlier builds were skipped.
     pub own_pictures: usize,
     /// What is wrong with images that the project leaves out.
     pub left_out: Vec<Problem>,
@@ -107,7 +107,7 @@ impl NewProject {
 
 fn nothing_to_pack(folder: &Path, survey: &Survey) -> Problem {
     let others = format::count(survey.skipped, "other file was", "other files were");
-    let why = [format!("there is no image that can be used; {others} passed over")];
+    let why = [format!("there is no image that can be used; {others} skipped")];
     let unusable = survey.unusable.iter().map(|unusable| &unusable.problem);
     let refused = survey.refused.iter().chain(unusable).map(ToString::to_string);
     let why: Vec<String> = why.into_iter().chain(refused).collect();

@@ -234,7 +234,7 @@ pub(super) fn store(text: &Text<'_>, value: &Value<'_>) -> Option<SharedSettings
     };
     let settings = SharedSettings { access: access.unwrap_or_default(), ..SharedSettings::new(url) };
     if settings.has_password() {
-        let why = "a password does not belong into a project file: set ZEMTAK_STORE to the whole address instead";
+        let why = "a password does not belong in a project file: set ZEMTAK_STORE to the whole address instead";
         text.wrong(ProblemKind::InvalidValue, span, why);
     }
     Some(settings)

@@ -88,28 +88,28 @@ kinds! {
     Gap: Warning, "frame_gap", "sequence has a gap", "sequences have gaps",
         "the clip goes on without the missing frames; add them, or give the steps in a [[atlas.NAME.clip]]";
     /// Steps of a sequence with the same number, as `lava2` and `lava02`.
-    SameNumber: Warning, "same_frame_number", "sequence has one number twice", "sequences have one number twice",
+    SameNumber: Warning, "same_frame_number", "sequence uses a number twice", "sequences use a number twice",
         "both become steps of one clip; rename one if they are not";
     /// A sequence with numbers of mixed widths, as `pause_1` and `pause_0010`.
-    MixedDigits: Warning, "mixed_digits", "sequence mixes widths of numbers", "sequences mix widths of numbers",
-        "steps are sorted by value, so all is well if they belong together";
+    MixedDigits: Warning, "mixed_digits", "sequence mixes numbers of different lengths", "sequences mix numbers of different lengths",
+        "steps are sorted by value, which is fine if they belong together";
     /// A sequence with canvases of several sizes.
     VaryingCanvas: Warning, "varying_canvas", "sequence has canvases of several sizes", "sequences have canvases of several sizes",
         "a pivot in the middle jumps from step to step; draw them on one canvas, or give the pivot by a rule";
     /// Next to nothing on a large canvas.
-    Speck: Warning, "speck", "sprite is next to nothing on a large canvas", "sprites are next to nothing on a large canvas",
+    Speck: Warning, "speck", "sprite has only specks on a large canvas", "sprites have only specks on a large canvas",
         "a stray pixel? it keeps the sprite from counting as empty";
     /// Nothing but faint pixels.
     Faint: Warning, "faint", "sprite can hardly be seen", "sprites can hardly be seen",
         "if it is to count as empty, raise visible_alpha";
     /// A file whose extension is that of another format.
     WrongExtension: Warning, "wrong_extension", "file is named like another format", "files are named like another format",
-        "read all the same, by content; other tools may stumble";
+        "they are read by content; other tools may refuse them";
     /// A file that is damaged where it does not touch the pixels.
-    Damaged: Warning, "damaged_images", "image is damaged beside its pixels", "images are damaged beside their pixels",
+    Damaged: Warning, "damaged_images", "image file is damaged outside its pixels", "image files are damaged outside their pixels",
         "the pixels are whole, but strict readers refuse the file: save it anew";
     /// A picture that its file says is to be turned or mirrored.
-    Orientation: Warning, "orientation", "image is to be turned or mirrored, says its file", "images are to be turned or mirrored, say their files",
+    Orientation: Warning, "orientation", "image file asks to be shown turned or mirrored", "image files ask to be shown turned or mirrored",
         "pixels are taken as they are stored; save the image upright";
     /// No visible pixel.
     Empty: Note, "empty", "sprite has no visible pixel", "sprites have no visible pixel",
@@ -136,8 +136,8 @@ kinds! {
     Gamma: Note, "gamma", "image has gamma or primaries", "images have gamma or primaries",
         "not applied: numbers are taken as they are";
     /// A picture that this tool drew.
-    OwnPicture: Note, "own_pictures", "place holds pictures that zemtak drew", "places hold pictures that zemtak drew",
-        "passed over: results never become sprites";
+    OwnPicture: Note, "own_pictures", "folder holds pictures drawn by zemtak", "folders hold pictures drawn by zemtak",
+        "skipped: results never become sprites";
 }
 
 /// One case of a finding.

@@ -171,8 +171,7 @@ impl Seen {
     ) -> Result<Scan, Failure> {
         let places: Vec<String> = paths.iter().map(|path| format::path(path)).collect();
         if self.sprites.is_empty() && self.findings.is_empty() {
-            let why =
-                format!("there is no image; {} passed over", format::count(self.skipped, "file was", "files were"));
+            let why = format!("there is no image; {} skipped", format::count(self.skipped, "file was", "files were"));
             let help = "name a folder with images";
             return Err(Problem::usage(ProblemKind::NothingToPack, &places.join(", "), why, help).into());
         }

@@ -285,7 +285,7 @@ fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Fai
         } else {
             String::new()
         };
-        let why = format!("there is no image; {passed} passed over{own}");
+        let why = format!("there is no image; {passed} skipped{own}");
         return Err(Problem::usage(ProblemKind::NothingToPack, place, why, "name a folder with images").into());
     }
     Ok(sources)

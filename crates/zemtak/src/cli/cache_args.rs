@@ -15,9 +15,10 @@ pub(super) struct CacheArgs {
 enum CacheCommand {
     /// Play a written scenario of scenes against the real cache and a simulated device
     ///
-    /// Tells for each scene what it loads, reuses, evicts and binds, and how long it waits; beside it the same scenes from
-    /// loose images, and with one load for each thing. Warns of textures that are never drawn, evicted too early, held by
-    /// scenes that have ended, and of scenes whose sprites lie scattered. docs/rehearsal.md lists the keys of a scenario.
+    /// Reports what each scene loads, reuses, evicts and binds, and how long it waits; then the same for loose images,
+    /// and for a game that shares nothing. Warns of textures that are never drawn, evicted too early, or held by scenes
+    /// that have ended, and of scenes whose sprites are scattered over pages. docs/rehearsal.md lists the keys of a
+    /// scenario.
     #[command(after_help = "Examples:\n  zemtak cache rehearse scenes.toml\n  \
         zemtak cache rehearse scenes.toml --png scenes.png --strict")]
     Rehearse(RehearseArgs),

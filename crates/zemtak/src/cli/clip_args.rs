@@ -18,7 +18,7 @@ pub(super) struct ClipArgs {
 
 #[derive(Debug, Subcommand)]
 enum ClipCommand {
-    /// All clips with their steps, lengths and modes, and what is odd about them
+    /// List all clips with their steps, lengths and modes, and anything odd about them
     #[command(after_help = "Examples:\n  zemtak clip list build/night.zemtak.json\n  \
         zemtak clip list build/night.zemtak.json --json")]
     List {
@@ -26,15 +26,15 @@ enum ClipCommand {
         #[arg(add = completions::atlases())]
         descriptor: PathBuf,
     },
-    /// The steps of a clip with their start and end times
+    /// List the steps of a clip with their start and end times
     #[command(after_help = "Examples:\n  zemtak clip table build/night.zemtak.json moth/fly\n  \
         zemtak clip table build/night.zemtak.json lantern/teal --json")]
     Table(OfArgs),
-    /// The step shown at given times, and how often the clip has played
+    /// Tell which step is shown at given times, and how often the clip has played
     #[command(after_help = "Examples:\n  zemtak clip at build/night.zemtak.json moth/fly 250ms 1.5s\n  \
         zemtak clip at build/night.zemtak.json moth/fly 10h --speed -0.5")]
     At(AtArgs),
-    /// Draw a clip as animated PNG, GIF, or a strip of its steps, or play it in the terminal
+    /// Draw a clip as an animated PNG, a GIF or a strip of its steps, or play it in the terminal
     #[command(after_help = "Examples:\n  zemtak clip render build/night.zemtak.json moth/fly -o moth.png --zoom 3\n  \
         zemtak clip render build/night.zemtak.json moth/fly --terminal")]
     Render(RenderArgs),
@@ -54,7 +54,7 @@ struct OfArgs {
 struct AtArgs {
     #[command(flatten)]
     of: OfArgs,
-    /// Times as 1.5s, 250ms, 2h or plain milliseconds
+    /// Times, such as 1.5s, 250ms, 2h or plain milliseconds
     #[arg(required = true, value_name = "TIME", value_parser = values::time, allow_negative_numbers = true)]
     times: Vec<i64>,
     /// Playback speed: a number or a ratio; 0 stands still, below 0 plays backwards
@@ -70,10 +70,10 @@ struct AtArgs {
 struct RenderArgs {
     #[command(flatten)]
     of: OfArgs,
-    /// The file: a name that ends in .gif is a GIF, any other an animated PNG
+    /// The file to write: a GIF if its name ends in .gif, else an animated PNG
     #[arg(short, long, value_name = "FILE", group = "where")]
     out: Option<PathBuf>,
-    /// Play it in this terminal instead, until it ends or Ctrl-C
+    /// Play it in this terminal instead, until it ends or you press Ctrl-C
     #[arg(long, group = "where", conflicts_with_all = ["form", "force", "json"])]
     terminal: bool,
     /// Output format [default: from the file name]
@@ -82,7 +82,7 @@ struct RenderArgs {
     /// Enlarge each pixel to this many pixels per side
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=32))]
     zoom: u32,
-    /// Blend between pixels instead of keeping them hard
+    /// Blend between pixels instead of keeping hard edges
     #[arg(long)]
     smooth: bool,
     /// Background: transparent, checker, or a colour #rrggbb [default: transparent]

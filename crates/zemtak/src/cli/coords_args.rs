@@ -80,8 +80,8 @@ pub(super) struct UvArgs {
     /// Output format
     #[arg(long = "as", value_name = "FORM", default_value = "rect", value_parser = word::<uv::Form>())]
     form: uv::Form,
-    /// Map UVs that were made for the loose image onto its page: CSV with columns u and v, a JSON list of pairs, or the vt
-    /// lines of an OBJ file, in which V goes up; the same comes back [- for standard input]
+    /// Map UVs that were made for the loose image onto its page: CSV with columns u and v, a JSON list of pairs, or the
+    /// vt lines of an OBJ file, in which V goes up. Prints them in the same format [- for standard input]
     #[arg(long, value_name = "FILE", conflicts_with_all = ["form", "part", "flip", "shrink"])]
     points: Option<PathBuf>,
 }
@@ -117,10 +117,10 @@ struct DrawArgs {
     /// Where the pivot goes [default: 0,0]
     #[arg(long, value_name = "X,Y", value_parser = point, allow_hyphen_values = true)]
     at: Option<[f64; 2]>,
-    /// Degrees about the pivot: clockwise as seen, with --y-up counter-clockwise [default: 0]
+    /// Rotation about the pivot in degrees: clockwise as seen, counter-clockwise with --y-up [default: 0]
     #[arg(long, value_name = "DEGREES", value_parser = values::number, allow_hyphen_values = true)]
     angle: Option<f64>,
-    /// Screen units for a canvas pixel, for both axes or each [default: 1]
+    /// Screen units per canvas pixel: one number, or one for each axis [default: 1]
     #[arg(long, value_name = "FACTOR", value_parser = scale, allow_hyphen_values = true)]
     scale: Option<[f64; 2]>,
     /// Scale the canvas to fit into this size, keeping proportions
@@ -141,13 +141,13 @@ struct DrawArgs {
     /// Y goes up on the screen
     #[arg(long)]
     y_up: bool,
-    /// Tile an area of this many canvas pixels with the sprite; its top left corner is the pivot
+    /// Tile an area of this size in canvas pixels with the sprite; the area's top left corner is the pivot
     #[arg(long, value_name = "WxH", value_parser = any_size, conflicts_with_all = ["part", "list"])]
     tile: Option<Size>,
-    /// Stretch the sprite to this size in canvas pixels: its bands keep theirs, the middle fills the rest
+    /// Stretch the sprite to this size in canvas pixels: its bands keep their size, the middle fills the rest
     #[arg(long, value_name = "WxH", value_parser = room, conflicts_with_all = ["part", "list", "tile", "fit"])]
     stretch: Option<[f64; 2]>,
-    /// With --stretch: other bands than the sprite's, in canvas pixels
+    /// With --stretch: use these bands instead of the sprite's, in canvas pixels
     #[arg(long, value_name = "LEFT,TOP,RIGHT,BOTTOM", value_parser = bands, requires = "stretch")]
     bands: Option<[u32; 4]>,
     /// With --stretch: repeat the middle in whole copies instead of stretching it
@@ -158,7 +158,8 @@ struct DrawArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Many at once")]
 struct BatchArgs {
-    /// A CSV or JSON file of placements, or - for standard input: sprite, x, y, and angle, scale, scale_x, scale_y, flip, tint
+    /// A CSV or JSON file of placements, or - for standard input: sprite, x, y, and optionally angle, scale, scale_x,
+    /// scale_y, flip, tint
     #[arg(long, value_name = "FILE", requires = "descriptor", conflicts_with_all = ["names", "clip", "part"])]
     list: Option<PathBuf>,
     /// Keep the order instead of sorting by page

@@ -8,16 +8,16 @@ use std::path::PathBuf;
 
 #[derive(Debug, Args)]
 pub(super) struct DiffArgs {
-    /// The descriptor as it was
+    /// The old descriptor, or an atlas of the project by name
     #[arg(add = completions::atlases())]
     old: PathBuf,
-    /// The descriptor as it is
+    /// The new descriptor, or an atlas of the project by name
     #[arg(add = completions::atlases())]
     new: PathBuf,
-    /// Also draw the pages of both side by side, with what differs framed
+    /// Also draw the pages of both side by side, with frames round what differs
     #[arg(long, value_name = "FILE")]
     png: Option<PathBuf>,
-    /// Also write a page for a browser that shows both, with a list of what differs
+    /// Also write a page for a browser that shows both, with a list of the differences
     #[arg(long, value_name = "FILE")]
     html: Option<PathBuf>,
     #[arg(long, help = FORCE)]

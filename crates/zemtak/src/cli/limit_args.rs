@@ -6,13 +6,13 @@ use zemtak_build::{Limits, format};
 
 #[derive(Debug, Args)]
 pub struct LimitArgs {
-    /// Memory for decoded pixels: large images wait for each other [default: half of the machine's, at most 4 GiB]
+    /// Memory for decoded pixels; large images wait for one another [default: half of the machine's, at most 4 GiB]
     #[arg(long, global = true, value_name = "SIZE", value_parser = memory)]
     memory: Option<u64>,
-    /// Follow links that lead out of the folders with sprites that were named
+    /// Follow symbolic links that lead out of the given folders
     #[arg(long, global = true)]
     follow_links: bool,
-    /// Move a limit, as --limit image_pixels=200000000; docs/project.md lists them
+    /// Change a limit, as in --limit image_pixels=200000000; docs/project.md lists them
     #[arg(long = "limit", global = true, value_name = "NAME=NUMBER", value_parser = limit)]
     limits: Vec<(&'static str, u64)>,
 }

@@ -162,16 +162,16 @@ struct GlobalArgs {
     /// Print one JSON document, errors too
     #[arg(long, global = true)]
     json: bool,
-    /// Print nothing but errors and what a check found
+    /// Print only errors and what a check found
     #[arg(short, long, global = true)]
     quiet: bool,
-    /// Print lists in full; -vv also logs each phase to standard error, -vvv each stage of each file
+    /// Print lists in full; -vv also logs each phase to standard error, -vvv each step for each file
     #[arg(short, long, global = true, action = clap::ArgAction::Count)]
     verbose: u8,
-    /// How to tell progress on standard error: bars on a terminal, a JSON document a line, or nothing
+    /// How to report progress on standard error: bars on a terminal, one JSON document per line, or not at all
     #[arg(long, global = true, value_name = "HOW", default_value = "auto", hide_possible_values = true)]
     progress: Progress,
-    /// When to use colour; NO_COLOR is heeded
+    /// When to use colour; NO_COLOR is respected
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
     color: When,
     /// The project file or its folder [default: the nearest zemtak.toml, here or above]
@@ -206,85 +206,86 @@ enum Command {
     /// Write the Moth Courier project and run the whole job on it
     #[command(after_help = "Examples:\n  zemtak demo\n  zemtak demo /tmp/moths --jobs 1")]
     Demo(DemoArgs),
-    /// Write a commented project file for the images that are there
+    /// Write a first project file for a folder of images, with comments
     ///
-    /// Looks at every image below the folder and says in the file's comments why it proposes what: folders that look like
-    /// atlases, pixel art or smooth art by colours and edges, clips by the numbers in names. Edit it as you like.
+    /// Looks at every image in the folder and proposes settings: which folders make an atlas, whether it is pixel art
+    /// or smooth art, which clips there are. Comments in the file give the reason for each. Edit it as you like.
     #[command(after_help = "Examples:\n  zemtak new\n  zemtak new games/moth-courier")]
     New(NewArgs),
-    /// Look at images before packing: what is there, what will bite, what packing would come to
+    /// Look at images before packing: contents, problems, and what packing would save
     ///
-    /// Findings come by kind with what to do about each. Without folders it looks at those of the project's atlases, or at this one.
-    /// Nothing is written but what --png asks for.
+    /// Findings are grouped by kind, with advice for each. Without folders it looks at those of the project's atlases,
+    /// or else at the current folder. Writes nothing but the picture of --png.
     #[command(after_help = "Examples:\n  zemtak scan art\n  zemtak scan art --strict --png art.png")]
     Scan(ScanArgs),
     /// Pack sprites into texture pages and write the descriptor
     ///
-    /// Every image below the given folders becomes a sprite, named by its path without extension. One atlas is built of
-    /// them: NAME.zemtak.json and its pages NAME-0.png, NAME-1.png ... Files are told by content; others are passed over.
-    /// Without folders the atlases of the project file zemtak.toml are built, each as far as it is out of date.
+    /// Every image in the given folders becomes a sprite, named by its path without extension. Together they make one
+    /// atlas: NAME.zemtak.json with pages NAME-0.png, NAME-1.png ... Images are recognised by content; other files are
+    /// skipped. Without folders, pack builds those atlases of the project file zemtak.toml that are out of date.
     #[command(after_help = "Examples:\n  zemtak pack\n  \
         zemtak pack art/moth art/lantern --root art -o build --name night --page-shape free --turn")]
     Pack(Box<PackArgs>),
-    /// Cut a build into shares for several machines, and tell what each is made of
+    /// Split a build into shares for several machines, and list what each contains
     ///
-    /// Each machine then runs pack --share with its number, which puts what it makes into the shared store, and a last plain pack finds
-    /// it there. With --json each unit of work has its inputs, a hash of all that it follows from, and whether it is in the store, for build
-    /// systems.
+    /// Each machine then runs pack --share with its number, which puts its results into the shared store; a final plain
+    /// pack takes them from there. For build systems, --json lists each unit of work with its inputs, a hash of
+    /// everything it depends on, and whether the store has it.
     #[command(after_help = "Examples:\n  zemtak plan\n  zemtak plan --shares 16 --json")]
     Plan(Box<PlanArgs>),
-    /// What is remembered between builds: here, and in the store that machines share
+    /// Inspect, trim and check the stores of what is kept between builds, local and shared
     #[command(after_help = "Examples:\n  zemtak store info\n  zemtak store trim --max-size 20GiB --max-age 30")]
     Store(StoreArgs),
-    /// Pack, and pack again whenever something changes
+    /// Pack now, and again whenever something changes
     ///
-    /// Takes the options of pack; --png is fast by default, whatever the project file says. After an error it keeps watching, and
-    /// the last good build stays in place. With --json it prints one document a line. Ctrl-C ends it.
+    /// Takes the options of pack; --png is fast by default, whatever the project file says. After an error it keeps
+    /// watching, and the last good build stays in place. With --json it prints one document per line. Stop it with
+    /// Ctrl-C.
     #[command(after_help = "Examples:\n  zemtak watch --view\n  zemtak watch art -o build --name night --settle 200")]
     Watch(Box<WatchArgs>),
-    /// Prove an atlas: files, numbers, gutters, and every pixel against its source
+    /// Check an atlas: files, numbers, gutters, and every pixel against its source
     ///
-    /// Exits with 1 and lists what does not hold.
+    /// Lists what is wrong, and then exits with 1.
     #[command(after_help = "Examples:\n  zemtak verify build/night.zemtak.json\n  \
         zemtak verify build/night.zemtak.json --against art")]
     Verify(VerifyArgs),
     /// Look at an atlas: a page for a browser, or a picture of its pages or sprites
     ///
-    /// The page for a browser needs no network and no other file: pages to zoom, layers, search, values, clips that play, pivots
-    /// set by eye. With --live it is served on this machine and follows each build.
+    /// The page for a browser is one file that works offline: zoom, layers, search, values, playing clips, setting
+    /// pivots by eye. With --live it is served on this machine and updated after each build.
     #[command(
         after_help = "Examples:\n  zemtak view build/night.zemtak.json --html night.html\n  zemtak view scene --live"
     )]
     View(ViewArgs),
-    /// Where sprites bleed into each other, and how deep in mip levels each is clean
+    /// Find sprites that bleed into each other, and down to which mip level each is clean
     ///
-    /// Every box is sampled along its edges at each level as a graphics card does, and held against levels made of that sprite
-    /// alone. What would keep them clean deeper is tried before it is told.
+    /// Samples every box along its edges at each level, as a graphics card does, and compares that with levels made of
+    /// the sprite alone. Options that would help are tried before they are suggested.
     #[command(
         after_help = "Examples:\n  zemtak mips build/night.zemtak.json\n  zemtak mips scene --levels 4 --png levels.png"
     )]
     Mips(MipsArgs),
-    /// A packed atlas in another form, without packing it again
+    /// Write a packed atlas in another format, without packing it again
     ///
-    /// Pages in another format come with a descriptor that names them; nothing moves, so UVs stay what they are. Raw pages come
-    /// with NAME.raw.json, which tells how their rows are laid out.
+    /// Pages in another format come with a descriptor of their own; boxes do not move, so UVs stay the same. Raw pages
+    /// come with NAME.raw.json, which describes how their rows are stored.
     #[command(after_help = "Examples:\n  zemtak export scene --as ktx2 --pixels bc7 -o gpu\n  \
         zemtak export build/night.zemtak.json --as raw --channels bgra --row-align 256")]
     Export(ExportArgs),
-    /// What a repack changed: sprites, clips, pages, and what a player downloads anew
+    /// Show what a repack changed: sprites, clips, pages, and what players download again
     ///
-    /// Exits with 1 if anything differs. Colour that nobody sees does not count.
+    /// Exits with 1 if anything differs. Colour under fully transparent pixels does not count.
     #[command(after_help = "Examples:\n  zemtak diff released/night.zemtak.json build/night.zemtak.json\n  \
         zemtak diff old/scene.zemtak.json scene --html changed.html")]
     Diff(DiffArgs),
-    /// Texture coordinates of sprites and of parts of them, in the form that your game needs
+    /// Compute texture coordinates of sprites and their parts, in the form your game needs
     ///
-    /// For sprites of a descriptor, or for bare numbers. Corners are those of the upright picture, also where it is stored
-    /// turned; pixels of a part that are not stored are cut off and told.
+    /// For sprites of a descriptor, or for a box given in numbers. Corners are those of the upright picture, even if it
+    /// is stored turned. A part is cut off where none of its pixels are stored, with a note.
     #[command(after_help = "Examples:\n  zemtak uv build/night.zemtak.json moth/fly/03 --as corners --v-up\n  \
         zemtak uv --page 512x256 --box 34,2,28,30 --flip x --as matrix")]
     Uv(UvArgs),
-    /// The vertices and indices that draw sprites
+    /// Compute the vertices and indices that draw sprites
     ///
     /// The pivot goes to --at, and the sprite is scaled, mirrored and turned about it. Triangles go clockwise as seen.
     #[command(
@@ -292,7 +293,7 @@ enum Command {
         zemtak quad build/night.zemtak.json --list placements.csv --as buffer -o night.vertices"
     )]
     Quad(Box<QuadArgs>),
-    /// The cells of a regular sheet, by number, pixel or texture coordinate
+    /// Find cells of a regular sheet by number, pixel or texture coordinate
     ///
     /// Cells are numbered from 0, left to right, then top to bottom.
     #[command(mut_group("how", |how| how.required(true)))]
@@ -301,8 +302,8 @@ enum Command {
     Grid(GridArgs),
     /// Cut a sheet back into sprites: by grid, by islands of visible pixels, or by a descriptor
     ///
-    /// Islands are numbered in reading order. Cutting a packed atlas by its descriptor gives the sources back, pixel for
-    /// pixel, but for colour that nobody sees.
+    /// Islands are numbered in reading order. Cutting a packed atlas by its descriptor restores the sources pixel for
+    /// pixel, except for colour under fully transparent pixels.
     #[command(after_help = "Examples:\n  zemtak cut moth-sheet.png --cell 32x32 --names fly_{index} -o art/moth\n  \
         zemtak cut build/night.zemtak.json -o back")]
     Cut(CutArgs),
@@ -310,25 +311,26 @@ enum Command {
     #[command(after_help = "Examples:\n  zemtak pattern 512x256 --kind cells\n  \
         zemtak pattern 100x60 --kind checker -o blur.png")]
     Pattern(PatternArgs),
-    /// Clips: which step is shown when, and how they look
+    /// List clips, tell which step is shown when, and draw them
     #[command(after_help = "Examples:\n  zemtak clip at build/night.zemtak.json moth/fly 250ms\n  \
         zemtak clip render build/night.zemtak.json moth/fly -o moth.png --zoom 3")]
     Clip(ClipArgs),
-    /// The resource cache: rehearse a game's scenes before the game exists
+    /// Rehearse how a game uses the resource cache, before the game exists
     #[command(after_help = "Examples:\n  zemtak cache rehearse scenes.toml\n  \
         zemtak cache rehearse scenes.toml --png scenes.png --strict")]
     Cache(CacheArgs),
-    /// The sprites and clips of a descriptor
+    /// List the sprites and clips of a descriptor
     #[command(after_help = "Examples:\n  zemtak list build/night.zemtak.json\n  \
         zemtak list build/night.zemtak.json 'moth/**'")]
     List(ListArgs),
-    /// Every value of a sprite on one screen
+    /// Show every value of a sprite on one screen
     #[command(after_help = "Examples:\n  zemtak describe build/night.zemtak.json moth/fly/03\n  \
         zemtak describe build/night.zemtak.json emblem --json")]
     Describe(DescribeArgs),
     /// Install completions for bash, fish and zsh, and manual pages
     ///
-    /// Below PREFIX/share, where shells and man look for them. Names of atlases, sprites and clips are completed too.
+    /// They go below PREFIX/share, where shells and man look for them. Names of atlases, sprites and clips are
+    /// completed too.
     #[command(after_help = "Examples:\n  zemtak setup\n  zemtak setup --prefix /usr/local")]
     Setup(SetupArgs),
     /// Print a source file that reads descriptors in a game's language
@@ -364,7 +366,7 @@ struct VerifyArgs {
     /// The folder of the sources, which sprite names are relative to
     #[arg(long, value_name = "ROOT")]
     against: Option<PathBuf>,
-    /// Also hold that no sprite bleeds down to this mip level: that no sample of it takes in a neighbour
+    /// Also check that no sprite bleeds down to this mip level: that no sample of it takes in a neighbour
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     mips: Option<u32>,
 }

@@ -18,10 +18,10 @@ pub(super) struct WatchArgs {
     /// Milliseconds without a change before a build starts
     #[arg(long, value_name = "MS", default_value_t = 100, value_parser = clap::value_parser!(u16).range(10..))]
     settle: u16,
-    /// Wait until results are on the disk before they take their names, as pack does
+    /// Wait until results are on the disk before they replace older files, as pack does
     #[arg(long)]
     sync: bool,
-    /// Also show each build in a browser: serve the page of 'zemtak view' on this machine, at an address that is told
+    /// Also show each build in a browser: serve the page of 'zemtak view' on this machine and print its address
     #[arg(long)]
     view: bool,
     #[command(flatten)]
@@ -36,22 +36,22 @@ pub(super) struct PackArgs {
     /// Write nothing; say what would be built
     #[arg(long, conflicts_with = "check")]
     dry_run: bool,
-    /// Say how each atlas differs from the one that was in its place, and what a player downloads anew
+    /// Show how each atlas differs from the one it replaces, and what players download again
     #[arg(long, conflicts_with_all = ["check", "dry_run"])]
     diff: bool,
-    /// Build share K of N, such as 3/16, into the shared store and write nothing else; a plain pack then finds it there
+    /// Build only share K of N, such as 3/16, into the shared store, where a later plain pack finds it
     #[arg(long, value_name = "K/N", conflicts_with_all = ["check", "dry_run", "diff", "fresh", "keep", "why", "take_best", "strict", "timings"])]
     share: Option<Share>,
-    /// Exit with 1 if there are warnings; what was built stays
+    /// Exit with 1 if there are warnings; the build stays
     #[arg(long)]
     strict: bool,
-    /// Rebuild everything, ignoring what earlier builds remembered
+    /// Rebuild everything, ignoring what earlier builds have stored
     #[arg(long)]
     fresh: bool,
-    /// Do not wait until results are on the disk: faster, but a loss of power may leave files that are not whole
+    /// Do not wait until results are on the disk: faster, but a power failure may leave incomplete files
     #[arg(long)]
     no_sync: bool,
-    /// Replace files where results go even if zemtak did not write them; never sources
+    /// Replace files in the output folder even if zemtak did not write them; never sources
     #[arg(long)]
     force: bool,
     #[command(flatten)]
@@ -60,7 +60,7 @@ pub(super) struct PackArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct PlanArgs {
-    /// How many shares to cut the build into, as for pack --share
+    /// How many shares to split the build into, as for pack --share
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=i64::from(MOST_SHARES)))]
     shares: u32,
     #[command(flatten)]
@@ -69,16 +69,17 @@ pub(super) struct PlanArgs {
 
 #[derive(Debug, Args)]
 struct BuildArgs {
-    /// Keep every box that can stay where it is, so that a patch stays small
+    /// Keep every box that can stay where it is, so that updates for players stay small
     #[arg(long)]
     keep: bool,
-    /// Explain the layout: what it cannot go below, and what other options would give, for which up to four more are searched
+    /// Explain the layout: how small it can get at all, and what other options would bring; searches up to four more
+    /// layouts
     #[arg(long)]
     why: bool,
     /// On Ctrl-C during the layout search, continue with the best layout so far
     #[arg(long)]
     take_best: bool,
-    /// Report how long each stage took, and what came from where
+    /// Report how long each stage took, and where its results came from
     #[arg(long)]
     timings: bool,
     #[command(flatten)]
@@ -87,16 +88,17 @@ struct BuildArgs {
 
 #[derive(Debug, Args)]
 struct AtlasArgs {
-    /// Folders and image files, - for a list on standard input; without any, the atlases of the project file
+    /// Folders and image files, or - for a list on standard input [default: the atlases of the project file]
     #[arg(value_name = "PATH")]
     paths: Vec<PathBuf>,
     /// Output folder for descriptors and pages [default: the project file's, else build]
     #[arg(short, long, value_name = "DIR")]
     out: Option<PathBuf>,
-    /// The atlas's name: a-z 0-9 _ - [default: that of the one folder, else "atlas"]; of a project, the only one to build
+    /// The atlas's name: a-z 0-9 _ - [default: that of the folder, if there is one, else "atlas"]; in a project, build
+    /// only this atlas
     #[arg(long, value_parser = atlas_name)]
     name: Option<String>,
-    /// Folder that sprite names are relative to [default: the one folder, else the common parent]
+    /// Folder that sprite names are relative to [default: the folder, if there is one, else the common parent]
     #[arg(long, value_name = "DIR")]
     root: Option<PathBuf>,
     #[command(flatten)]
@@ -115,10 +117,10 @@ struct LayoutArgs {
     /// How boxes are arranged [default: dense]
     #[arg(long, value_name = "HOW", value_parser = word::<Arrangement>())]
     layout: Option<Arrangement>,
-    /// Layout search effort: up to about 0.2, 2 or 15 seconds a layout of 1,000 sprites [default: quick]
+    /// Layout search effort: up to about 0.2, 2 or 15 seconds for 1,000 sprites [default: quick]
     #[arg(long, value_name = "WORK", value_parser = word::<Effort>())]
     effort: Option<Effort>,
-    /// What goes on one page together: nothing, or all steps of a clip [default: none]
+    /// What must share a page: none, or clip for all steps of a clip [default: none]
     #[arg(long, value_name = "WHAT", value_parser = word::<Together>(), hide_possible_values = true)]
     together: Option<Together>,
 }
@@ -129,25 +131,25 @@ struct PageArgs {
     /// The largest page [default: 2048x2048]
     #[arg(long, value_name = "WxH", value_parser = page_size)]
     page_max: Option<Size>,
-    /// Which sides a page may have [default: pow2]
+    /// Which widths and heights a page may have [default: pow2]
     #[arg(long, value_name = "SHAPE", value_parser = word::<Shape>(), overrides_with = "page_size")]
     page_shape: Option<Shape>,
-    /// Sides are multiples of this [default: 1]
+    /// Page sides are multiples of this [default: 1]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=i64::from(LONGEST_SIDE)))]
     page_step: Option<u32>,
     /// The longer side of a page is at most this many times the shorter [default: 2]
     #[arg(long, value_name = "RATIO", value_parser = aspect)]
     page_aspect: Option<f64>,
-    /// Fewest pages, or one page more where that saves a tenth of the bytes [default: pages]
+    /// Prefer the fewest pages, or one page more if that saves a tenth of the bytes [default: pages]
     #[arg(long, value_name = "WHAT", value_parser = word::<Prefer>(), hide_possible_values = true)]
     page_prefer: Option<Prefer>,
     /// Exact size of every page
     #[arg(long, value_name = "WxH", value_parser = page_size)]
     page_size: Option<Size>,
-    /// All pages of one size, so that one texture array holds them
+    /// Make all pages the same size, so that one texture array holds them
     #[arg(long, overrides_with = "no_same_size_pages")]
     same_size_pages: bool,
-    /// Each page as small as it can be (default)
+    /// Make each page as small as it can be (default)
     #[arg(long)]
     no_same_size_pages: bool,
     /// Exact number of pages
@@ -159,10 +161,10 @@ struct PageArgs {
     /// Empty pixels along a page's edge [default: 0]
     #[arg(long, value_name = "PIXELS", value_parser = space())]
     margin: Option<u32>,
-    /// How far outwards the outermost pixels of a box are repeated [default: 1]
+    /// How many times to repeat the outermost pixels of a box outwards [default: 1]
     #[arg(long, value_name = "PIXELS", value_parser = space())]
     extrude: Option<u32>,
-    /// Leave room for this many mip levels: wide rings, aligned cells and page sides [default: 0]
+    /// Leave room for this many mip levels: wider rings, aligned cells and page sides [default: 0]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(0..=i64::from(MOST_MIP_LEVELS)))]
     mip_levels: Option<u32>,
 }
@@ -170,10 +172,10 @@ struct PageArgs {
 #[derive(Debug, Args)]
 #[command(next_help_heading = "Sprites")]
 struct SpriteArgs {
-    /// Take only images whose name or path below the root matches this glob; repeatable
+    /// Take only images whose name, or path below the root, matches this glob; repeatable
     #[arg(long, value_name = "GLOB")]
     take: Vec<Pattern>,
-    /// Leave out images whose name or path matches this glob
+    /// Leave out images whose name, or path below the root, matches this glob; repeatable
     #[arg(long, value_name = "GLOB")]
     leave: Vec<Pattern>,
     /// Store sprites turned by 90 degrees where that saves room
@@ -203,7 +205,7 @@ struct SpriteArgs {
     /// Write colour 0 under transparent pixels (default with --filter nearest)
     #[arg(long)]
     no_fringe: bool,
-    /// What the colour of half-transparent pixels means [default: straight]
+    /// Whether colour is straight or premultiplied by alpha [default: straight]
     #[arg(long, value_name = "KIND", value_parser = word::<Alpha>(), hide_possible_values = true)]
     alpha: Option<Alpha>,
     /// How the game should sample: nearest or linear [default: nearest]
@@ -241,10 +243,10 @@ struct FileArgs {
     /// How page files are named: plain, or hashed by content [default: plain]
     #[arg(long, value_name = "HOW", value_parser = word::<PageNames>(), hide_possible_values = true)]
     names: Option<PageNames>,
-    /// Write beside the descriptor: csv, rust, c, c-source or template:FILE; repeatable
+    /// Also write the descriptor as csv, rust, c, c-source or template:FILE; repeatable
     #[arg(long, value_name = "FORM")]
     also: Vec<Also>,
-    /// The same atlas again at another size, as -half=0.5 or -double=2:pixel; repeatable
+    /// Build the atlas at another size too, such as -half=0.5 or -double=2:pixel; repeatable
     #[arg(long, value_name = "SUFFIX=FACTOR", allow_hyphen_values = true)]
     sizes: Vec<OtherSize>,
 }

@@ -14,10 +14,10 @@ pub(super) struct ScanArgs {
     /// List every sprite, and all cases of each finding
     #[arg(long)]
     all: bool,
-    /// Exit with 1 if a build would fail or something is worth a look
+    /// Exit with 1 if a build would fail or something needs attention
     #[arg(long)]
     strict: bool,
-    /// Also draw a contact sheet: sprites with names, visible boxes and marks where something was found
+    /// Also draw a contact sheet: sprites with names and visible boxes, marked where something was found
     #[arg(long, value_name = "FILE")]
     png: Option<PathBuf>,
     #[arg(long, requires = "png", help = FORCE)]

@@ -81,7 +81,7 @@ impl GridArgs {
 
 #[derive(Debug, Args)]
 pub(super) struct CutArgs {
-    /// An image, or a descriptor NAME.zemtak.json or an atlas of the project whose pages are cut
+    /// An image, or a packed atlas: its descriptor NAME.zemtak.json, or its name in the project
     #[arg(value_name = "SHEET")]
     sheet: PathBuf,
     /// Output folder for the sprites
@@ -89,8 +89,8 @@ pub(super) struct CutArgs {
     out: PathBuf,
     #[command(flatten)]
     grid: GridCutArgs,
-    /// Without --cell or --cells, islands of visible pixels are cut out: parts with fewer empty pixels between them belong
-    /// together [default: 1]
+    /// Without --cell or --cells, cut out islands of visible pixels; parts with fewer than this many empty pixels
+    /// between them count as one island [default: 1]
     #[arg(long, value_name = "PIXELS", value_parser = clap::value_parser!(u32).range(1..=i64::from(FARTHEST)), conflicts_with = "how")]
     join: Option<u32>,
     /// Alpha from which a pixel is visible, 1 to 255 [default: 1]
@@ -99,7 +99,7 @@ pub(super) struct CutArgs {
     /// Names of the sprites; {sheet}, {index}, {column} and {row} are filled in
     #[arg(long, value_name = "PATTERN", default_value = cut::NAMES)]
     names: String,
-    /// Give all sprites the canvas of the largest, and say where they stand on it
+    /// Give all sprites the canvas of the largest, and put them at this place on it
     #[arg(long, value_name = "WHERE", value_parser = word::<cut::Stand>())]
     uniform: Option<cut::Stand>,
     /// Write cells without a visible pixel too
@@ -107,7 +107,7 @@ pub(super) struct CutArgs {
     keep_empty: bool,
     #[arg(long, help = output::FORCE)]
     force: bool,
-    /// Print the boxes, write nothing
+    /// Print the boxes; write nothing
     #[arg(long)]
     dry_run: bool,
 }
@@ -135,7 +135,7 @@ pub(super) struct PatternArgs {
     /// Its size
     #[arg(value_name = "WxH", value_parser = pattern_size)]
     size: Size,
-    /// What to find out
+    /// What the texture should reveal
     #[arg(long, value_parser = word::<NamedKind>())]
     kind: NamedKind,
     /// The file [default: KIND-WxH.png]

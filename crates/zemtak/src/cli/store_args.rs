@@ -15,18 +15,18 @@ pub(super) struct StoreArgs {
 
 #[derive(Debug, Subcommand)]
 enum StoreSubcommand {
-    /// Tell what each store holds
+    /// Show what each store holds
     #[command(after_help = "Examples:\n  zemtak store info\n  zemtak store info --url /mnt/art/store")]
     Info(WhichArgs),
-    /// Make stores smaller: what nobody has used for longest goes first
+    /// Make stores smaller: least recently used values go first
     ///
-    /// Everything in a store can be made anew, so that this is safe while builds are at work.
+    /// Everything in a store can be rebuilt, so this is safe even while builds are running.
     #[command(after_help = "Examples:\n  zemtak store trim --max-size 20GiB\n  \
         zemtak store trim --url /mnt/art/store --max-age 30 --dry-run")]
     Trim(TrimArgs),
-    /// Hold every value to its hash
+    /// Check every value against its hash
     ///
-    /// Exits with 1 if any is damaged, or was written with another ZEMTAK_STORE_KEY. Builds do not use such values either way.
+    /// Exits with 1 if any is damaged, or was written with another ZEMTAK_STORE_KEY. Builds never use such values.
     /// Reading a value counts as using it, so trim first.
     #[command(after_help = "Examples:\n  zemtak store check\n  zemtak store check --url /mnt/art/store --remove")]
     Check(CheckArgs),
@@ -34,10 +34,10 @@ enum StoreSubcommand {
 
 #[derive(Debug, Args)]
 struct WhichArgs {
-    /// The shared store, and it alone [default: the project's or that of ZEMTAK_STORE, and the local one]
+    /// Only this shared store [default: the project's or that of ZEMTAK_STORE, and the local one]
     #[arg(long, value_name = "URL")]
     url: Option<String>,
-    /// Folder for results, where the local store lies [default: the project file's, else build]
+    /// Output folder, where the local store is [default: the project file's, else build]
     #[arg(short, long, value_name = "DIR", conflicts_with = "url")]
     out: Option<PathBuf>,
 }
@@ -45,13 +45,13 @@ struct WhichArgs {
 #[derive(Debug, Args)]
 #[command(group(clap::ArgGroup::new("bounds").required(true).multiple(true)))]
 struct TrimArgs {
-    /// The most that each store may take, such as 20GiB
+    /// Largest size of each store, such as 20GiB
     #[arg(long, value_name = "SIZE", value_parser = size, group = "bounds")]
     max_size: Option<u64>,
-    /// Remove from the shared store what nobody has used for so many days
+    /// Remove values from the shared store that nobody has used for this many days
     #[arg(long, value_name = "DAYS", group = "bounds")]
     max_age: Option<u16>,
-    /// Remove nothing; tell what would be
+    /// Remove nothing; show what would be removed
     #[arg(long)]
     dry_run: bool,
     #[command(flatten)]
@@ -60,7 +60,7 @@ struct TrimArgs {
 
 #[derive(Debug, Args)]
 struct CheckArgs {
-    /// Remove what is damaged
+    /// Remove damaged values
     #[arg(long)]
     remove: bool,
     #[command(flatten)]

@@ -13,22 +13,22 @@ pub(super) struct ViewArgs {
     /// The descriptor, NAME.zemtak.json, or an atlas of the project by name
     #[arg(add = completions::atlases())]
     descriptor: PathBuf,
-    /// Draw a picture of it
+    /// Draw a picture
     #[arg(long, value_name = "FILE", group = "what")]
     png: Option<PathBuf>,
-    /// Write a page for a browser, complete in itself: zoom, search, values, clips, pivots set by eye
+    /// Write a page for a browser, in one file: zoom, search, values, clips, pivots set by eye
     #[arg(long, value_name = "FILE", group = "what")]
     html: Option<PathBuf>,
-    /// Serve that page on this machine alone, at an address that is told, and keep it current with each build
+    /// Serve that page to this machine only, print its address, and update it after each build
     #[arg(long, group = "what", conflicts_with = "before")]
     live: bool,
-    /// Compare with this descriptor on the page: what moved, came, went, changed
+    /// Compare with this descriptor: show on the page what was added, removed, moved or changed
     #[arg(long, value_name = "DESCRIPTOR", requires = "html", add = completions::atlases())]
     before: Option<PathBuf>,
-    /// What to draw on the picture
+    /// What the picture shows
     #[arg(long = "as", value_parser = word::<Subject>(), default_value = "pages")]
     subject: Subject,
-    /// Only this page on the picture, from 0 [default: all]
+    /// Draw only this page, counted from 0 [default: all]
     #[arg(long, value_name = "N")]
     page: Option<usize>,
     #[arg(long, help = FORCE)]

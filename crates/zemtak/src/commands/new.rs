@@ -45,7 +45,7 @@ impl Report for NewReport {
         }
         if self.0.own_pictures > 0 {
             let own = format::count(self.0.own_pictures, "picture", "pictures");
-            let _ = writeln!(out, "\n{own} of earlier builds passed over");
+            let _ = writeln!(out, "\n{own} of earlier builds skipped");
         }
         let project = folder.map_or(String::new(), |_| format!(" --project {file}"));
         let _ = writeln!(out, "\nRead it, change what you like, and build it: zemtak pack{project}");

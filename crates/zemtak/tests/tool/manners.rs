@@ -114,7 +114,7 @@ fn quiet_says_nothing_and_colour_only_comes_when_asked() {
     let empty = Folder::new();
     empty.write("art/readme.txt", "no image");
     let run = empty.zemtak("pack art").exits(2);
-    assert!(run.err().contains("there is no image; 1 other file was passed over"), "{}", run.err());
+    assert!(run.err().contains("there is no image; 1 other file was skipped"), "{}", run.err());
 }
 
 #[test]

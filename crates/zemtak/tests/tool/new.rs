@@ -86,11 +86,7 @@ fn a_folder_without_images_and_one_of_large_ones() {
     let folder = Folder::new();
     folder.write("readme.txt", "words");
     assert!(
-        folder
-            .zemtak("new")
-            .exits(2)
-            .err()
-            .contains("there is no image that can be used; 1 other file was passed over")
+        folder.zemtak("new").exits(2).err().contains("there is no image that can be used; 1 other file was skipped")
     );
     assert!(!folder.exists("zemtak.toml"));
     assert!(folder.zemtak("new nowhere").exits(4).err().contains("nowhere: no such file or folder"));

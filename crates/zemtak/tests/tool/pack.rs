@@ -262,7 +262,7 @@ fn pages_never_become_sprites() {
     let names: Vec<String> = run["atlases"][0]["own_pictures"].as_object().unwrap().keys().cloned().collect();
     assert_eq!((run["atlases"][0]["sprites"].clone(), names), (3.into(), vec!["packed".into(), "release".into()]));
     let text = folder.zemtak("pack . -o out --name all -v").exits(0).out();
-    assert!(text.contains("  passed   over 1 picture of an earlier build in packed\n"), "{text}");
+    assert!(text.contains("  skipped  1 picture of an earlier build in packed\n"), "{text}");
     let nothing = folder.zemtak("pack packed -o out").exits(2);
     assert!(nothing.err().contains("1 picture of an earlier build too"), "{}", nothing.err());
 }
