@@ -1,4 +1,4 @@
-//! Every sprite of an atlas against the image that it was made from.
+//! Compares every sprite of an atlas with the image that it was made from.
 
 use crate::allowance::Allowance;
 use crate::failure::{Failure, Problem};
@@ -19,19 +19,19 @@ use zemtak_core::pixels::Pixels;
 use zemtak_core::resample::{Resample, Scale, resample};
 use zemtak_core::verify::{self, Defect};
 
-/// What a comparison found.
+/// The result of a comparison.
 #[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct Comparison {
-    /// What does not hold.
+    /// Everything that differs.
     pub differences: Vec<Difference>,
     /// Sources that cannot be read.
     pub problems: Vec<Problem>,
-    /// Images below the root that are no sprites of this atlas, but for pictures that this tool drew.
+    /// Images below the root that are not sprites of this atlas, except for pictures that this tool drew.
     pub not_in_atlas: usize,
 }
 
-/// Something about a sprite that is not as in its source.
+/// A difference between a sprite and its source.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub enum Difference {
@@ -40,7 +40,7 @@ pub enum Difference {
         /// The sprite.
         sprite: SpriteName,
     },
-    /// The animated image that it was a frame of has fewer frames now.
+    /// The animated image of which it was a frame has fewer frames now.
     NoFrame {
         /// The sprite.
         sprite: SpriteName,
@@ -62,7 +62,7 @@ impl Difference {
         }
     }
 
-    /// The sprite that it is about.
+    /// The sprite that differs.
     #[must_use]
     pub fn sprite(&self) -> Option<&SpriteName> {
         match self {
@@ -82,11 +82,11 @@ impl fmt::Display for Difference {
     }
 }
 
-/// Rebuilds every sprite and holds it against its source. `pages` are the decoded pages, none where one is broken;
-/// `root` is what the sprites' names are relative to, and `leave_out` a folder below it whose images are no sources.
+/// Rebuilds every sprite and compares it with its source. `pages` are the decoded pages, `None` for broken ones; sprite
+/// names are relative to `root`, and `leave_out` is a folder below it whose images are not sources.
 ///
 /// # Errors
-/// The root cannot be looked through, or the observer cancels.
+/// The root cannot be searched, or the observer cancels.
 pub fn compare_with_sources(
     atlas: &Atlas,
     pages: &[Option<Pixels>],
@@ -141,7 +141,7 @@ fn find(root: &Path, leave_out: &Path, allowance: &Allowance) -> Result<Vec<Sour
     Failure::unless(found.problems, found.files)
 }
 
-/// A sprite on its page, and which frame of its source it is.
+/// A sprite on its page, and the number of its frame in its source.
 struct Pair<'a> {
     name: &'a SpriteName,
     sprite: &'a Sprite,
@@ -149,7 +149,7 @@ struct Pair<'a> {
     frame: usize,
 }
 
-/// The source of a sprite: the image of its name, or the frame of the animated image that its name continues.
+/// The source of a sprite: the image of the same name, or a frame of the animated image that its name continues.
 fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -> Option<(&'s Source, usize)> {
     if let Some(source) = by_name.get(name) {
         return Some((source, 0));

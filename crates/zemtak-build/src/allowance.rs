@@ -1,8 +1,8 @@
 //! How much memory decoded pixels take at a time, whatever the number of threads.
 //!
-//! Of the whole, three eighths are for decoding and treating images, three for drawing pages, one for treated sprites that wait
-//! to be drawn, and one for files' bytes and the pages of the former build. What decodes an image first waits for its share.
-//! Nothing that holds a share hands work to other threads, so that it always ends and gives the share back.
+//! Three eighths of all are for decoding and treating images, three for drawing pages, one for treated sprites that
+//! wait to be drawn, and one for files' bytes and the pages of the previous build. Decoding an image waits for its
+//! share first. Nothing that holds a share passes work to other threads, so it always finishes and returns the share.
 
 use crate::failure::{Problem, ProblemKind};
 use crate::format;
@@ -11,28 +11,28 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use zemtak_core::geometry::Size;
 
-/// What is taken where a machine has more than twice of it.
+/// The default on a machine that has more than twice as much.
 const MOST_BY_DEFAULT: u64 = 4 << 30;
 
-/// The bytes that decoding and treating takes for a pixel, the result among them, at most: 16 bits a channel come as 8 bytes, are
+/// The most bytes per pixel for decoding and treating, including the result: 16 bits per channel arrive as 8 bytes, are
 /// rounded to 4 and copied once more.
 const DECODING: u64 = 20;
 
-/// The bytes that a page takes for a pixel while it is drawn as a whole and encoded.
+/// The bytes per pixel of a page that is drawn as a whole and encoded.
 const DRAWING_WHOLE: u64 = 20;
 
-/// The same where it is drawn band by band: the sprites, and twice what comes out.
+/// The same if it is drawn band by band: the sprites, and twice the result.
 const DRAWING_BANDS: u64 = 8;
 
-/// The bytes that a decoded pixel takes.
+/// The bytes of a decoded pixel.
 const HELD: u64 = 4;
 
-/// What a run may take, and how much of that it has taken.
+/// The memory that a run may use, and how much of it is in use.
 #[derive(Debug)]
 pub struct Allowance {
     limits: Limits,
     bytes: u64,
-    /// What those decode that are at it.
+    /// What current decoders use.
     decoding: Mutex<u64>,
     given_back: Condvar,
     waiting: AtomicU64,
@@ -43,14 +43,14 @@ pub struct Allowance {
 /// How a page is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Drawing {
-    /// All of it at once.
+    /// All at once.
     Whole,
     /// Band by band.
     Bands,
 }
 
 impl Drawing {
-    /// The bytes that a page takes so.
+    /// The bytes that a page takes this way.
     fn bytes(self, page: Size) -> u64 {
         let a_pixel = match self {
             Self::Whole => DRAWING_WHOLE,
@@ -61,7 +61,7 @@ impl Drawing {
 }
 
 impl Allowance {
-    /// What these limits allow.
+    /// The allowance for these limits.
     #[must_use]
     pub fn new(limits: Limits) -> Self {
         let bytes = limits.memory.unwrap_or_else(default_memory);
@@ -70,16 +70,16 @@ impl Allowance {
         Self { limits, bytes, decoding, given_back, waiting: AtomicU64::new(0), files, held }
     }
 
-    /// The limits of other things than memory.
+    /// All limits, including those that are not about memory.
     #[must_use]
     pub fn limits(&self) -> &Limits {
         &self.limits
     }
 
-    /// Waits until there is memory for decoding a picture of `pixels`, which is given back with what comes out.
+    /// Waits until there is memory for decoding a picture of `pixels`; dropping the result returns it.
     ///
     /// # Errors
-    /// It is more than there ever is.
+    /// It needs more than there ever is.
     pub(crate) fn decode(&self, pixels: u64) -> Result<Decoding<'_>, TooMuch> {
         let (bytes, share) = (pixels.saturating_mul(DECODING), self.share());
         if bytes > share {
@@ -97,7 +97,7 @@ impl Allowance {
         self.decoding.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// What all that decode may take together, and all pages that are drawn.
+    /// The memory for everything that decodes, and for all pages being drawn.
     fn share(&self) -> u64 {
         self.bytes / 8 * 3
     }
@@ -112,50 +112,51 @@ impl Allowance {
         pages.iter().take_while(fits).count().max(1)
     }
 
-    /// Refuses a page that takes more memory to draw than there is.
+    /// Refuses a page that needs more memory to draw than there is.
     ///
     /// # Errors
-    /// It takes more.
+    /// It needs more.
     pub(crate) fn check_page(&self, size: Size, drawing: Drawing) -> Result<(), TooMuch> {
         let bytes = drawing.bytes(size);
-        // Alone it may have what several would share, and a little more.
+        // On its own it may use what several would share, and a little more.
         if bytes > self.bytes / 2 {
             return Err(TooMuch { needed: bytes.saturating_mul(2), memory: self.bytes });
         }
         Ok(())
     }
 
-    /// Whether so many bytes of treated sprites may wait in memory until they are drawn; if so, they are to be
-    /// [let go](Self::let_go) once.
+    /// Whether this many bytes of treated sprites may wait in memory until they are drawn; if so, call
+    /// [`let_go`](Self::let_go) once for them.
     pub(crate) fn keep(&self, bytes: u64) -> bool {
         take(&self.waiting, bytes, self.bytes / 8)
     }
 
-    /// Says that kept bytes are no longer there.
+    /// Releases bytes that were kept.
     pub(crate) fn let_go(&self, bytes: u64) {
         self.waiting.fetch_sub(bytes, Ordering::Relaxed);
     }
 
-    /// A file's bytes until they are decoded, if there is memory for that.
+    /// Keeps a file's bytes until they are decoded, if there is memory for that.
     pub(crate) fn keep_file(&self, bytes: Vec<u8>) -> Option<KeptFile> {
         take(&self.files, bytes.len() as u64, self.bytes / 16).then_some(())?;
         Some(KeptFile { counted: Arc::clone(&self.files), bytes })
     }
 
-    /// Counts the pages of an atlas that are to be in memory all at once, for as long as the answer is kept. `about` is the atlas.
+    /// Counts the pages of an atlas that must all be in memory at once, for as long as the result is kept. `about` is
+    /// the atlas.
     ///
     /// # Errors
-    /// As [`hold`](Self::hold).
+    /// See [`hold`](Self::hold).
     pub fn hold_pages(&self, about: &str, pages: &[Size]) -> Result<HeldPixels, Problem> {
         let pixels = pages.iter().map(|size| size.area()).fold(0, u64::saturating_add);
         self.hold(about, &format::count(pages.len(), "page", "pages"), pixels)
     }
 
-    /// Counts pixels that are to be in memory all at once, for as long as the answer is kept. They may have half of it: decoding
-    /// them and working on them takes more. `what` they are is for people, as "3 pages".
+    /// Counts pixels that must all be in memory at once, for as long as the result is kept. They may use half of the
+    /// allowance: decoding them and working on them takes more. `what` describes them for people, such as "3 pages".
     ///
     /// # Errors
-    /// They and those that are held already take more.
+    /// Together with those that are held already, they need more.
     pub fn hold(&self, about: &str, what: &str, pixels: u64) -> Result<HeldPixels, Problem> {
         let bytes = pixels.saturating_mul(HELD);
         if take(&self.held, bytes, self.bytes / 2) {
@@ -166,7 +167,7 @@ impl Allowance {
         Err(TooMuch { needed, memory: self.bytes }.refusal(about, &what))
     }
 
-    /// How many bytes from a shared store may wait until they are asked for.
+    /// How many bytes from a shared store may wait until they are needed.
     pub(crate) fn of_ahead(&self) -> u64 {
         self.bytes / 16
     }
@@ -176,7 +177,7 @@ impl Allowance {
         self.bytes / 64
     }
 
-    /// Whether all pages of a former build may be decoded, if they have so many pixels.
+    /// Whether all pages of a previous build may be decoded, given their number of pixels.
     pub(crate) fn fits_former(&self, pixels: u64) -> bool {
         pixels.saturating_mul(5) <= self.bytes / 16
     }
@@ -187,7 +188,7 @@ fn take(from: &AtomicU64, bytes: u64, most: u64) -> bool {
         .is_ok()
 }
 
-/// Memory for decoding a picture; dropped, others may have it.
+/// Memory for decoding a picture; dropping this returns it.
 #[derive(Debug)]
 pub(crate) struct Decoding<'a> {
     of: &'a Allowance,
@@ -201,7 +202,7 @@ impl Drop for Decoding<'_> {
     }
 }
 
-/// A file's bytes that wait in memory; dropped, others may have their place.
+/// A file's bytes that wait in memory; dropping this returns their room.
 #[derive(Debug)]
 pub(crate) struct KeptFile {
     counted: Arc<AtomicU64>,
@@ -221,13 +222,13 @@ impl KeptFile {
 }
 
 impl Drop for KeptFile {
-    /// Of what was taken nothing is left to give back.
+    /// Nothing is left to return of what was taken.
     fn drop(&mut self) {
         self.give_back();
     }
 }
 
-/// Pixels that are in memory; dropped, others may have their place.
+/// Pixels in memory; dropping this returns their room.
 #[derive(Debug)]
 pub struct HeldPixels {
     counted: Arc<AtomicU64>,
@@ -240,12 +241,12 @@ impl Drop for HeldPixels {
     }
 }
 
-/// Something takes more memory than a run may have.
+/// Something needs more memory than a run may use.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct TooMuch {
-    /// The memory that a run must be allowed for it.
+    /// The memory that a run would have to be allowed.
     pub needed: u64,
-    /// What it is allowed.
+    /// The memory that it is allowed.
     pub memory: u64,
 }
 
@@ -256,7 +257,7 @@ impl TooMuch {
     }
 
     fn refusal(self, about: &str, what: &str) -> Problem {
-        // Rounded up, so that what is said is enough.
+        // Rounded up, so that the reported number is enough.
         let (needed, memory) = (self.needed.div_ceil(1 << 20), format::bytes(self.memory));
         let why = format!("{what} need a run with at least {needed} MiB of memory; this one has {memory}");
         let help = "raise memory with --memory SIZE, or in [limits] of the project file";
@@ -264,12 +265,12 @@ impl TooMuch {
     }
 }
 
-/// Half of what the machine has, at most 4 GiB.
+/// Half of the machine's memory, at most 4 GiB.
 fn default_memory() -> u64 {
     machine_memory().map_or(MOST_BY_DEFAULT, |bytes| (bytes / 2).min(MOST_BY_DEFAULT))
 }
 
-/// The machine's memory, or what the system lets this process have of it, where that can be told.
+/// The machine's memory, or what the system lets this process use of it, if known.
 #[cfg(target_os = "linux")]
 fn machine_memory() -> Option<u64> {
     let info = rustix::system::sysinfo();
@@ -315,7 +316,7 @@ mod tests {
         });
         assert!(entered.load(Ordering::SeqCst));
         assert_eq!(*allowance.used(), 0);
-        // What this asks for is enough.
+        // The reported number is enough.
         let TooMuch { needed, memory } = allowance.decode(151).unwrap_err();
         assert_eq!(memory, 8000);
         assert!(of(needed + 8).decode(151).is_ok() && of(needed - 8).decode(151).is_err());
@@ -350,7 +351,7 @@ mod tests {
         assert!(allowance.keep(600) && allowance.keep(400) && !allowance.keep(1));
         allowance.let_go(400);
         assert!(allowance.keep(400));
-        // Files count until they are taken or nobody wants them any more.
+        // Files count until they are taken or nobody needs them any more.
         let [first, second] = [300, 200].map(|length| allowance.keep_file(vec![7; length]).unwrap());
         assert!(allowance.keep_file(vec![7; 1]).is_none());
         assert_eq!(first.take().len(), 300);

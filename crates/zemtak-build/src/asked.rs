@@ -1,4 +1,4 @@
-//! What a request asks for: its targets with their sources, and where they go.
+//! What a request asks for: its targets with their sources, and where results go.
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
@@ -13,13 +13,13 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use zemtak_files::{Disk, SystemDisk};
 
-/// The shared store as far as a build uses it: not where nothing that was learnt is to be believed, and a check writes nothing there.
+/// The shared store as far as a build uses it: not at all if everything is to be built anew, and read-only for a check.
 fn used(shared: SharedSettings, request: &PackRequest) -> Option<SharedSettings> {
     let access = if request.check { Access::Read } else { shared.access };
     Some(SharedSettings { access, ..shared }).filter(|_| !request.fresh)
 }
 
-/// What is to be built, what from, where it goes, and with whom it is shared.
+/// What to build, from what, where it goes, and with whom it is shared.
 #[derive(Debug)]
 pub(crate) struct Asked {
     pub inputs: Inputs,
@@ -29,18 +29,18 @@ pub(crate) struct Asked {
 }
 
 impl Asked {
-    /// What a request asks for as things are now.
+    /// What a request asks for, given the current files.
     ///
     /// # Errors
-    /// Anything wrong with the project file, the paths, what is there, or the environment.
+    /// Anything wrong with the project file, the paths, the files, or the environment.
     pub fn of(request: &PackRequest, disk: &dyn Disk, journal: &Journal) -> Result<Self, Failure> {
         Self::choose(request, Chosen::Asked(request.name.as_deref()), disk, journal)
     }
 
-    /// The same of some atlases of those that [`Outline::of`] tells.
+    /// The same for some of the atlases of [`Outline::of`].
     ///
     /// # Errors
-    /// As [`of`](Self::of).
+    /// See [`of`](Self::of).
     pub fn these(request: &PackRequest, names: &BTreeSet<String>) -> Result<Self, Failure> {
         Self::choose(request, Chosen::These(names), &SystemDisk, &Journal::default())
     }
@@ -71,7 +71,7 @@ pub(crate) struct Outline {
     /// Where results go.
     pub out: PathBuf,
     pub limits: Limits,
-    /// As [`Asked`] has it.
+    /// See [`Asked`].
     pub shared: Option<SharedSettings>,
 }
 
@@ -101,14 +101,14 @@ fn project(request: &PackRequest, disk: &dyn Disk) -> Result<Project, Failure> {
     Ok(project)
 }
 
-/// Where builds share what they learn: what the request says, the environment, the project file, in this order.
+/// Where builds share what they learn: according to the request, the environment, the project file, in this order.
 fn shared_of(request: &PackRequest, project: Option<SharedSettings>) -> Result<Option<SharedSettings>, Failure> {
     let shared = request.shared.clone().or(project);
     let shared = if request.store_from_environment { SharedSettings::from_environment(shared)? } else { shared };
     Ok(shared.and_then(|of| used(of, request)))
 }
 
-/// Where a path is not there, but an atlas of the project at hand has that name.
+/// If a path does not exist, but an atlas of the project has that name.
 fn meant_for_atlas(path: &Path) -> Option<Problem> {
     let name = path.to_str().filter(|_| !path.exists())?;
     let project = Project::open(None, &Limits::default()).ok()?;

@@ -1,4 +1,4 @@
-//! Whether the files beside a descriptor are of the same build.
+//! Whether the files beside a descriptor belong to the same build.
 
 use crate::failure::Problem;
 use crate::{format, forms, store};
@@ -11,14 +11,14 @@ use zemtak_files::FILE_BYTES;
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Stray {
-    /// It is of another build.
+    /// It belongs to another build.
     OtherBuild {
         /// The file.
         file: String,
-        /// The build that it names, if it names one.
+        /// The build that it names, if any.
         build: Option<String>,
     },
-    /// It is of this build, but was changed since.
+    /// It belongs to this build, but was changed since.
     Changed {
         /// The file.
         file: String,
@@ -57,10 +57,10 @@ impl fmt::Display for Stray {
 }
 
 /// The files beside a descriptor that are not as its build wrote them: companions that it names, and other forms of the
-/// same atlas that an earlier build left. A companion that is not there is not missed: games take along what they need.
+/// same atlas that an earlier build left. Missing companions are not reported: games take along what they need.
 ///
 /// # Errors
-/// One, in its place, for each that cannot be read.
+/// For each file that cannot be read, in its place.
 #[must_use]
 pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
     let folder = format::folder_of(descriptor);

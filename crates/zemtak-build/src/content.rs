@@ -1,4 +1,4 @@
-//! The contents of files by hash, read again only where the file system says that they may have changed.
+//! The contents of files by hash, read again only if the file system shows that they may have changed.
 
 use crate::store::{self, Hash, Key, Nothing, Store};
 use crate::write::Writer;
@@ -9,22 +9,22 @@ use std::time::{Duration, SystemTime};
 use zemtak_core::codec::Mark;
 use zemtak_files::{Disk, FILE_BYTES, SystemDisk};
 
-/// Changes with what is remembered of a file.
+/// Changes whenever what is remembered of a file does.
 const RECORD_VERSION: u32 = 1;
 
 /// A file that changed less than this before it was read may change again within the same tick of its clock: some file
-/// systems count whole or even seconds.
+/// systems count in whole or even seconds.
 const TICK: Duration = Duration::from_secs(2);
 
-/// The same where the clock is seen to be a fine one: those of systems tick at least every 10 ms.
+/// The same if the clock is evidently a fine one: system clocks tick at least every 10 ms.
 const FINE_TICK: Duration = Duration::from_millis(40);
 
-/// What the file system tells of a file: when this is the same, so is the content, unless that is very young.
+/// What the file system knows of a file: if this is the same, so is the content, unless the file is very young.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Stamp {
     length: u64,
     modified: u128,
-    /// Change time, device and inode, where the system has them.
+    /// Change time, device and inode, if the system has them.
     changed: i128,
     device: u64,
     inode: u64,
@@ -58,9 +58,10 @@ impl Stamp {
         parts.concat()
     }
 
-    /// Whether the file rested for a while before `now`.
+    /// Whether the file had been left alone for a while before `now`.
     fn rested(self, now: SystemTime) -> bool {
-        // The change time is the system's own; a whole number of milliseconds of it is most likely a coarse clock.
+        // The change time is the system's own; if it is a whole number of milliseconds, the clock is most likely
+        // coarse.
         let fine = self.changed % 1_000_000 != 0;
         let tick = if fine { FINE_TICK } else { TICK };
         let Some(limit) = now.checked_sub(tick).and_then(|t| t.duration_since(SystemTime::UNIX_EPOCH).ok()) else {
@@ -88,16 +89,16 @@ impl Content {
     }
 }
 
-/// What a look at a file gives.
+/// The result of looking at a file.
 #[derive(Debug)]
 pub enum Looked {
-    /// The hash of its content and whether that [is a result](Content::is_result), known from before.
+    /// The hash of its content, and whether that [is a result](Content::is_result), known from before.
     Known(Hash, bool),
-    /// The content, as it had to be read.
+    /// The content, because it had to be read.
     Read(Content),
 }
 
-/// Where files are, and what is known of them.
+/// Where files are, and what is known about them.
 #[derive(Debug, Clone, Copy)]
 pub struct Files<'a> {
     /// Where they are.
@@ -107,21 +108,21 @@ pub struct Files<'a> {
 }
 
 impl<'a> Files<'a> {
-    /// The files that a build writes and has written, with what is known of them.
+    /// The files that a build writes and has written, with what is known about them.
     pub fn of(writer: &'a Writer, store: &'a dyn Store) -> Self {
         Self { disk: &*writer.disk, store }
     }
 }
 
 impl Files<'static> {
-    /// The files of this machine, of which nothing is known.
+    /// The files of this machine, without any knowledge of them.
     pub const UNKNOWN: Self = Self { disk: &SystemDisk, store: &Nothing };
 }
 
-/// Looks at a file. It is read only if it may have changed since its content was last learnt.
+/// Looks at a file. Reads it only if it may have changed since its content was last learnt.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// It cannot be read.
 pub fn look(path: &Path, files: Files<'_>) -> io::Result<Looked> {
     let stamp = Stamp::of(&std::fs::metadata(path)?);
     match stamp.and_then(|stamp| known(&files.store.get(&key(path)?)?, stamp)) {
@@ -133,7 +134,7 @@ pub fn look(path: &Path, files: Files<'_>) -> io::Result<Looked> {
 /// The hash of a file's content.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// It cannot be read.
 pub fn hash(path: &Path, files: Files<'_>) -> io::Result<Hash> {
     look(path, files).map(|looked| match looked {
         Looked::Known(hash, _) | Looked::Read(Content { hash, .. }) => hash,
@@ -143,10 +144,10 @@ pub fn hash(path: &Path, files: Files<'_>) -> io::Result<Hash> {
 /// Reads a file, and remembers its hash.
 ///
 /// # Errors
-/// Where it cannot be read, or is too large.
+/// It cannot be read, or is too large.
 pub fn read(path: &Path, files: Files<'_>) -> io::Result<Content> {
     let now = SystemTime::now();
-    // Looked at before reading: what is written meanwhile changes the stamp.
+    // Taken before reading: any write in the meantime changes the stamp.
     let meta = std::fs::metadata(path)?;
     let bytes = files.disk.read(path, FILE_BYTES)?;
     let content = Content { hash: store::hash(&bytes), bytes };

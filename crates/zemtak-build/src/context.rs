@@ -1,4 +1,4 @@
-//! What every stage of a build is handed.
+//! What every stage of a build receives.
 
 use crate::allowance::Allowance;
 use crate::content::Files;
@@ -11,22 +11,22 @@ use crate::work::{Origin, Part};
 use crate::write::Writer;
 use std::time::Duration;
 
-/// Handed down through all stages of a build.
+/// Passed down through all stages of a build.
 #[derive(Clone, Copy)]
 pub(crate) struct Context<'a> {
-    /// What earlier builds learnt.
+    /// What earlier builds have learnt.
     pub store: &'a dyn Store,
-    /// What other machines learnt.
+    /// What other machines have learnt.
     pub shared: &'a SharedStore,
     /// Where files are written.
     pub writer: &'a Writer,
     /// Where the time goes.
     pub timings: &'a Timings,
-    /// What may be taken of memory and else.
+    /// Limits on memory and other things.
     pub allowance: &'a Allowance,
-    /// What a watcher knows of images that have not changed.
+    /// What a watcher knows about images that have not changed.
     pub journal: &'a Journal,
-    /// Who follows the build.
+    /// Receives news of the build.
     pub observer: &'a dyn Observer,
 }
 
@@ -36,12 +36,12 @@ impl<'a> Context<'a> {
         self.observer.cancelled()
     }
 
-    /// Where files are, and what is known of them.
+    /// Where files are, and what is known about them.
     pub fn files(self) -> Files<'a> {
         Files::of(self.writer, self.store)
     }
 
-    /// What this machine knows under a key, or another one, and where that is from.
+    /// What this machine, or another one, knows under a key, and which of them.
     pub fn learnt(self, kind: Kind, key: &Hash) -> Option<(Vec<u8>, Part)> {
         if let Some(value) = self.store.get(key) {
             return Some((value, Part::HERE));
@@ -72,7 +72,7 @@ impl<'a> Context<'a> {
         self.store.put(key, value);
     }
 
-    /// A place where the work can stop.
+    /// A point at which the work can stop.
     pub fn check(self) -> Result<(), Failure> {
         check(self.observer)
     }

@@ -15,7 +15,7 @@ use zemtak_core::mips::{own_cell, safe_level};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::resample::Factor;
 
-/// Changes whenever the same plan comes to another descriptor.
+/// Changes whenever the same plan yields another descriptor.
 pub(crate) const VERSION: u32 = 5;
 
 impl Plan<'_> {
@@ -69,7 +69,8 @@ impl Plan<'_> {
         entry
     }
 
-    /// The deepest mip level of a page at which no sample of a sprite takes in what is not its own; -1 where one does at full size.
+    /// The deepest mip level of a page at which no sample of a sprite takes in anything else; -1 if one does even at
+    /// full size.
     fn safe_mips(&self, page: usize) -> i32 {
         let (size, ring, filter) = (self.layout.pages[page], self.ring_of(page), self.task.settings.filter);
         let places = self.layout.places.iter().filter(|place| place.page == page);
@@ -123,14 +124,14 @@ impl Plan<'_> {
         clip
     }
 
-    /// How a clip is played: as it is written, or else as rules say of its first step.
+    /// How a clip is played: as written, or else according to the rules for its first step.
     fn playing(&self, name: &ClipName, steps: &[SpriteName]) -> Option<&Playing> {
         let written = self.task.settings.clips.iter().find(|clip| clip.name == name.as_str());
         let first = || Some(&self.overrides[self.find(steps.first()?)?].playing);
         written.map(|clip| &clip.playing).or_else(first)
     }
 
-    /// A step of another atlas is taken from that one's size with the same suffix.
+    /// A step from another atlas is taken from that atlas's size with the same suffix.
     fn at_this_size(&self, step: &SpriteName) -> SpriteName {
         let suffix = self.task.base.and_then(|base| self.task.name.strip_prefix(base));
         match (step.as_str().split_once(':'), suffix) {
@@ -143,7 +144,8 @@ impl Plan<'_> {
         self.task.sprites.binary_search_by(|s| s.name.cmp(name)).ok()
     }
 
-    /// Lists of durations that do not have one for each step, bands that do not fit, and sizes that do not repeat well.
+    /// Lists of durations that do not match the number of steps, bands that do not fit, and sizes that do not repeat
+    /// well.
     #[must_use]
     pub fn warnings(&self) -> Vec<Warning> {
         let mut warnings: Vec<Warning> =
@@ -162,7 +164,7 @@ impl Plan<'_> {
         warnings
     }
 
-    /// Durations and events that do not go with a clip's steps.
+    /// Durations and events that do not match a clip's steps.
     fn odd_playing(&self, name: &ClipName, steps: &[SpriteName]) -> Vec<Warning> {
         let Some(playing) = self.playing(name, steps) else { return Vec::new() };
         let (clip, steps) = (name.to_string(), steps.len());
@@ -181,7 +183,7 @@ impl Plan<'_> {
     }
 }
 
-/// A layer as a descriptor has it: data, at the boxes of its page.
+/// A layer as in a descriptor: data, with the boxes of its page.
 fn layer_entry<T>(page: &PageFile<T>) -> Layer {
     let mut layer = Layer::new(&page.drawn.file, store::written(&page.drawn.hash));
     if let Some(texture) = &page.drawn.texture {
@@ -190,7 +192,7 @@ fn layer_entry<T>(page: &PageFile<T>) -> Layer {
     layer
 }
 
-/// Bands at a factor, held to the canvas.
+/// Bands at a factor, limited to the canvas.
 fn bands_at([l, t, r, b]: [u32; 4], factor: Option<Factor>, canvas: Size) -> [u32; 4] {
     let at = |band: u32, most: u32| rounded(band, factor).min(most);
     let (left, top) = (at(l, canvas.w), at(t, canvas.h));

@@ -1,11 +1,11 @@
-//! Points at another size, without what binary fractions add: 16 pixels at nine tenths are 14.4, and are written so.
+//! Points at another size, without binary fractions showing: 16 pixels at nine tenths are 14.4, and are written so.
 
 use zemtak_core::resample::Factor;
 
-/// A decimal number times a length times a factor, as the shortest decimal that reads back as the 32-bit float nearest to
-/// the product.
+/// A decimal number times a length times a factor, as the shortest decimal that reads back as the 32-bit float nearest
+/// to the product.
 ///
-/// The product is that of the numbers as they were written; one with more than 38 digits is that of 64-bit floats.
+/// The product of the numbers as they were written; one with more than 38 digits is computed with 64-bit floats.
 #[must_use]
 pub fn product(number: f64, length: u32, factor: Option<Factor>) -> f64 {
     let [num, den] = factor.map_or([1, 1], Factor::ratio);
@@ -18,7 +18,7 @@ pub fn product(number: f64, length: u32, factor: Option<Factor>) -> f64 {
     single.to_string().parse().unwrap_or_else(|_| single.into())
 }
 
-/// A number as it is written in decimal, as a ratio.
+/// A number as written in decimal, as a ratio.
 fn ratio(number: f64) -> Option<(i128, i128)> {
     let text = number.to_string();
     let (whole, part) = text.split_once('.').unwrap_or((&text, ""));
@@ -46,7 +46,7 @@ mod tests {
         Some(text.parse().unwrap())
     }
 
-    /// `14.399999999999999` stood in a descriptor for 16 pixels at nine tenths.
+    /// A descriptor once had `14.399999999999999` for 16 pixels at nine tenths.
     #[test]
     fn points_are_what_a_person_would_work_out() {
         for (number, length, by, expected) in [
@@ -62,7 +62,7 @@ mod tests {
         ] {
             assert_eq!(product(number, length, factor(by)).to_string(), expected, "{number} {length} {by}");
         }
-        // A third has no end, and no more places than a 32-bit float.
+        // A third never ends, and has no more places than a 32-bit float.
         assert_eq!(product(1.0 / 3.0, 1, None).to_string(), "0.33333334");
         let halves = [("0.5", 3, 2), ("0.5", 2, 1), ("1.5", 3, 5), ("0.4", 4, 2), ("0.3", 5, 2), ("64", 3, 192)];
         for (by, length, expected) in halves {

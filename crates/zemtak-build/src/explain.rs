@@ -1,9 +1,9 @@
-//! Why a layout is not smaller: what it cannot go below, what stands in the way, and what other options would give.
+//! Why a layout is not smaller: its lower bounds, what they come from, and what other options would bring.
 
 use crate::plan::Plan;
 use zemtak_core::layout::{Bound, Change, Outlook, Why};
 
-/// A layout explained.
+/// An explanation of a layout.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Explained {
     /// How many pages there are.
@@ -22,13 +22,13 @@ pub struct Explained {
     pub least_free_pixels: u64,
     /// What the lower bound comes from.
     pub decided_by: DecidedBy,
-    /// Whether the layout is as small as these options allow.
+    /// Whether the layout is proved to be as small as these options allow.
     pub proved: bool,
     /// The widest sprite.
     pub widest: LongSprite,
     /// The tallest sprite.
     pub tallest: LongSprite,
-    /// What other options would give.
+    /// What other options would bring.
     pub tried: Vec<Tried>,
 }
 
@@ -40,24 +40,24 @@ pub enum DecidedBy {
     Area,
     /// The sides that a page may have.
     Shape,
-    /// Sprites so long that a page must be as long.
+    /// Sprites so long that a page must be as long as they are.
     LongSprites,
     /// Cells that are all as large as the largest canvas.
     EqualCells,
 }
 
-/// A sprite that is as long as any.
+/// One of the longest sprites.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct LongSprite {
     /// Its name.
     pub sprite: String,
-    /// The width that it asks for, in pixels.
+    /// The page width that it requires, in pixels.
     pub width: u32,
-    /// The height that it asks for, in pixels.
+    /// The page height that it requires, in pixels.
     pub height: u32,
 }
 
-/// Other options and what came of them.
+/// Another option, and the result of trying it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Tried {
     /// What was changed.

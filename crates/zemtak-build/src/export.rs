@@ -1,4 +1,4 @@
-//! A packed atlas in another form, without packing it again: nothing moves, so UVs stay what they are.
+//! A packed atlas in another format, without packing it again: nothing moves, so UVs stay the same.
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inventory::{Inventory, Written};
@@ -21,10 +21,10 @@ use zemtak_core::pixels::Pixels;
 use zemtak_core::texture::BLOCK_SIDE;
 use zemtak_files::SystemDisk;
 
-/// How the file ends that tells how raw pages are laid out.
+/// The suffix of the file that describes the rows of raw pages.
 pub const SIDECAR_SUFFIX: &str = ".raw.json";
 
-/// What an atlas is exported as.
+/// The format of an export.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub enum ExportForm {
@@ -39,7 +39,7 @@ pub enum ExportForm {
         /// How many mip levels they have below the full size; by default as many as the atlas has room for.
         levels: Option<u32>,
     },
-    /// Rows of numbers, with a file that tells how they are laid out.
+    /// Rows of values, with a file that describes them.
     Raw(RawLayout),
     /// The descriptor in another form.
     Text(Also),
@@ -54,36 +54,36 @@ pub struct ExportPage {
     pub layers: BTreeMap<String, Pixels>,
 }
 
-/// What to export, and where to.
+/// What to export, and where.
 #[derive(Debug, Clone, Copy)]
 pub struct Export<'a> {
     /// The atlas.
     pub atlas: &'a Atlas,
-    /// Its pages; none are needed for a form of the descriptor alone.
+    /// Its pages; a form of the descriptor alone needs none.
     pub pages: &'a [ExportPage],
-    /// What it becomes.
+    /// The format.
     pub form: &'a ExportForm,
     /// The folder for results.
     pub out: &'a Path,
-    /// The files that it was read from: they are not written over.
+    /// The files that it was read from: they are never overwritten.
     pub inputs: &'a [PathBuf],
     /// Whether files that are not ours may be replaced.
     pub force: bool,
-    /// How much text there may be, and how long templates may run.
+    /// Limits on the size of texts and the running time of templates.
     pub limits: &'a Limits,
 }
 
-/// Files in KTX2, and what each is.
+/// Files in KTX2, and a summary of each.
 pub type FileTextures = Vec<(String, TextureSummary)>;
 
 /// What was written.
 #[derive(Debug, Clone, Default)]
 pub struct Exported {
-    /// Each file with its bytes; the one that names the others last.
+    /// Each file with its number of bytes; the one that names the others comes last.
     pub files: Vec<(PathBuf, u64)>,
-    /// What each file in KTX2 is, and what it loses.
+    /// A summary of each KTX2 file, and of what it loses.
     pub textures: FileTextures,
-    /// Whether blocks hold pixels of neighbours, since the atlas was not packed for blocks.
+    /// Whether blocks contain pixels of neighbours, because the atlas was not packed for blocks.
     pub shares_blocks: bool,
 }
 
@@ -249,12 +249,12 @@ impl Export<'_> {
         Ok(files)
     }
 
-    /// Puts all files in their places, once all are written.
+    /// Puts all files in place, once all are written.
     fn put(&self, files: &[NewFile]) -> Result<Vec<(PathBuf, u64)>, Failure> {
         write::make_folder(self.out)?;
         let mut ours = Inventory::of(self.out, &SystemDisk).named;
         ours.extend(named_by_sidecar(&self.out.join(format!("{}{SIDECAR_SUFFIX}", self.atlas.name))));
-        // What is read here may be named by a descriptor there: it is no result of this all the same.
+        // What is read here may be named by a descriptor there, but is not a result of this export.
         let inputs: Vec<PathBuf> = self.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();
         let is_input = |file: &String| self.out.join(file).canonicalize().is_ok_and(|real| inputs.contains(&real));
         ours.retain(|file, _| !is_input(file));
@@ -277,7 +277,7 @@ impl Export<'_> {
     }
 }
 
-/// Has a page, or a layer of it, name another file.
+/// Makes a page, or one of its layers, name another file.
 fn rename(page: &mut Page, layer: Option<&str>, file: &str, bytes: &[u8], drawn: Option<&DrawnTexture>) {
     let (hash, kind) = (store::written(&store::hash(bytes)), drawn.map_or(PixelKind::Rgba8, |drawn| drawn.kind));
     match layer.and_then(|layer| page.layers.get_mut(layer)) {
@@ -291,7 +291,7 @@ fn rename(page: &mut Page, layer: Option<&str>, file: &str, bytes: &[u8], drawn:
     }
 }
 
-/// The descriptor of an atlas whose pages are other files now: of a build of its own, without companions.
+/// The descriptor of an atlas whose pages are other files now: it belongs to a build of its own, without companions.
 fn descriptor(mut atlas: Atlas) -> Result<NewFile, Failure> {
     let name = format!("{}{FILE_SUFFIX}", atlas.name);
     let text = |atlas: &Atlas| atlas.to_text().map_err(|error| Failure::io(&name, &error));
@@ -303,7 +303,7 @@ fn descriptor(mut atlas: Atlas) -> Result<NewFile, Failure> {
     Ok(NewFile { name, bytes, kind: ResultKind::Descriptor })
 }
 
-/// How files of raw pages end: by what is in them.
+/// The file extension of raw pages, by their content.
 fn extension(layout: &RawLayout) -> &'static str {
     match (layout.bits, layout.channels) {
         (Bits::FiveSixFive, Channels::Rgba | Channels::Argb) => "rgb565",
@@ -319,7 +319,7 @@ fn extension(layout: &RawLayout) -> &'static str {
     }
 }
 
-/// How raw pages are laid out, for whoever uploads them. The fields are in the order in which the file has them.
+/// A description of raw pages, for whoever uploads them. The fields are in the order of the file.
 #[derive(Serialize)]
 struct Sidecar<'a> {
     zemtak: u32,
@@ -379,7 +379,7 @@ fn raw_page<'a>(part: &Part<'a>, file: &'a NewFile, layout: &RawLayout) -> RawPa
     }
 }
 
-/// What of an earlier sidecar says which files belong to it.
+/// The part of an earlier sidecar that tells which files belong to it.
 #[derive(Deserialize)]
 struct FormerSidecar {
     pages: Vec<FormerPage>,

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use std::ops::Range;
 use std::path::Path;
 
-/// Whether a character is for control, or a mark of writing direction.
+/// Whether a character is a control character, or a mark of writing direction.
 #[must_use]
 pub fn disturbs(c: char) -> bool {
     c.is_control() || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
@@ -25,7 +25,7 @@ pub fn name(text: &str) -> String {
     out
 }
 
-/// A path as text: as it is, with bytes that are not UTF-8 as `\\xe9`, so that two such names are told apart.
+/// A path as text: unchanged, with bytes that are not UTF-8 as `\\xe9`, so that two such names can be told apart.
 #[must_use]
 pub fn path(path: &Path) -> String {
     let mut out = String::new();
@@ -36,13 +36,13 @@ pub fn path(path: &Path) -> String {
     out
 }
 
-/// The folder that a file lies in; `.` for one that is named alone.
+/// The folder of a file; `.` if it is given by name alone.
 #[must_use]
 pub fn folder_of(file: &Path) -> &Path {
     file.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
 }
 
-/// A text whose lines are found quickly, however many there are.
+/// A text whose lines can be found quickly, however many there are.
 #[derive(Debug, Clone)]
 pub struct Lines<'t> {
     text: &'t str,
@@ -58,7 +58,7 @@ impl<'t> Lines<'t> {
         Self { text, starts: std::iter::once(0).chain(after_ends).collect() }
     }
 
-    /// The number of the line that a byte lies in, from 0, and where it begins.
+    /// The number of the line at a byte, from 0, and where it begins.
     fn line(&self, at: usize) -> (usize, usize) {
         let number = self.starts.partition_point(|start| *start <= at).saturating_sub(1);
         (number, self.starts[number])
@@ -72,12 +72,13 @@ impl<'t> Lines<'t> {
         (number + 1, before.chars().count() + 1)
     }
 
-    /// The line that a part begins in, with its number and a mark under the part. Of long lines only what is around it.
+    /// The line in which a part begins, with its number and a mark under the part. Long lines are shortened to the
+    /// surroundings.
     #[must_use]
     pub fn marked(&self, part: Range<usize>) -> String {
         const WIDTH: usize = 100;
         let start = (0..=part.start.min(self.text.len())).rev().find(|at| self.text.is_char_boundary(*at)).unwrap_or(0);
-        // A part that goes on over several lines is marked in its first.
+        // A part that spans several lines is marked in its first line.
         let length = self.text.get(start..part.end).and_then(|part| part.lines().next()).map_or(0, str::len);
         let (number, line_start) = self.line(start);
         let line = self.text[line_start..].lines().next().unwrap_or_default();
@@ -126,7 +127,7 @@ pub fn parse_bytes(text: &str) -> Option<u64> {
     u64::try_from(all.checked_mul(size.into())? / tenths).ok()
 }
 
-/// A part of a whole in percent, with one decimal: `93.4 %`; rounded down, so that only a full page is 100 %.
+/// A part of a whole as a percentage with one decimal: `93.4 %`; rounded down, so that only a full page is 100 %.
 #[must_use]
 pub fn percent(part: u64, whole: u64) -> String {
     let tenths = if whole == 0 { 0 } else { u128::from(part) * 1000 / u128::from(whole) };
@@ -153,7 +154,7 @@ pub fn number(n: u64) -> String {
     out
 }
 
-/// Some of a list: the first `most`, and how many more there are.
+/// The first `most` items of a list, and how many more there are.
 #[must_use]
 pub fn some_of(names: &[String], most: usize) -> String {
     let mut out = names.iter().take(most).map(|n| name(n)).collect::<Vec<_>>().join(", ");
@@ -173,26 +174,26 @@ pub fn first_of(names: &[String]) -> String {
     }
 }
 
-/// Text of several lines with all but the first moved in; control characters but line breaks are escaped.
+/// Text of several lines, all but the first indented; control characters except line breaks are escaped.
 #[must_use]
 pub fn lines_indented(text: &str, by: usize) -> String {
     let lines: Vec<String> = text.lines().map(name).collect();
     lines.join(&format!("\n{:by$}", ""))
 }
 
-/// How alike two words are at least of which one is offered for the other.
+/// How similar two words must be for one to be suggested for the other.
 const ALIKE: f64 = 0.75;
 
-/// `; did you mean lamp?` where a word is like another one, else nothing.
+/// `; did you mean lamp?` if a word resembles another, else nothing.
 pub fn did_you_mean<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> String {
     nearest(word, words).map_or_else(String::new, |near| format!("; did you mean {}?", name(near)))
 }
 
-/// The word that is most like another.
+/// The most similar word.
 #[must_use]
 pub fn nearest<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> Option<&'w str> {
     let word = word.to_lowercase();
-    // The first is for words that go on wrongly, the second for two letters exchanged in a short one.
+    // The first measure is for words with a wrong ending, the second for two exchanged letters in a short word.
     let likeness = |w: &str| strsim::jaro_winkler(&word, w).max(strsim::normalized_damerau_levenshtein(&word, w) + 0.1);
     let best = words.map(|w| (likeness(w), w)).max_by(|a, b| a.0.total_cmp(&b.0))?;
     (best.0 >= ALIKE).then_some(best.1)

@@ -1,7 +1,7 @@
-//! The pages of the former build: where pixels can be had without decoding sources, and bands without encoding them.
+//! The pages of the previous build: a source of pixels without decoding sources, and of bands without encoding them.
 //!
-//! What is taken from there is held to what is wanted: pixels to the hash of the sprite's stored pixels, a page's bytes to
-//! the hash that was noted when they were proved. Where either does not hold, nothing is taken.
+//! What is taken from there is checked: pixels against the hash of the sprite's stored pixels, a page's bytes against
+//! the hash that was recorded when they were proved. If either differs, nothing is taken.
 
 use crate::context::Context;
 use crate::store::{self, Hash, Key};
@@ -16,10 +16,10 @@ use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_files::FILE_BYTES;
 
-/// Changes with what is noted.
+/// Changes whenever what is recorded does.
 const RECORD_VERSION: u32 = 2;
 
-/// What is noted of a page that was written.
+/// What is recorded about a page that was written.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Drawn {
     /// The file's name.
@@ -28,18 +28,18 @@ pub struct Drawn {
     pub hash: Hash,
     /// Its size in pixels.
     pub size: Size,
-    /// The bands it was made of, if it was.
+    /// The bands it was made of, if any.
     pub bands: Vec<DrawnBand>,
     /// What lies on it.
     pub boxes: Vec<DrawnBox>,
-    /// What kind of texture it is, where its file says that.
+    /// What kind of texture it is, if its file says so.
     pub texture: Option<DrawnTexture>,
 }
 
-/// What is noted of a band.
+/// What is recorded about a band.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize)]
 pub struct DrawnBand {
-    /// What it follows from.
+    /// What it depends on.
     pub key: Hash,
     /// See [`Band`].
     pub sum: u32,
@@ -47,7 +47,7 @@ pub struct DrawnBand {
     pub length: u64,
 }
 
-/// What is noted of a box.
+/// What is recorded about a box.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize)]
 pub struct DrawnBox {
     /// The hash of the stored pixels.
@@ -58,31 +58,31 @@ pub struct DrawnBox {
     pub turned: bool,
 }
 
-/// Under which key the pages of an atlas are noted.
+/// The key under which the pages of an atlas are recorded.
 fn key(out: &Path, atlas: &str) -> Hash {
     Key::new("drawn", &[RECORD_VERSION]).bytes(out.as_os_str().as_encoded_bytes()).bytes(atlas.as_bytes()).finish()
 }
 
-/// Notes the pages of an atlas for the next build.
+/// Records the pages of an atlas for the next build.
 pub fn note(pages: &[Drawn], out: &Path, atlas: &str, context: Context<'_>) {
     if let Ok(bytes) = postcard::to_stdvec(pages) {
         context.store.put(key(out, atlas), bytes);
     }
 }
 
-/// The pages of the former build of an atlas.
+/// The pages of the previous build of an atlas.
 #[derive(Debug, Default)]
 pub struct Former {
     pages: Vec<Page>,
     /// Where the stored pixels with a hash lie.
     boxes: HashMap<Hash, (usize, DrawnBox)>,
-    /// Where the band lies that follows from a key.
+    /// Where the band with a key lies.
     bands: HashMap<Hash, BandPlace>,
     /// Whether there is memory for decoded pages.
     has_room: bool,
 }
 
-/// Where a band lies: on which page, and which of its bands it is.
+/// Where a band lies: its page, and its number there.
 #[derive(Debug, Clone, Copy)]
 pub struct BandPlace {
     page: usize,
@@ -93,20 +93,20 @@ pub struct BandPlace {
 struct Page {
     path: PathBuf,
     drawn: Drawn,
-    /// The file's bytes, once somebody wants them; nothing if they are not those that were written.
+    /// The file's bytes, once somebody needs them; `None` if they are not what was written.
     bytes: OnceLock<Option<Vec<u8>>>,
-    /// The decoded bands. A page that has none is one.
+    /// The decoded bands. A page without bands is one.
     decoded: Vec<OnceLock<Option<Pixels>>>,
 }
 
 impl Former {
-    /// The pages as they were noted. No file is read yet.
+    /// The pages as recorded. Reads no file yet.
     #[must_use]
     pub fn open(out: &Path, atlas: &str, context: Context<'_>) -> Self {
         let noted = context.store.get(&key(out, atlas));
         let noted: Vec<Drawn> = noted.and_then(|bytes| postcard::from_bytes(&bytes).ok()).unwrap_or_default();
         let (mut boxes, mut bands) = (HashMap::new(), HashMap::new());
-        // Where there is no memory for the decoded pages, sprites are decoded from their files.
+        // If there is no memory for the decoded pages, sprites are decoded from their files.
         let all_pixels = noted.iter().map(|drawn| drawn.size.area()).sum();
         let has_room = context.allowance.fits_former(all_pixels);
         let exact = |drawn: &Drawn| drawn.texture.as_ref().is_none_or(|texture| !texture.kind.is_compressed());
@@ -121,7 +121,7 @@ impl Former {
         Self { pages: noted.into_iter().map(page).collect(), boxes, bands, has_room }
     }
 
-    /// What was noted of a page.
+    /// What was recorded about a page.
     #[must_use]
     pub fn drawn(&self, file: &str, hash: &Hash) -> Option<&Drawn> {
         self.pages.iter().map(|page| &page.drawn).find(|drawn| drawn.file == file && drawn.hash == *hash)
@@ -136,22 +136,22 @@ impl Former {
         self.pages.iter().enumerate().flat_map(of_page).collect()
     }
 
-    /// The hash of the stored pixels in each box of a page, by place: to look for bands that differ in a few boxes. There are
-    /// none where there is no memory for decoded bands.
+    /// The hash of the stored pixels in each box of a page, by place: to look for bands that differ in a few boxes.
+    /// Empty if there is no memory for decoded bands.
     #[must_use]
     pub fn boxes_on(&self, page: usize) -> HashMap<Rect, Hash> {
         let boxes = self.pages.get(page).filter(|_| self.has_room).map(|page| &page.drawn.boxes);
         boxes.into_iter().flatten().map(|drawn| (drawn.rect, drawn.hash)).collect()
     }
 
-    /// The band that follows from a key, as it was encoded and proved.
+    /// The band with a key, as it was encoded and proved.
     #[must_use]
     pub fn band(&self, key: &Hash, context: Context<'_>) -> Option<Band> {
         let BandPlace { page, band } = *self.bands.get(key)?;
         self.pages[page].band(band, context)
     }
 
-    /// Where the band lies that follows from a key, if its page is as it was written.
+    /// Where the band with a key lies, if its page is as it was written.
     #[must_use]
     pub fn place_of(&self, key: &Hash, context: Context<'_>) -> Option<BandPlace> {
         self.bands.get(key).copied().filter(|place| self.pages[place.page].bytes(context).is_some())
@@ -171,7 +171,7 @@ impl Former {
         page.bytes.get()?.as_ref().map(|_| page.drawn.hash)
     }
 
-    /// The stored pixels with a hash, upright and of a size.
+    /// The stored pixels with a hash, upright, of this size.
     #[must_use]
     pub fn pixels(&self, hash: &Hash, size: Size, context: Context<'_>) -> Option<Pixels> {
         let (page, DrawnBox { rect, turned, .. }) = *self.boxes.get(hash)?;
@@ -202,7 +202,7 @@ impl Page {
         Some(Band { deflated: pieces[band].to_vec(), sum, length })
     }
 
-    /// The rows that a decoded part of the page begins and ends with.
+    /// The rows at which each decoded part of the page begins and ends.
     fn parts(&self) -> Vec<std::ops::Range<u32>> {
         if self.drawn.bands.is_empty() {
             std::iter::once(0..self.drawn.size.h).collect()
@@ -223,7 +223,7 @@ impl Page {
         pixels.filter(|pixels| pixels.size() == size)
     }
 
-    /// The pixels of a rectangle; only the parts of the page are decoded that it touches.
+    /// The pixels of a rectangle; decodes only those parts of the page that it touches.
     fn crop(&self, rect: Rect, context: Context<'_>) -> Option<Pixels> {
         if !rect.inside(self.drawn.size) {
             return None;

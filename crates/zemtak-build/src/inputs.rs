@@ -1,4 +1,4 @@
-//! What a build depends on, so that it can be done again when that changes.
+//! What a build depends on, so that it can be repeated when that changes.
 
 use crate::limits::Limits;
 use crate::project::Project;
@@ -9,17 +9,17 @@ use std::path::{Path, PathBuf};
 /// The files and folders that a build depends on.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Inputs {
-    /// Folders and files with sprites; of folders everything below them counts.
+    /// Folders and files with sprites; for folders, everything below them counts.
     pub art: BTreeSet<PathBuf>,
     /// The project file and templates.
     pub files: BTreeSet<PathBuf>,
-    /// Where results go; what changes there was written by the build itself.
+    /// Where results go; changes there are made by the build itself.
     pub out: PathBuf,
 }
 
 impl Inputs {
-    /// What a build of these paths, or else of a project file, depends on as things are now. Where the project file cannot
-    /// be used, that is the file alone. `out` is the folder for results where one was asked for.
+    /// What a build of these paths, or else of a project file, depends on at the moment. If the project file cannot be
+    /// used, that is this file alone. `out` is the folder for results, if one was given.
     pub(crate) fn of(paths: &[PathBuf], project: Option<&Path>, out: Option<&Path>, limits: &Limits) -> Self {
         if !paths.is_empty() {
             return Self::of_paths(paths, out);

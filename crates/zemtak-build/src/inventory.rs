@@ -1,4 +1,4 @@
-//! The results that lie in a folder, as the descriptors there name them.
+//! The results in a folder, as named by the descriptors there.
 
 use crate::store::{self, Hash};
 use rayon::prelude::*;
@@ -13,10 +13,10 @@ use zemtak_files::Disk;
 /// Files by name, with the hash of what was written there.
 pub type Written = BTreeMap<String, Hash>;
 
-/// How many bytes of a descriptor are read before it is taken for a large one.
+/// How many bytes of a descriptor are read before it counts as a large one.
 const READ_AT_ONCE: usize = 4 << 20;
 
-/// What of a descriptor says which files belong to it.
+/// The part of a descriptor that tells which files belong to it.
 #[derive(Deserialize)]
 struct Naming {
     pages: Vec<Page>,
@@ -25,8 +25,8 @@ struct Naming {
 }
 
 impl Naming {
-    /// What a descriptor says of that. One that is large is read as a stream, as it may be larger than the memory that is
-    /// left; all others at once, which is half the work.
+    /// Reads that part. A large descriptor is read as a stream, because it may be larger than the remaining memory; all
+    /// others at once, which is half the work.
     fn read(descriptor: &Path, disk: &dyn Disk) -> Option<Self> {
         let mut file = disk.open(descriptor).ok()?;
         let mut start = Vec::new();
@@ -43,7 +43,7 @@ impl Naming {
 pub struct Inventory {
     /// The files that descriptors name: pages, layers and companions.
     pub named: Written,
-    /// Whether every descriptor there could be read: where one cannot, it may name files that stand nowhere else.
+    /// Whether every descriptor there could be read: one that could not may name files that are named nowhere else.
     pub whole: bool,
 }
 
@@ -65,7 +65,7 @@ impl Inventory {
     }
 }
 
-/// The files that one descriptor names; nothing where it cannot be read.
+/// The files that one descriptor names; `None` if it cannot be read.
 fn named_by(descriptor: &Path, disk: &dyn Disk) -> Option<Written> {
     let Naming { pages, companions } = Naming::read(descriptor, disk)?;
     let of_page = |page: Page| {
@@ -77,7 +77,7 @@ fn named_by(descriptor: &Path, disk: &dyn Disk) -> Option<Written> {
     Some(safe.filter_map(|(file, hash)| Some((file, store::of_written(&hash)?))).collect())
 }
 
-/// The pictures that a descriptor names; none where it is not one.
+/// The pictures that a descriptor names; none if it is not a descriptor.
 pub fn pictures(descriptor: &Path, disk: &dyn Disk) -> Vec<String> {
     let files = |page: Page| page.layers.into_values().map(|layer| layer.file).chain([page.file]).collect::<Vec<_>>();
     Naming::read(descriptor, disk).into_iter().flat_map(|naming| naming.pages).flat_map(files).collect()
@@ -88,8 +88,8 @@ mod tests {
     use super::*;
     use zemtak_files::SystemDisk;
 
-    /// A descriptor that is read as a stream names the same files as one that is read at once, also where the border
-    /// between what has been read and what comes lies within a value.
+    /// A descriptor that is read as a stream names the same files as one that is read at once, even if the end of what
+    /// has been read lies within a value.
     #[test]
     fn a_large_descriptor_names_what_a_small_one_does() {
         let folder = tempfile::tempdir().unwrap();

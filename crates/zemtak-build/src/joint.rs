@@ -7,8 +7,8 @@ use crate::{format, forms};
 use std::path::Path;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX, parse};
 
-/// Makes them of the atlases that were built just now and of those in place. Where one of these is missing, files stay as they
-/// are.
+/// Makes them from the atlases that were just built and those in place. If one of these is missing, the files stay as
+/// they are.
 ///
 /// # Errors
 /// A template that cannot be read or used, or a file that cannot be written.

@@ -1,8 +1,9 @@
-//! What a watcher knows of files that have not changed since the build before: which images there are, and their contents. A build
-//! that is told so goes through no folder and asks the file system about no image.
+//! What a watcher knows about files that have not changed since the previous build: which images there are, and their
+//! contents. A build that has a journal searches no folder and asks the file system about no image.
 //!
-//! It is believed only where nothing can change unseen: not behind links, and not for files that were named by themselves, which
-//! programs replace by new ones. Whatever is odd makes it forget, and then the build looks at everything as ever.
+//! It is trusted only where nothing can change unseen: not behind links, and not for files that were named
+//! individually, which programs replace by new ones. Anything odd makes it forget, and the build then looks at
+//! everything as usual.
 
 use crate::failure::Failure;
 use crate::sources::{self, FoundSources, SourceSearch};
@@ -12,13 +13,14 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 use zemtak_core::codec::Format;
 
-/// After so many builds all is looked at once more: values of the store that nobody asks for grow old and go.
+/// After this many builds everything is looked at once more: values of the store that nobody asks for grow old and
+/// disappear.
 const MOST_BUILDS: u32 = 100;
 
-/// What is known, from build to build.
+/// What is known from build to build.
 #[derive(Debug, Default)]
 pub(crate) struct Journal {
-    /// Whether anybody tells it of changes.
+    /// Whether anybody reports changes to it.
     kept: bool,
     pages: RwLock<Pages>,
 }
@@ -35,15 +37,15 @@ struct Pages {
 }
 
 impl Journal {
-    /// One that is told of every change, by [`changed`](Self::changed).
+    /// A journal that receives every change through [`changed`](Self::changed).
     pub fn kept() -> Self {
         Self { kept: true, ..Self::default() }
     }
 
-    /// The images of a search: as they were found before, or else looked for.
+    /// The images of a search: as found before, or else by searching.
     ///
     /// # Errors
-    /// As [`sources::find`].
+    /// As for [`sources::find`].
     pub fn find(&self, search: &SourceSearch) -> Result<Arc<FoundSources>, Failure> {
         if let Some((_, found)) = self.read().found.iter().find(|(before, _)| before == search) {
             return Ok(Arc::clone(found));
@@ -69,14 +71,14 @@ impl Journal {
         if pages.is_useless { None } else { pages.contents.get(image).copied() }
     }
 
-    /// Takes down the content of an image.
+    /// Records the content of an image.
     pub fn learn(&self, image: &Path, hash: Hash, is_result: bool) {
         if self.kept {
             self.write().contents.insert(image.to_owned(), (hash, is_result));
         }
     }
 
-    /// Takes down what changed: files, or folders with all that lies in them. No paths at all mean that nobody knows.
+    /// Records changes: of files, or of folders with everything in them. No paths at all means that nobody knows.
     pub fn changed(&self, paths: &[PathBuf]) {
         let mut pages = self.write();
         pages.builds += 1;
@@ -109,7 +111,7 @@ impl Pages {
         let mut inside = Vec::new();
         found.retain(|(search, _)| {
             let places: Vec<PathBuf> = search.paths.iter().filter_map(|folder| below(folder, path)).collect();
-            // An image that is written over is there as before.
+            // An image that is overwritten stays where it was.
             let stays = places.iter().all(|place| contents.contains_key(place) && is_image_file(place));
             inside.extend(places);
             stays
@@ -122,18 +124,19 @@ impl Pages {
     }
 }
 
-/// Whether a folder is reached without any link: nobody tells when one on the way is made to lead elsewhere.
+/// Whether a folder is reached without any link: nobody reports when a link on the way is made to lead elsewhere.
 fn is_plain_folder(path: &Path) -> bool {
     path.is_dir() && path.canonicalize().is_ok_and(|real| sources::clean(path).is_ok_and(|clean| clean == real))
 }
 
-/// Whether a regular file is there that counts as an image whatever it holds.
+/// Whether there is a regular file that counts as an image whatever its content.
 fn is_image_file(path: &Path) -> bool {
     let extension = path.extension().and_then(|extension| extension.to_str());
     extension.and_then(Format::of_extension).is_some() && path.symlink_metadata().is_ok_and(|meta| meta.is_file())
 }
 
-/// A changed path as a search of a folder gives it, where it lies in the folder; the folder itself where that lies in the path.
+/// A changed path as a search of a folder lists it, if it lies in the folder; the folder itself, if that lies in the
+/// path.
 fn below(folder: &Path, path: &Path) -> Option<PathBuf> {
     let (clean, path) = (sources::clean(folder).ok()?, sources::clean(path).ok()?);
     match path.strip_prefix(&clean) {
@@ -158,14 +161,14 @@ mod tests {
         encode_png(&Pixels::from_rgba(Size::new(4, 3), pixels).unwrap(), PngEffort::Fast).unwrap()
     }
 
-    /// The files of a folder but the build's own.
+    /// The files of a folder, except the build's own.
     fn results(folder: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
         let files = fs::read_dir(folder).into_iter().flatten().map(|entry| entry.unwrap().path());
         let ours = |path: &PathBuf| !path.file_name().unwrap().to_str().unwrap().starts_with('.');
         files.filter(ours).map(|path| (path.file_name().unwrap().into(), fs::read(&path).unwrap())).collect()
     }
 
-    /// An edit, and the paths that a watcher tells of it.
+    /// An edit, and the paths that a watcher reports for it.
     fn edit(art: &Path, kind: u32, seed: u8) -> Vec<PathBuf> {
         let at = |name: String| art.join(name);
         let images: Vec<PathBuf> = sources::find(&SourceSearch {
@@ -178,7 +181,7 @@ mod tests {
         .unwrap();
         let one = images[seed as usize % images.len()].clone();
         match kind {
-            // Over it, as a program that saves does; or by another file that takes its name.
+            // By overwriting, as a program that saves does, or by another file that takes its name.
             0 => fs::write(&one, sprite(seed)).unwrap(),
             1 => {
                 fs::write(at(format!("tmp{seed}")), sprite(seed)).unwrap();
@@ -190,7 +193,7 @@ mod tests {
                 return vec![new];
             }
             3 if images.len() > 4 => fs::remove_file(&one).unwrap(),
-            // A folder goes away, and another takes its name: of what lies in it nothing is told.
+            // A folder disappears, and another takes its name: nothing is reported about its content.
             4 => {
                 let (folder, away) = (at("moth".into()), at(format!("away-{seed}")));
                 if folder.exists() {
@@ -207,7 +210,7 @@ mod tests {
                 fs::write(&note, [seed]).unwrap();
                 return vec![note];
             }
-            // No ending: what is in it says whether it is an image.
+            // No extension: its content decides whether it is an image.
             6 => {
                 let bare = at("bare".into());
                 fs::write(&bare, if bare.exists() { b"no image".to_vec() } else { sprite(seed) }).unwrap();

@@ -1,12 +1,13 @@
-//! Packs loose sprites into texture pages and writes frame descriptors: what the command line does, for whoever wants it
-//! without one, such as a game's build script or an editor.
+//! Packs loose sprites into texture pages and writes frame descriptors: what the command line does, without a command
+//! line, for a game's build script or an editor.
 //!
-//! A [`PackRequest`] says what to pack and how; [`PackRequest::run`] builds what is out of date and returns a [`Packed`]
-//! with everything there is to tell. Nothing is printed: an [`Observer`] follows the progress and can stop the build.
-//! Errors come all at once, as a [`Failure`] with [`Problem`]s that say what is wrong, where, why, and what to do.
+//! A [`PackRequest`] says what to pack and how; [`PackRequest::run`] builds what is out of date and returns a
+//! [`Packed`] with all there is to report. It prints nothing: an [`Observer`] follows the progress and can stop the
+//! build. Errors come all at once, as a [`Failure`] with [`Problem`]s that say what is wrong, where, why, and what to
+//! do.
 //!
-//! A game's `build.rs`, which packs the atlases of its project file and runs again when the art changes (it is one of the
-//! examples, and held by a test):
+//! A game's `build.rs` that packs the atlases of its project file, and runs again when the art changes (one of the
+//! examples, and tested):
 //!
 //! ```no_run
 //! use zemtak_build::PackRequest;
@@ -22,9 +23,9 @@
 //!
 //! # Modules in the order of the work
 //!
-//! [`project`] reads the project file into [`settings`]; [`sources`] finds images; `load` makes treated sprites of them;
-//! `plan` finds twins and lays boxes out; `pages` draws, encodes and proves; `describe` and [`forms`] write the
-//! descriptor and its other forms; `place` puts files in their places. Beside them [`store`] keeps what builds learn.
+//! [`project`] reads the project file into [`settings`]; [`sources`] finds images; `load` turns them into treated
+//! sprites; `plan` finds twins and lays out boxes; `pages` draws, encodes and proves; `describe` and [`forms`] write
+//! the descriptor and its other forms; `place` puts files in place. Beside them, [`store`] keeps what builds learn.
 
 mod against;
 mod allowance;

@@ -1,7 +1,8 @@
-//! How much of everything a run takes on before it refuses: hostile or broken input must not take all memory or all time.
+//! How much of everything a run accepts before it refuses: hostile or broken input must not take all memory or all
+//! time.
 //!
-//! Each limit has a default that real art does not come near, a key in `[limits]` of the project file, and a name for the command
-//! line, which are the same.
+//! Each limit has a default that real art does not come near, a key in `[limits]` of the project file, and a name for
+//! the command line; key and name are the same.
 
 use crate::failure::{Problem, ProblemKind};
 use crate::format;
@@ -12,22 +13,22 @@ use zemtak_files::{Disk, TooLarge};
 
 macro_rules! limits {
     ($($(#[doc = $doc:literal])+ $name:ident: $default:expr, $of:literal;)+) => {
-        /// The limits that were asked for; where nothing was, the default holds.
+        /// The limits that were asked for; the defaults apply to the others.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
         #[non_exhaustive]
         pub struct Limits {
-            /// The bytes that decoded pixels may take; see [`Allowance`](crate::Allowance).
+            /// The memory for decoded pixels in bytes; see [`Allowance`](crate::Allowance).
             pub memory: Option<u64>,
-            /// Whether links may lead out of the folders with sprites that were named. They may not by default.
+            /// Whether links may lead out of the given folders with sprites. Default: no.
             pub follow_links: Option<bool>,
             $($(#[doc = $doc])+ pub $name: Option<u64>),+
         }
 
-        /// The name of each limit, what is counted, and the default.
+        /// The name of each limit, what it counts, and the default.
         pub const LIMITS: &[(&str, &str, u64)] = &[$((stringify!($name), $of, $default)),+];
 
         impl Limits {
-            /// Sets a limit by its name; says whether there is such a limit.
+            /// Sets a limit by its name; returns whether there is such a limit.
             pub fn set(&mut self, name: &str, most: u64) -> bool {
                 match name {
                     $(stringify!($name) => self.$name = Some(most),)+
@@ -36,7 +37,7 @@ macro_rules! limits {
                 true
             }
 
-            /// A limit by its name, if there is such a one.
+            /// A limit by its name, if there is one.
             fn get(&self, name: &str) -> Option<u64> {
                 match name {
                     $(stringify!($name) => Some(self.$name()),)+
@@ -44,7 +45,7 @@ macro_rules! limits {
                 }
             }
 
-            /// These where they were asked for, else those of `other`.
+            /// These limits, and those of `other` where these are not set.
             #[must_use]
             pub fn over(self, other: Self) -> Self {
                 Self {
@@ -54,7 +55,7 @@ macro_rules! limits {
                 }
             }
 
-            /// Whether links may lead out of the folders with sprites that were named.
+            /// Whether links may lead out of the given folders with sprites.
             #[must_use]
             pub fn follow_links(&self) -> bool {
                 self.follow_links.unwrap_or(false)
@@ -82,7 +83,7 @@ limits! {
     rules: 1_000_000, "rules in an atlas";
     /// The steps of a clip.
     clip_steps: 1_000_000, "steps in a clip";
-    /// The things that a scene of a rehearsal draws at a time.
+    /// The number of things that a scene of a rehearsal draws at a time.
     scene_draws: 4_096, "things that a scene draws at a time";
     /// The bytes of a text that people write: a project, a scenario, a template, a list of names.
     text_bytes: zemtak_files::TEXT_BYTES, "bytes of a project, a scenario, a template or a list";
@@ -90,13 +91,13 @@ limits! {
     descriptor_bytes: DESCRIPTOR_BYTES, "bytes of a descriptor or of a list of coordinates";
     /// The bytes of a glob or of a regular expression. As many as systems allow a path.
     pattern_bytes: zemtak_core::glob::LONGEST as u64, "bytes of a glob or of a regular expression";
-    /// The steps that a template takes.
+    /// The steps that a template may take.
     template_steps: 200_000_000, "steps of a template";
-    /// The bytes that a template makes.
+    /// The bytes that a template may produce.
     template_bytes: 1 << 30, "bytes that a template makes";
     /// The seconds that a shared store may take to answer.
     store_seconds: 20, "seconds for a shared store to answer";
-    /// The bytes of a value that is fetched from a shared store or put there. A page is one.
+    /// The bytes of a value that is fetched from or put into a shared store. A page is one value.
     store_value_bytes: 256 << 20, "bytes of a value of a shared store";
 }
 
@@ -104,7 +105,7 @@ limits! {
 pub const TABLE: &str = "limits";
 
 impl Limits {
-    /// What a single image may ask for.
+    /// The limits for a single image.
     #[must_use]
     pub fn of_image(&self) -> codec::Limits {
         let small = |n: u64| u32::try_from(n).unwrap_or(u32::MAX);
@@ -116,10 +117,10 @@ impl Limits {
         }
     }
 
-    /// Refuses more of something than its limit, which is named. `about` is what has too much of it.
+    /// Refuses more of something than its limit, and names the limit. `about` is what has too much of it.
     ///
     /// # Errors
-    /// It is more.
+    /// It has more.
     pub fn check(&self, name: &str, count: usize, about: &str) -> Result<(), Problem> {
         match self.get(name) {
             Some(most) if count as u64 > most => Err(self.refusal(name, count as u64, about)),
@@ -127,7 +128,7 @@ impl Limits {
         }
     }
 
-    /// What is wrong with so much of something.
+    /// The problem with this much of something.
     #[must_use]
     pub fn refusal(&self, name: &str, count: u64, about: &str) -> Problem {
         let most = self.get(name).unwrap_or_default();
@@ -136,7 +137,7 @@ impl Limits {
         Problem::usage(ProblemKind::OverLimit, about, why, help(&[name]))
     }
 
-    /// The bytes of a file that may have so many as the limit of this name says.
+    /// The bytes of a file that may have as many as the limit of this name.
     ///
     /// # Errors
     /// It cannot be read, or has more.
@@ -148,7 +149,7 @@ impl Limits {
     /// Its text.
     ///
     /// # Errors
-    /// As [`read`](Self::read), or it is not UTF-8.
+    /// As for [`read`](Self::read); also text that is not UTF-8.
     pub fn read_text(&self, name: &str, path: &Path, disk: &dyn Disk) -> Result<String, Problem> {
         let unread = |error| self.unread(name, &format::path(path), &error);
         zemtak_files::text(self.read(name, path, disk)?).map_err(unread)
@@ -157,7 +158,7 @@ impl Limits {
     /// The text of standard input.
     ///
     /// # Errors
-    /// As [`read_text`](Self::read_text).
+    /// As for [`read_text`](Self::read_text).
     pub fn read_standard_input(&self, name: &str) -> Result<String, Problem> {
         let read = zemtak_files::read_all_text(std::io::stdin(), self.get(name).unwrap_or_default());
         read.map_err(|error| self.unread(name, "standard input", &error))
@@ -171,7 +172,7 @@ impl Limits {
     }
 }
 
-/// How a limit is moved.
+/// How to change a limit.
 pub(crate) fn help(names: &[&str]) -> String {
     let names = names.join(" or ");
     format!("if that is meant, raise {names} with --limit NAME=NUMBER, or in [{TABLE}] of the project file")

@@ -35,7 +35,7 @@ use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::prepare::{LayerPixels, Prepared, TREATMENT_VERSION, Treatment};
 
-/// What is known of a treated sprite without its pixels.
+/// What is known about a treated sprite without its pixels.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct Facts {
     /// The source's size.
@@ -44,9 +44,9 @@ pub struct Facts {
     pub canvas: Size,
     /// Where the stored pixels begin on the canvas.
     pub inset: [u32; 2],
-    /// The size of what is stored.
+    /// The size of the stored pixels.
     pub stored: Size,
-    /// A hash of what is stored.
+    /// A hash of the stored pixels.
     pub hash: Hash,
     /// Whether no pixel is visible.
     pub empty: bool,
@@ -54,21 +54,21 @@ pub struct Facts {
     pub ms: Option<f64>,
 }
 
-/// What is known of an image file.
+/// What is known about an image file.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct Known {
     /// Its frames; one for a still picture.
     frames: Vec<Facts>,
-    /// What it carries that was left out of account.
+    /// What it contains that was ignored.
     ignored: Vec<Ignored>,
 }
 
-/// A sprite: what is known of it, and its pixels as soon as somebody needs them.
+/// A sprite: what is known about it, and its pixels once somebody needs them.
 #[derive(Debug)]
 pub struct Sprite<'a> {
     /// Its name.
     pub name: SpriteName,
-    /// What is known of it.
+    /// What is known about it.
     pub facts: Facts,
     source: &'a Source,
     content: Hash,
@@ -77,16 +77,16 @@ pub struct Sprite<'a> {
     frames: Arc<Frames<'a>>,
 }
 
-/// All sprites of an atlas, sorted by name, and what else was noticed of their files.
+/// All sprites of an atlas, sorted by name, and what else was noticed about their files.
 #[derive(Debug, Default)]
 pub struct Loaded<'a> {
     /// The sprites.
     pub sprites: Vec<Sprite<'a>>,
-    /// What was left out of account: what it is, and of which files.
+    /// What was ignored, and in which files.
     pub ignored: Vec<(Ignored, String)>,
 }
 
-/// How sprites are treated: all alike but for what rules say.
+/// How sprites are treated: all alike, except as rules say.
 #[derive(Debug, Clone, Copy)]
 pub struct Recipe<'a> {
     /// For all.
@@ -96,12 +96,12 @@ pub struct Recipe<'a> {
 }
 
 impl<'a> Recipe<'a> {
-    /// That of an atlas.
+    /// The recipe of an atlas.
     pub fn of(settings: &'a AtlasSettings) -> Self {
         Self { treatment: settings.treatment, rules: &settings.rules }
     }
 
-    /// The treatment of an image. One that repeats is stored whole, since its page's edges are its own.
+    /// The treatment of an image. One that repeats is stored whole, because its edges are its page's edges.
     fn for_image(&self, name: &SpriteName) -> Treatment {
         let repeats = self.rules.repeats(name) || self.rules.repeats(&frame_name(name, 0));
         Treatment { trim: self.treatment.trim && !repeats, ..self.treatment }
@@ -113,18 +113,18 @@ impl<'a> Recipe<'a> {
 pub struct Looked {
     /// The hash of the file.
     own: Hash,
-    /// The hash of the file and of all its layers.
+    /// The hash of the file and all its layers.
     pub hash: Hash,
     /// Whether it is a picture that a build drew.
     pub is_result: bool,
-    /// The bytes, until somebody takes them; nothing if there was no memory for keeping them.
+    /// The bytes, until somebody takes them; `None` if there was no memory to keep them.
     bytes: Mutex<Option<KeptFile>>,
 }
 
 /// Looks at each source's content.
 ///
 /// # Errors
-/// An interruption; for each source also that it cannot be read.
+/// An interruption, and any source that cannot be read.
 pub fn contents<'a>(sources: &[Source], context: Context<'a>) -> Result<Vec<Result<Looked, Problem>>, Failure> {
     let look_at = |source: &Source| {
         if let Some((hash, is_result)) = context.journal.known(&source.path) {
@@ -154,7 +154,7 @@ pub fn contents<'a>(sources: &[Source], context: Context<'a>) -> Result<Vec<Resu
 }
 
 impl Looked {
-    /// The content, read now unless it is still there from looking.
+    /// The content, read now unless it is still in memory.
     fn take(&self, source: &Source, context: Context<'_>) -> Result<Content, Problem> {
         let bytes = self.bytes.lock().unwrap_or_else(PoisonError::into_inner).take();
         match bytes {
@@ -164,8 +164,8 @@ impl Looked {
     }
 }
 
-/// Loads all sprites of an atlas, once for each recipe. Images that the store knows are not read, the others are decoded
-/// once, however many recipes there are.
+/// Loads all sprites of an atlas, once for each recipe. Images that the store knows are not read; the others are
+/// decoded once, however many recipes there are.
 ///
 /// # Errors
 /// All files that cannot be read or decoded.
@@ -205,14 +205,14 @@ pub fn load<'a>(
     for of_recipe in &mut loaded {
         of_recipe.sprites.sort_by(|a, b| a.name.cmp(&b.name));
     }
-    // The names are the same whatever the recipe.
+    // The names are the same for every recipe.
     let names = loaded.first().map_or(&[][..], |first| &first.sprites);
     let clashes = names.windows(2).filter(|pair| pair[0].name == pair[1].name);
     problems.extend(clashes.map(|pair| frame_clash(&pair[0], &pair[1])));
     Failure::unless(problems, (loaded, work))
 }
 
-/// What the images took, and where what is known of them came from; shares what nobody knew.
+/// How much work the images were, and where knowledge of them came from; shares what nobody knew.
 fn work_of(
     results: &[Result<FileImages<'_>, Problem>],
     asked: &shared::Asked,
@@ -247,11 +247,11 @@ struct Image<'a> {
 #[derive(Debug, Default)]
 struct FileImages<'a> {
     images: Vec<Image<'a>>,
-    /// How long it took to find out what they are, if that was not known.
+    /// How long it took to find out what they are, unless that was known.
     made_in: Option<Duration>,
 }
 
-/// Under which key what is known of an image is kept.
+/// The key under which knowledge of an image is kept.
 fn image_key(source: &Source, content: &Hash, treatment: Treatment) -> Hash {
     let extension = source.path.extension().unwrap_or_default();
     Key::new("image", &[DECODE_VERSION, TREATMENT_VERSION])
@@ -295,7 +295,7 @@ fn images<'a>(
     Ok(FileImages { images, made_in: Some(started.elapsed()) })
 }
 
-/// A file as it is treated.
+/// A file and how to treat it.
 struct ImageFile<'a> {
     source: &'a Source,
     content: Hash,
@@ -303,7 +303,7 @@ struct ImageFile<'a> {
 }
 
 impl<'a> ImageFile<'a> {
-    /// Its sprites, with what is stored of each frame as far as that is at hand.
+    /// Its sprites, with the stored pixels of each frame that are in memory.
     fn sprites(self, known: Known, stored: Vec<Option<Stored>>, allowance: &'a Allowance) -> Image<'a> {
         let Self { source, content, treatment } = self;
         let frames = Arc::new(Frames::new(known.frames.len(), allowance));
@@ -326,11 +326,11 @@ impl<'a> ImageFile<'a> {
     }
 }
 
-/// What came of a file by one treatment.
+/// The result of one treatment of a file.
 #[derive(Debug)]
 struct Treated {
     known: Known,
-    /// What is stored of each frame; nothing of those that there was no memory to hold.
+    /// The stored pixels of each frame; `None` if there was no memory to hold them.
     stored: Vec<Option<Stored>>,
     /// The bytes of it.
     held: u64,
@@ -347,7 +347,8 @@ impl Treated {
     }
 }
 
-/// Decodes a file and its layers and treats each frame in all ways, as soon as it is decoded. Gives the hash of what was decoded.
+/// Decodes a file and its layers, and treats each frame in all ways as soon as it is decoded. Returns the hash of what
+/// was decoded.
 fn decode_and_treat(
     source: &Source,
     content: &Content,
@@ -359,7 +360,7 @@ fn decode_and_treat(
     let (hash, ignored) = Whole { source, content }.each_frame(context, &mut |number, frame, layers| {
         let mut decoded = Some(frame);
         for (at, (treated, &treatment)) in all.iter_mut().zip(treatments).enumerate() {
-            // The last one may have the decoded pixels themselves.
+            // The last treatment may take the decoded pixels themselves.
             let frame = if at + 1 < treatments.len() { decoded.clone() } else { decoded.take() };
             let Some(frame) = frame else { break };
             let layers = layers.iter().map(|layer| layer.of_frame(number, &frame.pixels)).collect();
@@ -381,7 +382,7 @@ fn treat(frame: Frame, layers: Vec<LayerPixels>, treatment: Treatment, context: 
     (Facts { source, canvas, inset, stored: stored.own.size(), hash, empty, ms: frame.ms }, stored)
 }
 
-/// Why a file's pixels could not be had: what was remembered of it does not hold, or the file is bad.
+/// Why a file's pixels are unavailable: what was remembered of it is wrong, or the file is bad.
 #[derive(Debug)]
 enum Missing {
     /// The file is no longer the one that was looked at.
@@ -391,24 +392,24 @@ enum Missing {
 }
 
 impl Sprite<'_> {
-    /// What is stored of it, if it is at hand: see [`fetch`].
+    /// Its stored pixels, if they are in memory: see [`fetch`].
     pub fn stored(&self) -> Option<Arc<Stored>> {
         self.frames.get(self.frame)
     }
 
-    /// Lets go of what is stored of it, unless there was memory to keep it.
+    /// Drops its stored pixels, unless there was memory to keep them.
     pub fn forget(&self) {
         self.frames.forget(self.frame);
     }
 
-    /// The layers that it has, by name.
+    /// Its layers, by name.
     pub fn layers(&self) -> &[SourceLayer] {
         &self.source.layers
     }
 }
 
-/// Has what is stored of sprites at hand: from memory, from a page of the former build, or decoded now, once for all sprites of
-/// a file.
+/// Brings the stored pixels of sprites into memory: from memory, from a page of the previous build, or by decoding,
+/// once for all sprites of a file.
 ///
 /// # Errors
 /// Files that cannot be read any more, or one that has changed.
@@ -418,7 +419,7 @@ pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> 
         of_file.entry(Arc::as_ptr(&sprite.frames)).or_default().push(sprite);
     }
     let mut files: Vec<Vec<&Sprite<'_>>> = of_file.into_values().collect();
-    // Problems are told in the order of names.
+    // Problems are reported in the order of names.
     files.sort_by(|a, b| a[0].name.cmp(&b[0].name));
     let fetched: Vec<Result<(), Missing>> = files
         .par_iter()
@@ -435,12 +436,12 @@ pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> 
     Ok(Failure::unless(problems, ())?)
 }
 
-/// Has what is stored of some sprites of one file at hand.
+/// Brings the stored pixels of some sprites of one file into memory.
 fn fetch_file(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> Result<(), Missing> {
     let mut left = Vec::new();
     for &sprite in sprites {
         let Facts { hash, stored, .. } = sprite.facts;
-        // The hash of a sprite with layers is of all of them, which no page shows alone.
+        // The hash of a sprite with layers covers all of them, which no single page shows.
         let on_page = if sprite.source.layers.is_empty() { former.pixels(&hash, stored, context) } else { None };
         match on_page {
             Some(own) => sprite.frames.put(sprite.frame, Stored { own, layers: Vec::new() }, true),
@@ -465,10 +466,10 @@ fn fetch_file(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) ->
     if hash == first.content && as_known && all_there { Ok(()) } else { Err(Missing::Stale) }
 }
 
-/// Why what was to be drawn could not be.
+/// Why something could not be drawn.
 #[derive(Debug)]
 pub enum NotDrawn {
-    /// A source is no longer what it was a moment ago, or the store was wrong about it.
+    /// A source has just changed, or the store was wrong about it.
     Stale,
     /// Anything else.
     Failed(Failure),

@@ -1,4 +1,4 @@
-//! One build at a time in a folder for results.
+//! Only one build at a time in a folder for results.
 
 use crate::failure::Failure;
 use crate::observer::Observer;
@@ -10,22 +10,22 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 use zemtak_files::Disk;
 
-/// The file that is locked. It stays there; the lock goes with the process.
+/// The lock file. It stays there; the lock ends with the process.
 pub const FILE: &str = ".zemtak-lock";
 
-/// A wait that is over sooner is not worth a word.
+/// A shorter wait is not worth mentioning.
 const TOLD_AFTER: Duration = Duration::from_millis(500);
 
-/// Holds a folder for results; dropped, the next build may go on.
+/// Holds a folder for results; dropping this lets the next build start.
 #[derive(Debug)]
 pub struct Lock {
     _file: File,
-    /// The folder, if it was made for this build.
+    /// The folder, if it was created for this build.
     made: Option<PathBuf>,
 }
 
 impl Lock {
-    /// Takes away a folder that was made for this build and has nothing in it.
+    /// Removes a folder that was created for this build and is empty.
     pub fn give_up(&mut self) {
         if let Some(folder) = self.made.take() {
             let _ = fs::remove_file(folder.join(FILE));
@@ -34,10 +34,10 @@ impl Lock {
     }
 }
 
-/// Makes a folder, waits until no other build is at work there, and clears away what a killed one left half written.
+/// Creates a folder, waits until no other build is running there, and removes what a killed one left half written.
 ///
 /// # Errors
-/// The folder cannot be made or written to, or the observer cancels.
+/// The folder cannot be created or written to, or the observer cancels.
 pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> Result<Lock, Failure> {
     let io = |error: &(dyn std::error::Error + 'static)| Failure::io(&format::path(folder), error);
     let made = (!folder.exists()).then(|| folder.to_owned());
@@ -47,10 +47,10 @@ pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> R
         disk.create_folder(folder).map_err(|e| io(&e))?;
         let file = disk.open_lock(&path).map_err(|e| io(&e))?;
         match file.try_lock() {
-            // The build before may have taken its folder away with the file.
+            // The previous build may have removed its folder together with the file.
             Ok(()) if same_file(&file, &path) => {
                 sign(&file);
-                // Nobody else is at work here, so a part is of a build that was killed.
+                // Nobody else is running here, so a partial file is from a build that was killed.
                 write::sweep(folder, Duration::ZERO, disk);
                 return Ok(Lock { _file: file, made });
             }
@@ -67,15 +67,15 @@ pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> R
     }
 }
 
-/// Leaves the number of this process for whoever has to wait. It is only for a person, so that it may fail.
+/// Leaves the number of this process for whoever has to wait. It is only for people, so it may fail.
 fn sign(mut file: &File) {
     let _ = file.set_len(0).and_then(|()| writeln!(file, "{}", std::process::id()));
 }
 
-/// A number of a process takes less.
+/// A process number takes less.
 const SIGNATURE_BYTES: u64 = 64;
 
-/// The process that holds a folder, if it says so.
+/// The process that holds a folder, if known.
 fn signature(path: &Path, disk: &dyn Disk) -> Option<u32> {
     let text = zemtak_files::text(disk.read(path, SIGNATURE_BYTES).ok()?).ok()?;
     text.trim().parse().ok()

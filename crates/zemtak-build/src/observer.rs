@@ -1,4 +1,4 @@
-//! What a build tells while it is at work, and how its caller stops it.
+//! What a build reports while it runs, and how its caller stops it.
 
 use crate::failure::Failure;
 use std::path::Path;
@@ -8,11 +8,11 @@ use std::time::Instant;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Phase {
-    /// Looking at the images of a folder, for a first project file. Counts images.
+    /// Looking at the images of a folder for a first project file. Counts images.
     Surveying,
     /// Reading and decoding the images of an atlas. Counts images.
     Reading,
-    /// Looking for a layout. It cannot be told how long that takes.
+    /// Looking for a layout. How long that takes is not known.
     LayingOut,
     /// Drawing, encoding and proving pages. Counts pages.
     Drawing,
@@ -20,11 +20,11 @@ pub enum Phase {
     Comparing,
 }
 
-/// Follows a build from outside, from whichever threads it works on.
+/// Follows a build from outside; called from whichever threads it runs on.
 ///
-/// All methods do nothing by default, so `()` is the observer of whoever wants to know nothing.
+/// By default all methods do nothing, so `()` is the observer for those who need none.
 pub trait Observer: Sync {
-    /// A phase begins. `total` is how often [`advanced`](Self::advanced) will be called, where that is known.
+    /// A phase begins. `total` is how often [`advanced`](Self::advanced) will be called, if known.
     ///
     /// Different phases may overlap (the images of one atlas are read while another is drawn); one phase does not overlap
     /// with itself.
@@ -37,31 +37,32 @@ pub trait Observer: Sync {
         let _ = phase;
     }
 
-    /// A phase is over, whether it came to its end or not.
+    /// A phase ends, whether it was completed or not.
     fn ended(&self, phase: Phase) {
         let _ = phase;
     }
 
-    /// How far a long search for a layout has come: the part of its work that is done, and the part of the smallest page so
-    /// far that sprites fill, both 0 to 1. A layout may take several searches, one for each page and each effort.
+    /// The progress of a long search for a layout: the fraction of its work that is done, and the fraction of the
+    /// smallest page so far that sprites fill, both 0 to 1. A layout may take several searches, one for each page and
+    /// each effort.
     fn searched(&self, done: f64, filled: Option<f64>) {
         let _ = (done, filled);
     }
 
-    /// Another build is at work in the folder for results, and this one waits for it: that of a process, where it is known.
-    /// Told once a wait, after half a second.
+    /// Another build is running in the folder for results, and this one waits for it: the process, if known. Called
+    /// once per wait, after half a second.
     fn waits_for(&self, folder: &Path, process: Option<u32>) {
         let _ = (folder, process);
     }
 
-    /// Whether to stop. Asked often; once it is true, the build ends with [`Cause::Interrupted`](crate::Cause::Interrupted)
-    /// and leaves everything as it was.
+    /// Whether to stop. Called often; once it is true, the build ends with
+    /// [`Cause::Interrupted`](crate::Cause::Interrupted) and leaves everything as it was.
     fn cancelled(&self) -> bool {
         false
     }
 
-    /// Whether the search for a denser layout should end with the best it has found. Asked only during that search; the
-    /// build goes on.
+    /// Whether the search for a denser layout should end with the best found so far. Called only during that search;
+    /// the build continues.
     fn layout_is_good_enough(&self) -> bool {
         false
     }
@@ -69,7 +70,7 @@ pub trait Observer: Sync {
 
 impl Observer for () {}
 
-/// A phase under way; it ends when this is dropped.
+/// A phase in progress; dropping this ends it.
 pub(crate) struct Progress<'a> {
     observer: &'a dyn Observer,
     phase: Phase,
@@ -96,7 +97,7 @@ impl Drop for Progress<'_> {
     }
 }
 
-/// A place where work can stop that is no build.
+/// A point at which work other than a build can stop.
 pub(crate) fn check(observer: &dyn Observer) -> Result<(), Failure> {
     if observer.cancelled() { Err(Failure::interrupted()) } else { Ok(()) }
 }

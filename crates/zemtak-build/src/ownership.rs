@@ -1,6 +1,6 @@
-//! Whose a file is that stands where a result is to go: only what this tool wrote is replaced.
+//! Whose file it is that a result would replace: only what this tool wrote is replaced.
 //!
-//! A file is ours if a descriptor beside it or the folder's store names it, or by its content: pictures bear a
+//! A file is ours if a descriptor beside it or the folder's store names it, or by its content: pictures have a
 //! [mark](zemtak_core::codec::Mark), texts a first line.
 
 use crate::failure::{Failure, Problem, ProblemKind};
@@ -13,10 +13,10 @@ use zemtak_core::codec::Mark;
 /// How much of a file shows whose it is.
 const HEAD: u64 = 4096;
 
-/// What stands in the head of a page for a browser.
+/// What the head of a page for a browser contains.
 const VIEW: &[u8] = br#"<meta name="generator" content="Zemtak view">"#;
 
-/// What a result is to be, and so what it may replace.
+/// The kind of a result, and so what it may replace.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ResultKind {
@@ -31,7 +31,7 @@ pub enum ResultKind {
 }
 
 impl ResultKind {
-    /// Whether a file that begins so is one of these.
+    /// Whether a file with this beginning is one of these.
     fn is(self, head: &[u8]) -> bool {
         match self {
             Self::Picture(mark) => Mark::of(head) == Some(mark),
@@ -42,7 +42,7 @@ impl ResultKind {
     }
 }
 
-/// A descriptor's first key is `zemtak`, whatever the spaces.
+/// A descriptor's first key is `zemtak`, whatever the white space.
 fn is_descriptor(head: &[u8]) -> bool {
     let mut letters = head.iter().filter(|b| !b.is_ascii_whitespace());
     br#"{"zemtak":"#.iter().all(|letter| letters.next() == Some(letter))
@@ -51,7 +51,7 @@ fn is_descriptor(head: &[u8]) -> bool {
 /// Whether a result may take this path: nothing is there, or a result of the same kind.
 ///
 /// # Errors
-/// Where the file cannot be read.
+/// The file cannot be read.
 pub fn may_replace(path: &Path, kind: ResultKind) -> io::Result<bool> {
     match head(path) {
         Ok(head) => Ok(kind.is(&head)),
@@ -71,20 +71,20 @@ fn head(path: &Path) -> io::Result<Vec<u8>> {
     Ok(head)
 }
 
-/// What the results of a build meet.
+/// The folder into which a build's results go.
 pub(crate) struct Ownership<'a> {
     /// The folder for results.
     pub out: &'a Path,
     /// The files there that are known to be ours.
     pub ours: &'a Written,
-    /// What the build reads, which is never written over.
+    /// What the build reads; it is never overwritten.
     pub inputs: &'a [PathBuf],
-    /// Whether other files may be replaced all the same.
+    /// Whether to replace other files anyway.
     pub force: bool,
 }
 
 impl Ownership<'_> {
-    /// Refuses to write over what is not ours.
+    /// Refuses to overwrite what is not ours.
     ///
     /// # Errors
     /// All files that would be lost.
@@ -101,7 +101,7 @@ impl Ownership<'_> {
         match may_replace(&path, kind) {
             Ok(true) => None,
             Err(error) => Some(Problem::io(&format::path(&path), &error)),
-            // By where it is: the folder for results may be a link to that of the sources.
+            // By location: the folder for results may be a link to that of the sources.
             Ok(false) => match path.canonicalize().ok().and_then(|real| self.input(&real)) {
                 Some(input) => {
                     let help = "choose another output folder, or another name for the atlas";

@@ -28,10 +28,10 @@ use std::time::Instant;
 use zemtak_files::{Disk, SystemDisk};
 
 impl PackRequest {
-    /// Builds what is out of date. Files are put in place when everything has succeeded.
+    /// Builds what is out of date. Files are put in place only when everything has succeeded.
     ///
     /// # Errors
-    /// Anything wrong with project, sources, keys or files, all of it at once; what was there before stays.
+    /// Anything wrong with project, sources, keys or files, all at once; what was there before stays.
     pub fn run(&self, observer: &dyn Observer) -> Result<Packed, Failure> {
         self.run_on(Arc::new(SystemDisk), observer)
     }
@@ -39,12 +39,12 @@ impl PackRequest {
     /// The same with the files of another disk than the machine's.
     ///
     /// # Errors
-    /// As [`run`](Self::run).
+    /// See [`run`](Self::run).
     pub fn run_on(&self, disk: Arc<dyn Disk>, observer: &dyn Observer) -> Result<Packed, Failure> {
         run(self, &Writer { disk, sync: !self.unsynced }, &Journal::default(), observer)
     }
 
-    /// The same where a watcher knows which images have not changed.
+    /// The same for a watcher that knows which images have not changed.
     #[cfg(any(test, feature = "watch"))]
     pub(crate) fn run_again(&self, journal: &Journal, observer: &dyn Observer) -> Result<Packed, Failure> {
         run(self, &Writer { disk: Arc::new(SystemDisk), sync: !self.unsynced }, journal, observer)
@@ -95,7 +95,7 @@ fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn
     let mut account = Account::default();
     atlases.iter().for_each(|atlas| account += atlas.account);
     let trouble = shared.as_ref().and_then(SharedTally::warning);
-    // A million names and paths are given back by all threads.
+    // All threads share freeing a million names and paths.
     targets.targets.into_par_iter().for_each(drop);
     Ok(Packed {
         atlases: built.into_iter().flat_map(|atlas| atlas.summaries).collect(),
@@ -110,10 +110,10 @@ fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn
     })
 }
 
-/// Changes with what is noted of what builds ask for.
+/// Changes whenever the record of what builds ask for does.
 const ASKED_VERSION: u32 = 1;
 
-/// A build under way.
+/// A running build.
 struct Run<'a> {
     targets: &'a [Target],
     joint: &'a Joint,
@@ -136,13 +136,13 @@ impl Run<'_> {
     fn build_and_place(&self, fresh: bool) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
         let out = self.options.out;
         let store = if fresh { FileStore::empty(out, self.writer) } else { FileStore::open(out, self.writer) };
-        // Who knows nothing yet asks for everything.
+        // A build that knows nothing yet asks for everything.
         let asks_for_all = self.shared.is_open() && store.is_empty();
         if asks_for_all {
             self.shared.read_ahead(&self.asked_key(), self.allowance.of_ahead(), &|| self.observer.cancelled());
         }
         let (store, built) = match self.build(&store) {
-            // Something changed while we looked at it, or the store was wrong: once more, with nothing remembered.
+            // Something changed while it was read, or the store was wrong: once more, with nothing remembered.
             Err(NotDrawn::Stale) => {
                 self.shared.distrust();
                 self.journal.forget();
@@ -153,7 +153,7 @@ impl Run<'_> {
             built => (store, built),
         };
         if built.is_err() && self.any_built.load(Ordering::Relaxed) && !self.options.check {
-            // What was learnt of the other atlases holds all the same. Where it cannot be saved, it is learnt once more.
+            // What was learnt about the other atlases is still right. If it cannot be saved, it is learnt again.
             let _ = store.save();
         }
         let mut built = built.map_err(|error| failed(error, out))?;
@@ -178,13 +178,13 @@ impl Run<'_> {
         self.timings.time(Stage::Write, || place::place(out, built, ours, &store, self.writer, self.observer))
     }
 
-    /// Under which key it is noted what a build of these atlases asks a shared store for.
+    /// The key under which is recorded what a build of these atlases asks a shared store for.
     fn asked_key(&self) -> Hash {
         let atlases: Vec<_> = self.targets.iter().map(|target| (&target.name, &target.settings)).collect();
         Key::new("asked", &[ASKED_VERSION]).value(&atlases).finish()
     }
 
-    /// Refuses to write over files that are not ours.
+    /// Refuses to overwrite files that are not ours.
     fn check_ownership(&self, built: &[BuiltAtlas], ours: &Written) -> Result<(), Failure> {
         let sources =
             self.targets.iter().flat_map(|target| target.sources.files.iter().flat_map(|s| s.paths().cloned()));
@@ -196,7 +196,7 @@ impl Run<'_> {
     }
 
     /// Builds all atlases as far as they are out of date, and loads the sprites of each while the one before it is laid
-    /// out and drawn. What is wrong with any is told of all.
+    /// out and drawn. Reports the problems of all.
     fn build(&self, store: &dyn Store) -> Result<Vec<BuiltAtlas>, NotDrawn> {
         let context = Context {
             store,
@@ -218,7 +218,7 @@ impl Run<'_> {
             match atlas {
                 Ok(mut atlas) => {
                     self.any_built.store(true, Ordering::Relaxed);
-                    // A million sprites take half a gigabyte, and only templates of all atlases want them.
+                    // A million sprites take half a gigabyte, and only templates of all atlases need them.
                     atlas.atlas = atlas.atlas.filter(|_| !self.joint.templates.is_empty());
                     built.push(atlas);
                 }

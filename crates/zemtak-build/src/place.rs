@@ -1,4 +1,4 @@
-//! Files take their names: all of a build together, once everything has succeeded.
+//! Putting files in place: all of a build together, once everything has succeeded.
 
 use crate::build_atlas::{BuiltAtlas, Output, OutputKind};
 use crate::content::{self, Files};
@@ -15,13 +15,13 @@ use std::io::ErrorKind;
 use std::path::Path;
 use zemtak_core::atlas::FILE_SUFFIX;
 
-/// Under which key a store notes the files that builds wrote into its folder.
+/// The key under which a store records the files that builds wrote into its folder.
 fn key() -> Hash {
     Key::new("wrote", &[]).finish()
 }
 
-/// The files of ours in a folder, if there is anything to do there: those that descriptors name, and those that the store has
-/// noted.
+/// Our files in a folder, if there is anything to do there: those that descriptors name, and those that the store has
+/// recorded.
 pub(crate) fn ours(out: &Path, made: &[BuiltAtlas], files: Files<'_>) -> Option<Written> {
     let mut noted: Written =
         files.store.get(&key()).and_then(|bytes| serde_json::from_slice(&bytes).ok()).unwrap_or_default();
@@ -35,7 +35,7 @@ pub(crate) fn ours(out: &Path, made: &[BuiltAtlas], files: Files<'_>) -> Option<
 }
 
 /// Renames all files into place, pages first, each descriptor after its pages; then removes files of ours that no
-/// descriptor names any more. One that was changed since stays, and a warning tells of it.
+/// descriptor names any more. Files that were changed since stay, with a warning.
 pub(crate) fn place(
     out: &Path,
     mut made: Vec<BuiltAtlas>,
@@ -50,7 +50,7 @@ pub(crate) fn place(
         let outputs = made.iter().flat_map(|m| &m.outputs).filter(|o| o.kind != OutputKind::Descriptor);
         let new: Written = outputs.map(|o| (o.file.clone(), o.hash)).collect();
         let remember = |files: &Written| store.put(key(), serde_json::to_vec(files).unwrap_or_default());
-        // Noted before it is done: should this build be killed, the next one knows which files are ours.
+        // Recorded before it is done: if this build is killed, the next one knows which files are ours.
         let mut all = ours.clone();
         all.extend(new.clone());
         remember(&all);
@@ -59,7 +59,7 @@ pub(crate) fn place(
         commit(out, &mut made, writer)?;
         let files = Files::of(writer, store);
         remove_old(out, &mut ours, &new, files, &mut left)?;
-        // Before it is forgotten whose they were.
+        // Before forgetting whose they were.
         writer.sync_folder(out)?;
         ours.extend(new);
         remember(&ours);
@@ -70,8 +70,8 @@ pub(crate) fn place(
     Ok((made, left))
 }
 
-/// Puts all files that wait in their places, pages first. After a loss of power too there is no descriptor without its pages, and
-/// none has taken the place of one whose pages are gone.
+/// Puts all waiting files in place, pages first. Even after a power failure there is no descriptor without its pages,
+/// and none has replaced one whose pages are gone.
 fn commit(out: &Path, made: &mut [BuiltAtlas], writer: &Writer) -> Result<(), Failure> {
     for pages in [true, false] {
         let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == pages);
@@ -83,8 +83,8 @@ fn commit(out: &Path, made: &mut [BuiltAtlas], writer: &Writer) -> Result<(), Fa
     Ok(())
 }
 
-/// Removes files that are neither `new` nor named by a descriptor, if they are byte for byte what we wrote; the others go
-/// into `left`. Where a descriptor cannot be read, all stay.
+/// Removes files that are neither `new` nor named by a descriptor, if they are byte for byte what we wrote; the others
+/// go into `left`. If a descriptor cannot be read, all stay.
 fn remove_old(
     out: &Path,
     ours: &mut Written,
@@ -101,7 +101,7 @@ fn remove_old(
         let wanted = |file: &String| named.contains_key(file) || new.contains_key(file);
         let unnamed: Written;
         (*ours, unnamed) = std::mem::take(ours).into_iter().partition(|(file, _)| wanted(file));
-        // With a descriptor go the files that it named.
+        // The files that a descriptor named are removed with it.
         let mut again = false;
         for (file, hash) in unnamed {
             let path = out.join(&file);

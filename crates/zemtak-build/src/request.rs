@@ -1,4 +1,4 @@
-//! What is asked of a build, and what it comes to.
+//! A request for a build, and its result.
 
 use crate::inputs::Inputs;
 use crate::limits::Limits;
@@ -35,36 +35,37 @@ use std::path::PathBuf;
 pub struct PackRequest {
     /// Folders and files with sprites; none for the atlases of a project file.
     pub paths: Vec<PathBuf>,
-    /// The project file, or its folder. By default the nearest one, in the working folder or above it.
+    /// The project file, or its folder. Default: the nearest one, in the working folder or above it.
     pub project: Option<PathBuf>,
-    /// What names are relative to. By default the folder if there is one, else the common parent.
+    /// What names are relative to. Default: the folder if there is only one, else the common parent.
     pub root: Option<PathBuf>,
-    /// The folder for results. By default that of the project file, else `build`.
+    /// The folder for results. Default: that of the project file, else `build`.
     pub out: Option<PathBuf>,
-    /// The atlas's name; of a project, the only atlas to build.
+    /// The atlas's name; in a project, the only atlas to build.
     pub name: Option<String>,
-    /// The atlas keys that were said. They win over those of a project file.
+    /// Atlas keys that were given. They override those of a project file.
     pub keys: Keys,
-    /// Whether to explain the layout. It is not by default.
+    /// Whether to explain the layout. Default: no.
     pub explain: bool,
-    /// Write nothing, and tell what is out of date. Off by default.
+    /// Write nothing, and report what is out of date. Default: off.
     pub check: bool,
-    /// Build everything anew, whatever earlier builds learnt. Off by default.
+    /// Build everything anew, ignoring what earlier builds learnt. Default: off.
     pub fresh: bool,
-    /// Keep boxes where they are if they can stay. Off by default.
+    /// Keep boxes where they are if they can stay. Default: off.
     pub keep: bool,
-    /// Tell of each atlas how it differs from what is in place. Off by default.
+    /// Report how each atlas differs from what is in place. Default: off.
     pub tell_changes: bool,
-    /// Do not wait until results are on the disk before they take their names: faster, but a loss of power may then leave
-    /// files that are not whole. Off by default.
+    /// Do not wait until results are on the disk before they are put in place: faster, but a power failure may then
+    /// leave incomplete files. Default: off.
     pub unsynced: bool,
-    /// What the run takes on before it refuses, memory among it. What is said here wins over the project file.
+    /// Limits of the run, including memory. They override those of the project file.
     pub limits: Limits,
-    /// Whether the environment says where builds share what they learn: [`SharedSettings::from_environment`]. It does not by default.
+    /// Whether the environment may say where builds share what they learn: [`SharedSettings::from_environment`].
+    /// Default: no.
     pub store_from_environment: bool,
-    /// Where builds share what they learn; what is said here wins over the project file.
+    /// Where builds share what they learn. Overrides the project file.
     pub shared: Option<SharedSettings>,
-    /// Replace files that no build wrote where results go. Off by default: then they are an error.
+    /// Replace files in the folder for results that no build wrote. Default: off; they are then an error.
     pub force: bool,
 }
 
@@ -88,7 +89,7 @@ impl PackRequest {
         self
     }
 
-    /// Sets the atlas's name; of a project, chooses the only atlas to build.
+    /// Sets the atlas's name; in a project, chooses the only atlas to build.
     #[must_use]
     pub fn name(mut self, name: impl Into<String>) -> Self {
         self.name = Some(name.into());
@@ -102,14 +103,14 @@ impl PackRequest {
         self
     }
 
-    /// Sets what the run takes on before it refuses.
+    /// Sets the limits of the run.
     #[must_use]
     pub fn limits(mut self, limits: Limits) -> Self {
         self.limits = limits;
         self
     }
 
-    /// What a build depends on as things are now.
+    /// What a build depends on at the moment.
     #[must_use]
     pub fn inputs(&self) -> Inputs {
         Inputs::of(&self.paths, self.project.as_deref(), self.out.as_deref(), &self.limits)
@@ -124,15 +125,15 @@ pub struct Packed {
     pub atlases: Vec<Summary>,
     /// What is odd about the project as a whole; see also [`Summary::all_warnings`].
     pub warnings: Vec<Warning>,
-    /// The files of all atlases; of each atlas the pages first, the descriptor last.
+    /// The files of all atlases; for each atlas the pages first, the descriptor last.
     pub files: Vec<OutputFile>,
-    /// Files made of all atlases together.
+    /// Files made from all atlases together.
     pub joint: Vec<OutputFile>,
     /// What it was built from.
     pub inputs: Inputs,
     /// Where the parts of the atlases came from, and what that saved.
     pub account: Account,
-    /// What came from the shared store and what went there; nothing where there is none.
+    /// Traffic with the shared store; `None` if there is none.
     pub shared: Option<SharedTally>,
     /// How long it took.
     pub seconds: f64,
@@ -140,7 +141,7 @@ pub struct Packed {
     pub spent: Spent,
 }
 
-/// A file that a build wrote, or found to be as it should be.
+/// A file that a build wrote or found to be up to date.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct OutputFile {
@@ -148,7 +149,7 @@ pub struct OutputFile {
     pub path: PathBuf,
     /// The BLAKE3 hash of its bytes.
     pub hash: Hash,
-    /// Whether it was written by this build; of a check, whether it would be.
+    /// Whether this build wrote it; for a check, whether a build would.
     pub changed: bool,
 }
 

@@ -1,4 +1,4 @@
-//! Finding sprites: walking folders, telling images from other files, giving names, and refusing names that clash.
+//! Finding sprites: walking folders, recognising images, naming them, and refusing names that clash.
 
 pub(crate) mod layers;
 mod own;
@@ -24,7 +24,7 @@ use zemtak_core::name::{SpriteName, natural_cmp};
 /// Folders of version control; some keep copies of the very images that lie beside them.
 const VERSION_CONTROL: [&str; 5] = [".git", ".svn", ".hg", ".jj", ".bzr"];
 
-/// What macOS writes beside a file on foreign disks: named like it, led by `._`, and no image.
+/// What macOS writes beside a file on foreign disks: named like it, prefixed with `._`, and not an image.
 const APPLE_DOUBLE: [u8; 4] = [0x00, 0x05, 0x16, 0x07];
 
 /// Where to look.
@@ -32,9 +32,9 @@ const APPLE_DOUBLE: [u8; 4] = [0x00, 0x05, 0x16, 0x07];
 pub struct SourceSearch {
     /// Folders and files.
     pub paths: Vec<PathBuf>,
-    /// What names are relative to. By default the folder if there is one, else the common parent.
+    /// What names are relative to. Default: the folder if there is only one, else the common parent.
     pub root: Option<PathBuf>,
-    /// A folder that is not looked into: where results go.
+    /// A folder to skip: where results go.
     pub leave_out: Option<PathBuf>,
     /// Whether links may lead out of all of `paths`.
     pub follow_links: bool,
@@ -54,7 +54,7 @@ pub struct Source {
 }
 
 impl Source {
-    /// Whether a glob means the sprite's name or the file's path below the root.
+    /// Whether a glob matches the sprite's name or the file's path below the root.
     #[must_use]
     pub fn matches(&self, pattern: &Pattern) -> bool {
         pattern.matches(self.name.as_str()) || pattern.matches(&self.shown)
@@ -67,19 +67,19 @@ impl Source {
     }
 }
 
-/// All images that were found, whoever takes them.
+/// All images that were found, whichever atlas takes them.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct FoundSources {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
-    /// How many files are no images and were skipped.
+    /// How many files are not images and were skipped.
     pub skipped: usize,
     /// How many pictures of an earlier build were skipped, by folder.
     pub own: BTreeMap<String, usize>,
-    /// What is wrong with names and files so far. Those that can be read are in `files` all the same, so that what is
-    /// wrong with them can be told in the same run.
+    /// Problems with names and files so far. Those that can be read are in `files` anyway, so that their other problems
+    /// can be reported in the same run.
     pub problems: Vec<Problem>,
-    /// Whether any link was met.
+    /// Whether there was any link.
     pub has_links: bool,
 }
 
@@ -88,24 +88,24 @@ pub struct FoundSources {
 pub struct Sources {
     /// The image files, sorted by name.
     pub files: Vec<Source>,
-    /// How many files are no images and were skipped.
+    /// How many files are not images and were skipped.
     pub skipped: usize,
     /// How many pictures of an earlier build were skipped, by folder.
     pub own: BTreeMap<String, usize>,
-    /// What is wrong with names and files.
+    /// Problems with names and files.
     pub problems: Vec<Problem>,
 }
 
 impl FoundSources {
-    /// What an atlas takes of it: everything, or what matches one of `take`, without what matches one of `leave`. Names
-    /// that clash among that are told in the result.
+    /// What an atlas takes of them: everything, or what matches one of `take`, without what matches one of `leave`.
+    /// Names that clash among these are reported in the result.
     #[must_use]
     pub fn select(&self, take: Option<&[Pattern]>, leave: &[Pattern]) -> Sources {
         let left_out = |source: &Source| leave.iter().any(|pattern| source.matches(pattern));
         let files: Vec<Source> = match take {
             None => self.files.iter().filter(|source| !left_out(source)).cloned().collect(),
             Some(take) => {
-                // Of many atlases each takes a little: it looks at that alone.
+                // If there are many atlases, each takes little: it looks only at that.
                 let of = |pattern| self.near_range(pattern).filter(|&at| self.files[at].matches(pattern));
                 let taken: BTreeSet<usize> = take.iter().flat_map(of).collect();
                 taken.into_iter().map(|at| &self.files[at]).filter(|source| !left_out(source)).cloned().collect()
@@ -118,12 +118,12 @@ impl FoundSources {
 }
 
 impl FoundSources {
-    /// The files that a glob may mean.
+    /// The files that a glob may match.
     pub(crate) fn near(&self, pattern: &Pattern) -> &[Source] {
         &self.files[self.near_range(pattern)]
     }
 
-    /// Where files lie that a glob may mean: they are in the order of their names, in which those of one folder lie together.
+    /// Where the files are that a glob may match: they are sorted by name, which keeps those of one folder together.
     fn near_range(&self, pattern: &Pattern) -> Range<usize> {
         let folder = pattern.start().rfind('/').map_or("", |slash| &pattern.start()[..=slash]);
         let from = self.files.partition_point(|source| natural_cmp(source.name.as_str(), folder) == Ordering::Less);
@@ -132,15 +132,15 @@ impl FoundSources {
     }
 }
 
-/// A file met on the way: where it is, and where that is when `.` and `..` are worked out.
+/// A file that was found: its path, and the same with `.` and `..` resolved.
 struct Met {
     path: PathBuf,
     clean: PathBuf,
-    /// A file, and not a pipe or a device.
+    /// A file, not a pipe or a device.
     regular: bool,
 }
 
-/// What a walk comes to.
+/// The result of a walk.
 #[derive(Default)]
 struct Walked {
     met: Vec<Met>,
@@ -148,10 +148,10 @@ struct Walked {
     has_links: bool,
 }
 
-/// Finds all images. Paths that cannot be read and names that are not UTF-8 are told in the result.
+/// Finds all images. Paths that cannot be read and names that are not UTF-8 are reported in the result.
 ///
 /// # Errors
-/// Where the working folder cannot be told.
+/// The working folder is unknown.
 pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
     let root = root_of(search).map_err(|e| Failure::io("the working folder", &e))?;
     let mut walked = Walked::default();
@@ -177,18 +177,18 @@ pub fn find(search: &SourceSearch) -> Result<FoundSources, Failure> {
             Judged::Bad(problem) => found.problems.push(problem),
         }
     }
-    // Folders come in no order.
+    // Folders are listed in no particular order.
     found.problems.sort_by(|a, b| a.place.cmp(&b.place));
     found.files.par_sort_by(|a, b| a.name.cmp(&b.name).then_with(|| a.path.cmp(&b.path)));
     Ok(found)
 }
 
-/// What a file is to a build.
+/// What a file means to a build.
 enum Judged {
     Image(Source),
     /// A picture of an earlier build, by its folder.
     Own(String),
-    /// No image, but one of ours.
+    /// Not an image, but one of our files.
     Passed,
     Skipped,
     Bad(Problem),
@@ -200,7 +200,7 @@ fn judge(file: &Met, root: &Path, search: &SourceSearch, own: &HashSet<PathBuf>)
         return Judged::Own(folder.map_or_else(String::new, format::path));
     }
     match is_image(file) {
-        // A file that was named by itself counts whatever it is.
+        // A file that was named individually counts whatever it is.
         Ok(image) if image || search.paths.contains(&file.path) => {
             name_of(file, root).map_or_else(Judged::Bad, Judged::Image)
         }
@@ -231,10 +231,10 @@ fn root_of(search: &SourceSearch) -> io::Result<PathBuf> {
     Ok(common.unwrap_or_default())
 }
 
-/// An absolute path with `.` and `..` worked out. For comparing only: behind a link `..` may lead elsewhere.
+/// An absolute path with `.` and `..` resolved. Only for comparing: behind a link, `..` may lead elsewhere.
 ///
 /// # Errors
-/// Where the working folder cannot be told.
+/// The working folder is unknown.
 pub fn clean(path: &Path) -> io::Result<PathBuf> {
     let mut out = PathBuf::new();
     for part in std::path::absolute(path)?.components() {
@@ -249,7 +249,7 @@ pub fn clean(path: &Path) -> io::Result<PathBuf> {
 
 /// Where links may lead.
 struct Within {
-    /// The folders and files that were named, without links. Nothing where all may be followed.
+    /// The folders and files that were named, without links. `None` if all links may be followed.
     named: Option<Vec<PathBuf>>,
 }
 
@@ -259,7 +259,7 @@ impl Within {
         Self { named: (!search.follow_links).then(real) }
     }
 
-    /// Where a link leads, if it leads out.
+    /// Where a link leads, if it leads outside.
     fn out_by(&self, entry: &walkdir::DirEntry) -> Option<PathBuf> {
         let named = self.named.as_ref().filter(|_| entry.depth() > 0 && entry.path_is_symlink())?;
         let real = entry.path().canonicalize().ok()?;
@@ -267,7 +267,7 @@ impl Within {
     }
 }
 
-/// A link to an image or a folder that nobody named: whoever sends a folder must not have others' files packed by it.
+/// A link to an image or a folder that nobody named: a folder that somebody sends must not get others' files packed.
 fn stray_link(entry: &walkdir::DirEntry, real: &Path) -> Option<Problem> {
     let extension = entry.path().extension().and_then(|e| e.to_str());
     let matters = entry.file_type().is_dir() || extension.and_then(Format::of_extension).is_some();
@@ -282,10 +282,10 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, walked: &mut Wa
         return;
     };
     let leave_out = leave_out.and_then(|p| clean(p).ok());
-    // Worked out once for the start; what lies below has neither `.` nor `..`.
+    // Resolved once for the start; what lies below contains neither `.` nor `..`.
     let texts = start.to_str().zip(clean_start.to_str());
     let clean_below = |path: &Path| {
-        // As text, most often: going through the parts of a million paths takes a second.
+        // Usually as text: going through the components of a million paths takes a second.
         let below = texts.and_then(|(start, clean)| Some((clean, path.to_str()?.strip_prefix(start)?)));
         if let Some((clean, below)) = below.filter(|(clean, below)| below.starts_with('/') && !clean.ends_with('/')) {
             return PathBuf::from([clean, below].concat());
@@ -319,7 +319,7 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, walked: &mut Wa
                 let regular = entry.file_type().is_file();
                 met.push(Met { path: entry.into_path(), clean, regular });
             }
-            // A link back to a folder above it holds nothing that was not seen.
+            // A link back to a folder above it contains nothing new.
             Err(error) if error.loop_ancestor().is_some() => {}
             Err(error) => {
                 let place = error.path().unwrap_or(start).to_owned();
@@ -332,20 +332,20 @@ fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, walked: &mut Wa
     *has_links |= links.get();
 }
 
-/// Whether an entry is a link to a folder that it lies in: all that is there was seen on the way.
+/// Whether an entry is a link to a folder that contains it: everything there was seen on the way.
 fn leads_back(entry: &walkdir::DirEntry) -> bool {
     let real = |path: &Path| path.canonicalize().ok();
     let beside = || real(entry.path().parent()?);
     entry.path_is_symlink() && beside().zip(real(entry.path())).is_some_and(|(place, target)| place.starts_with(target))
 }
 
-/// Whether a file counts as an image: by a known extension or, without one, by its signature.
+/// Whether a file counts as an image: by a known extension or, without an extension, by its signature.
 fn is_image(file: &Met) -> io::Result<bool> {
     let path = &file.path;
     let extension = path.extension().and_then(|e| e.to_str());
     let known = extension.and_then(Format::of_extension).is_some();
     if !file.regular {
-        // A pipe or a device by the name of an image would wait for ever.
+        // A pipe or a device with the name of an image would block forever.
         return if known { Err(io::Error::other("not a regular file")) } else { Ok(false) };
     }
     let name_leads = |n: &str| n.starts_with("._");
@@ -366,7 +366,7 @@ fn is_image(file: &Met) -> io::Result<bool> {
     Ok(known || Format::of(&start, None).is_some())
 }
 
-/// Whether a file is no image, but one of ours that may lie among the sources: nobody wonders that it is not packed.
+/// Whether a file is not an image, but one of ours that may lie among the sources: nobody expects it to be packed.
 fn is_ours(path: &Path) -> bool {
     let name = path.file_name().and_then(|name| name.to_str()).unwrap_or_default();
     [crate::project::FILE, crate::store::FILE, crate::lock::FILE].contains(&name) || name.ends_with(FILE_SUFFIX)
@@ -403,7 +403,7 @@ fn name_of(file: &Met, root: &Path) -> Result<Source, Problem> {
     }
 }
 
-/// Names that stand for two files, and names that some file systems or readers take for one.
+/// Names that stand for two files, and names that some file systems or readers treat as the same.
 fn clashes(files: &[Source]) -> Vec<Problem> {
     let mut problems = Vec::new();
     for same in files.chunk_by(|a, b| a.name == b.name).filter(|same| same.len() > 1) {
@@ -438,7 +438,7 @@ pub(crate) fn frame_name(image: &SpriteName, frame: usize) -> SpriteName {
     SpriteName::new(&format!("{image}/{frame:02}"))
 }
 
-/// The form in which names that are easily taken for one another are equal.
+/// A form in which names that are easily confused are equal.
 pub(crate) fn fold(name: &str) -> String {
     if name.is_ascii() {
         return name.to_ascii_lowercase();
@@ -447,7 +447,7 @@ pub(crate) fn fold(name: &str) -> String {
     upper.to_lowercase().nfc().collect()
 }
 
-/// A name with its combining marks told apart, which look the same on a screen.
+/// A name with its combining marks spelled out, for names that look the same on a screen.
 fn spelled(name: &str) -> String {
     let composed = |c: char| unicode_normalization::char::is_combining_mark(c);
     if !name.contains(composed) {

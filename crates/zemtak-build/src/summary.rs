@@ -1,4 +1,4 @@
-//! What is told of a built atlas.
+//! What is reported about a built atlas.
 
 use crate::explain::Explained;
 use crate::former::Drawn;
@@ -11,16 +11,16 @@ use zemtak_core::atlas::{Atlas, Page, PixelKind};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::texture::{Loss, WorstBlock};
 
-/// What became of an atlas.
+/// The state of an atlas after a build.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum State {
     /// Some of its files were written.
     #[default]
     Built,
-    /// All of its files were as they are to be.
+    /// All of its files were up to date.
     Unchanged,
-    /// Some of its files would be written, if that were asked for.
+    /// Some of its files would be written by a build.
     OutOfDate,
 }
 
@@ -29,7 +29,7 @@ pub enum State {
 pub struct Summary {
     /// The atlas's name.
     pub name: String,
-    /// What became of it.
+    /// Its state.
     pub state: State,
     /// The descriptor's path.
     pub descriptor: String,
@@ -37,7 +37,7 @@ pub struct Summary {
     pub scale: f64,
     /// How many sprites.
     pub sprites: usize,
-    /// How many sprites lie in the box of another.
+    /// How many sprites share the box of another.
     pub twins: usize,
     /// How many sprites have no visible pixel.
     pub empty: usize,
@@ -45,7 +45,7 @@ pub struct Summary {
     pub clips: usize,
     /// Its pages.
     pub pages: Vec<PageSummary>,
-    /// The part of the pages that boxes fill, 0 to 1.
+    /// The fraction of the pages that boxes fill, 0 to 1.
     pub filled: f64,
     /// Bytes of the pages as textures.
     pub texture_bytes: u64,
@@ -53,43 +53,43 @@ pub struct Summary {
     pub loose_bytes: u64,
     /// Texture binds to draw every sprite once.
     pub binds: Binds,
-    /// How it differs from the former build, where that was asked.
+    /// How it differs from the previous build, if that was requested.
     #[serde(default, skip)]
     pub changes: Vec<String>,
     /// Files that were written beside the descriptor.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub also: Vec<String>,
-    /// Files whose colour profile, gamma or the like was left out of account, by what it is.
+    /// Files whose colour profile, gamma or the like was ignored, by what it is.
     pub ignored: BTreeMap<String, Vec<String>>,
     /// Steps whose names have the same frame number, by clip.
     pub same_frame_number: BTreeMap<String, Vec<String>>,
     /// What is odd about rules and sprites.
     pub warnings: Vec<Warning>,
-    /// Files that are no images.
+    /// Files that are not images.
     pub skipped_files: usize,
     /// How many pictures of an earlier build were skipped, by folder.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub own_pictures: BTreeMap<String, usize>,
     /// Whether the search for a layout was cut short by Ctrl-C.
     pub cut_short: bool,
-    /// How many times the pixels mip levels take.
+    /// By which factor mip levels increase the pixels.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub mip_cost: Option<f64>,
-    /// The pixels that pages with sides of any length come to, about, where packing took more memory than loose textures and
-    /// that could save some.
+    /// Roughly the pixels of pages with sides of any length, if packing took more memory than loose textures and that
+    /// could save some.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub free_pixels: Option<u64>,
-    /// What keeping boxes in place came to.
+    /// The effect of keeping boxes in place.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub kept: Option<Kept>,
-    /// Why the layout is not smaller, where that was asked.
+    /// Why the layout is not smaller, if that was requested.
     #[serde(skip)]
     pub why: Option<Explained>,
     /// How long it took.
     pub seconds: f64,
 }
 
-/// What became of a page.
+/// A page of a built atlas.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct PageSummary {
     /// Its file.
@@ -102,7 +102,7 @@ pub struct PageSummary {
     pub filled_pixels: u64,
     /// The bytes of its file.
     pub file_bytes: u64,
-    /// What kind of texture it is, where its file says that.
+    /// What kind of texture it is, if its file says so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub texture: Option<TextureSummary>,
     /// Its layers by name.
@@ -110,7 +110,7 @@ pub struct PageSummary {
     pub layers: Vec<LayerSummary>,
 }
 
-/// What became of a layer of a page.
+/// A layer of a page of a built atlas.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct LayerSummary {
     /// Its name.
@@ -119,7 +119,7 @@ pub struct LayerSummary {
     pub file: String,
     /// The bytes of its file.
     pub file_bytes: u64,
-    /// What kind of texture it is, where its file says that.
+    /// What kind of texture it is, if its file says so.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub texture: Option<TextureSummary>,
 }
@@ -130,23 +130,23 @@ pub(crate) struct SummedFile<'a> {
     pub page: usize,
     /// Which layer of it.
     pub layer: Option<&'a str>,
-    /// The file, and what is noted of it.
+    /// The file, and what is recorded about it.
     pub drawn: &'a Drawn,
     /// Its bytes.
     pub bytes: u64,
 }
 
-/// A page in KTX2, and what its blocks lose: peak signal-to-noise ratios over visible pixels, in decibels; none where nothing is
-/// lost.
+/// A page in KTX2, and what its blocks lose: peak signal-to-noise ratios over visible pixels, in decibels; `None` if
+/// nothing is lost.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct TextureSummary {
     /// How its pixels are stored.
     pub pixels: PixelKind,
-    /// How many mip levels it has, the full size among them.
+    /// How many mip levels it has, including the full size.
     pub mips: u32,
     /// All sprites together.
     pub psnr: Option<f64>,
-    /// The sprites that lose anything, the one that loses most first.
+    /// The sprites that lose anything, starting with the one that loses most.
     pub sprites: Vec<SpriteLoss>,
     /// The block that loses most.
     pub worst_block: Option<BlockLoss>,
@@ -155,7 +155,7 @@ pub struct TextureSummary {
 /// What a sprite loses.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct SpriteLoss {
-    /// The sprite; of those in one box the first.
+    /// The sprite; the first of those that share a box.
     pub sprite: String,
     /// In decibels.
     pub psnr: f64,
@@ -197,12 +197,12 @@ fn texture_bytes(page: &Page) -> u64 {
     kinds.map(|kind| kind.texture_bytes(page.size(), page.sampling.mips)).sum()
 }
 
-/// To hundredths of a decibel, downwards: what is told is kept.
+/// Rounded down to hundredths of a decibel: what is reported is kept.
 fn rounded(psnr: f64) -> f64 {
     (psnr * 100.0).floor() / 100.0
 }
 
-/// Texture binds to draw every sprite once: loose, a texture each; packed, a page each.
+/// Texture binds to draw every sprite once: loose, one per texture; packed, one per page.
 #[derive(Debug, Clone, Copy, Default, Serialize, Deserialize)]
 pub struct Binds {
     /// Loose: one for each sprite.
@@ -211,19 +211,19 @@ pub struct Binds {
     pub after: usize,
 }
 
-/// What keeping boxes in place came to.
+/// The effect of keeping boxes in place.
 #[derive(Debug, Clone, Copy, Serialize, Deserialize)]
 pub struct Kept {
-    /// Sprites that were there before and lie elsewhere now.
+    /// Sprites that existed before and lie elsewhere now.
     pub moved: usize,
     /// The pixels of all pages.
     pub pixels: u64,
-    /// The pixels of all pages of a layout in which nothing has to stay.
+    /// The pixels of all pages of a layout in which nothing has to stay in place.
     pub full_layout_pixels: u64,
 }
 
 impl Summary {
-    /// What the plan alone tells.
+    /// The part that the plan alone determines.
     #[must_use]
     pub(crate) fn of(plan: &Plan<'_>, name: &str) -> Self {
         let Shared { twins, empty } = plan.shared();
@@ -240,7 +240,7 @@ impl Summary {
         }
     }
 
-    /// Adds what the finished atlas tells.
+    /// Adds the part that the finished atlas determines.
     pub(crate) fn finish(&mut self, plan: &Plan<'_>, atlas: &Atlas, files: &[SummedFile<'_>]) {
         // Each page comes before its layers.
         for SummedFile { page, layer, drawn, bytes } in files {
@@ -273,7 +273,7 @@ impl Summary {
         self.texture_bytes = atlas.pages.iter().map(texture_bytes).sum();
     }
 
-    /// What is told of pages and layers in KTX2, each with its file.
+    /// Pages and layers in KTX2, each with its file.
     pub fn textures(&self) -> impl Iterator<Item = (&str, &TextureSummary)> {
         self.pages.iter().flat_map(|page| {
             let layers = page.layers.iter().map(|layer| (layer.file.as_str(), layer.texture.as_ref()));
@@ -282,7 +282,7 @@ impl Summary {
         })
     }
 
-    /// What its author should know beside the summary.
+    /// Everything its author should know beside the summary.
     #[must_use]
     pub fn all_warnings(&self) -> Vec<Warning> {
         let same = self

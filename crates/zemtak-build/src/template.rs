@@ -1,4 +1,4 @@
-//! The one set-up of the template engine: for other forms of the descriptor and for project files.
+//! The single configuration of the template engine: for other forms of the descriptor and for project files.
 
 use crate::limits::Limits;
 use minijinja::value::{Value, ValueKind};
@@ -6,8 +6,8 @@ use minijinja::{AutoEscape, Environment, Error, UndefinedBehavior, escape_format
 use std::io;
 use zemtak_core::json::one_line;
 
-/// An engine that refuses unknown names, escapes nothing, prints texts as they are and everything else as JSON, and drops
-/// the line break after a block.
+/// An engine that refuses unknown names, escapes nothing, prints texts as they are and everything else as JSON, and
+/// drops the line break after a block.
 pub(crate) fn environment(limits: &Limits) -> Result<Environment<'static>, Error> {
     let mut environment = Environment::new();
     environment.set_undefined_behavior(UndefinedBehavior::Strict);
@@ -22,7 +22,7 @@ pub(crate) fn environment(limits: &Limits) -> Result<Environment<'static>, Error
     Ok(environment)
 }
 
-/// What a template makes of its data. One that runs wild is stopped.
+/// Renders a template with its data. One that runs away is stopped.
 pub(crate) fn render(
     environment: &Environment<'_>,
     name: &str,

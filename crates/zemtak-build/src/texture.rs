@@ -1,4 +1,4 @@
-//! Pages as textures in KTX2: their mip levels, the form that their pixels are stored in, and what that loses.
+//! Pages as textures in KTX2: their mip levels, their pixel format, and what that loses.
 
 use crate::settings::TextureSettings;
 use crate::timings::{Stage, Timings};
@@ -10,33 +10,33 @@ use zemtak_core::mips::{Light, smaller_levels};
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::texture::{Loss, Texture, WorstBlock, compared, loss, unpack, worst_block};
 
-/// What is noted of a page in KTX2.
+/// What is recorded about a page in KTX2.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct DrawnTexture {
     /// How its pixels are stored.
     pub kind: PixelKind,
-    /// How many mip levels it has, the full size among them.
+    /// How many mip levels it has, including the full size.
     pub mips: u32,
-    /// What each of its boxes loses by that.
+    /// What each of its boxes loses.
     pub losses: Vec<Loss>,
     /// The block that loses most.
     pub worst: Option<WorstBlock>,
 }
 
-/// A page that is to be a texture.
+/// A page to be turned into a texture.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct TexturePage<'a> {
     /// Its pixels.
     pub pixels: &'a Pixels,
     /// The boxes of its sprites.
     pub boxes: &'a [Rect],
-    /// What its numbers mean, and how they will be sampled.
+    /// The meaning of its values, and how they will be sampled.
     pub alpha: Alpha,
     pub colour: Colour,
     pub filter: Filter,
     /// How many levels below the full size it gets.
     pub smaller: u32,
-    /// How its pixels are to be stored.
+    /// How to store its pixels.
     pub settings: TextureSettings,
 }
 
@@ -44,14 +44,14 @@ pub(crate) struct TexturePage<'a> {
 type Tried = (Texture, Vec<Loss>, Option<WorstBlock>);
 
 impl TexturePage<'_> {
-    /// The page's bytes, read back and compared, and what is told of it.
+    /// The page's bytes, read back and compared, and what is recorded about them.
     pub fn encode(&self, timings: &Timings) -> Result<(Vec<u8>, DrawnTexture), EncodeError> {
         let (mut texture, losses, worst) = self.smallest(timings)?;
         let make = || smaller_levels(self.pixels, self.smaller, self.alpha, Light::of(self.colour));
         let smaller = timings.time(Stage::Compose, make);
         let bytes = timings.time(Stage::Encode, || {
             smaller.iter().try_for_each(|level| texture.add_level(level))?;
-            // What is made of sRGB numbers, and then taken for plain ones.
+            // Made from sRGB values, and then marked as linear.
             texture.colour = if self.settings.unorm { Colour::Linear } else { self.colour };
             encode_ktx2(&texture, self.settings.supercompression())
         })?;
@@ -59,7 +59,7 @@ impl TexturePage<'_> {
         Ok((bytes, DrawnTexture { kind: texture.kind, mips, losses, worst }))
     }
 
-    /// The form that is asked for, or the smallest one in which every box keeps what it must.
+    /// The requested format, or the smallest one in which every box keeps what it must.
     fn smallest(&self, timings: &Timings) -> Result<Tried, EncodeError> {
         let TextureSettings { pixels, least_psnr, .. } = self.settings;
         let Some(least) = least_psnr.filter(|_| pixels.is_none()) else {
@@ -92,8 +92,8 @@ impl TexturePage<'_> {
         Ok((texture, losses, worst))
     }
 
-    /// Whether alpha is there or not, and its absence does no harm: BC1 stores black under transparent pixels, which a
-    /// filter between pixels shows as a dark fringe unless colours are multiplied by alpha.
+    /// Whether alpha is either on or off, and losing the rest does no harm: BC1 stores black under transparent pixels,
+    /// which a filter between pixels shows as a dark fringe unless colours are multiplied by alpha.
     fn one_bit_will_do(&self) -> bool {
         let mixes = self.filter == Filter::Linear && self.alpha == Alpha::Straight;
         let allowed = |pixel: &[u8; PIXEL]| pixel[3] == u8::MAX || (pixel[3] == 0 && !mixes);

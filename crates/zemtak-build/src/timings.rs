@@ -7,15 +7,15 @@ use std::time::{Duration, Instant};
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Stage {
-    /// Looking through folders.
+    /// Searching folders.
     Find,
-    /// Reading files, or finding that they are as they were.
+    /// Reading files, or finding them unchanged.
     Read,
     /// Bytes to pixels.
     Decode,
-    /// Resampling, trimming and what else is done to a sprite.
+    /// Resampling, trimming and other treatment of a sprite.
     Trim,
-    /// Telling sprites apart by what is stored.
+    /// Distinguishing sprites by what is stored.
     Hash,
     /// Looking for a layout.
     LayOut,
@@ -25,7 +25,7 @@ pub enum Stage {
     Encode,
     /// Decoding what was encoded, and comparing it.
     Prove,
-    /// Writing files and putting them in their places.
+    /// Writing files and putting them in place.
     Write,
 }
 
@@ -65,11 +65,11 @@ impl Stage {
 #[derive(Debug, Default)]
 pub struct Timings {
     spent: [AtomicU64; Stage::ALL.len()],
-    /// Whether only the processor's time counts, and not that of waiting for one.
+    /// Whether only processor time counts, not time spent waiting for a processor.
     work_alone: bool,
 }
 
-/// Measures time, or the work of the thread that started it.
+/// Measures time, or the processor time of the thread that started it.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Stopwatch {
     Time(Instant),
@@ -83,7 +83,7 @@ impl Stopwatch {
         Self::Time(Instant::now())
     }
 
-    /// Measures how long this thread is at work, where the system tells that; else time.
+    /// Measures the processor time of this thread if the system reports it; else time.
     pub fn of_work() -> Self {
         #[cfg(target_os = "linux")]
         return Self::Work(work_of_thread());
@@ -91,7 +91,7 @@ impl Stopwatch {
         Self::of_time()
     }
 
-    /// How long that was. Work only on the thread that started it.
+    /// The elapsed time. For processor time, only on the thread that started it.
     pub fn elapsed(self) -> Duration {
         match self {
             Self::Time(since) => since.elapsed(),
@@ -101,7 +101,7 @@ impl Stopwatch {
     }
 }
 
-/// How long this thread has been at work.
+/// The processor time of this thread.
 #[cfg(target_os = "linux")]
 fn work_of_thread() -> Duration {
     let now = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
@@ -109,12 +109,12 @@ fn work_of_thread() -> Duration {
 }
 
 impl Timings {
-    /// Counts work alone: the same on a machine that is busy with other things.
+    /// Counts processor time only: the same on a machine that is busy with other things.
     pub fn of_work() -> Self {
         Self { work_alone: true, ..Self::default() }
     }
 
-    /// Does something that belongs to a stage. What it does in its turn on other threads must count for itself.
+    /// Runs something that belongs to a stage. Work that it starts on other threads must be counted separately.
     pub fn time<T>(&self, stage: Stage, work: impl FnOnce() -> T) -> T {
         let _stage = tracing::trace_span!("stage", name = stage.name()).entered();
         let started = if self.work_alone { Stopwatch::of_work() } else { Stopwatch::of_time() };
@@ -123,13 +123,13 @@ impl Timings {
         done
     }
 
-    /// Adds time that was taken otherwise.
+    /// Adds time that was measured otherwise.
     pub fn add(&self, stage: Stage, spent: Duration) {
         let spent = u64::try_from(spent.as_nanos()).unwrap_or(u64::MAX);
         self.spent[stage as usize].fetch_add(spent, Ordering::Relaxed);
     }
 
-    /// Adds what was spent elsewhere; gives the sum of it.
+    /// Adds what was spent elsewhere; returns its sum.
     pub fn add_all(&self, other: &Self) -> Duration {
         let spent = other.spent().0;
         self.spent.iter().zip(spent).for_each(|(all, more)| _ = all.fetch_add(more, Ordering::Relaxed));

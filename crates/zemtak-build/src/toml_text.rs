@@ -1,4 +1,4 @@
-//! Reading a TOML text so that all that is wrong with it is told at once, each with its line underlined.
+//! Reading a TOML text so that all its mistakes are reported at once, each with its line underlined.
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format::{self, Lines};
@@ -13,22 +13,22 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 use zemtak_files::Disk;
 
-/// A value and where it stands.
+/// A value and its place.
 pub type Value<'t> = Spanned<DeValue<'t>>;
 
-/// What kind of file it is.
+/// The kind of a file.
 #[derive(Debug, Clone, Copy)]
 pub struct FileKind {
     /// In words.
     pub name: &'static str,
     /// What to do about mistakes in it.
     pub help: &'static str,
-    /// The keys of each table, and where they are written: for those that stand in the wrong one.
+    /// The keys of each table, and where they belong: for keys in the wrong table.
     pub tables: &'static [(&'static str, &'static [&'static str])],
 }
 
 impl FileKind {
-    /// Where else a key can stand, in words.
+    /// Where else a key belongs, in words.
     fn home_of(&self, key: &str) -> Option<String> {
         let homes: Vec<&str> =
             self.tables.iter().filter(|(_, keys)| keys.contains(&key)).map(|(home, _)| *home).collect();
@@ -39,7 +39,7 @@ impl FileKind {
 /// The text of a file.
 ///
 /// # Errors
-/// It cannot be read, is too large, or is no UTF-8.
+/// It cannot be read, is too large, or is not UTF-8.
 pub fn read(path: &Path, limits: &Limits, disk: &dyn Disk) -> Result<String, Failure> {
     let source = limits.read("text_bytes", path, disk)?;
     String::from_utf8(source).map_err(|_| {
@@ -47,13 +47,13 @@ pub fn read(path: &Path, limits: &Limits, disk: &dyn Disk) -> Result<String, Fai
     })
 }
 
-/// A text being read, and what was found wrong with it so far.
+/// A text being read, and the mistakes found so far.
 pub struct Text<'t> {
     shown: String,
     source: &'t str,
     lines: Lines<'t>,
     kind: FileKind,
-    /// With the byte where each is.
+    /// With the byte at which each is.
     problems: RefCell<Vec<(usize, Problem)>>,
 }
 
@@ -63,7 +63,7 @@ impl<'t> Text<'t> {
         Self { shown: format::path(path), source, lines: Lines::new(source), kind, problems: RefCell::default() }
     }
 
-    /// The outermost table. What is no TOML is told, and the rest read all the same.
+    /// The outermost table. Invalid TOML is reported, and the rest read anyway.
     pub fn parse(&self) -> Spanned<DeTable<'t>> {
         let (table, errors) = DeTable::parse_recoverable(self.source);
         for error in errors {
@@ -72,7 +72,7 @@ impl<'t> Text<'t> {
         table
     }
 
-    /// Notes what is wrong at a place.
+    /// Records a mistake at a place.
     pub fn wrong(&self, what: ProblemKind, span: Range<usize>, why: &str) {
         let mark = self.lines.marked(span.clone());
         let place = self.place(span.start);
@@ -86,7 +86,7 @@ impl<'t> Text<'t> {
         format!("{}:{line}:{column}", self.shown)
     }
 
-    /// What was read, unless something is wrong.
+    /// What was read, unless there were mistakes.
     pub fn finish<T>(self, value: T) -> Result<T, Failure> {
         let mut problems = self.problems.into_inner();
         problems.sort_by_key(|(at, _)| *at);
@@ -173,7 +173,7 @@ impl<'t> Text<'t> {
         bytes
     }
 
-    /// A number as it is written.
+    /// A number as written.
     pub fn number_text<'v>(&self, value: &'v Value<'_>) -> Option<&'v str> {
         match value.get_ref() {
             DeValue::Integer(n) if n.radix() == 10 => Some(n.as_str()),
@@ -182,7 +182,7 @@ impl<'t> Text<'t> {
         }
     }
 
-    /// A finite number that passes a check; `what` says which do.
+    /// A finite number that passes a check; `what` describes those that do.
     pub fn number(&self, value: &Value<'_>, what: &str, fine: impl Fn(f64) -> bool) -> Option<f64> {
         let number: Option<f64> = self.number_text(value)?.parse().ok();
         let number = number.filter(|n| n.is_finite() && fine(*n));
@@ -192,7 +192,7 @@ impl<'t> Text<'t> {
         number
     }
 
-    /// A list, each item read by `read`.
+    /// A list whose items are read by `read`.
     pub fn list<T>(&self, value: &Value<'_>, read: impl Fn(&Value<'_>) -> Option<T>) -> Option<Vec<T>> {
         let Some(list) = value.get_ref().as_array() else { return self.expected(value, "a list") };
         let items: Vec<Option<T>> = list.iter().map(read).collect();
@@ -229,7 +229,7 @@ impl<'t> Text<'t> {
     }
 }
 
-/// A table whose keys are asked for one by one; those that nobody asked for are wrong.
+/// A table whose keys are asked for one by one; keys that nobody asked for are errors.
 pub struct Table<'v, 't> {
     text: &'v Text<'t>,
     table: &'v DeTable<'t>,
@@ -238,18 +238,18 @@ pub struct Table<'v, 't> {
 }
 
 impl<'v, 't> Table<'v, 't> {
-    /// The value of a key, if it is there and can be read.
+    /// The value of a key, if it exists and can be read.
     pub fn read<T>(&mut self, key: &'static str, read: impl FnOnce(&'v Value<'t>) -> Option<T>) -> Option<T> {
         self.known.push(key);
         self.table.get(key).and_then(read)
     }
 
-    /// All keys that are there, with their values.
+    /// All existing keys, with their values.
     pub fn all(&self) -> impl Iterator<Item = (&'v str, Range<usize>, &'v Value<'t>)> {
         self.table.iter().map(|(key, value)| (key.get_ref().as_ref(), key.span(), value))
     }
 
-    /// Tells keys that nobody asked for. Gives where those stand that were.
+    /// Reports keys that nobody asked for. Returns the places of the others.
     pub fn end(self) -> BTreeMap<&'static str, String> {
         for (key, span, _) in self.all().filter(|(key, ..)| !self.known.contains(key)) {
             let near = format::nearest(key, self.known.iter().copied());

@@ -1,4 +1,5 @@
-//! Looking into stores, the one beside the results and the shared one: what they hold, whether it is sound, and making them smaller.
+//! Inspecting stores, both the one beside the results and the shared one: their content, whether it is intact, and
+//! making them smaller.
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::inputs::Inputs;
@@ -13,7 +14,7 @@ use crate::write::Writer;
 use crate::{format, lock};
 use std::path::PathBuf;
 
-/// Which stores to look into.
+/// Which stores to inspect.
 ///
 /// ```
 /// use zemtak_build::StoreRequest;
@@ -28,13 +29,14 @@ use std::path::PathBuf;
 #[derive(Debug, Clone, PartialEq, Default)]
 #[non_exhaustive]
 pub struct StoreRequest {
-    /// The address of a shared store: then it is that one alone. By default the one beside the results and the project's shared one.
+    /// The address of a shared store: then only that one. Default: the store beside the results, and the project's
+    /// shared one.
     pub url: Option<String>,
-    /// The project file, or its folder. By default the nearest one, in the working folder or above it.
+    /// The project file, or its folder. Default: the nearest one, in the working folder or above it.
     pub project: Option<PathBuf>,
-    /// The folder for results. By default that of the project file, else `build`.
+    /// The folder for results. Default: that of the project file, else `build`.
     pub out: Option<PathBuf>,
-    /// Whether the environment says where the shared store is: [`SharedSettings::from_environment`]. It does not by default.
+    /// Whether the environment may say where the shared store is: [`SharedSettings::from_environment`]. Default: no.
     pub store_from_environment: bool,
 }
 
@@ -58,7 +60,7 @@ impl StoreRequest {
             let shared = if self.store_from_environment { shared.with_secret_of_environment()? } else { shared };
             return Ok(Stores { local: None, shared: Some(shared) });
         }
-        // Without a project there may be results all the same.
+        // Even without a project there may be results.
         let project = match (&self.project, Project::locate(None)) {
             (None, Err(_)) => None,
             _ => Some(Project::open(self.project.as_deref(), &Limits::default())?),
@@ -81,7 +83,7 @@ impl StoreRequest {
     /// What each store holds.
     ///
     /// # Errors
-    /// There is none, or an interruption.
+    /// There is none, or the inspection was interrupted.
     pub fn info(&self, observer: &dyn Observer) -> Result<Vec<StoreInfo>, Failure> {
         let Stores { local, shared } = self.stores()?;
         let mut all: Vec<StoreInfo> = local.map(|out| FileStore::info(&out)).into_iter().collect();
@@ -97,10 +99,10 @@ impl StoreRequest {
         Ok(all)
     }
 
-    /// Makes each store smaller: what nobody has asked for longest goes first. With `dry_run` it only tells.
+    /// Makes each store smaller: the least recently used values go first. With `dry_run` it only reports.
     ///
     /// # Errors
-    /// There is none, it cannot be told what it holds, something cannot be removed, or an interruption.
+    /// There is none, its content is unknown, something cannot be removed, or trimming was interrupted.
     pub fn trim(&self, bounds: TrimBounds, dry_run: bool, observer: &dyn Observer) -> Result<Vec<Trimmed>, Failure> {
         let Stores { local, shared } = self.stores()?;
         may_remove(shared.as_ref().filter(|_| !dry_run))?;
@@ -120,10 +122,11 @@ impl StoreRequest {
         Ok(all)
     }
 
-    /// Holds each value to its hash. With `remove` those that are not sound go.
+    /// Checks each value against its hash. With `remove`, damaged ones are removed.
     ///
     /// # Errors
-    /// There is none, it cannot be told what it holds or read, something cannot be removed, or an interruption.
+    /// There is none, its content is unknown or cannot be read, something cannot be removed, or the check was
+    /// interrupted.
     pub fn check(&self, remove: bool, observer: &dyn Observer) -> Result<Vec<Checked>, Failure> {
         let Stores { local, shared } = self.stores()?;
         may_remove(shared.as_ref().filter(|_| remove))?;

@@ -1,11 +1,11 @@
-//! What is odd about a project or an atlas, though it can be built.
+//! Anything odd about a project or an atlas that can be built nevertheless.
 
 use crate::format;
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use zemtak_core::geometry::Size;
 
-/// Something that its author probably did not mean.
+/// Something that its author probably did not intend.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[non_exhaustive]
 pub enum Warning {
@@ -13,7 +13,7 @@ pub enum Warning {
     IdleGlob {
         /// The atlas.
         atlas: String,
-        /// The key that it stands in.
+        /// The key that contains it.
         key: String,
         /// The glob.
         glob: String,
@@ -46,7 +46,7 @@ pub enum Warning {
         /// The sprites.
         sprites: Vec<String>,
     },
-    /// A list of durations that has not one for each step.
+    /// A list of durations whose number differs from the number of steps.
     DurationCount {
         /// The clip.
         clip: String,
@@ -64,37 +64,37 @@ pub enum Warning {
         /// How many steps there are.
         steps: usize,
     },
-    /// Stretch bands that are wider together than their image.
+    /// Stretch bands that together are wider than their image.
     WideBands {
         /// The sprite.
         sprite: String,
         /// The image's size.
         size: Size,
     },
-    /// A sprite that repeats, with sides that are no powers of two.
+    /// A sprite that repeats, with sides that are not powers of two.
     OddRepeat {
         /// The sprite.
         sprite: String,
         /// Its canvas.
         size: Size,
     },
-    /// Images that are damaged where it does not touch their pixels.
+    /// Images that are damaged outside their pixels.
     DamagedImages {
-        /// What of them is damaged.
+        /// What is damaged.
         what: String,
         /// Their paths.
         images: Vec<String>,
     },
-    /// Sprites without an image for a layer that a rule gives them.
+    /// Sprites without an image for a layer that a rule defines.
     MissingLayer {
         /// The layer.
         layer: String,
-        /// What they have in its place.
+        /// The value they have instead.
         ground: [u8; 4],
         /// The sprites.
         sprites: Vec<String>,
     },
-    /// Sprites that lose more in blocks than they may.
+    /// Sprites that lose more in blocks than allowed.
     BelowPsnr {
         /// The atlas.
         atlas: String,
@@ -110,7 +110,7 @@ pub enum Warning {
         /// What was wrong.
         why: String,
     },
-    /// Files of a former build that this one no longer writes, left since they were changed.
+    /// Files of a previous build that this one no longer writes, left because they were changed.
     LeftBehind {
         /// Their names in the folder for results.
         files: Vec<String>,
@@ -139,7 +139,7 @@ impl Warning {
         }
     }
 
-    /// The atlas, clip or sprite that it is about, where it is about one.
+    /// The atlas, clip or sprite concerned, if it is about one.
     #[must_use]
     pub fn about(&self) -> Option<&str> {
         match self {

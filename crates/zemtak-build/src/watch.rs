@@ -13,26 +13,27 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
 use std::time::{Duration, Instant};
 
-/// How often to look whether the caller has asked to stop.
+/// How often to check whether the caller has asked to stop.
 const GLANCE: Duration = Duration::from_millis(100);
 
-/// How long after a failure to try again by itself: a half-written file may be whole by then without a further event.
+/// How long after a failure to try again without a change: a half-written file may be complete by then without a
+/// further event.
 const RETRY: Duration = Duration::from_secs(1);
 
-/// What happens while a project is watched, in the order in which it does.
+/// What happens while a project is watched, in order.
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum WatchEvent {
-    /// What is watched; told at first, and whenever that is something else.
+    /// What is watched; sent at first, and whenever that changes.
     Watching(Vec<PathBuf>),
-    /// Files that changed, before they are packed; none where a build that failed is tried again.
+    /// Files that changed, before they are packed; none if a failed build is tried again.
     Changed(Vec<PathBuf>),
-    /// What came of a build.
+    /// The result of a build.
     Built(Result<Box<Packed>, Failure>),
 }
 
-/// Builds, and builds again after each change once nothing has changed for `settle`, until the observer cancels. All that
-/// happens is told; a build that fails changes nothing that is in place.
+/// Builds, and builds again after each change once nothing has changed for `settle`, until the observer cancels.
+/// Reports everything that happens; a failed build changes nothing that is in place.
 ///
 /// # Errors
 /// Files cannot be watched at all.
@@ -49,9 +50,9 @@ pub fn watch(
     let journal = Journal::kept();
     let mut told = Vec::new();
     loop {
-        // Before packing: what changes meanwhile is noticed.
+        // Before packing, so that changes in the meantime are noticed.
         let watched = places.watch(&mut watcher, request);
-        // Of what was not watched until now nobody told.
+        // Nobody reported changes to what was not watched until now.
         if !places.all_watched || watched != told {
             journal.forget();
         }
@@ -62,7 +63,7 @@ pub fn watch(
         let result = request.run_again(&journal, observer);
         let again = result.is_err().then(|| Instant::now() + RETRY);
         if result.is_err() {
-            // Until a project file is right again, nobody knows which folders matter.
+            // Until a project file is valid again, nobody knows which folders matter.
             journal.forget();
         }
         if !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
@@ -79,8 +80,8 @@ pub fn watch(
     }
 }
 
-/// Waits for a change that matters, and gives the files; none when it is time to try again. `None` once the caller wants to
-/// stop.
+/// Waits for a change that matters, and returns the files; none if it is time to try again. `None` once the caller
+/// wants to stop.
 fn wait(
     changes: &Receiver<DebounceEventResult>,
     places: &Places,
@@ -92,7 +93,7 @@ fn wait(
             return None;
         }
         match changes.recv_timeout(GLANCE) {
-            // More happened than could be told.
+            // More happened than could be reported.
             Ok(Ok(events)) if events.iter().any(|event| event.need_rescan()) => return Some(Vec::new()),
             Ok(Ok(events)) => {
                 let changed = |kind: &EventKind| !kind.is_access();
@@ -103,7 +104,7 @@ fn wait(
                     return Some(paths.into_iter().map(|path| as_typed(path)).collect());
                 }
             }
-            // What was missed is found by packing once more.
+            // Packing once more finds whatever was missed.
             Ok(Err(_)) => return Some(Vec::new()),
             Err(RecvTimeoutError::Timeout) => {}
             Err(RecvTimeoutError::Disconnected) => return None,
@@ -114,7 +115,7 @@ fn wait(
     }
 }
 
-/// A path below the working folder as it would be typed there.
+/// A path below the working folder, the way it would be typed there.
 fn as_typed(path: &Path) -> PathBuf {
     let here = std::env::current_dir().unwrap_or_default();
     let typed = path.strip_prefix(&here).unwrap_or(path);
@@ -125,25 +126,27 @@ fn as_typed(path: &Path) -> PathBuf {
 #[derive(Debug, Default)]
 struct Places {
     watched: BTreeSet<PathBuf>,
-    /// Whether that is all of what matters.
+    /// Whether that is everything that matters.
     all_watched: bool,
     /// Where results go: changes there are our own.
     out: PathBuf,
     /// Folders and files with sprites.
     art: Vec<PathBuf>,
-    /// Other files. They are watched by their folders, in which much else may change.
+    /// Other files. They are watched through their folders, in which much else may change.
     files: Vec<PathBuf>,
 }
 
 impl Places {
-    /// Whether a build can come out otherwise for a change of this path: also of a folder in which sprites were or may be.
+    /// Whether a change of this path can change the result of a build: also of a folder in which sprites were or may
+    /// be.
     fn matters(&self, path: &Path) -> bool {
         let path = sources::clean(path).unwrap_or_default();
         let of_art = |art: &PathBuf| path.starts_with(art) || art.starts_with(&path);
         !path.starts_with(&self.out) && (self.files.contains(&path) || self.art.iter().any(of_art))
     }
 
-    /// Has what lies in changed paths, or is one, watched anew: a folder that comes back by its name is another one.
+    /// Watches again whatever lies in changed paths or is one: a folder that reappears under its name is a different
+    /// one.
     fn moved(&mut self, changed: &[PathBuf]) {
         let changed: Vec<PathBuf> = changed.iter().filter_map(|path| sources::clean(path).ok()).collect();
         let within = |place: &PathBuf| {
@@ -152,7 +155,7 @@ impl Places {
         self.watched.retain(|place| !within(place));
     }
 
-    /// Watches what the request, as it is now, depends on; folders that are not there are looked for the next time. Gives what
+    /// Watches what the request currently depends on; folders that do not exist are looked for next time. Returns what
     /// a person would say is watched.
     fn watch(
         &mut self,
@@ -178,8 +181,8 @@ impl Places {
     }
 }
 
-/// Folders, and whether what lies below them counts too. Files are watched by the folder that they lie in, since editors
-/// put new files in their place.
+/// Folders, and whether everything below them counts too. Files are watched through their folders, because editors
+/// replace them by new files.
 fn places(inputs: &Inputs) -> BTreeMap<PathBuf, RecursiveMode> {
     let files = inputs.files.iter().map(|file| (format::folder_of(file).to_owned(), RecursiveMode::NonRecursive));
     let art = inputs.art.iter().map(|path| (path.clone(), RecursiveMode::Recursive));

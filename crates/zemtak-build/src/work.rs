@@ -6,7 +6,7 @@ use serde::{Deserialize, Serialize};
 use std::ops::AddAssign;
 use std::time::Duration;
 
-/// Where a part of a build came from.
+/// The origin of a part of a build.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) enum Origin {
     /// An earlier build of this machine.
@@ -20,18 +20,18 @@ pub(crate) enum Origin {
 /// Something that a build needed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Part {
-    /// Where it came from.
+    /// Its origin.
     pub origin: Origin,
-    /// How long one thread worked on it, here or where it was made. Nothing of what was here: see [`AtlasWork`].
+    /// How long one thread worked on it, here or where it was made. Zero for what was here: see [`AtlasWork`].
     pub made_in: Duration,
 }
 
 impl Part {
-    /// What an earlier build of this machine knew.
+    /// Something that an earlier build of this machine knew.
     pub const HERE: Self = Self { origin: Origin::Here, made_in: Duration::ZERO };
 }
 
-/// How many parts of a build came from where.
+/// How many parts of a build have which origin.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Origins {
@@ -65,17 +65,17 @@ impl AddAssign for Origins {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Account {
-    /// Images that were decoded and treated, or known without.
+    /// Images that were decoded and treated, or known already.
     pub images: Origins,
     /// Layouts.
     pub layouts: Origins,
     /// Pages and layers.
     pub pages: Origins,
-    /// The work on what was made.
+    /// The work on everything that was made.
     pub made: Duration,
-    /// The work that was saved by what was still there, as far as it is known how long that took.
+    /// The work saved by what was still there, as far as it is known how long that took.
     pub saved_here: Duration,
-    /// The work that was saved by what was fetched.
+    /// The work saved by what was fetched.
     pub saved_fetched: Duration,
 }
 
@@ -100,10 +100,10 @@ impl AddAssign for Account {
     }
 }
 
-/// What loading the images of an atlas was, for all its sizes together.
+/// The work of loading the images of an atlas, for all its sizes together.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(crate) struct ImagesWork {
-    /// How many came from where.
+    /// The origins of the images.
     pub images: Origins,
     /// The work on those that were made, and on those that were fetched.
     pub made_in: [Duration; 2],
@@ -116,11 +116,11 @@ pub(crate) struct SizeParts {
     pub pages: Vec<Part>,
 }
 
-/// Changes with what is noted.
+/// Changes whenever what is recorded does.
 const WORK_VERSION: u32 = 1;
 
-/// How much work an atlas is, in microseconds of one thread: noted by builds, for the next one to tell what it saved and for cutting builds
-/// into shares.
+/// How much work an atlas is, in microseconds of one thread: recorded by builds, so that the next one can tell what it
+/// saved, and for splitting builds into shares.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct AtlasWork {
     /// How many images it has.
@@ -135,11 +135,11 @@ pub(crate) struct AtlasWork {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub(crate) struct SizeWork {
     pub layout: u64,
-    /// Its pages and layers, in their order.
+    /// Its pages and layers, in order.
     pub pages: Vec<u64>,
 }
 
-/// Under which key it is noted how much work an atlas with some settings is.
+/// The key under which the work of an atlas with some settings is recorded.
 pub(crate) fn key(atlas: &str, settings: &impl Serialize) -> Hash {
     Key::new("work", &[WORK_VERSION]).value(&atlas).value(settings).finish()
 }
@@ -153,18 +153,18 @@ impl AtlasWork {
         postcard::to_stdvec(self).unwrap_or_default()
     }
 
-    /// The work of all of it.
+    /// The total work.
     pub fn total(&self) -> u64 {
         self.loading + self.sizes.iter().map(SizeWork::total).sum::<u64>()
     }
 
-    /// Whether it has as many images, sizes and pages.
+    /// Whether it has the same number of images, sizes and pages.
     pub fn is_like(&self, other: &Self) -> bool {
         let shape = |work: &Self| (work.images, work.sizes.iter().map(|size| size.pages.len()).collect::<Vec<_>>());
         shape(self) == shape(other)
     }
 
-    /// How much work an atlas is of which a build had these parts, and what the build's account of it is. What was still there took
+    /// How much work an atlas is, given the parts that a build had, and the build's account. What was still there took
     /// as long as `former` says.
     pub fn after(images: ImagesWork, sizes: &[SizeParts], former: Option<&Self>) -> (Self, Account) {
         let mut account = Account { images: images.images, ..Account::default() };
@@ -215,7 +215,7 @@ impl SizeWork {
             let page = of(page, before);
             account.pages.add(page.origin, 1);
             account.time(page);
-            // Of one that was made, parts may have been there.
+            // Parts of a page that was made may have been there.
             work.pages.push(micros(page.made_in).max(before.unwrap_or_default()));
         }
         work

@@ -1,4 +1,4 @@
-//! Writing files whole: under a temporary name first, then renamed; the descriptor after its pages.
+//! Writing files completely: under a temporary name first, then renamed; the descriptor after its pages.
 
 use crate::failure::Failure;
 use crate::format;
@@ -10,31 +10,31 @@ use std::sync::Arc;
 use std::time::Duration;
 use zemtak_files::{Disk, SystemDisk};
 
-/// How names of files begin and end that are not in their place yet.
+/// The prefix and suffix of files that are not in place yet.
 const PART: (&str, &str) = (".zemtak-", ".part");
 
-/// A file that is written but not in its place yet; dropped, it is gone.
+/// A file that is written but not in place yet; dropping this removes it.
 #[derive(Debug)]
 pub struct PendingFile {
     disk: Arc<dyn Disk>,
-    /// Nothing once it is in its place.
+    /// `None` once it is in place.
     temporary: Option<PathBuf>,
     target: PathBuf,
 }
 
-/// Where files are written, and whether a loss of power may undo it.
+/// Where files are written, and whether a power failure may undo it.
 #[derive(Debug, Clone)]
 pub(crate) struct Writer {
     /// Where to.
     pub disk: Arc<dyn Disk>,
-    /// Whether files are on the disk before they take their names.
+    /// Whether files are on the disk before they are renamed into place.
     pub sync: bool,
 }
 
-/// Makes the folder for results, with those above it.
+/// Creates the folder for results, with its parents.
 ///
 /// # Errors
-/// Where it cannot be made.
+/// It cannot be created.
 pub fn make_folder(folder: &Path) -> Result<(), Failure> {
     SystemDisk.create_folder(folder).map_err(|e| Failure::io(&format::path(folder), &e))
 }
@@ -42,15 +42,15 @@ pub fn make_folder(folder: &Path) -> Result<(), Failure> {
 /// Writes bytes under a temporary name in the folder of `target`.
 ///
 /// # Errors
-/// Where they cannot be written.
+/// They cannot be written.
 pub fn prepare(target: &Path, bytes: &[u8]) -> Result<PendingFile, Failure> {
     Writer::default().prepare(target, bytes)
 }
 
-/// As [`prepare`], with bytes that are written piece by piece.
+/// Like [`prepare`], with bytes that are written piece by piece.
 ///
 /// # Errors
-/// Where they cannot be written.
+/// They cannot be written.
 pub fn prepare_with(
     target: &Path,
     fill: impl FnOnce(&mut dyn Write) -> io::Result<()>,
@@ -58,24 +58,24 @@ pub fn prepare_with(
     Writer::default().prepare_with(target, fill)
 }
 
-/// A part that is as old as this is of a process that was killed, in a folder where others may be at work.
+/// A partial file of this age is from a process that was killed, in a folder where others may be running.
 const FORGOTTEN: Duration = Duration::from_secs(3600);
 
-/// Clears away what killed processes left half written in a folder.
+/// Removes what killed processes left half written in a folder.
 pub fn sweep_forgotten(folder: &Path) {
     sweep(folder, FORGOTTEN, &SystemDisk);
 }
 
-/// Whether a file has the name of one that is not in its place yet.
+/// Whether a file has the name of one that is not in place yet.
 pub(crate) fn is_part(name: &str) -> bool {
     name.starts_with(PART.0) && name.ends_with(PART.1)
 }
 
-/// Clears away what was left half written in a folder for at least so long. What cannot be removed does no harm.
+/// Removes what was left half written in a folder for at least this long. Anything that cannot be removed does no harm.
 pub(crate) fn sweep(folder: &Path, age: Duration, disk: &dyn Disk) {
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
         let is_part = entry.file_name().to_str().is_some_and(is_part);
-        // What is of the future counts as new.
+        // Files from the future count as new.
         let rested = || entry.metadata().ok()?.modified().ok()?.elapsed().ok();
         if is_part && (age.is_zero() || rested().is_some_and(|rested| rested >= age)) {
             let _ = disk.remove(&entry.path());
@@ -94,7 +94,7 @@ impl Writer {
     /// Writes bytes under a temporary name in the folder of `target`.
     ///
     /// # Errors
-    /// Where they cannot be written.
+    /// They cannot be written.
     pub fn prepare(&self, target: &Path, bytes: &[u8]) -> Result<PendingFile, Failure> {
         self.prepare_with(target, |file| file.write_all(bytes))
     }
@@ -120,10 +120,10 @@ impl Writer {
         }
     }
 
-    /// Has what was renamed and removed in a folder on the disk, if anything has to be.
+    /// Waits until renames and removals in a folder are on the disk, if that is required.
     ///
     /// # Errors
-    /// Where that cannot be.
+    /// That fails.
     pub fn sync_folder(&self, folder: &Path) -> Result<(), Failure> {
         if !self.sync {
             return Ok(());
@@ -132,14 +132,14 @@ impl Writer {
     }
 }
 
-/// A name beside `target` that nobody else uses, most likely.
+/// A name beside `target` that most likely nobody else uses.
 fn temporary(target: &Path) -> PathBuf {
     let number = RandomState::new().build_hasher().finish();
     target.with_file_name(format!("{}{number:016x}{}", PART.0, PART.1))
 }
 
 impl PendingFile {
-    /// Whether the same bytes stand in its place already.
+    /// Whether the same bytes are in place already.
     #[must_use]
     pub fn is_in_place(&self) -> bool {
         let same = || -> io::Result<bool> {
@@ -153,10 +153,10 @@ impl PendingFile {
         same().unwrap_or(false)
     }
 
-    /// Puts the file in its place in one step; what was there before is replaced.
+    /// Puts the file in place in one step, replacing what was there.
     ///
     /// # Errors
-    /// Where it cannot be renamed.
+    /// It cannot be renamed.
     pub fn commit(mut self) -> Result<(), Failure> {
         let Some(temporary) = self.temporary.take() else { return Ok(()) };
         let renamed = self.disk.rename(&temporary, &self.target);
@@ -171,7 +171,7 @@ impl PendingFile {
 impl Drop for PendingFile {
     fn drop(&mut self) {
         if let Some(temporary) = &self.temporary {
-            // What stays is swept by the next build.
+            // Whatever stays is removed by the next build.
             let _ = self.disk.remove(temporary);
         }
     }

@@ -1,4 +1,4 @@
-//! Why an atlas is out of date: how it differs from the one that is in place.
+//! Why an atlas is out of date: how it differs from the one in place.
 
 use super::{Output, OutputKind};
 use crate::format;
@@ -11,7 +11,7 @@ use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::Rect;
 use zemtak_core::name::SpriteName;
 
-/// What differs, in words; the settings first, then sprites, clips, pages and files.
+/// The differences in words: first settings, then sprites, clips, pages and files.
 pub(super) fn between(
     old: Option<&Atlas>,
     new: &Atlas,
@@ -33,7 +33,7 @@ pub(super) fn between(
     all
 }
 
-/// Keys that are said to be otherwise, as the descriptors tell.
+/// Keys that differ between the descriptors.
 fn settings(old: &Atlas, new: &Atlas) -> Vec<String> {
     let of_built = |atlas: &Atlas| {
         let built = &atlas.built;
@@ -63,7 +63,7 @@ fn settings(old: &Atlas, new: &Atlas) -> Vec<String> {
     differ.map(|((key, a), (_, b))| format!("{key} {a} -> {b}")).collect()
 }
 
-/// Sprites that were added or removed, or look or are placed otherwise. Where they lie on a page does not count.
+/// Sprites that were added or removed, or that look or are placed differently. Their place on a page does not count.
 fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option<String> {
     let placed = |sprite: &Sprite| {
         let mut placed = sprite.clone();
@@ -79,7 +79,7 @@ fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option
     told("sprite", "sprites", &old.sprites, &new.sprites, otherwise)
 }
 
-/// What was added, what is otherwise, and what was removed: `1 sprite added (moth/9), 2 changed (lamp, reed)`. None if nothing was.
+/// What was added, changed and removed: `1 sprite added (moth/9), 2 changed (lamp, reed)`. `None` if nothing was.
 fn told<K: Ord + ToString, V>(
     one: &str,
     many: &str,
@@ -96,7 +96,7 @@ fn told<K: Ord + ToString, V>(
     for (what, names) in [("added", lacking(new, old)), ("changed", changed), ("removed", lacking(old, new))] {
         let count = match names.len() {
             0 => continue,
-            // The first one says of what.
+            // The first count says of what.
             count if told.is_empty() => format::count(count, one, many),
             count => format::number(count as u64),
         };
@@ -105,8 +105,8 @@ fn told<K: Ord + ToString, V>(
     (!told.is_empty()).then(|| told.join(", "))
 }
 
-/// Files that are missing or not as they were written, where nothing else differs. The descriptor names the others, so it alone
-/// is no news beside them.
+/// Files that are missing or differ from what was written, if nothing else differs. The descriptor names the others, so
+/// it is mentioned only when it is the only one.
 fn files(outputs: &[Output], out: &Path) -> Vec<String> {
     let told = |output: &Output| {
         let there = out.join(&output.file).exists();

@@ -1,4 +1,4 @@
-//! What an atlas is built from, and the hash of it all.
+//! What an atlas is built from, and the hash of all that.
 
 use super::Options;
 use crate::context::Context;
@@ -28,7 +28,7 @@ const VERSIONS: [u32; 8] = [
     forms::VERSION,
 ];
 
-/// All that an atlas is built from.
+/// Everything an atlas is built from.
 pub(super) struct AtlasInputs<'a> {
     /// The images, without pictures that a build drew.
     pub sources: Vec<&'a Source>,
@@ -44,7 +44,7 @@ impl<'a> AtlasInputs<'a> {
     /// Looks at the contents of all sources, and reads those that may have changed.
     ///
     /// # Errors
-    /// Something cannot be read, nothing is left to pack, or an interruption.
+    /// Something cannot be read, nothing is left to pack, or the build was interrupted.
     pub fn look(target: &'a Target, context: Context<'_>) -> Result<Self, Failure> {
         let templates = templates(target, context)?;
         let mut inputs =
@@ -75,8 +75,8 @@ impl<'a> AtlasInputs<'a> {
         Ok(inputs)
     }
 
-    /// What is wrong with some sources, together with what decoding the rest brings up, but not clashes of one name, which
-    /// the sources had told already.
+    /// Problems with some sources, together with those found by decoding the rest, but without name clashes, which the
+    /// sources have reported already.
     fn all_problems(&self, target: &Target, mut problems: Vec<Problem>, context: Context<'_>) -> Failure {
         let recipe = Recipe::of(&target.settings);
         if let Err(failure) = load::load(&self.sources, &self.contents, &[recipe], context) {
@@ -86,7 +86,7 @@ impl<'a> AtlasInputs<'a> {
         Failure::all(problems)
     }
 
-    /// The hash of all that a build follows from.
+    /// The hash of everything that a build depends on.
     pub fn hash(&self, target: &Target, options: Options<'_>) -> Hash {
         let names: Vec<&str> = self.sources.iter().map(|s| s.shown.as_str()).collect();
         Key::new("from", &VERSIONS)
@@ -98,7 +98,7 @@ impl<'a> AtlasInputs<'a> {
 }
 
 impl AtlasInputs<'_> {
-    /// What the pages of the atlas at one of its sizes follow from.
+    /// What the pages of the atlas at one of its sizes depend on.
     pub fn size_key(&self, settings: &AtlasSettings) -> Hash {
         let names: Vec<&str> = self.sources.iter().map(|s| s.shown.as_str()).collect();
         Key::new("size", &VERSIONS)
@@ -109,7 +109,7 @@ impl AtlasInputs<'_> {
     }
 }
 
-/// What some sizes of an atlas follow from, together.
+/// What some sizes of an atlas depend on, together.
 pub(super) fn key_of_sizes(sizes: &[Hash]) -> Hash {
     Key::new("sizes", &[]).value(&sizes).finish()
 }

@@ -1,4 +1,4 @@
-//! Building one atlas and its other sizes, as far as it is out of date, up to files that wait for their names.
+//! Building one atlas and its other sizes, as far as it is out of date, up to files that wait to be put in place.
 
 mod differences;
 mod inputs;
@@ -37,22 +37,22 @@ use zemtak_core::codec::{Ignored, Mark};
 use zemtak_core::layout::Shape;
 use zemtak_core::pixels::PIXEL;
 
-/// How a build goes about it.
+/// Options of a build.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Options<'a> {
     /// The folder for results.
     pub out: &'a Path,
     /// Only find out what is out of date.
     pub check: bool,
-    /// Boxes stay where they are if they can.
+    /// Boxes stay where they are if possible.
     pub keep: bool,
     /// Explain the layout.
     pub explain: bool,
-    /// Tell how what is built differs from what is in place.
+    /// Report how the new build differs from what is in place.
     pub tell_changes: bool,
 }
 
-/// What a file of an atlas is.
+/// The kind of a file of an atlas.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum OutputKind {
     /// A texture page.
@@ -83,24 +83,24 @@ pub struct Output {
     pub hash: Hash,
     /// What it is.
     pub kind: OutputKind,
-    /// The file where it has to be put in place; nothing if it is there, or if nothing is to be written.
+    /// The file, if it has to be put in place; `None` if it is there already, or if nothing is to be written.
     pub waiting: Option<PendingFile>,
-    /// Whether it is not there, or not like this.
+    /// Whether it is missing or different.
     pub changed: bool,
 }
 
 /// A built atlas and its other sizes.
 #[derive(Debug, Default)]
 pub struct BuiltAtlas {
-    /// What to tell of each.
+    /// A summary of each.
     pub summaries: Vec<Summary>,
-    /// All files; of each atlas the pages first, the descriptor last.
+    /// All files; for each atlas the pages first, the descriptor last.
     pub outputs: Vec<Output>,
-    /// The atlas as its descriptor has it, if anything of it was worked out anew.
+    /// The atlas as in its descriptor, if any of it was built anew.
     pub atlas: Option<Atlas>,
     /// Where its parts came from.
     pub account: Account,
-    /// Under which key to remember what, once all files are in place.
+    /// What to remember once all files are in place, and under which key.
     record: Option<(Hash, Vec<u8>)>,
 }
 
@@ -113,19 +113,19 @@ impl BuiltAtlas {
     }
 }
 
-/// An atlas whose sources have been looked at, and read where that was needed.
+/// An atlas whose sources have been looked at, and read if necessary.
 pub struct Begun<'a> {
     target: &'a Target,
     started: Instant,
     inputs: AtlasInputs<'a>,
-    /// What the build follows from, and the key under which it is remembered.
+    /// What the build depends on, and the key under which it is remembered.
     from: Hash,
     key: Hash,
     state: Ready<'a>,
 }
 
 enum Ready<'a> {
-    /// It is as it was.
+    /// Nothing has changed.
     Unchanged(Box<BuiltAtlas>),
     /// It and its other sizes, each with its sprites.
     Loaded(Vec<LoadedSize<'a>>, ImagesWork),
@@ -185,7 +185,7 @@ fn load_sizes<'a>(
 /// Builds an atlas as far as it is out of date.
 ///
 /// # Errors
-/// Anything wrong with sources or settings, or what is remembered of a source does not hold.
+/// Anything wrong with sources or settings, or wrong records about a source.
 pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> Result<BuiltAtlas, NotDrawn> {
     let Begun { target, mut started, inputs, from, key, state } = begun;
     let (sizes, images) = match state {
@@ -194,7 +194,7 @@ pub fn finish(begun: Begun<'_>, options: Options<'_>, context: Context<'_>) -> R
     };
     let run = SizeRun { target, inputs: &inputs, options, context };
     let (mut built, mut parts) = (BuiltAtlas::default(), Vec::new());
-    // The atlas itself comes last, since its descriptor names those of its other sizes.
+    // The atlas itself comes last, because its descriptor names those of its other sizes.
     for size in sizes.iter().rev() {
         let BuiltSize { mut summary, atlas, outputs, parts: of_size } = run.build(size, &built.outputs)?;
         parts.insert(0, of_size);
@@ -222,13 +222,13 @@ struct SizeRun<'a> {
 /// An atlas built at one of its sizes.
 struct BuiltSize {
     summary: Summary,
-    /// As its descriptor has it.
+    /// As in its descriptor.
     atlas: Atlas,
     outputs: Vec<Output>,
     parts: SizeParts,
 }
 
-/// A page that was made: the file that waits, if it is to be put in place, and how many bytes it has.
+/// A page that was made: the file to be put in place, if any, and its number of bytes.
 type Made = (Option<PendingFile>, u64);
 
 impl SizeRun<'_> {
@@ -265,7 +265,7 @@ impl SizeRun<'_> {
         summary.descriptor = format::path(&descriptor);
         summary.also = settings.also.iter().flat_map(|also| forms::file_names(also, name)).collect();
         let mut outputs: Vec<Output> = pages.into_iter().map(page_output).collect();
-        // A base names the descriptors of its other sizes; those have none.
+        // A base atlas names the descriptors of its other sizes; those name none.
         let is_size = |o: &&Output| atlas.base.is_none() && o.kind == OutputKind::Descriptor;
         let others: Vec<&Output> = before.iter().filter(is_size).collect();
         let (also, templates) = (&settings.also, &self.inputs.templates);
@@ -291,7 +291,7 @@ impl SizeRun<'_> {
         Ok(BuiltSize { summary, atlas, outputs, parts })
     }
 
-    /// Draws the pages that are not in place, and notes what lies on them for the next build.
+    /// Draws the pages that are not in place, and records what lies on them for the next build.
     fn draw(&self, plan: &Plan<'_>, former: &Former) -> Result<Vec<PageFile<Made>>, NotDrawn> {
         let Self { options: Options { out, check, .. }, context, .. } = *self;
         let take = |file: &str, bytes: Vec<u8>| -> Result<Made, Failure> {
@@ -305,7 +305,7 @@ impl SizeRun<'_> {
         Ok(pages)
     }
 
-    /// What is told of the files that sprites come from.
+    /// What to report about the files that sprites come from.
     fn tell_of_sources(&self, summary: &mut Summary, loaded: &Loaded<'_>, plan: &Plan<'_>) {
         summary.loose_bytes = loaded.sprites.iter().map(|sprite| loose_pixels(sprite) * PIXEL as u64).sum();
         let (damaged, ignored): (Vec<_>, Vec<_>) = loaded.ignored.iter().partition(|(kind, _)| kind.is_damage());
@@ -329,7 +329,7 @@ impl SizeRun<'_> {
     }
 }
 
-/// Images that are damaged where it does not touch their pixels, by what is damaged.
+/// Images that are damaged outside their pixels, by kind of damage.
 fn damaged_images(damaged: &[&(Ignored, String)]) -> Vec<Warning> {
     let mut images: BTreeMap<Ignored, Vec<String>> = BTreeMap::new();
     for (what, file) in damaged {
@@ -351,7 +351,7 @@ fn missing_layers(sprites: &[Sprite<'_>]) -> Vec<Warning> {
     missing.into_iter().map(warning).collect()
 }
 
-/// Sprites that lose more than they may in the form that was asked for.
+/// Sprites that lose more than allowed in the requested format.
 fn below_bound(summary: &Summary, least: Option<f64>) -> Option<Warning> {
     let least = least?;
     let losses = summary.textures().flat_map(|(_, texture)| &texture.sprites);
@@ -366,7 +366,7 @@ fn page_output(page: PageFile<Made>) -> Output {
     Output { file: page.drawn.file, hash: page.drawn.hash, kind: OutputKind::Page, waiting, changed }
 }
 
-/// How much larger the pages are for the mip levels.
+/// How much larger the pages are because of mip levels.
 fn plan_cost(plan: &Plan<'_>, settings: &AtlasSettings, context: Context<'_>) -> Result<Option<f64>, Failure> {
     if settings.mip_levels == 0 {
         return Ok(None);
@@ -380,14 +380,15 @@ fn loose_pixels(sprite: &Sprite<'_>) -> u64 {
     sprite.facts.canvas.area() * images
 }
 
-/// What pages with sides of any length come to, about, where packing made the textures larger and those could be smaller.
+/// Roughly how many pixels pages with sides of any length would have, if packing made the textures larger and that
+/// could be avoided.
 fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, loaded: &Loaded<'_>) -> Option<u64> {
     let bound = settings.texture.may_compress()
         || settings.page.shape == Shape::Free
         || settings.page.fixed.is_some()
         || settings.page.count.is_some()
         || settings.page.same_size;
-    // Of the pages alone: their mip levels and layers shrink with them.
+    // For the pages alone: their mip levels and layers shrink with them.
     let loose: u64 = loaded.sprites.iter().map(|sprite| sprite.facts.canvas.area()).sum();
     (!bound && plan.area() > loose).then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())
 }
@@ -412,7 +413,7 @@ fn bytes_of(page: &PageFile<Made>, out: &Path) -> u64 {
     page.made.as_ref().map_or_else(in_place, |(_, bytes)| *bytes)
 }
 
-/// The atlas that is in this place so far.
+/// The atlas currently in this place.
 fn former_atlas(descriptor: &Path, context: Context<'_>) -> Option<Atlas> {
     let limits = context.allowance.limits();
     let text = limits.read_text("descriptor_bytes", descriptor, &*context.writer.disk).ok()?;
@@ -429,8 +430,8 @@ mod tests {
     use zemtak_core::geometry::Size;
     use zemtak_core::pixels::Pixels;
 
-    /// A descriptor, C header, Rust source or CSV file that comes out otherwise under the same version would be taken for the
-    /// old one by who builds with what an older tool has remembered.
+    /// If a descriptor, C header, Rust source or CSV file came out differently under the same version, builds that
+    /// remember results of an older tool would take it for the old one.
     #[test]
     fn no_text_changes_under_the_same_version() {
         let game = tempfile::tempdir().unwrap();

@@ -1,4 +1,4 @@
-//! Pieces of an atlas for other machines: some of its pages, made and shared, without anything written here.
+//! Pieces of an atlas for other machines: some of its pages, made and shared, without writing anything here.
 
 use super::inputs::{AtlasInputs, key_of_sizes};
 use super::{LoadedSize, load_sizes};
@@ -15,13 +15,13 @@ use crate::work::{Account, AtlasWork, ImagesWork, Origin, Part, SizeParts};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-/// Which of an atlas's sizes and pages.
+/// Which sizes and pages of an atlas.
 pub struct Piece<'a> {
     /// The atlas.
     pub target: &'a Target,
-    /// One of its sizes, its own being 0; nothing for all.
+    /// One of its sizes, 0 for its own; `None` for all.
     pub size: Option<usize>,
-    /// Whether a page or layer of a number is meant.
+    /// Whether it includes the page or layer of this number.
     pub has_page: Box<dyn Fn(usize) -> bool + Send + Sync>,
 }
 
@@ -29,11 +29,11 @@ pub struct Piece<'a> {
 pub struct LookedPiece<'a> {
     piece: Piece<'a>,
     inputs: AtlasInputs<'a>,
-    /// The sizes that are meant, with their names.
+    /// The included sizes, with their names.
     sizes: Vec<(String, AtlasSettings)>,
 }
 
-/// A piece with its sprites, as far as anything of it is missing in the shared store.
+/// A piece with its sprites, if anything of it is missing in the shared store.
 pub struct BegunPiece<'a> {
     piece: Piece<'a>,
     sizes: Vec<(LoadedSize<'a>, Hash)>,
@@ -46,7 +46,7 @@ impl<'a> Piece<'a> {
     /// Looks at the contents of the atlas's sources.
     ///
     /// # Errors
-    /// As [`AtlasInputs::look`].
+    /// See [`AtlasInputs::look`].
     pub fn look(self, context: Context<'_>) -> Result<LookedPiece<'a>, Failure> {
         let inputs = AtlasInputs::look(self.target, context)?;
         let all = super::sizes_of(self.target).into_iter().enumerate();
@@ -56,30 +56,31 @@ impl<'a> Piece<'a> {
 }
 
 impl<'a> LookedPiece<'a> {
-    /// What its sizes follow from.
+    /// What its sizes depend on.
     pub fn keys(&self) -> Vec<Hash> {
         self.sizes.iter().map(|(_, settings)| self.inputs.size_key(settings)).collect()
     }
 
-    /// What it follows from.
+    /// What it depends on.
     pub fn key(&self) -> Hash {
         key_of_sizes(&self.keys())
     }
 
-    /// All files that it follows from.
+    /// All files that it depends on.
     pub fn files(&self) -> Vec<PathBuf> {
         let files = self.inputs.sources.iter().flat_map(|source| source.paths().cloned());
         files.chain(self.piece.target.templates()).collect()
     }
 
-    /// Of each of some pieces whether all of it is in the shared store. A store may be far away, so all are asked for together.
+    /// For each of these pieces, whether all of it is in the shared store. A store may be far away, so all are asked
+    /// for together.
     pub fn are_there(pieces: &[Self], context: Context<'_>) -> Vec<bool> {
         let sizes: Vec<Vec<Hash>> = pieces.iter().map(Self::keys).collect();
         let lists = context.fetch_all(Kind::Atlases, &sizes.concat());
         let (mut lists, mut asked) = (lists.into_iter(), Vec::new());
         let mut wanted = Vec::with_capacity(pieces.len());
         for (piece, sizes) in pieces.iter().zip(&sizes) {
-            // All sizes of a piece are passed over together, whether one is missing or not.
+            // All sizes of a piece are consumed together, whether one is missing or not.
             let mine: Vec<Option<Vec<Hash>>> =
                 lists.by_ref().take(sizes.len()).map(|list| piece.piece.pages_of(list)).collect();
             let mine: Option<Vec<Vec<Hash>>> = mine.into_iter().collect();
@@ -87,7 +88,7 @@ impl<'a> LookedPiece<'a> {
             asked.extend(mine.into_iter().flatten().flatten());
         }
         let mut there = pages::there(&asked, context).into_iter();
-        // Every answer is passed over, so that the next piece gets its own.
+        // Every answer is consumed, so that the next piece gets its own.
         let all = |count: usize, there: &mut dyn Iterator<Item = bool>| there.take(count).filter(|is| !is).count() == 0;
         wanted.into_iter().map(|count| count.is_some_and(|count| all(count, &mut there))).collect()
     }
@@ -118,13 +119,13 @@ impl<'a> LookedPiece<'a> {
 }
 
 impl Piece<'_> {
-    /// How many of the pages of a size are meant, if it is known which there are and all of these are in the shared store.
+    /// How many pages of a size are included, if it is known which there are and the shared store has all of them.
     fn pages_there(&self, size: &Hash, context: Context<'_>) -> Option<u64> {
         let mine = self.pages_of(context.fetch(Kind::Atlases, size))?;
         pages::there(&mine, context).into_iter().all(|there| there).then_some(mine.len() as u64)
     }
 
-    /// The keys of those pages of a size that are meant, out of the list of all of them.
+    /// The keys of the included pages of a size, from the list of all.
     fn pages_of(&self, list: Option<Value>) -> Option<Vec<Hash>> {
         let all: Vec<Hash> = postcard::from_bytes(&list?.bytes).ok()?;
         Some(all.into_iter().enumerate().filter(|(at, _)| (self.has_page)(*at)).map(|(_, key)| key).collect())
@@ -135,7 +136,7 @@ impl BegunPiece<'_> {
     /// Lays out and draws what is missing, and shares it.
     ///
     /// # Errors
-    /// As the build of an atlas.
+    /// As for building an atlas.
     pub fn finish(self, context: Context<'_>) -> Result<Account, NotDrawn> {
         let Self { piece, sizes, images, there } = self;
         let mut parts = Vec::new();
@@ -168,7 +169,7 @@ impl Piece<'_> {
         let there = pages::there(&keys, context);
         let missing: Vec<Sheet<'_>> =
             mine.iter().zip(&there).filter(|(_, there)| !**there).map(|(sheet, _)| *sheet).collect();
-        // Nothing is in place here, and nothing goes there.
+        // Nothing is in place here, and nothing is put there.
         let put = Put { out: Path::new(""), former: &Former::default(), take: |_: &str, _: Vec<u8>| Ok(()) };
         let drawn = plan.draw(&missing, &put, context)?;
         let there =
@@ -185,7 +186,7 @@ pub(super) fn note_pages(plan: &Plan<'_>, size: &Hash, context: Context<'_>) {
     }
 }
 
-/// Tells other machines which pages a size has, in their order, so that they need not lay it out to know.
+/// Tells other machines which pages a size has, in order, so that they need not lay it out to find out.
 fn share_pages(plan: &Plan<'_>, sheets: &[Sheet<'_>], size: &Hash, context: Context<'_>) {
     let keys: Vec<Hash> = sheets.iter().map(|sheet| plan.page_key(*sheet)).collect();
     if let Ok(value) = postcard::to_stdvec(&keys) {

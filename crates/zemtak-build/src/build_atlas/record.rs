@@ -1,4 +1,4 @@
-//! What is remembered of a build: that from exactly this came exactly that, and how much work it was.
+//! What is remembered of a build: which results came from which inputs, and how much work it was.
 
 use super::{BuiltAtlas, Options, Output, OutputKind};
 use crate::content::{self, Files};
@@ -10,7 +10,7 @@ use crate::work::{self, Account, AtlasWork, ImagesWork, SizeParts};
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
-/// Changes with what is remembered of a build.
+/// Changes whenever what is remembered of a build does.
 const RECORD_VERSION: u32 = 3;
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -20,7 +20,7 @@ struct Record {
     summaries: Vec<Summary>,
 }
 
-/// Under which key the build of a target is remembered.
+/// The key under which the build of a target is remembered.
 pub(super) fn key(target: &Target, options: Options<'_>) -> Hash {
     Key::new("built", &[RECORD_VERSION])
         .bytes(target.name.as_bytes())
@@ -28,7 +28,7 @@ pub(super) fn key(target: &Target, options: Options<'_>) -> Hash {
         .finish()
 }
 
-/// What to remember of a build from `from`; nothing of one that was cut short.
+/// What to remember of a build from `from`; `None` for one that was cut short.
 pub(super) fn record(from: Hash, built: &BuiltAtlas) -> Option<Vec<u8>> {
     let files = built.outputs.iter().map(|o| (o.file.clone(), o.hash, o.kind)).collect();
     let cut_short = built.summaries.iter().any(|s| s.cut_short);
@@ -36,7 +36,7 @@ pub(super) fn record(from: Hash, built: &BuiltAtlas) -> Option<Vec<u8>> {
     serde_json::to_vec(&record).ok().filter(|_| !cut_short)
 }
 
-/// The former build, if it came from the same and all of it is in place.
+/// The previous build, if it came from the same inputs and all of it is in place.
 pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, files: Files<'_>) -> Option<BuiltAtlas> {
     let record: Record = serde_json::from_slice(&files.store.get(key)?).ok()?;
     let in_place = |(file, hash, _): &(String, Hash, OutputKind)| {
@@ -57,13 +57,13 @@ pub(super) fn unchanged(from: &Hash, key: &Hash, options: Options<'_>, files: Fi
     })
 }
 
-/// How much work an atlas was when this machine built it last.
+/// How much work an atlas was when this machine last built it.
 pub(super) fn noted_work(target: &Target, context: Context<'_>) -> Option<AtlasWork> {
     AtlasWork::of_bytes(&context.store.get(&work::key(&target.name, &target.settings))?)
 }
 
-/// Notes how much work an atlas is; gives the account of the build. Other machines are told if they know nothing of it, or of another
-/// number of images and pages.
+/// Records how much work an atlas is, and returns the account of the build. Other machines are told if they know
+/// nothing of it, or of another number of images and pages.
 pub(super) fn note_work(target: &Target, images: ImagesWork, parts: &[SizeParts], context: Context<'_>) -> Account {
     let key = work::key(&target.name, &target.settings);
     let (work, account) = AtlasWork::after(images, parts, noted_work(target, context).as_ref());

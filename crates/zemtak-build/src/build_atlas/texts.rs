@@ -1,4 +1,4 @@
-//! The descriptor and what is written beside it: who belongs to which build.
+//! The descriptor and the files beside it: which build each belongs to.
 
 use super::{Output, OutputKind};
 use crate::content::{self, Files};
@@ -15,22 +15,22 @@ use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 
 /// What texts are made with.
 pub(super) struct Texts<'a> {
-    /// The forms that are asked for.
+    /// The requested forms.
     pub also: &'a [Also],
     /// The texts of templates.
     pub templates: &'a BTreeMap<PathBuf, String>,
-    /// Constants that rules give.
+    /// Constants that rules define.
     pub idents: &'a Idents,
     /// Where they go.
     pub place: TextPlace<'a>,
 }
 
 impl Texts<'_> {
-    /// The descriptor's other forms, then the descriptor, which names them and `others` with their hashes. All of them say
-    /// of which build they are. Also gives the atlas as the descriptor has it.
+    /// The descriptor's other forms, then the descriptor, which names them and `others` with their hashes. Each of them
+    /// names its build. Also returns the atlas as in its descriptor.
     ///
     /// # Errors
-    /// A template that cannot be used, a number that JSON does not have, or a file that cannot be written.
+    /// A template that cannot be used, a number that JSON cannot express, or a file that cannot be written.
     pub fn outputs(&self, atlas: &Atlas, others: &[&Output]) -> Result<(Atlas, Vec<Output>), Failure> {
         let mut atlas = atlas.clone();
         let descriptor = format!("{}{FILE_SUFFIX}", atlas.name);
@@ -62,7 +62,7 @@ impl Texts<'_> {
 pub struct TextPlace<'a> {
     /// The folder for results.
     pub out: &'a Path,
-    /// How much of it there may be.
+    /// Limits on their size.
     pub limits: &'a Limits,
     /// Where files are written.
     pub writer: &'a Writer,
@@ -84,7 +84,7 @@ impl TextPlace<'_> {
         Ok(Output { file, hash, kind, waiting, changed })
     }
 
-    /// A file that stays, if it is there.
+    /// A file that stays as it is, if it exists.
     pub fn as_it_is(self, file: String, kind: OutputKind) -> Option<Output> {
         let hash = content::hash(&self.out.join(&file), Files::of(self.writer, self.store)).ok()?;
         Some(Output { file, hash, kind, waiting: None, changed: false })

@@ -8,7 +8,7 @@ use zemtak_core::clip;
 use zemtak_core::glob;
 use zemtak_core::name::{SpriteName, split_number};
 
-/// Beyond so many folders with clips one rule for all of them reads better.
+/// With more folders with clips than this, one rule for all of them reads better.
 const MOST_RULES: usize = 8;
 
 /// A sequence of images.
@@ -19,7 +19,7 @@ pub struct Sequence<'a> {
     steps: Vec<&'a Picture>,
 }
 
-/// How many different things images show: a sequence counts once.
+/// How many different things the images show: a sequence counts once.
 pub fn subjects<'a>(pictures: impl Iterator<Item = &'a Picture>) -> usize {
     let pictures: Vec<&Picture> = pictures.collect();
     let sequences = of(&pictures, 0);
@@ -27,7 +27,7 @@ pub fn subjects<'a>(pictures: impl Iterator<Item = &'a Picture>) -> usize {
     pictures.len() - steps + sequences.len()
 }
 
-/// The sequences that numbered names make. Names are cut by the `below` first bytes.
+/// The sequences that numbered names make. The first `below` bytes of names are cut off.
 pub fn of<'a>(pictures: &[&'a Picture], below: usize) -> Vec<Sequence<'a>> {
     let by_name: BTreeMap<SpriteName, &Picture> =
         pictures.iter().map(|&p| (SpriteName::new(&p.name.as_str()[below..]), p)).collect();

@@ -1,5 +1,5 @@
-//! A first project file for a folder of images: which atlases they make, what kind of art each is, which clips there are,
-//! and why.
+//! A first project file for a folder of images: which atlases they make, which kind of art each is, which clips there
+//! are, and why.
 
 mod clips;
 mod survey;
@@ -25,13 +25,14 @@ use zemtak_core::style::Style;
 
 const TEMPLATE: &str = include_str!("project.toml.jinja");
 
-/// From so many subjects on, a folder of its own makes an atlas of its own. A clip is one subject, and so is a lone image.
+/// With this many subjects, a folder of its own makes an atlas of its own. A clip is one subject, and so is a single
+/// image.
 const MANY_SUBJECTS: usize = 16;
 
 /// Fewer images of the other kind of art are not worth a texture bind of their own.
 const MANY_OF_A_STYLE: usize = 4;
 
-/// A folder is parted from others for its kind of art only where so much of it is of that kind: four fifths.
+/// A folder is separated from others for its kind of art only if this fraction of it is of that kind.
 const MOSTLY: (usize, usize) = (4, 5);
 
 /// The side of the largest page unless a project says otherwise.
@@ -43,7 +44,7 @@ const WIDE_SIDES: [u32; 3] = [4096, 8192, LARGEST_PAGE];
 /// Where results go, unless something else is there already.
 const OUT: [&str; 3] = ["build", "packed", "zemtak-build"];
 
-/// What lies between and round boxes unless a project says otherwise, as these do not.
+/// The spacing round boxes, which these projects do not change.
 fn spacing() -> Spacing {
     Keys::default().settle().spacing
 }
@@ -62,9 +63,9 @@ pub struct NewProject {
     pub images: usize,
     /// How many pictures of earlier builds were skipped.
     pub own_pictures: usize,
-    /// What is wrong with images that the project leaves out.
+    /// Problems with images that the project leaves out.
     pub left_out: Vec<Problem>,
-    /// What is wrong besides, and has to be mended before a build.
+    /// Other problems, which must be fixed before a build.
     pub refused: Vec<Problem>,
 }
 
@@ -74,7 +75,7 @@ impl NewProject {
     /// # Errors
     /// There is a project file already, there is no image, something cannot be read, or the observer cancels.
     pub fn propose(folder: &Path, limits: Limits, observer: &dyn Observer) -> Result<Self, Failure> {
-        // Shown as it would be typed.
+        // Shown the way it would be typed.
         let file = if folder == Path::new(".") { project::FILE.into() } else { folder.join(project::FILE) };
         if file.symlink_metadata().is_ok() {
             let why = "it already exists and may hold somebody's work";
@@ -114,7 +115,7 @@ fn nothing_to_pack(folder: &Path, survey: &Survey) -> Problem {
     Problem::usage(ProblemKind::NothingToPack, &format::path(folder), why.join("\n"), "name a folder with images")
 }
 
-/// Whether a folder is not there, is empty, or holds results of ours already.
+/// Whether a folder does not exist, is empty, or holds results of ours already.
 fn is_free(folder: &Path) -> bool {
     let Ok(mut entries) = std::fs::read_dir(folder) else { return !folder.exists() };
     let ours = |name: &str| name.ends_with(FILE_SUFFIX);
@@ -122,22 +123,22 @@ fn is_free(folder: &Path) -> bool {
     names.peek().is_none() || names.any(|name| ours(&name))
 }
 
-/// A project file to be.
+/// A future project file.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 struct Draft {
     images: String,
     out: String,
-    /// The folder that holds all images, below the project's, where that is not the same.
+    /// The folder below the project's that holds all images, if it is not the same.
     root: Option<String>,
     atlases: Vec<AtlasDraft>,
 }
 
-/// An atlas to be.
+/// A future atlas.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct AtlasDraft {
     /// Its name.
     pub name: String,
-    /// What it holds and what that follows from.
+    /// What it holds, and the reasons for its settings.
     pub why: Vec<String>,
     take: Vec<String>,
     leave: Vec<String>,
@@ -161,7 +162,7 @@ impl AtlasDraft {
     }
 }
 
-/// A rule to be.
+/// A future rule.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 struct RuleDraft {
     why: Vec<String>,
@@ -169,7 +170,7 @@ struct RuleDraft {
     paced: bool,
 }
 
-/// The images of one atlas, by the folder or lone image that they belong to.
+/// The images of one atlas, by the folder or single image that they belong to.
 #[derive(Debug, Clone, Default)]
 struct Group<'a> {
     name: String,
@@ -182,7 +183,7 @@ struct Group<'a> {
 }
 
 impl Draft {
-    /// A project for what was found. `name` is that of the folder.
+    /// A project for the images found. `name` is the folder's.
     fn of(survey: &Survey, name: &str, out: &str) -> Self {
         let root = common_folder(&survey.pictures);
         let below = if root.is_empty() { 0 } else { root.len() + 1 };
@@ -191,7 +192,7 @@ impl Draft {
         give_names(&mut groups);
         let mut atlases: Vec<AtlasDraft> = groups.iter().map(|group| atlas(group, below)).collect();
         for unusable in &survey.unusable {
-            // One beside the folder that holds all usable images is no source in the first place.
+            // An image beside the folder that holds all usable ones is no source in the first place.
             let below_root = unusable.shown.strip_prefix(root.as_str()).map(|name| name.trim_start_matches('/'));
             let Some(name) = below_root else { continue };
             if let Some(atlas) = atlases.iter_mut().find(|atlas| atlas.takes(name)) {
@@ -229,12 +230,12 @@ fn common_folder(pictures: &[Picture]) -> String {
     common
 }
 
-/// The first folder of a name, with its slash, or the whole name where it lies in none.
+/// The first folder of a name, with its slash, or the whole name if it lies in none.
 fn unit_of(name: &str) -> &str {
     name.find('/').map_or(name, |slash| &name[..=slash])
 }
 
-/// The glob that means a unit and nothing else.
+/// The glob that matches a unit and nothing else.
 fn glob_of(prefix: &str, unit: &str) -> String {
     let whole = glob::escape(&format!("{prefix}{unit}"));
     if unit.ends_with('/') { format!("{whole}**") } else { whole }
@@ -273,7 +274,7 @@ fn groups<'a>(pictures: &'a [Picture], below: usize, name: &str) -> Vec<Group<'a
     groups
 }
 
-/// Why a folder looks like an atlas of its own: it holds folders of folders, or a lot of subjects.
+/// Why a folder looks like an atlas of its own: it holds folders of folders, or many subjects.
 fn looks_like_an_atlas(units: &BTreeMap<String, Vec<&Picture>>, below: usize) -> Option<String> {
     let folders = units.keys().filter(|unit| unit.ends_with('/'));
     let holds_folders = |unit: &&String| {
@@ -288,7 +289,7 @@ fn looks_like_an_atlas(units: &BTreeMap<String, Vec<&Picture>>, below: usize) ->
     (subjects >= MANY_SUBJECTS).then(|| format!("A folder of its own with {subjects} different images and clips."))
 }
 
-/// Pixel art and smooth art want different filters, so where folders of a group differ, they part.
+/// Pixel art and smooth art need different filters, so folders of a group that differ are separated.
 fn by_style(group: Group<'_>) -> Vec<Group<'_>> {
     let is_mostly = |pictures: &[&Picture], wanted: Style| {
         let of = |style: Style| pictures.iter().filter(|picture| picture.style == Some(style)).count();
@@ -318,7 +319,7 @@ fn by_style(group: Group<'_>) -> Vec<Group<'_>> {
     vec![Group { leave, units: stay, ..group }, other]
 }
 
-/// What most images are, of those of which it can be told.
+/// The style of most images, counting those of which it can be told.
 fn style_of<'p>(pictures: impl Iterator<Item = &'p Picture>) -> Option<Style> {
     let (mut pixel, mut smooth) = (0, 0);
     for picture in pictures {
@@ -331,7 +332,7 @@ fn style_of<'p>(pictures: impl Iterator<Item = &'p Picture>) -> Option<Style> {
     (pixel + smooth > 0).then_some(if smooth > pixel { Style::Smooth } else { Style::Pixel })
 }
 
-/// Names as an atlas may have them, all different.
+/// Valid names for atlases, all different.
 fn give_names(groups: &mut [Group<'_>]) {
     let mut used = BTreeSet::new();
     for group in groups {

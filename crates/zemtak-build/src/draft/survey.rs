@@ -1,4 +1,4 @@
-//! What is there: every image with what decides about atlases and filters.
+//! What there is: every image, with everything that decides about atlases and filters.
 
 use super::spacing;
 use crate::allowance::Allowance;
@@ -28,15 +28,15 @@ pub struct Picture {
     pub shown: String,
     /// The canvas.
     pub size: Size,
-    /// What is visible of each frame; a still picture has one.
+    /// The visible part of each frame; a still picture has one.
     pub boxes: Vec<FrameBox>,
     /// Whether no pixel is transparent.
     pub opaque: bool,
-    /// The kind of art, where that can be told.
+    /// The kind of art, if it can be told.
     pub style: Option<Style>,
 }
 
-/// The visible box of a frame, and what it shows: twins are equal.
+/// The visible box of a frame, and its content: twins are equal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct FrameBox {
     /// Its size.
@@ -62,7 +62,7 @@ impl Picture {
     }
 }
 
-/// An image that no build can use, and a file that is therefore to be left out.
+/// An image that no build can use, and a file to be left out for that reason.
 #[derive(Debug, Clone)]
 pub struct Unusable {
     /// Its path below the folder.
@@ -86,10 +86,10 @@ pub struct Survey {
     pub own: usize,
 }
 
-/// Looks at every image below a folder but those in `leave_out`.
+/// Looks at every image below a folder except those in `leave_out`.
 ///
 /// # Errors
-/// The folder cannot be looked through, or the user stopped it.
+/// The folder cannot be searched, or the user interrupted it.
 pub fn survey(
     folder: &Path,
     leave_out: &Path,
@@ -129,7 +129,7 @@ pub fn survey(
             });
         match picture {
             Ok(picture) => survey.pictures.push(picture),
-            // In the project file as seen from there.
+            // In the project file, from its point of view.
             Err(problem) => {
                 let problem = Problem { place: source.shown.clone(), ..problem };
                 survey.unusable.push(Unusable { shown: source.shown.clone(), problem });
@@ -145,7 +145,7 @@ fn same_name(source: &Source, first: &str) -> Problem {
     Problem::bad_input(ProblemKind::SharedSpriteName, &source.shown, why, help)
 }
 
-/// Why an image fits on no page that devices take.
+/// Why an image fits on no page that devices support.
 fn too_large(picture: &Picture) -> Option<Problem> {
     let (largest, most) = (picture.largest(), LARGEST_PAGE - 2 * spacing().extrude);
     let why =
@@ -154,7 +154,7 @@ fn too_large(picture: &Picture) -> Option<Problem> {
     (largest.w.max(largest.h) > most).then(problem)
 }
 
-/// An image; nothing if a build or another command drew it.
+/// An image; `None` if a build or another command drew it.
 fn look(source: &Source, allowance: &Allowance) -> Result<Option<Picture>, Problem> {
     let (mut first, mut boxes) = (None, Vec::new());
     let decoded = load::decode_sprites(source, allowance, &mut |frame| {

@@ -1,4 +1,4 @@
-//! Whether the steps of every clip can be kept on one page: found out by a layout, not guessed.
+//! Whether the steps of every clip can be kept on one page: found by a layout, not guessed.
 
 use super::clips::Sequence;
 use super::spacing;
@@ -13,7 +13,8 @@ struct Together<'a> {
     boxes: BTreeSet<FrameBox>,
 }
 
-/// The first clip whose boxes do not fit on one page of an atlas, with those of the clips that it shares a box with.
+/// The first clip whose boxes do not fit on one page of an atlas, together with those of the clips that it shares a box
+/// with.
 pub fn too_large(pictures: &[&Picture], sequences: &[Sequence<'_>], page: Size) -> Option<String> {
     let sequences = sequences.iter().map(|sequence| Together { name: &sequence.name, boxes: sequence.boxes() });
     let animated = pictures.iter().filter(|picture| picture.boxes.len() > 1);
@@ -22,7 +23,7 @@ pub fn too_large(pictures: &[&Picture], sequences: &[Sequence<'_>], page: Size) 
     groups.into_iter().find(|group| !fits(&group.boxes, page)).map(|group| group.name.to_owned())
 }
 
-/// Clips that share a box share a page, and so do those that share another with one of them.
+/// Clips that share a box share a page, and so do those that share another box with one of them.
 fn joined(clips: Vec<Together<'_>>) -> Vec<Together<'_>> {
     let mut groups: Vec<Option<Together<'_>>> = Vec::new();
     let mut holder: BTreeMap<FrameBox, usize> = BTreeMap::new();

@@ -1,10 +1,10 @@
-//! The kinds of problems, each with the words that head it and a code that never changes.
+//! The kinds of problems, each with a heading and a code that never changes.
 
 use std::fmt;
 
 macro_rules! kinds {
     ($($name:ident: $code:literal, $words:literal;)+) => {
-        /// What is wrong, the same for every problem of a kind.
+        /// What is wrong, the same for every problem of this kind.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
         #[non_exhaustive]
         pub enum ProblemKind {
@@ -12,7 +12,7 @@ macro_rules! kinds {
         }
 
         impl ProblemKind {
-            /// All of them.
+            /// All kinds.
             pub const ALL: &'static [Self] = &[$(Self::$name),+];
 
             /// The code for programs. It stays the same when the words change.

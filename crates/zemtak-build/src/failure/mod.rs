@@ -1,4 +1,4 @@
-//! Errors as the user meets them: what, where, why, and what to do; all of one run together.
+//! Errors for users: what, where, why, and what to do; all those of a run together.
 
 mod kind;
 
@@ -14,7 +14,7 @@ use std::io::ErrorKind;
 use zemtak_core::codec::EncodeError;
 use zemtak_files::{NotRegular, TooLarge};
 
-/// One thing that is wrong.
+/// A single problem.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Problem {
     /// What is wrong.
@@ -25,15 +25,15 @@ pub struct Problem {
     pub why: String,
     /// What to do about it.
     pub help: Cow<'static, str>,
-    /// What kind of mistake it is.
+    /// The kind of mistake.
     pub cause: Cause,
 }
 
-/// Who can do something about a problem, the gravest last.
+/// Who can do something about a problem, the most serious last.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum Cause {
-    /// The request or the project file asks for something that cannot be.
+    /// The request or the project file asks for something impossible.
     Usage,
     /// An image or a descriptor is bad, or a sprite fits nowhere.
     BadInput,
@@ -43,7 +43,7 @@ pub enum Cause {
     Interrupted,
 }
 
-/// Everything that kept a request from its answer; never empty.
+/// Everything that kept a request from being carried out; never empty.
 #[derive(Clone, PartialEq, Eq)]
 pub struct Failure {
     problems: Vec<Problem>,
@@ -54,13 +54,13 @@ impl Failure {
     #[must_use]
     pub fn all(mut problems: Vec<Problem>) -> Self {
         debug_assert!(!problems.is_empty());
-        // Several atlases may have one template, or one root.
+        // Several atlases may share a template or a root.
         let mut told = HashSet::new();
         problems.retain(|problem| told.insert(problem.clone()));
         Self { problems }
     }
 
-    /// What `value` holds, unless there are problems.
+    /// `value`, unless there are problems.
     ///
     /// # Errors
     /// All problems together.
@@ -85,7 +85,7 @@ impl Failure {
         Self::stopped("stopped before anything was written; what was there before is as it was")
     }
 
-    /// The user stopped the command, and it did not come to a place where it could be stopped.
+    /// The user interrupted the command, and it did not reach a point at which it could stop.
     #[must_use]
     pub fn broken_off() -> Self {
         Self::stopped("stopped in the middle; every file is as it was before, or new and whole")
@@ -102,13 +102,13 @@ impl Failure {
         &self.problems
     }
 
-    /// The gravest cause among them.
+    /// The most serious cause among them.
     #[must_use]
     pub fn cause(&self) -> Cause {
         self.problems.iter().map(|p| p.cause).max().unwrap_or(Cause::Io)
     }
 
-    /// The problems by kind, each kind where its first problem stood.
+    /// The problems by kind, in the order in which each kind first occurs.
     #[must_use]
     pub fn by_kind(&self) -> Vec<(ProblemKind, Vec<&Problem>)> {
         let mut kinds: Vec<(ProblemKind, Vec<&Problem>)> = Vec::new();
@@ -122,7 +122,7 @@ impl Failure {
     }
 }
 
-/// What to do about problems, each thing once.
+/// What to do about the problems, without repetition.
 #[must_use]
 pub fn helps<'p>(problems: &[&'p Problem]) -> Vec<&'p str> {
     let mut helps: Vec<&str> = Vec::new();
@@ -134,7 +134,7 @@ pub fn helps<'p>(problems: &[&'p Problem]) -> Vec<&'p str> {
     helps
 }
 
-/// What the system says, in words that do not need a manual.
+/// The system's message, in words that need no manual.
 fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
     let Some(error) = error.downcast_ref::<std::io::Error>() else { return error.to_string() };
     if let Some(TooLarge { bytes, limit }) = TooLarge::of(error) {
@@ -173,7 +173,7 @@ impl fmt::Display for Failure {
     }
 }
 
-/// The same as its text, so that a build script that returns it from `main` shows something to read.
+/// The same as the text, so that a build script that returns it from `main` shows something readable.
 impl fmt::Debug for Failure {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Display::fmt(self, f)
@@ -201,7 +201,7 @@ impl Serialize for Problem {
     }
 }
 
-/// All of it in one line but what to do.
+/// All of it in one line, except for what to do.
 impl fmt::Display for Problem {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}: {}: {}", self.what, self.place, self.why)
@@ -209,7 +209,7 @@ impl fmt::Display for Problem {
 }
 
 impl Problem {
-    /// Place and reason as lines of text, all but the first moved in by four; control characters are escaped.
+    /// Place and reason as lines of text, all but the first indented by four; control characters are escaped.
     #[must_use]
     pub fn reason(&self) -> String {
         let colon = if self.place.is_empty() { "" } else { ": " };
@@ -246,7 +246,7 @@ impl Problem {
         Self { what: ProblemKind::Io, place: store.into(), why: why.into(), help, cause: Cause::Io }
     }
 
-    /// A picture cannot be encoded, or does not show the same once it is decoded again. `help` is for the former.
+    /// A picture cannot be encoded, or does not show the same once decoded. `help` is for the former.
     #[must_use]
     pub fn not_encoded(place: &str, error: &EncodeError, help: impl Into<Cow<'static, str>>) -> Self {
         match error {
@@ -261,7 +261,7 @@ impl Problem {
         }
     }
 
-    /// The command line asks for something that cannot be.
+    /// The command line asks for something impossible.
     #[must_use]
     pub fn usage(what: ProblemKind, place: &str, why: impl Into<String>, help: impl Into<Cow<'static, str>>) -> Self {
         Self { what, place: place.into(), why: why.into(), help: help.into(), cause: Cause::Usage }

@@ -5,13 +5,13 @@ use super::literals::cell;
 use crate::failure::Failure;
 use zemtak_core::atlas::Atlas;
 
-/// The columns of the sprites' table.
+/// The columns of the table of sprites.
 const SPRITES: [&str; 20] = [
     "sprite", "page", "x", "y", "w", "h", "turned", "canvas_w", "canvas_h", "inset_x", "inset_y", "pivot_x", "pivot_y",
     "u0", "v0", "u1", "v1", "file", "page_w", "page_h",
 ];
 
-/// The columns of the steps' table.
+/// The columns of the table of steps.
 const STEPS: [&str; 7] = ["clip", "mode", "step", "sprite", "ms", "ns", "events"];
 
 /// Whether a line is the first one of either table.
@@ -19,10 +19,10 @@ pub fn is_head(line: &[u8]) -> bool {
     [SPRITES.join(","), STEPS.join(",")].iter().any(|head| line == head.as_bytes())
 }
 
-/// One line a sprite, with a head line. docs/forms.md lists the columns.
+/// One line per sprite, after a header line. docs/forms.md lists the columns.
 ///
 /// # Errors
-/// The writer refuses to go on, which it has no reason to.
+/// The writer fails, which it has no reason to.
 pub fn sprites(atlas: &Atlas) -> Result<String, Failure> {
     let rows = atlas.sprites.iter().map(|(name, s)| {
         let page = &atlas.pages[s.page];
@@ -37,10 +37,10 @@ pub fn sprites(atlas: &Atlas) -> Result<String, Failure> {
     table(&SPRITES, rows)
 }
 
-/// One line a step, with a head line.
+/// One line per step, after a header line.
 ///
 /// # Errors
-/// A clip that cannot be played.
+/// A clip cannot be played.
 pub fn steps(atlas: &Atlas) -> Result<String, Failure> {
     let clips = clips(atlas)?;
     let rows = clips.iter().flat_map(|(name, ClipData { mode, steps, .. })| {

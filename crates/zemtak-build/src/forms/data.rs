@@ -1,4 +1,4 @@
-//! What templates are given: the descriptor, and what a game would have to work out from it.
+//! The data for templates: the descriptor, and what a game would otherwise have to compute from it.
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
@@ -10,7 +10,7 @@ use zemtak_core::coords::{Area, Sampling};
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{ClipName, SpriteName};
 
-/// A sprite, and how it lies upright.
+/// A sprite, and its upright position.
 #[derive(Debug, Clone, Serialize)]
 pub struct SpriteData<'a> {
     #[serde(flatten)]
@@ -27,7 +27,7 @@ pub struct ClipData<'a> {
     pub mode: Mode,
     #[serde(skip_serializing_if = "Option::is_none")]
     fps: Option<&'a Rate>,
-    /// In how many ticks a nanosecond is counted, so that every time is whole.
+    /// The number of ticks in a nanosecond, such that every time is whole.
     ticks_per_ns: i64,
     pub steps: Vec<StepData<'a>>,
 }
@@ -35,16 +35,16 @@ pub struct ClipData<'a> {
 /// A step, and how long it is shown.
 #[derive(Debug, Clone, Serialize)]
 pub struct StepData<'a> {
-    /// Which step, from 0.
+    /// The number of the step, from 0.
     index: usize,
     pub sprite: &'a SpriteName,
-    /// The sprite's place in the order of the names' bytes; nothing where it is of another atlas.
+    /// The sprite's index in the order of the bytes of names; `None` if it belongs to another atlas.
     at: Option<usize>,
     /// Milliseconds.
     pub ms: f64,
-    /// Nanoseconds: until the next step begins, where times are rounded up to whole ones.
+    /// Nanoseconds until the next step begins, with times rounded up to whole ones.
     pub ns: i64,
-    /// Exactly, in ticks.
+    /// The exact duration in ticks.
     pub ticks: i64,
     pub events: &'a [String],
 }
@@ -64,7 +64,7 @@ pub fn sprites(atlas: &Atlas) -> BTreeMap<&SpriteName, SpriteData<'_>> {
 /// All clips.
 ///
 /// # Errors
-/// Clips that cannot be played.
+/// A clip cannot be played.
 pub fn clips(atlas: &Atlas) -> Result<BTreeMap<&ClipName, ClipData<'_>>, Failure> {
     let (mut all, mut problems) = (BTreeMap::new(), Vec::new());
     let mut by_bytes: Vec<&str> = atlas.sprites.keys().map(SpriteName::as_str).collect();

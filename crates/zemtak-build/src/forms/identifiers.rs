@@ -1,15 +1,16 @@
-//! Names of sprites as names of constants: by a rule that looks at one name alone, so that none changes when others come.
+//! Names of sprites as names of constants: by a rule that looks at one name alone, so that none changes when others are
+//! added.
 
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use std::collections::BTreeMap;
 use zemtak_core::name::SpriteName;
 
-/// Constants that rules of the project give, by sprite.
+/// Constants that rules of the project define, by sprite.
 pub type Idents = BTreeMap<SpriteName, String>;
 
-/// A text as an identifier in capitals: ASCII letters and digits stay, letters beyond ASCII become `U` and their number in
-/// hexadecimal, everything else `_`. One that would begin with a digit begins with `N`.
+/// A text as an identifier in capitals: ASCII letters and digits stay, letters beyond ASCII become `U` and their number
+/// in hexadecimal, everything else becomes `_`. One that would begin with a digit begins with `N`.
 pub fn identifier(text: &str) -> String {
     let mut name = String::new();
     for c in text.chars() {
@@ -25,7 +26,7 @@ pub fn identifier(text: &str) -> String {
 /// Names with a constant for each.
 ///
 /// # Errors
-/// All names that share a constant.
+/// Several names share a constant.
 pub fn constants<'n>(
     atlas: &str,
     names: impl Iterator<Item = &'n str>,

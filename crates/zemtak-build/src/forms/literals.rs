@@ -16,7 +16,7 @@ pub fn quoted(text: &str) -> String {
     out
 }
 
-/// A text as a literal of C: bytes that are no plain letters as three octal digits.
+/// A text as a C literal: bytes other than plain letters as three octal digits.
 pub fn c_quoted(text: &str) -> String {
     let mut out = String::from("\"");
     for byte in text.bytes() {
@@ -50,8 +50,8 @@ pub fn xml(text: &str) -> String {
     out
 }
 
-/// A text in a cell of a table: one that a spreadsheet would take for a formula, or that begins with an apostrophe itself,
-/// has an apostrophe in front.
+/// A text in a cell of a table: if a spreadsheet would take it for a formula, or if it begins with an apostrophe
+/// itself, it gets an apostrophe in front.
 pub fn cell(text: &str) -> String {
     let begins = text.starts_with(['=', '+', '-', '@', '\t', '\r', '\'']);
     if begins { format!("'{text}") } else { text.to_owned() }

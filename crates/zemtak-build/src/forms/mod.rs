@@ -1,4 +1,4 @@
-//! The descriptor in other forms, written beside it: CSV, Rust source, a C header, and templates of the user's own.
+//! The descriptor in other forms, written beside it: CSV, Rust source, a C header, and your own templates.
 
 mod csv;
 mod data;
@@ -21,15 +21,15 @@ use std::path::{Path, PathBuf};
 use zemtak_core::atlas::Atlas;
 use zemtak_core::json::one_line;
 
-/// The forms in Rust and C are templates as anybody could write them.
+/// The forms in Rust and C are templates that anybody could write.
 const RUST: &str = include_str!("rust.jinja");
 const C: &str = include_str!("c.jinja");
 const C_SOURCE: &str = include_str!("c-source.jinja");
 
-/// Changes whenever the same descriptor comes to another text in CSV, Rust or C.
+/// Changes whenever the same descriptor yields another text in CSV, Rust or C.
 pub(crate) const VERSION: u32 = 4;
 
-/// How templates' names end, which their results' names do not.
+/// Suffixes of templates, which the names of their results do not have.
 const TEMPLATE_ENDS: [&str; 3] = [".jinja", ".jinja2", ".j2"];
 
 /// The names of the files that are written.
@@ -44,22 +44,22 @@ pub fn file_names(also: &Also, atlas: &str) -> Vec<String> {
     }
 }
 
-/// A template's name without the ending that makes it one.
+/// A template's name without the suffix that makes it one.
 pub(crate) fn name_of_template(path: &Path) -> String {
     let name = path.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
     TEMPLATE_ENDS.iter().find_map(|end| name.strip_suffix(end)).map(str::to_owned).unwrap_or(name)
 }
 
-/// Whether a file of this name is a form of an atlas, other than of a template.
+/// Whether a file with this name is a form of an atlas, other than one made from a template.
 pub(crate) fn is_name_of_form(file: &str, atlas: &str) -> bool {
     let forms = [Also::Csv, Also::Rust, Also::C, Also::CSource];
     forms.iter().flat_map(|form| file_names(form, atlas)).any(|name| name == file)
 }
 
-/// How the first line of C and Rust begins, after the comment does.
+/// How the first line of C and Rust forms begins, after the comment mark.
 const MARK: &str = "Zemtak: atlas ";
 
-/// Whether a file that begins so is a form that this tool wrote. Of templates' results that cannot be told.
+/// Whether a file with this beginning is a form that this tool wrote. This is unknown for results of templates.
 #[must_use]
 pub fn is_form(head: &[u8]) -> bool {
     let line = head.split(|&b| b == b'\n').next().unwrap_or_default();
@@ -104,17 +104,17 @@ pub fn write(also: &Also, atlas: &Atlas, means: Means<'_>) -> Result<Vec<(String
     Ok(file_names(also, &atlas.name).into_iter().zip(texts).collect())
 }
 
-/// A template with the whole descriptor as its data, and what docs/forms.md lists beside that.
+/// Renders a template with the whole descriptor as its data, and everything else that docs/forms.md lists.
 fn render(name: &str, template: &str, atlas: &Atlas, means: Means<'_>) -> Result<String, Failure> {
     fill_in(name, template, data_of(atlas, means.idents, &|word| template.contains(word))?, means.limits)
 }
 
-/// A template with all atlases of a project as its data.
+/// Renders a template with all atlases of a project as its data.
 ///
 /// # Errors
 /// What is wrong with the template, and where.
 pub fn joint(name: &str, template: &str, atlases: &[Atlas], limits: &Limits) -> Result<String, Failure> {
-    // Constants belong to an atlas's rules, of which its descriptor knows nothing.
+    // Constants belong to the rules of an atlas, which its descriptor does not contain.
     let of_each = atlases.iter().map(|atlas| data_of(atlas, &Idents::new(), &|_| false));
     fill_in(name, template, context! { atlases => of_each.collect::<Result<Vec<Value>, Failure>>()? }, limits)
 }
@@ -137,7 +137,7 @@ fn fill_in(name: &str, template: &str, data: Value, limits: &Limits) -> Result<S
         .map_err(|error| unusable(name, template, &error, limits).into())
 }
 
-/// What a template can use of an atlas. Names that would share a constant are wrong only where constants are `wanted`.
+/// What a template can use of an atlas. Names that would share a constant are an error only if constants are `wanted`.
 fn data_of(atlas: &Atlas, idents: &Idents, wanted: &dyn Fn(&str) -> bool) -> Result<Value, Failure> {
     let (sprites, clips) = (data::sprites(atlas), data::clips(atlas)?);
     let sprites_by_bytes: BTreeMap<&str, _> = sprites.iter().map(|(name, data)| (name.as_str(), data)).collect();
@@ -156,7 +156,7 @@ fn data_of(atlas: &Atlas, idents: &Idents, wanted: &dyn Fn(&str) -> bool) -> Res
     })
 }
 
-/// A number with a point, as C and Rust want one of a floating type.
+/// A number with a decimal point, as C and Rust require for a floating type.
 fn decimal(number: f64) -> String {
     let text = one_line(&number).unwrap_or_default();
     if text.contains(['.', 'e']) { text } else { format!("{text}.0") }
@@ -166,7 +166,7 @@ fn no_json(error: &serde_json::Error) -> minijinja::Error {
     minijinja::Error::new(minijinja::ErrorKind::BadSerialization, error.to_string())
 }
 
-/// Where the expression begins whose last part begins at a byte: of `.nobody.box` that is what stands before the first point.
+/// Where the expression begins whose last part begins at a byte: for `.nobody.box`, before the first point.
 fn whole_expression(template: &str, part: usize) -> usize {
     let belongs = |c: char| c.is_alphanumeric() || matches!(c, '_' | '.');
     if template[part..].starts_with('.') { template[..part].trim_end_matches(belongs).len() } else { part }

@@ -1,4 +1,4 @@
-//! Files to pixels, within what a run may take.
+//! Files to pixels, within the limits of a run.
 
 use crate::allowance::Allowance;
 use crate::content::{self, Content, Files};
@@ -14,25 +14,25 @@ use zemtak_core::codec::{DecodeError, DecodedFrames, Format, Frame, Ignored, Lim
 /// Reads and decodes all frames of an image.
 ///
 /// # Errors
-/// The file cannot be read, or is no image that can be used.
+/// The file cannot be read, or is not a usable image.
 pub fn decode_source(source: &Source, allowance: &Allowance) -> Result<DecodedFrames, Problem> {
     decode_content(source, &read_source(source)?, allowance)
 }
 
-/// What a file has beside its frames.
+/// What a file contains beside its frames.
 pub(crate) struct Decoded {
     /// Its bytes.
     pub bytes: Vec<u8>,
-    /// The format by content.
+    /// The format, recognised by content.
     pub format: Format,
-    /// What decoding left out of account.
+    /// What decoding ignored.
     pub ignored: BTreeSet<Ignored>,
 }
 
 /// Reads and decodes an image frame by frame, unless it is a picture that a build or another command drew.
 ///
 /// # Errors
-/// As [`decode_source`].
+/// As for [`decode_source`].
 pub(crate) fn decode_sprites(
     source: &Source,
     allowance: &Allowance,
@@ -50,10 +50,10 @@ fn read_source(source: &Source) -> Result<Content, Problem> {
     content::read(&source.path, Files::UNKNOWN).map_err(|error| Problem::io(&format::path(&source.path), &error))
 }
 
-/// Decodes all frames of an image whose bytes are at hand.
+/// Decodes all frames of an image whose bytes are in memory.
 ///
 /// # Errors
-/// It is no image that can be used.
+/// It is not a usable image.
 pub(super) fn decode_content(
     source: &Source,
     content: &Content,
@@ -67,7 +67,7 @@ pub(super) fn decode_content(
 /// Decodes an image frame by frame, as soon as there is memory for it.
 ///
 /// # Errors
-/// As [`decode_content`].
+/// As for [`decode_content`].
 pub(super) fn each_frame(
     source: &Source,
     content: &Content,
@@ -87,7 +87,7 @@ pub(super) fn each_frame(
         let limits = Limits { pixels: size.area().max(1), ..all };
         let decoded = guarded(&content.bytes, extension, || decode_each(&content.bytes, extension, &limits, take));
         match decoded {
-            // A file that speaks of its size twice.
+            // A file that states its size twice.
             Err(DecodeError::TooLarge { size: another, .. }) if another.area() > size.area() => size = another,
             decoded => return decoded.map_err(|error| unusable(&error)),
         }
@@ -111,7 +111,7 @@ thread_local! {
     static DECODING: Cell<bool> = const { Cell::new(false) };
 }
 
-/// Keeps quiet about panics inside a codec: they are caught and told as errors of the file.
+/// Silences panics inside a codec: they are caught and reported as errors of the file.
 pub fn hush_codec_panics() {
     let usual = std::panic::take_hook();
     std::panic::set_hook(Box::new(move |info| {
@@ -121,7 +121,7 @@ pub fn hush_codec_panics() {
     }));
 }
 
-/// Decodes with a net below: should a codec panic on a hostile file, that is the file's error and not the end.
+/// Decodes with a safety net: if a codec panics on a hostile file, that becomes an error of the file.
 fn guarded<T>(
     bytes: &[u8],
     extension: Option<&str>,

@@ -4,7 +4,7 @@ use crate::allowance::Allowance;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_core::pixels::Pixels;
 
-/// What is stored of a sprite: its own pixels, and those of its layers in their order.
+/// The stored pixels of a sprite: its own, and those of its layers in order.
 #[derive(Debug)]
 pub(crate) struct Stored {
     pub own: Pixels,
@@ -19,7 +19,7 @@ impl Stored {
     }
 }
 
-/// What is stored of all sprites of one file, as far as it is at hand. Dropped, what was kept is let go.
+/// The stored pixels of all sprites of one file, as far as they are in memory. Dropping this releases them.
 #[derive(Debug)]
 pub(super) struct Frames<'a> {
     places: Vec<Mutex<Place>>,
@@ -42,12 +42,12 @@ impl<'a> Frames<'a> {
         Some(self.places.get(frame)?.lock().unwrap_or_else(PoisonError::into_inner))
     }
 
-    /// What is stored of a frame, if it is at hand.
+    /// The stored pixels of a frame, if they are in memory.
     pub fn get(&self, frame: usize) -> Option<Arc<Stored>> {
         self.place(frame)?.stored.clone()
     }
 
-    /// Keeps what is stored of a frame if there is memory for it; if not, only where it `must` be at hand.
+    /// Keeps the stored pixels of a frame if there is memory for them; otherwise only if they `must` be in memory.
     pub fn put(&self, frame: usize, stored: Stored, must: bool) {
         let Some(mut place) = self.place(frame).filter(|place| place.stored.is_none()) else { return };
         let bytes = stored.bytes();
@@ -57,7 +57,7 @@ impl<'a> Frames<'a> {
         }
     }
 
-    /// Lets go of what there was no memory to keep.
+    /// Releases what there was no memory to keep.
     pub fn forget(&self, frame: usize) {
         if let Some(mut place) = self.place(frame)
             && place.kept == 0

@@ -17,7 +17,7 @@ use zemtak_core::geometry::Size;
 use zemtak_core::pixels::{PIXEL, Pixels};
 use zemtak_core::prepare::LayerPixels;
 
-/// An image whose content is at hand, to be decoded with its layers.
+/// An image whose content is in memory, to be decoded with its layers.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Whole<'a> {
     pub source: &'a Source,
@@ -27,13 +27,13 @@ pub(super) struct Whole<'a> {
 /// A layer of all frames of an image.
 #[derive(Debug, Clone)]
 pub(super) struct DecodedLayer {
-    /// None where it has no image.
+    /// Empty if it has no image.
     frames: Vec<Pixels>,
     ground: [u8; PIXEL],
 }
 
 impl DecodedLayer {
-    /// That of a frame.
+    /// The layer of a frame.
     pub fn of_frame(&self, number: usize, own: &Pixels) -> LayerPixels {
         let ground = || {
             let mut pixels = own.clone();
@@ -45,8 +45,8 @@ impl DecodedLayer {
 }
 
 impl Whole<'_> {
-    /// Hands on each frame with the layers as soon as it is decoded. Where there are layers, all of it is decoded before. Gives the
-    /// hash of all files, and what was left out of account.
+    /// Passes on each frame with its layers as soon as it is decoded. If there are layers, they are decoded completely
+    /// first. Returns the hash of all files, and what was ignored.
     pub fn each_frame(
         self,
         context: Context<'_>,
@@ -90,7 +90,7 @@ impl Whole<'_> {
     }
 }
 
-/// A layer's image must have the frames and the sizes of the image that it belongs to.
+/// A layer's image must have the same frames and sizes as the image that it belongs to.
 fn refuse_other_sizes(
     source: &Source,
     image: &Source,
@@ -113,7 +113,7 @@ fn refuse_other_sizes(
     Err(Problem::bad_input(ProblemKind::UnusableImage, &format::path(&image.path), why, help))
 }
 
-/// The hash of an image's file, and of those of its layers where it has any.
+/// The hash of an image's file, and of its layers' files if it has any.
 pub(super) fn whole_hash(source: &Source, own: Hash, layers: &[Option<Hash>]) -> Hash {
     if layers.is_empty() {
         return own;
@@ -123,7 +123,7 @@ pub(super) fn whole_hash(source: &Source, own: Hash, layers: &[Option<Hash>]) ->
 }
 
 impl Stored {
-    /// The hash of all that is stored.
+    /// The hash of everything stored.
     pub fn hash(&self) -> Hash {
         let own = hash_of(&self.own);
         if self.layers.is_empty() {

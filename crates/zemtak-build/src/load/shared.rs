@@ -1,4 +1,5 @@
-//! What other machines know of images, by the hundred: without it each would have to be decoded to find out its size.
+//! What other machines know about images, in groups of about a hundred: otherwise each image would have to be decoded
+//! to find out its size.
 
 use super::{Known, Looked, Recipe, image_key};
 use crate::context::Context;
@@ -7,10 +8,11 @@ use crate::store::{Hash, Key, Kind, Value};
 use std::ops::Range;
 use std::time::Duration;
 
-/// Changes with how what is known of images is put together.
+/// Changes whenever the composition of these groups does.
 const GROUP_VERSION: u32 = 2;
 
-/// After how many images a group ends, in the mean: few enough that a changed one spoils little, many enough that few are asked for.
+/// After how many images a group ends on average: few enough that a changed image spoils little, many enough that there
+/// are few requests.
 const TOGETHER: u8 = 128;
 
 /// The most images of a group.
@@ -31,7 +33,8 @@ impl Group {
     }
 }
 
-/// Cuts images into groups. Where a group ends follows from the image there, so that one that comes or goes spoils its own group alone.
+/// Divides images into groups. Where a group ends depends on the image there, so an added or removed image spoils only
+/// its own group.
 fn groups(images: &[Hash]) -> Vec<Group> {
     let (mut groups, mut first) = (Vec::new(), 0);
     for (at, image) in images.iter().enumerate() {
@@ -44,14 +47,14 @@ fn groups(images: &[Hash]) -> Vec<Group> {
     groups
 }
 
-/// What a shared store knows of images.
+/// What a shared store knows about images.
 #[derive(Default)]
 pub(super) struct Asked {
-    /// The groups that nobody knows.
+    /// The groups that it does not know.
     unknown: Vec<Group>,
-    /// How long it took others to find out what came from there.
+    /// How long it took others to find out what it delivered.
     pub made_in: Duration,
-    /// Of how many images that was.
+    /// How many images that was.
     pub fetched: u64,
 }
 
@@ -78,12 +81,12 @@ pub(super) fn fetch(sources: &[&Source], contents: &[Looked], recipes: &[Recipe<
             None => asked.unknown.push(group),
         }
     }
-    // What was asked for each way of treating an image is one image all the same.
+    // An image counts once, in however many ways it is treated.
     asked.fetched /= recipes.len().max(1) as u64;
     asked
 }
 
-/// Keeps what another machine knows of a group; gives how long that took there.
+/// Keeps what another machine knows about a group; returns how long it took there.
 fn keep(group: &Group, Value { bytes, made_in }: Value, context: Context<'_>) -> Option<Duration> {
     let values: Vec<Vec<u8>> = postcard::from_bytes(&bytes).ok()?;
     let is_fact = |value: &Vec<u8>| serde_json::from_slice::<Known>(value).is_ok_and(|known| !known.frames.is_empty());
@@ -95,7 +98,8 @@ fn keep(group: &Group, Value { bytes, made_in }: Value, context: Context<'_>) ->
 }
 
 impl Asked {
-    /// Shares the groups that were found out here, all of their images well. `made_in` is how long each source took in one way.
+    /// Shares the groups that were worked out here, if all of their images were fine. `made_in` is how long each source
+    /// took for one treatment.
     pub fn share(&self, made_in: &[Duration], context: Context<'_>) {
         for Group { key, images, sources } in &self.unknown {
             let values: Option<Vec<Vec<u8>>> = images.iter().map(|image| context.store.get(image)).collect();

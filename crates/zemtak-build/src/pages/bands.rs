@@ -1,8 +1,8 @@
 //! Pages as PNG made of bands: only what changed is drawn, encoded and proved again.
 //!
-//! A band's bytes follow from its rows alone, and its rows from the boxes that reach into it. So a band with the same boxes
-//! at the same places below its top is the same, on whichever page and however far down it lies. And a band whose boxes lie
-//! where they lay is the former one with the cells of those drawn over that show something else.
+//! A band's bytes depend on its rows alone, and its rows on the boxes that reach into it. So a band with the same boxes
+//! at the same places below its top is the same, on whichever page and however far down it lies. And a band whose boxes
+//! have not moved is the previous one, with those cells drawn over whose content changed.
 
 use super::{PageBytes, Sheet};
 use crate::context::Context;
@@ -33,7 +33,7 @@ impl Plan<'_> {
     ) -> BandsLeft {
         let on_page = self.on_page(sheet.page);
         let ranges = png_bands(self.layout.pages[sheet.page]);
-        // Layers' boxes are not noted.
+        // Boxes of layers are not recorded.
         let before = if sheet.layer.is_none() { former.boxes_on(sheet.page) } else { HashMap::new() };
         let before = |at: usize| before.get(&self.layout.places[at].rect).copied();
         let left = |rows: Range<u32>| {
@@ -54,10 +54,10 @@ impl Plan<'_> {
         BandsLeft { effort, bands: ranges.into_iter().map(left).collect() }
     }
 
-    /// A page as PNG, and the bands that it is made of.
+    /// A page as PNG, and the bands it is made of.
     ///
     /// # Errors
-    /// What went wrong with a source, or an interruption.
+    /// A problem with a source, or an interruption.
     pub(super) fn by_bands(
         &self,
         sheet: Sheet<'_>,
@@ -94,7 +94,7 @@ impl Plan<'_> {
         Ok(PageBytes { bytes: file, bands, texture: None })
     }
 
-    /// The boxes of a page that reach with their rings into a range of its rows.
+    /// The boxes of a page that reach, with their rings, into a range of its rows.
     fn reaching_into(&self, rows: &Range<u32>, page: usize, on_page: &[usize]) -> Vec<usize> {
         let Ring { extrude, align } = self.ring_of(page);
         let reaches = |at: &usize| {
@@ -104,7 +104,7 @@ impl Plan<'_> {
         on_page.iter().copied().filter(reaches).collect()
     }
 
-    /// What the bytes of a band follow from: boxes, and the hashes of what is stored in them.
+    /// What the bytes of a band depend on: boxes, and the hashes of what is stored in them.
     fn band_key(&self, sheet: Sheet<'_>, effort: BandEffort, rows: &Range<u32>, boxes: &[(usize, Hash)]) -> Hash {
         let page = sheet.page;
         let mut key = Vec::with_capacity(boxes.len() * 64);
@@ -149,16 +149,16 @@ impl BandsLeft {
 
 struct BandLeft {
     rows: Range<u32>,
-    /// What it follows from.
+    /// What it depends on.
     key: Hash,
     from: BandFrom,
 }
 
 /// Where a band comes from.
 enum BandFrom {
-    /// The former build has it.
+    /// The previous build has it.
     Former(Band),
-    /// The former build has one that differs in these boxes alone.
+    /// The previous build has one that differs only in these boxes.
     DrawnOver(BandPlace, Vec<usize>),
     /// These boxes.
     Boxes(Vec<usize>),

@@ -1,4 +1,4 @@
-//! Drawing pages, and leaving those alone that are there already.
+//! Drawing pages, and leaving those alone that exist already.
 
 mod bands;
 mod shared;
@@ -31,28 +31,28 @@ use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::Place;
 use zemtak_core::mips::MIPS_VERSION;
 
-/// A page, or a layer of one: its file and what must be done to have it.
+/// A page, or a layer of one: its file, and what must be done to get it.
 #[derive(Debug)]
 pub struct PageFile<T> {
-    /// The page that it is, or that it is a layer of.
+    /// The page that it is, or whose layer it is.
     pub page: usize,
     /// Which layer it is.
     pub layer: Option<String>,
-    /// What is noted of it for the next build: its file, the hash of the file's bytes, its size.
+    /// What is recorded about it for the next build: its file, the hash of the file's bytes, its size.
     pub drawn: Drawn,
-    /// What lies beyond its edges.
+    /// What is sampled beyond its edges.
     pub wrap: Wrap,
-    /// What was made of its bytes; nothing if they are in place already.
+    /// What was made of its bytes; `None` if they are in place already.
     pub made: Option<T>,
     /// Where they came from.
     pub part: Part,
 }
 
-/// Where pages go, and what becomes of them.
+/// Where pages go, and what is done with them.
 pub struct Put<'a, F> {
     /// The folder for results.
     pub out: &'a Path,
-    /// The pages that are there.
+    /// The existing pages.
     pub former: &'a Former,
     /// Takes a new page's bytes, with the name of its file.
     pub take: F,
@@ -70,7 +70,7 @@ impl<F> Put<'_, F> {
 /// A page before it is drawn.
 struct PageDraft<'s> {
     sheet: Sheet<'s>,
-    /// What its bytes follow from.
+    /// What its bytes depend on.
     key: Hash,
     left: Left,
 }
@@ -81,14 +81,14 @@ enum Left {
     Nothing(Drawn),
     /// Another machine has made it.
     Made(PageBytes, Part),
-    /// The bands that the former build does not have.
+    /// The bands that the previous build does not have.
     Bands(BandsLeft),
-    /// All of it, of these boxes.
+    /// All of it, from these boxes.
     Whole(Vec<usize>),
 }
 
 impl PageDraft<'_> {
-    /// The boxes whose pixels are needed for it.
+    /// The boxes whose pixels it needs.
     fn needed(&self) -> Vec<usize> {
         match &self.left {
             Left::Nothing(_) | Left::Made(..) => Vec::new(),
@@ -98,7 +98,7 @@ impl PageDraft<'_> {
     }
 }
 
-/// A page's bytes, and what is noted of them.
+/// A page's bytes, and what is recorded about them.
 struct PageBytes {
     bytes: Vec<u8>,
     bands: Vec<DrawnBand>,
@@ -106,12 +106,12 @@ struct PageBytes {
 }
 
 impl Plan<'_> {
-    /// Draws, encodes and proves some pages and layers on all cores, and hands each on as soon as it is ready; those
-    /// whose files are in place are left alone, and bands of pages that are as they were are taken from there. Only as many are
+    /// Draws, encodes and proves some pages and layers on all cores, and passes on each as soon as it is ready. Pages
+    /// whose files are in place are left alone, and unchanged bands are taken from existing pages. Only as many are
     /// drawn at a time as there is memory for.
     ///
     /// # Errors
-    /// What went wrong with a source or with handing on, or an interruption.
+    /// A problem with a source or with passing on, or an interruption.
     pub fn draw<T: Send>(
         &self,
         sheets: &[Sheet<'_>],
@@ -149,13 +149,13 @@ impl Plan<'_> {
         if self.band_effort().is_some() { Drawing::Bands } else { Drawing::Whole }
     }
 
-    /// How the bands of pages are made, where pages are made of bands.
+    /// How the bands of pages are made, if pages are made of bands.
     fn band_effort(&self) -> Option<BandEffort> {
         let settings = self.task.settings;
         if settings.pages_as == PageFormat::Png { settings.png.bands() } else { None }
     }
 
-    /// Looks whether a page is in place, and if it is not, what has to be drawn of it.
+    /// Checks whether a page is in place, and if not, what has to be drawn of it.
     fn begin_page<'s, T>(
         &self,
         sheet: Sheet<'s>,
@@ -207,7 +207,7 @@ impl Plan<'_> {
         context.store.put(key, hash.to_vec());
         let file = self.page_name(sheet, &hash);
         tracing::debug!(page = file, bytes = bytes.len(), "drawn, encoded and proved");
-        // Without what earlier builds learnt, a page may still be the same.
+        // Without knowledge from earlier builds, a page may still be the same.
         let made = if put.is_in_place(&file, hash, context) { None } else { Some((put.take)(&file, bytes)?) };
         // Nobody looks for a sprite's own pixels on a layer.
         let boxes = if layer.is_none() { self.boxes_on(page) } else { Vec::new() };
@@ -243,7 +243,7 @@ impl Plan<'_> {
         self.task.sprites[self.drawn[at]].facts.hash
     }
 
-    /// What a page's bytes follow from.
+    /// What a page's bytes depend on.
     pub(crate) fn page_key(&self, sheet: Sheet<'_>) -> Hash {
         let settings = self.task.settings;
         let mut on_page = Vec::new();
@@ -277,7 +277,7 @@ impl Plan<'_> {
         }
     }
 
-    /// What draws these boxes of a page, with what is stored in them.
+    /// The composer for these boxes of a page, with what is stored in them.
     fn composer<'p>(&self, page: usize, boxes: &[usize], pixels: &'p [Held]) -> Result<Composer<'p>, NotDrawn> {
         let stamp = |(&at, pixels): (&usize, &'p Held)| {
             let place = self.layout.places[at];
@@ -319,7 +319,7 @@ impl Plan<'_> {
         Ok(PageBytes { bytes, bands: Vec::new(), texture: None })
     }
 
-    /// What colour under half transparency means there. Layers are data, which nothing is multiplied with.
+    /// The meaning of colour under half transparency there. Layers are data, which are never premultiplied.
     pub(crate) fn alpha_of(&self, sheet: Sheet<'_>) -> Alpha {
         if sheet.layer.is_some() { Alpha::Straight } else { self.task.settings.alpha() }
     }

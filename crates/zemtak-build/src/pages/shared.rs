@@ -1,4 +1,4 @@
-//! Pages that another machine has made, from the shared store.
+//! Pages made by another machine, from the shared store.
 
 use super::PageBytes;
 use crate::context::Context;
@@ -9,7 +9,7 @@ use crate::work::{Origin, Part};
 use serde::{Deserialize, Serialize};
 use std::time::Duration;
 
-/// Changes with what is shared of a page; what its bytes follow from is in its key.
+/// Changes whenever what is shared of a page does; what its bytes depend on is in its key.
 const SHARED_VERSION: u32 = 1;
 
 #[derive(Serialize, Deserialize)]
@@ -23,14 +23,14 @@ fn key(page: &Hash) -> Hash {
     Key::new("shared page", &[SHARED_VERSION]).bytes(page).finish()
 }
 
-/// The page that follows from a key, if somebody has shared it.
+/// The page with a key, if somebody has shared it.
 pub(super) fn fetch(page: &Hash, context: Context<'_>) -> Option<(PageBytes, Part)> {
     let Value { bytes, made_in } = context.fetch(Kind::Pages, &key(page))?;
     let SharedPage { bands, texture, bytes } = postcard::from_bytes(&bytes).ok()?;
     Some((PageBytes { bytes, bands, texture }, Part { origin: Origin::Fetched, made_in }))
 }
 
-/// Which of the pages that follow from keys somebody has shared.
+/// Which of the pages with these keys somebody has shared.
 pub(crate) fn there(pages: &[Hash], context: Context<'_>) -> Vec<bool> {
     let keys: Vec<Hash> = pages.iter().map(key).collect();
     context.shared.has_each(Kind::Pages, &keys, &|| context.cancelled())

@@ -1,4 +1,4 @@
-//! What one file of an atlas shows: a page, or a layer of it at the same boxes.
+//! What one file of an atlas shows: a page, or a layer of it with the same boxes.
 
 use crate::load::{NotDrawn, Sprite, Stored};
 use crate::plan::Plan;
@@ -15,12 +15,12 @@ use zemtak_core::prepare::turn_normals;
 pub(crate) struct Sheet<'a> {
     /// The page's index.
     pub page: usize,
-    /// The layer, and what its numbers are.
+    /// The layer, and the kind of its values.
     pub layer: Option<(&'a str, LayerKind)>,
 }
 
 impl Sheet<'_> {
-    /// What its numbers mean.
+    /// The meaning of its values.
     pub fn colour(self) -> Colour {
         if self.layer.is_some() { Colour::Linear } else { Colour::Srgb }
     }
@@ -41,7 +41,7 @@ impl Plan<'_> {
         sprites.flat_map(Sprite::layers).map(|layer| (layer.name.as_str(), layer.kind)).collect()
     }
 
-    /// What is stored in boxes, upright, in their order. It must have been fetched.
+    /// What is stored in boxes, upright, in order. It must have been fetched.
     pub(super) fn pixels_of(&self, sheet: Sheet<'_>, boxes: &[usize]) -> Result<Vec<Held>, NotDrawn> {
         let of_box = |&at: &usize| {
             let sprite = &self.task.sprites[self.drawn[at]];
@@ -59,7 +59,7 @@ impl Plan<'_> {
 pub(crate) enum Held {
     /// A sprite's own.
     Own(Arc<Stored>),
-    /// Those of one of its layers.
+    /// One of its layers.
     Layer(Arc<Stored>, usize),
     /// Others.
     Made(Pixels),
@@ -76,7 +76,7 @@ impl Held {
     }
 }
 
-/// What a layer stores of a sprite: its own pixels, or its ground where it has none. Normals turn with their pixels.
+/// What a layer stores of a sprite: its own pixels, or its ground value if it has none. Normals turn with their pixels.
 fn layer_of(sprite: &Sprite<'_>, stored: Arc<Stored>, place: Place, name: &str, kind: LayerKind) -> Option<Held> {
     let number = sprite.layers().iter().position(|layer| layer.name == name);
     let held = match number {

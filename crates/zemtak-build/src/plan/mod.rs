@@ -25,7 +25,7 @@ use zemtak_core::layout::{
 };
 use zemtak_core::name::{ClipName, SpriteName};
 
-/// The largest page that is drawn, in pixels: 4 GiB while it is.
+/// The largest page that is drawn, in pixels: 4 GiB in memory.
 const PAGE_PIXELS: u64 = 1 << 30;
 
 /// What to build: an atlas by name, how, and of what.
@@ -35,13 +35,13 @@ pub struct Task<'a> {
     pub name: &'a str,
     /// The atlas that it is another size of.
     pub base: Option<&'a str>,
-    /// How.
+    /// Its settings.
     pub settings: &'a AtlasSettings,
-    /// Where in the project file that stands.
+    /// Where the settings are in the project file.
     pub places: &'a Places,
     /// The sprites, sorted by name.
     pub sprites: &'a [Sprite<'a>],
-    /// The former atlas, whose boxes are to stay where they can.
+    /// The previous atlas, whose boxes should stay where they can.
     pub keep: Option<&'a Atlas>,
 }
 
@@ -49,26 +49,26 @@ pub struct Task<'a> {
 #[derive(Debug)]
 pub struct Plan<'a> {
     pub(crate) task: Task<'a>,
-    /// What the rules say of each sprite.
+    /// What the rules say about each sprite.
     pub(crate) overrides: Vec<Overrides>,
     /// The numbers of the rules that apply to any sprite.
     pub applied: BTreeSet<usize>,
-    /// For each sprite the box that it lies in.
+    /// For each sprite, the box that it lies in.
     pub(crate) box_of: Vec<usize>,
-    /// For each box the sprite that is drawn there.
+    /// For each box, the sprite that is drawn there.
     pub(crate) drawn: Vec<usize>,
     pub(crate) layout: Layout,
-    /// What was asked of the layout, for explaining it.
+    /// The request for the layout, to explain it.
     pub(crate) items: Vec<Item>,
     kept: Option<Kept>,
     pub(crate) clips: clip::FoundClips,
-    /// Whether the search came to an end before its time.
+    /// Whether the search was stopped early.
     pub cut_short: bool,
     /// Where the layout came from.
     pub(crate) laid_out: Part,
 }
 
-/// How many sprites lie in the box of another.
+/// How many sprites share the box of another.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Shared {
     /// Sprites with visible pixels whose box is that of an earlier sprite.
@@ -78,7 +78,7 @@ pub struct Shared {
 }
 
 impl<'a> Plan<'a> {
-    /// Finds twins and lays the boxes out.
+    /// Finds twins and lays out the boxes.
     ///
     /// # Errors
     /// Sprites that fit on no page, all of them, or page options that cannot be met.
@@ -102,7 +102,7 @@ impl<'a> Plan<'a> {
             Together::Clip => together::groups(&clips, sprites, &box_of),
             Together::None => vec![None; drawn.len()],
         };
-        // What lies in one folder looks alike.
+        // Whatever lies in one folder looks alike.
         let folders: BTreeSet<&str> = drawn.iter().map(|&i| folder(&sprites[i].name)).collect();
         let families: BTreeMap<&str, usize> = folders.into_iter().zip(0..).collect();
         // In rows a cell is as large as the canvas, so that a frame's place in it does not depend on what is visible.
@@ -144,7 +144,7 @@ impl<'a> Plan<'a> {
         Ok(plan)
     }
 
-    /// The layout, remembered where exactly the same was asked before.
+    /// The layout, remembered if exactly the same was requested before.
     fn lay_out(&mut self, context: Context<'_>) -> Result<Layout, Failure> {
         type Written = (Vec<Size>, Vec<(usize, Rect, bool)>);
         let AtlasSettings { spacing, page, layout, effort, .. } = self.task.settings;
@@ -170,7 +170,8 @@ impl<'a> Plan<'a> {
             enough || context.cancelled()
         };
         let told = |progress: SearchProgress| context.observer.searched(progress.done, progress.filled);
-        // A search on several threads is told by its time: what they did for others in between is not to be told apart.
+        // The work of a search on several threads is measured by its time: what they did for others meanwhile cannot be
+        // separated.
         let alone = rayon::current_num_threads() == 1;
         let started = if alone { Stopwatch::of_work() } else { Stopwatch::of_time() };
         let laid_out = context.timings.time(Stage::LayOut, || lay_out(&self.request(&stop, &told)));
@@ -189,7 +190,7 @@ impl<'a> Plan<'a> {
         Ok(layout)
     }
 
-    /// Whether a layout that was remembered has a place on its pages for each box, of its size.
+    /// Whether a remembered layout has a place on its pages for each box, of its size.
     fn holds_all(&self, pages: &[Size], places: &[(usize, Rect, bool)]) -> bool {
         let holds = |(item, (page, rect, turned)): (&Item, &(usize, Rect, bool))| {
             let size = if *turned { Size::new(item.size.h, item.size.w) } else { item.size };
@@ -198,7 +199,7 @@ impl<'a> Plan<'a> {
         places.len() == self.items.len() && self.items.iter().zip(places).all(holds)
     }
 
-    /// Where boxes of the former atlas lie that are there again with the same size.
+    /// The places of boxes of the previous atlas that exist again with the same size.
     fn kept_of(&self, former: &Atlas) -> Kept {
         let pages = former.pages.iter().map(Page::size).collect();
         let spacing = self.task.settings.spacing;
@@ -218,7 +219,7 @@ impl<'a> Plan<'a> {
         Kept { pages, places }
     }
 
-    /// In equal cells a box lies where it lies on its canvas.
+    /// In equal cells, a box lies where it lies on its canvas.
     fn move_into_cells(&mut self) {
         if self.in_rows() {
             for ((place, &i), item) in self.layout.places.iter_mut().zip(&self.drawn).zip(&self.items) {
@@ -273,7 +274,7 @@ impl<'a> Plan<'a> {
         Ok(why)
     }
 
-    /// The pixels of the pages if nothing had to stay where it was, or if no mip level were asked for.
+    /// The pixels of the pages if nothing had to stay in place, or if no mip levels were requested.
     ///
     /// # Errors
     /// An interruption.
@@ -289,7 +290,8 @@ impl<'a> Plan<'a> {
         Ok(area)
     }
 
-    /// The pixels of all boxes with their rings and a gutter each: about what pages with sides of any length come to.
+    /// The pixels of all boxes with their rings and one gutter each: roughly the size of pages with sides of any
+    /// length.
     #[must_use]
     pub fn cells_area(&self) -> u64 {
         let around = u64::from(2 * self.task.settings.spacing.extrude + self.task.settings.spacing.gutter);
@@ -303,7 +305,7 @@ impl<'a> Plan<'a> {
         self.layout.area()
     }
 
-    /// Of the sprites that the former atlas has too, how many lie elsewhere now.
+    /// Of the sprites that the previous atlas has too, how many lie elsewhere now.
     #[must_use]
     pub fn moved(&self, former: &Atlas) -> usize {
         let sprites = self.task.sprites.iter().zip(&self.box_of);
@@ -332,7 +334,7 @@ impl<'a> Plan<'a> {
         self.on_page(page).into_iter().map(|item| self.name_of(item).to_string()).collect()
     }
 
-    /// The size that a box asks for.
+    /// The size that a box needs.
     #[must_use]
     pub fn size_of(&self, item: usize) -> Size {
         self.items[item].size
@@ -350,7 +352,7 @@ impl<'a> Plan<'a> {
         self.layout.places.iter().filter(|p| p.page == page).map(|p| p.rect.size().area()).sum()
     }
 
-    /// How many sprites lie in the box of another.
+    /// How many sprites share the box of another.
     #[must_use]
     pub fn shared(&self) -> Shared {
         let sprites = self.task.sprites;
@@ -365,7 +367,7 @@ impl<'a> Plan<'a> {
         self.task.name
     }
 
-    /// The hash of what is stored of a sprite.
+    /// The hash of the stored pixels of a sprite.
     pub fn hash_of(&self, name: &SpriteName) -> Option<store::Hash> {
         let at = self.task.sprites.binary_search_by(|sprite| sprite.name.cmp(name)).ok()?;
         Some(self.task.sprites[at].facts.hash)
@@ -381,7 +383,7 @@ impl<'a> Plan<'a> {
 /// What a layout is compared with.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Without {
-    /// Boxes that stay.
+    /// Boxes that stay in place.
     Keeping,
     /// Room for mip levels.
     MipLevels,
@@ -392,7 +394,7 @@ fn folder(name: &SpriteName) -> &str {
     name.as_str().rsplit_once('/').map_or("", |(folder, _)| folder)
 }
 
-/// What rules tell of sprites' places in clips.
+/// What rules say about sprites' places in clips.
 fn assignments(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<SpriteName, Assignment> {
     let told = sprites.iter().zip(overrides).filter_map(|(sprite, overrides)| {
         let told = match overrides.clip.as_ref()? {
@@ -409,8 +411,8 @@ fn assignments(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<Spri
 
 /// Which box each sprite lies in, and which sprite is drawn in each box.
 ///
-/// Twins are known by the hash of what is stored. Trimmed empty sprites always share their one pixel; sprites in rows and
-/// those that repeat have a box each.
+/// Twins are recognised by the hash of their stored pixels. Trimmed empty sprites always share their one pixel; sprites
+/// in rows and those that repeat have a box each.
 fn boxes(sprites: &[Sprite<'_>], overrides: &[Overrides], dense: bool, share_twins: bool) -> (Vec<usize>, Vec<usize>) {
     let mut drawn: Vec<usize> = Vec::new();
     let mut alike: HashMap<(Size, store::Hash), usize> = HashMap::new();

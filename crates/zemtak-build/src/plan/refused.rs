@@ -8,7 +8,7 @@ use zemtak_core::layout::{Arrangement, LayoutError};
 use zemtak_core::name::SpriteName;
 
 impl Plan<'_> {
-    /// What is wrong, for whoever wrote the project.
+    /// What is wrong, for the author of the project.
     pub(super) fn explain(&self, error: &LayoutError) -> Failure {
         match error {
             LayoutError::DoNotFit { items, page, room, needed } => {
@@ -29,7 +29,7 @@ impl Plan<'_> {
         }
     }
 
-    /// Where a key stands in the project file, with the atlas; its name where the command line has it.
+    /// Where a key is in the project file, with the atlas; its name if the command line has it.
     fn said(&self, key: &str, name: &str) -> String {
         match self.task.places.get(key) {
             Some(place) => format!("{place}, atlas {}", self.task.name),
@@ -37,7 +37,7 @@ impl Plan<'_> {
         }
     }
 
-    /// One problem for all of them, with the page that would do.
+    /// One problem for all of them, with a page that would do.
     fn fit_on_no_page(&self, items: &[usize], (page, room): (Size, Size), needed: Option<Size>) -> Problem {
         const MOST: usize = 3;
         let mut by_need: Vec<usize> = items.to_vec();

@@ -8,10 +8,10 @@ use std::collections::BTreeSet;
 use zemtak_core::clip::FoundClips;
 use zemtak_core::name::{ClipName, SpriteName};
 
-/// Adds clips that are written out to those that names make; one of the same name takes its place.
+/// Adds clips that are written out to those that names make; one with the same name replaces it.
 ///
 /// # Errors
-/// All steps that are no sprites of the atlas. Those of other atlases are looked at where all are known.
+/// All steps that are not sprites of the atlas. Those of other atlases are checked where all are known.
 pub fn add(
     clips: &[WrittenClip],
     atlas: &str,

@@ -1,4 +1,4 @@
-//! Pivots and named points written into a project file, which keeps its order, spaces and comments.
+//! Pivots and named points written into a project file, keeping its order, white space and comments.
 
 use super::read;
 use crate::failure::{Failure, Problem, ProblemKind};
@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 use toml_edit::{Array, ArrayOfTables, DocumentMut, InlineTable, Item, Table, Value, value};
 use zemtak_files::SystemDisk;
 
-/// Where sprites are held and what is marked on them.
+/// The pivot and named points of sprites.
 #[derive(Debug, Clone, PartialEq, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Placement {
@@ -24,7 +24,7 @@ pub struct Placement {
     pub points: Option<BTreeMap<String, [f64; 2]>>,
 }
 
-/// A project file as it would be. Nothing is written yet.
+/// A project file with proposed changes. Nothing is written yet.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Amended {
     path: PathBuf,
@@ -32,14 +32,14 @@ pub struct Amended {
     new: String,
 }
 
-/// Lines about a change that are shown with it.
+/// Lines of context shown with a change.
 const CONTEXT: usize = 3;
 
-/// A project file with rules that say where the sprites of an atlas are held. A rule of the same glob is changed where no
-/// later rule can say otherwise; else one is added behind all others, since later rules win.
+/// A project file with rules that set the pivot and points of sprites of an atlas. A rule with the same glob is changed
+/// if no later rule could override it; else a new one is added after all others, because later rules win.
 ///
 /// # Errors
-/// The file cannot be read, is no good before or after, or has no such atlas.
+/// The file cannot be read, is invalid before or after the change, or has no such atlas.
 pub fn amend(path: &Path, atlas: &str, placements: &[Placement]) -> Result<Amended, Failure> {
     let old = toml_text::read(path, &Limits::default(), &SystemDisk)?;
     read(path, &old)?;
@@ -72,7 +72,7 @@ fn put(rules: &mut ArrayOfTables, placement: &Placement) {
     let Some(rule) = at.and_then(|at| rules.get_mut(at)) else {
         let mut rule = Table::new();
         rule.insert("match", value(&placement.pattern));
-        // As far from the one before as that is from its own.
+        // As far from the previous rule as that is from its own predecessor.
         let gap = last.and_then(|last| rules.get(last)).and_then(|rule| rule.decor().prefix()?.as_str());
         let gap = gap.filter(|gap| gap.trim().is_empty()).unwrap_or("\n").to_owned();
         rule.decor_mut().set_prefix(gap);
@@ -92,7 +92,7 @@ fn set(rule: &mut Table, placement: &Placement) {
     }
 }
 
-/// Whole numbers without a point, as a person writes them.
+/// Whole numbers without a decimal point, as a person writes them.
 fn point(at: [f64; 2]) -> Value {
     #[allow(clippy::cast_possible_truncation, reason = "whole, and far below the largest")]
     let number = |n: f64| if n.fract() == 0.0 && n.abs() < 1e9 { Value::from(n as i64) } else { Value::from(n) };
@@ -106,25 +106,25 @@ impl Amended {
         format::path(&self.path)
     }
 
-    /// The file's text as it will be.
+    /// The file's text after the change.
     #[must_use]
     pub fn text(&self) -> &str {
         &self.new
     }
 
-    /// What would change, line by line: `+` and `-` before lines that come and go, a space before those that stay.
+    /// The changes line by line: `+` and `-` before lines that are added and removed, a space before those that stay.
     #[must_use]
     pub fn difference(&self) -> String {
         TextDiff::from_lines(&self.old, &self.new).unified_diff().context_radius(CONTEXT).to_string()
     }
 
-    /// Which text it is a change of.
+    /// Identifies the text that it is a change of.
     #[must_use]
     pub fn was(&self) -> String {
         blake3::hash(self.old.as_bytes()).to_hex().to_string()
     }
 
-    /// Writes it, where the file is still as it was when the difference was shown.
+    /// Writes it, if the file is still as it was when the difference was shown.
     ///
     /// # Errors
     /// It is not, or it cannot be written.
@@ -134,7 +134,7 @@ impl Amended {
             let help = "look at the difference again";
             return Err(Problem::usage(ProblemKind::WouldOverwrite, &self.file(), why, help).into());
         }
-        // The file itself, not a link to it; who may read it stays as it is.
+        // The file itself, not a link to it; its permissions stay.
         let failed = |error: std::io::Error| Failure::io(&self.file(), &error);
         let real = self.path.canonicalize().map_err(failed)?;
         let mode = std::fs::metadata(&real).map_err(failed)?.permissions();
@@ -166,7 +166,7 @@ mod tests {
         let new = amended(OLD, &[pivot("moth/*", [16.0, 31.5])]).unwrap();
         assert_eq!(new.text(), OLD.replace("pivot = \"bottom\"", "pivot = { px = [16, 31.5] }"));
         assert!(new.difference().contains("-pivot = \"bottom\"\n+pivot = { px = [16, 31.5] }\n"));
-        // Another rule behind it could say otherwise: then a new one, behind that.
+        // Another rule after it could override it: then a new one, after that.
         let two = OLD.replace("[atlas.day]", "[[atlas.night.rule]]\nmatch = \"**\"\npivot = \"top\"\n\n[atlas.day]");
         let added = "\n[[atlas.night.rule]]\nmatch = \"moth/*\"\npivot = { px = [1, 2] }\n";
         let new = amended(&two, &[pivot("moth/*", [1.0, 2.0])]).unwrap();

@@ -7,7 +7,7 @@ use crate::toml_text::{Table, Text, Value};
 use zemtak_core::atlas::Rate;
 use zemtak_core::clip::Ratio;
 
-/// The most steps of a clip that events can be written for.
+/// The most steps of a clip for which events can be written.
 const MOST_STEPS: u32 = 1 << 16;
 
 /// Reads a clip with a list of steps.
@@ -46,7 +46,7 @@ pub fn playing<'t>(text: &Text<'t>, value: &Value<'t>, table: &mut Table<'_, 't>
     }
 }
 
-/// Words by step: `{ 3 = ["step"] }`.
+/// Events by step: `{ 3 = ["step"] }`.
 fn events<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Events> {
     let mut events = Events::new();
     for (key, span, words) in text.table(value, "events")?.all() {

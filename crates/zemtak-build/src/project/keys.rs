@@ -168,7 +168,7 @@ fn layers<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<LayerRules> {
     Some(table.all().filter_map(|(name, _, v)| Some((name.to_owned(), layer(text, name, v)?))).collect())
 }
 
-/// A layer by the name of its images, or with what its numbers are.
+/// A layer by the name of its images, or with the kind of its values.
 fn layer<'t>(text: &Text<'t>, name: &str, value: &Value<'t>) -> Option<LayerRule> {
     let (image, kind) = match value.get_ref() {
         DeValue::Table(_) => {
@@ -192,7 +192,7 @@ fn points<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, [f6
     Some(table.all().filter_map(|(name, _, v)| Some((name.to_owned(), point(text, v)?))).collect())
 }
 
-/// A value as JSON, handed through unread.
+/// A value as JSON, passed through unread.
 fn plain(value: &DeValue<'_>) -> serde_json::Value {
     match value {
         DeValue::String(text) => text.as_ref().into(),

@@ -92,13 +92,13 @@ const KIND: FileKind = FileKind {
 pub struct Project {
     /// The file.
     pub path: PathBuf,
-    /// The folder that it lies in; paths in it are relative to this.
+    /// The folder that it is in; paths in it are relative to this.
     pub folder: PathBuf,
     /// Where results go, below that folder.
     pub out: PathBuf,
-    /// Templates of files that are made of all atlases together.
+    /// Templates of files that are made from all atlases together.
     pub also: Vec<PathBuf>,
-    /// What builds take on before they refuse.
+    /// Limits for builds.
     pub limits: Limits,
     /// Where builds share what they learn.
     pub shared: Option<SharedSettings>,
@@ -107,7 +107,7 @@ pub struct Project {
 }
 
 impl Project {
-    /// The project file that was named, or else the nearest one: in this folder or one above it.
+    /// The project file that was named, or else the nearest one: in this folder or above it.
     ///
     /// # Errors
     /// There is none, it cannot be read, or something in it is wrong: all of that at once.
@@ -118,13 +118,13 @@ impl Project {
     /// The same with the files of another disk than the machine's.
     ///
     /// # Errors
-    /// As [`open`](Self::open).
+    /// See [`open`](Self::open).
     pub(crate) fn open_on(named: Option<&Path>, limits: &Limits, disk: &dyn Disk) -> Result<Self, Failure> {
         let path = Self::locate(named)?;
         Self::read(&path, &toml_text::read(&path, limits, disk)?)
     }
 
-    /// What the text of a project file says. Nothing is looked for on the disk.
+    /// The content of a project file's text. Looks for nothing on the disk.
     ///
     /// # Errors
     /// All that is wrong with it, each with its line underlined.
@@ -132,10 +132,10 @@ impl Project {
         read(path, source)
     }
 
-    /// Where the project file is that was named, or else the nearest one.
+    /// The location of the project file that was named, or else of the nearest one.
     ///
     /// # Errors
-    /// None was named and there is none in the working folder or above it.
+    /// None was named, and there is none in the working folder or above it.
     pub fn locate(named: Option<&Path>) -> Result<PathBuf, Failure> {
         match named {
             Some(path) if path.is_dir() => Ok(path.join(FILE)),
@@ -148,7 +148,7 @@ impl Project {
 fn nearest() -> Result<PathBuf, Failure> {
     let here = std::env::current_dir().map_err(|e| Failure::io("the working folder", &e))?;
     let found = here.ancestors().map(|folder| folder.join(FILE)).find(|path| path.is_file());
-    // Shown as it would be typed.
+    // Shown the way it would be typed.
     let typed = |path: PathBuf| path.strip_prefix(&here).map(Path::to_owned).unwrap_or(path);
     found.map(typed).ok_or_else(|| {
         let why = format!("there is no {FILE} here or in a folder above");
@@ -160,7 +160,7 @@ fn nearest() -> Result<PathBuf, Failure> {
 fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     let text = Text::new(path, source, KIND);
     let whole = text.parse();
-    // Empty for this folder: joined paths then read as they would be typed.
+    // Empty for this folder: joined paths then read the way they would be typed.
     let folder = path.parent().unwrap_or(Path::new("")).to_owned();
     let mut table = text.outermost(whole.get_ref());
     let format = table.read("format", |v| text.whole(v, FORMAT..FORMAT + 1).or(Some(FORMAT)));
@@ -190,7 +190,7 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, limits, shared, atlases })
 }
 
-/// A form of all atlases together: a template of the user's own.
+/// A form of all atlases together: a template of your own.
 fn template(text: &Text<'_>, value: &Value<'_>) -> Option<PathBuf> {
     match text.parsed::<Also>(value, "a text")? {
         Also::Template(path) => Some(path),

@@ -8,7 +8,7 @@ fn read_text(source: &str) -> Result<Project, Failure> {
     read(Path::new("game/zemtak.toml"), source)
 }
 
-/// The project file of the design, with every key, and what of it is not a default.
+/// The project file of the design, with every key, and everything in it that is not a default.
 #[test]
 fn every_key_is_read() {
     let source = r#"
@@ -117,7 +117,7 @@ fn what_is_no_toml_or_no_project_is_told() {
     assert!(read_text("format = 1\n").is_err());
 }
 
-/// A rate with more digits than a player counts with was packed, and then could not be played.
+/// A rate with more digits than a player can count was packed, and then could not be played.
 #[test]
 fn a_rate_that_cannot_be_played_is_told_where_it_is_written() {
     let with = |fps: &str| read_text(&format!("format = 1\n[atlas.a]\n[[atlas.a.rule]]\nmatch = \"a\"\nfps = {fps}\n"));
@@ -159,7 +159,7 @@ fn the_guide_shows_every_key() {
     }
 }
 
-/// Each key that a table can have is told to belong there when it stands in another.
+/// For each key that a table can have, the message in another table says where it belongs.
 #[test]
 fn a_key_in_the_wrong_table_says_where_it_belongs() {
     let wrong = |source: &str| read(Path::new("zemtak.toml"), source).unwrap_err().to_string();
@@ -179,7 +179,7 @@ fn a_key_in_the_wrong_table_says_where_it_belongs() {
             };
             let homes = KIND.tables.iter().filter(|(_, keys)| keys.contains(key)).map(|(home, _)| *home);
             told(&wrong(&format!("format = 1\n{elsewhere}")), key, &homes.collect::<Vec<_>>().join(" or "));
-            // And there it is a key, whatever is wrong with its value.
+            // And there it is a key, even if its value is wrong.
             let at_home = match *home {
                 "at the top of the file" => format!("{key} = false\n[atlas.a]\n"),
                 "in [limits]" => format!("[limits]\n{key} = false\n"),

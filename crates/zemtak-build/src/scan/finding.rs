@@ -28,7 +28,7 @@ impl Severity {
 
 macro_rules! kinds {
     ($($(#[$doc:meta])+ $name:ident: $severity:ident, $code:literal, $one:literal, $many:literal, $advice:literal;)+) => {
-        /// Kinds of findings, the worst first.
+        /// Kinds of findings, the most serious first.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
         #[non_exhaustive]
         pub enum FindingKind {
@@ -36,7 +36,7 @@ macro_rules! kinds {
         }
 
         impl FindingKind {
-            /// All kinds, the worst first.
+            /// All kinds, the most serious first.
             pub const ALL: &'static [Self] = &[$(Self::$name),+];
 
             /// Its name for programs. It stays the same when the words change.
@@ -55,7 +55,7 @@ macro_rules! kinds {
                 }
             }
 
-            /// What it is, of one and of several.
+            /// Its description, for one and for several.
             #[must_use]
             pub fn words(self) -> [&'static str; 2] {
                 match self {
@@ -87,7 +87,7 @@ kinds! {
     /// A sequence in which numbers are missing.
     Gap: Warning, "frame_gap", "sequence has a gap", "sequences have gaps",
         "the clip goes on without the missing frames; add them, or give the steps in a [[atlas.NAME.clip]]";
-    /// Steps of a sequence with the same number, as `lava2` and `lava02`.
+    /// Steps of a sequence with the same number, such as `lava2` and `lava02`.
     SameNumber: Warning, "same_frame_number", "sequence uses a number twice", "sequences use a number twice",
         "both become steps of one clip; rename one if they are not";
     /// A sequence with numbers of mixed widths, as `pause_1` and `pause_0010`.
@@ -96,7 +96,7 @@ kinds! {
     /// A sequence with canvases of several sizes.
     VaryingCanvas: Warning, "varying_canvas", "sequence has canvases of several sizes", "sequences have canvases of several sizes",
         "a pivot in the middle jumps from step to step; draw them on one canvas, or give the pivot by a rule";
-    /// Next to nothing on a large canvas.
+    /// Only specks on a large canvas.
     Speck: Warning, "speck", "sprite has only specks on a large canvas", "sprites have only specks on a large canvas",
         "a stray pixel? it keeps the sprite from counting as empty";
     /// Nothing but faint pixels.
@@ -105,10 +105,10 @@ kinds! {
     /// A file whose extension is that of another format.
     WrongExtension: Warning, "wrong_extension", "file is named like another format", "files are named like another format",
         "they are read by content; other tools may refuse them";
-    /// A file that is damaged where it does not touch the pixels.
+    /// A file that is damaged outside its pixels.
     Damaged: Warning, "damaged_images", "image file is damaged outside its pixels", "image files are damaged outside their pixels",
         "the pixels are whole, but strict readers refuse the file: save it anew";
-    /// A picture that its file says is to be turned or mirrored.
+    /// A picture whose file asks for it to be shown turned or mirrored.
     Orientation: Warning, "orientation", "image file asks to be shown turned or mirrored", "image files ask to be shown turned or mirrored",
         "pixels are taken as they are stored; save the image upright";
     /// No visible pixel.
@@ -144,9 +144,9 @@ kinds! {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 #[non_exhaustive]
 pub struct FindingItem {
-    /// The sprites, sequences, files or folders that it is about.
+    /// The sprites, sequences, files or folders concerned.
     pub about: Vec<String>,
-    /// What exactly.
+    /// The details.
     pub detail: Option<String>,
 }
 
@@ -170,7 +170,7 @@ pub struct Finding {
     pub items: Vec<FindingItem>,
 }
 
-/// Findings as they come in.
+/// Findings while they are collected.
 #[derive(Default)]
 pub(super) struct Findings(BTreeMap<FindingKind, Vec<FindingItem>>);
 
@@ -179,7 +179,7 @@ impl Findings {
         self.0.entry(kind).or_default().push(item);
     }
 
-    /// What a build refuses.
+    /// Adds something that a build refuses.
     pub(super) fn refused(&mut self, problem: &Problem) {
         let kind = match problem.what {
             ProblemKind::UnusableImage | ProblemKind::Io => FindingKind::UnusableImage,

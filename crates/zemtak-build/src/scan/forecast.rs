@@ -1,4 +1,4 @@
-//! What packing would come to.
+//! What packing would bring.
 
 use super::image::ScannedSprite;
 use crate::observer::Observer;
@@ -10,11 +10,11 @@ use zemtak_core::layout::{Item, LayoutRequest, StopSignal, lay_out};
 /// Bytes of a pixel on the graphics card.
 const PIXEL_BYTES: u64 = 4;
 
-/// Loose textures against packed pages.
+/// Loose textures compared with packed pages.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Forecast {
-    /// Loose, each sprite is a texture, and drawing all of them takes as many binds.
+    /// If loose, each sprite is a texture, and drawing all of them takes as many binds.
     pub loose_textures: usize,
     /// Their bytes on the graphics card.
     pub loose_bytes: u64,
@@ -22,7 +22,7 @@ pub struct Forecast {
     pub pages: Vec<Size>,
     /// The bytes of these pages on the graphics card.
     pub page_bytes: u64,
-    /// Bytes that no layout can go below: all boxes, each once, with what lies around them.
+    /// The lower bound for every layout in bytes: all boxes, each once, with their surroundings.
     pub least_bytes: u64,
     /// Sprites that fit on no page and are not counted.
     pub too_large: usize,

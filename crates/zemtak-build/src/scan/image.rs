@@ -1,4 +1,4 @@
-//! One image: what is visible of it, and what its file carries.
+//! One image: its visible part, and what its file contains.
 
 use super::finding::{FindingItem, FindingKind, Findings};
 use crate::allowance::Allowance;
@@ -14,16 +14,16 @@ use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 
-/// How many bands of rows a sprite's visible pixels are told apart by; see [`super::twins`].
+/// By how many bands of rows the visible pixels of sprites are compared; see [`super::twins`].
 pub(super) const BANDS: usize = 8;
 
 /// Pixels with less alpha can hardly be seen.
 const FAINT: u8 = 8;
 
-/// At most so many visible pixels are a speck, where the canvas has at least so many.
+/// The most visible pixels of a speck, and the least pixels of its canvas.
 const SPECK: (u64, u64) = (4, 256);
 
-/// A sprite, as a build with default settings would take it.
+/// A sprite, as a build with default settings would see it.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ScannedSprite {
@@ -31,21 +31,21 @@ pub struct ScannedSprite {
     pub name: SpriteName,
     /// The path of its file below the root.
     pub file: String,
-    /// Which frame of the file it is.
+    /// The number of the frame in the file.
     pub frame: usize,
-    /// The format by content.
+    /// The format, recognised by content.
     pub format: Format,
     /// How a PNG stores its samples.
     pub png: Option<PngKind>,
     /// The size of the canvas.
     pub canvas: Size,
-    /// The visible box on it; nothing where nothing is visible.
+    /// The visible box on it; `None` if nothing is visible.
     pub visible: Option<Rect>,
     /// Whether every pixel is opaque.
     pub opaque: bool,
-    /// The clip that it would be a step of.
+    /// The clip of which it would be a step.
     pub sequence: Option<String>,
-    /// The file, as it would be typed.
+    /// The file, the way it would be typed.
     pub path: PathBuf,
     /// The hash of the visible pixels.
     pub(super) content: Hash,
@@ -57,7 +57,8 @@ pub struct ScannedSprite {
 }
 
 impl ScannedSprite {
-    /// Its pixels, read once more: kept for all sprites they would take gigabytes. Nothing if its file has changed meanwhile.
+    /// Its pixels, read again: keeping those of all sprites would take gigabytes. `None` if its file has changed
+    /// meanwhile.
     #[must_use]
     pub fn pixels(&self, allowance: &Allowance) -> Option<Pixels> {
         let source =
@@ -74,11 +75,11 @@ impl ScannedSprite {
     }
 }
 
-/// What came of a look at a file.
+/// The result of looking at a file.
 pub(super) enum Looked {
     /// A picture that a build or another command drew.
     Result,
-    /// No image that can be used.
+    /// Not a usable image.
     Unusable(Problem),
     /// An image.
     Image { format: Format, sprites: Vec<ScannedSprite> },
@@ -107,7 +108,7 @@ pub(super) fn look(source: &Source, allowance: &Allowance) -> Looked {
     Looked::Image { format: decoded.format, sprites }
 }
 
-/// What is to be known of a frame; what its file has beside it is added once it has been read to its end.
+/// What is known about a frame; what its file contains beside it is added once the file has been read completely.
 fn scanned(source: &Source, frame: usize, pixels: &Pixels) -> ScannedSprite {
     let part = pixels.visible_part();
     let shown = part.as_ref().map(|(_, shown)| shown);
@@ -131,7 +132,7 @@ fn scanned(source: &Source, frame: usize, pixels: &Pixels) -> ScannedSprite {
     }
 }
 
-/// The hash of each eighth of the rows; 0 where it has one colour only, by which nothing is told apart.
+/// The hash of each eighth of the rows; 0 if it has only one colour, which distinguishes nothing.
 fn bands(pixels: &Pixels) -> [u64; BANDS] {
     let rows = pixels.size().h as usize;
     std::array::from_fn(|n| {
@@ -143,7 +144,7 @@ fn bands(pixels: &Pixels) -> [u64; BANDS] {
     })
 }
 
-/// What is to be told of single sprites and their files.
+/// Findings about single sprites and their files.
 pub(super) fn find(sprites: &[ScannedSprite], settings: &AtlasSettings, findings: &mut Findings) {
     let most = settings.page.max;
     for sprite in sprites {

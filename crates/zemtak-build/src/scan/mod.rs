@@ -1,4 +1,4 @@
-//! A look at images before any packing: what is there, what will bite, and what packing would come to.
+//! A look at images before any packing: contents, problems, and what packing would bring.
 
 mod finding;
 mod forecast;
@@ -29,37 +29,37 @@ use std::path::{Path, PathBuf};
 /// What to look at.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct ScanRequest {
-    /// Folders and image files. Without any, the folders of the project's atlases, or else the working folder.
+    /// Folders and image files. If there are none, the folders of the project's atlases, or else the working folder.
     pub paths: Vec<PathBuf>,
-    /// The project file, or else the nearest one.
+    /// The project file; by default the nearest one.
     pub project: Option<PathBuf>,
-    /// What the run takes on; what is said here wins over the project file.
+    /// Limits of the run. They override those of the project file.
     pub limits: Limits,
 }
 
-/// What was seen.
+/// The result of a scan.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Scan {
-    /// The folders and files that were looked at, as they would be typed.
+    /// The folders and files that were looked at, the way they would be typed.
     pub places: Vec<String>,
     /// All sprites, sorted by name: frames of animated images one by one.
     pub sprites: Vec<ScannedSprite>,
     /// How many image files of each format can be used.
     pub formats: BTreeMap<String, usize>,
-    /// How many files are no images.
+    /// How many files are not images.
     pub skipped: usize,
-    /// What somebody should know, the worst first.
+    /// What somebody should know, the most serious first.
     pub findings: Vec<Finding>,
-    /// What packing all of it into one atlas with default settings comes to; nothing where no sprite fits a page.
+    /// What packing all of it into one atlas with default settings would bring; `None` if no sprite fits a page.
     pub forecast: Option<Forecast>,
 }
 
 impl ScanRequest {
-    /// Looks at every image. Nothing is written.
+    /// Looks at every image. Writes nothing.
     ///
     /// # Errors
-    /// There is no image, a folder cannot be looked through, or the observer cancels.
+    /// There is no image, a folder cannot be searched, or the observer cancels.
     pub fn run(&self, observer: &dyn Observer) -> Result<Scan, Failure> {
         let (paths, out, limits) = self.places()?;
         let allowance = Allowance::new(limits);
@@ -94,13 +94,13 @@ impl ScanRequest {
     }
 }
 
-/// Each folder for itself, as names are relative to it; single files together.
+/// Each folder on its own, because names are relative to it; single files together.
 fn in_groups(paths: &[PathBuf]) -> Vec<Vec<PathBuf>> {
     let (folders, files): (Vec<_>, Vec<_>) = paths.iter().cloned().partition(|path| path.is_dir());
     folders.into_iter().map(|folder| vec![folder]).chain((!files.is_empty()).then_some(files)).collect()
 }
 
-/// What was seen so far.
+/// What has been seen so far.
 #[derive(Default)]
 struct Seen {
     sprites: Vec<ScannedSprite>,

@@ -8,7 +8,7 @@ use zemtak_core::clip;
 use zemtak_core::geometry::Size;
 use zemtak_core::name::{SpriteName, split_number};
 
-/// Tells each sprite which sequence it belongs to, and what is odd about the sequences.
+/// Assigns each sprite to its sequence, and reports what is odd about sequences.
 pub(super) fn find(sprites: &mut [ScannedSprite], findings: &mut Findings) {
     let names: BTreeSet<SpriteName> = sprites.iter().map(|sprite| sprite.name.clone()).collect();
     let found = clip::find(&names, "", &BTreeMap::new());
@@ -39,7 +39,7 @@ pub(super) fn find(sprites: &mut [ScannedSprite], findings: &mut Findings) {
     }
 }
 
-/// How many numbers are missing, and the first place where one is.
+/// How many numbers are missing, and where the first one is.
 fn gap(numbers: &[&str]) -> Option<String> {
     let values: Vec<u64> = numbers.iter().filter_map(|number| number.parse().ok()).collect();
     let gaps = || values.windows(2).filter(|pair| pair[1] > pair[0].saturating_add(1));
@@ -48,10 +48,10 @@ fn gap(numbers: &[&str]) -> Option<String> {
     Some(format!("after {} comes {}; {} missing in all", first[0], first[1], format::number(missing)))
 }
 
-/// Numbers that are filled up with zeros, beside others of another width.
+/// Numbers padded with zeros, beside others of a different length.
 fn mixed_digits(numbers: &[&str]) -> Option<String> {
     let padded = numbers.iter().find(|number| number.len() > 1 && number.starts_with('0'))?;
-    // Numbers that need more digits than the zeros make up for may have them.
+    // Numbers that need more digits than the padding provides may have them.
     let fits =
         |number: &&&str| number.len() == padded.len() || (number.len() > padded.len() && !number.starts_with('0'));
     let other = numbers.iter().find(|number| !fits(number))?;

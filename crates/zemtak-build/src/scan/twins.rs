@@ -1,4 +1,4 @@
-//! Sprites that show the same, or nearly.
+//! Sprites that look the same, or nearly.
 
 use super::finding::{FindingItem, FindingKind, Findings};
 use super::image::{BANDS, ScannedSprite};
@@ -13,13 +13,13 @@ use zemtak_core::geometry::{Rect, Size};
 /// Near twins have at least half of their bands in common.
 const COMMON_BANDS: usize = BANDS / 2;
 
-/// A band that more sprites share tells nothing, as where figures stand on the same ground.
+/// A band that more sprites share means nothing, such as when figures stand on the same ground.
 const MOST_SHARING: usize = 40;
 
-/// So many pairs are held against each other at most.
+/// At most this many pairs are compared.
 const MOST_PAIRS: usize = 4000;
 
-/// So many pixels may differ between near twins, or a two-hundredth of them where that is less, but one always.
+/// Near twins may differ in this many pixels, or in a two-hundredth of them if that is less, but always in one.
 const MOST_PIXELS: u64 = 12;
 
 pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, allowance: &Allowance, observer: &dyn Observer) {
@@ -42,7 +42,7 @@ pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, allowance
     near.collect::<Vec<FindingItem>>().into_iter().for_each(|item| findings.add(FindingKind::NearTwins, item));
 }
 
-/// Pairs of sprites of one size that have most of their rows in common.
+/// Pairs of sprites of the same size that have most of their rows in common.
 fn alike<'s>(sprites: &[&'s ScannedSprite]) -> Vec<[&'s ScannedSprite; 2]> {
     let mut by_band: BTreeMap<(Size, usize, u64), Vec<usize>> = BTreeMap::new();
     for (at, sprite) in sprites.iter().enumerate() {

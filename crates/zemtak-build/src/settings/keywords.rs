@@ -1,5 +1,5 @@
-//! The values of keys that have a few fixed ones: each with its word and what it means, once for the project file and
-//! the command line.
+//! The values of keys that have a few fixed ones: each with its word and its meaning, in one place for the project file
+//! and the command line.
 
 use super::LayerKind;
 use serde::Serialize;
@@ -10,15 +10,15 @@ use zemtak_core::resample::Resample;
 
 /// A key's value that is one of a few words.
 pub trait Keyword: Copy + PartialEq + Send + Sync + 'static {
-    /// All of them: the word, what it means, the value.
+    /// All of them: word, meaning, value.
     const ALL: &'static [(&'static str, &'static str, Self)];
 
-    /// The value of a word.
+    /// The value for a word.
     fn of(word: &str) -> Option<Self> {
         Self::ALL.iter().find(|(w, ..)| *w == word).map(|(.., value)| *value)
     }
 
-    /// The word of a value.
+    /// The word for a value.
     fn word(self) -> &'static str {
         Self::ALL.iter().find(|(.., value)| *value == self).map_or("", |(word, ..)| word)
     }
@@ -28,17 +28,17 @@ pub trait Keyword: Copy + PartialEq + Send + Sync + 'static {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 #[non_exhaustive]
 pub enum PageNames {
-    /// `night-0.png`, written over in place.
+    /// `night-0.png`, overwritten in place.
     #[default]
     Plain,
     /// `night-0.1f6c2a9b03d4e5f6.png`, with a part of the content's hash.
     Hashed,
 }
 
-/// What goes on one page together.
+/// What must share a page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub enum Together {
-    /// Anything goes anywhere.
+    /// Nothing.
     #[default]
     None,
     /// All steps of a clip.

@@ -1,11 +1,11 @@
-//! Further images of a sprite at the same box, such as a normal map.
+//! Further images of a sprite with the same box, such as a normal map.
 
 use super::is_plain;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use zemtak_core::name::SpriteName;
 
-/// What stands for the sprite's name in that of a layer's image.
+/// Stands for the sprite's name in the name of a layer's image.
 const NAME: &str = "{name}";
 
 /// A layer that a rule gives to sprites.
@@ -13,14 +13,14 @@ const NAME: &str = "{name}";
 pub struct LayerRule {
     /// The name of its image, with `{name}` for the sprite's.
     image: String,
-    /// What its numbers are.
+    /// The kind of its values.
     pub kind: LayerKind,
 }
 
 /// The layers that rules give, by name.
 pub type LayerRules = BTreeMap<String, LayerRule>;
 
-/// What the numbers of a layer are.
+/// The kind of a layer's values.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub enum LayerKind {
     /// Anything.
@@ -32,7 +32,8 @@ pub enum LayerKind {
 }
 
 impl LayerKind {
-    /// What a layer has where it has no image, and what of an image counts as nothing: normals that point at the viewer, or 0.
+    /// The value of a layer where it has no image, which also counts as empty in an image: normals that point at the
+    /// viewer, or 0.
     #[must_use]
     pub fn ground(self) -> [u8; 4] {
         match self {
@@ -41,7 +42,7 @@ impl LayerKind {
         }
     }
 
-    /// Whether stored pixels change their numbers when they are turned, and whether green points down.
+    /// Whether the values of stored pixels change when they are turned, and whether green points down.
     #[must_use]
     pub fn turns(self) -> Option<bool> {
         match self {
@@ -53,7 +54,7 @@ impl LayerKind {
 }
 
 impl LayerRule {
-    /// A layer of images of these names. One that is called `normal` is of normals, unless something else is said.
+    /// A layer of images with these names. One called `normal` contains normals, unless something else is specified.
     ///
     /// # Errors
     /// What is wrong with the names.
@@ -68,7 +69,7 @@ impl LayerRule {
         Ok(Self { image: image.to_owned(), kind: kind.unwrap_or(usual) })
     }
 
-    /// The image of a sprite's image.
+    /// The layer's image for a sprite's image.
     #[must_use]
     pub fn image_of(&self, name: &SpriteName) -> SpriteName {
         SpriteName::new(&self.image.replace(NAME, name.as_str()))

@@ -1,7 +1,7 @@
 //! How an atlas is built: the atlas keys, where they come from, and their defaults.
 //!
-//! A key is said by the command line, by the atlas in the project file, or by its `[defaults]`; the first of these that
-//! says it wins ([`Keys::over`]), and the rest have the defaults written here ([`Keys::settle`]).
+//! A key can be given on the command line, by the atlas in the project file, or by its `[defaults]`; the first of these
+//! that gives it wins ([`Keys::over`]), and the others have the defaults defined here ([`Keys::settle`]).
 
 mod clip;
 mod keywords;
@@ -35,10 +35,10 @@ use zemtak_core::prepare::Treatment;
 use zemtak_core::resample::{Factor, Resample, Scale};
 use zemtak_core::texture::BLOCK_SIDE;
 
-/// The largest gutter, margin or ring that can be asked for, in pixels.
+/// The largest gutter, margin or ring, in pixels.
 pub const WIDEST_SPACE: u32 = 4096;
 
-/// The most mip levels that cells can be kept apart for.
+/// The most mip levels for which cells can be kept apart.
 pub const MOST_MIP_LEVELS: u32 = 8;
 
 /// How far edge colours spread under transparent pixels: a filter between four pixels looks one pixel far. Two take 3 %
@@ -47,19 +47,19 @@ const FRINGE: u32 = 1;
 
 macro_rules! keys {
     ($($(#[$doc:meta])* $field:ident: $type:ty,)+) => {
-        /// The atlas keys as far as somebody said them. Keys of the page are joined: `page_max`.
+        /// The atlas keys that were given. Keys of the page are joined: `page_max`.
         #[derive(Debug, Clone, PartialEq, Default)]
         pub struct Keys {
             $($(#[$doc])* pub $field: Option<$type>,)+
-            /// Where in the project file each key stands, as `zemtak.toml:7:1`.
+            /// Where each key is in the project file, such as `zemtak.toml:7:1`.
             pub places: Places,
         }
 
         impl Keys {
-            /// These, and where they say nothing, the others.
+            /// These keys, completed by the others.
             #[must_use]
             pub fn over(mut self, mut under: Self) -> Self {
-                // A shape that is asked for later takes the place of a fixed size.
+                // A shape that is given later replaces a fixed size.
                 if self.page_shape.is_some() {
                     under.page_size = None;
                 }
@@ -72,15 +72,15 @@ macro_rules! keys {
     };
 }
 
-/// Where keys stand, by their names.
+/// Where keys are, by their names.
 pub type Places = BTreeMap<&'static str, String>;
 
 keys! {
     /// The folder that names are relative to.
     root: PathBuf,
-    /// What is taken of it.
+    /// What is taken from it.
     take: Vec<Pattern>,
-    /// What of that is left out.
+    /// What is left out of that.
     leave: Vec<Pattern>,
     /// How boxes are arranged.
     layout: Arrangement,
@@ -92,15 +92,15 @@ keys! {
     page_shape: Shape,
     /// Sides are multiples of this.
     page_step: u32,
-    /// The longer side is at most so many times the shorter.
+    /// The longer side is at most this many times the shorter.
     page_aspect: f64,
     /// Fewest pages or bytes.
     page_prefer: Prefer,
     /// Exactly this size.
     page_size: Size,
-    /// Exactly so many pages.
+    /// Exactly this many pages.
     page_count: u16,
-    /// Whether all pages have one size.
+    /// Whether all pages have the same size.
     page_same_size: bool,
     /// Empty pixels between cells.
     gutter: u32,
@@ -116,13 +116,13 @@ keys! {
     visible_alpha: u8,
     /// Whether equal sprites share a box.
     share_twins: bool,
-    /// What goes on one page together.
+    /// What must share a page.
     together: Together,
     /// What the colour of half transparent pixels means.
     alpha: Alpha,
     /// Whether edge colours spread under transparent pixels.
     fringe: bool,
-    /// How many mip levels cells are kept apart for.
+    /// For how many mip levels cells are kept apart.
     mip_levels: u32,
     /// How the game should sample.
     filter: Filter,
@@ -136,65 +136,65 @@ keys! {
     least_psnr: f64,
     /// Whether the levels of such a page are compressed once more.
     zstd: bool,
-    /// Whether such a page says that its numbers are to be taken as they are.
+    /// Whether such a page is marked as linear, so that its values are used as they are.
     unorm: bool,
     /// How page files are named.
     names: PageNames,
-    /// What is written beside the descriptor.
+    /// Forms that are written beside the descriptor.
     also: Vec<Also>,
     /// Further builds at other sizes.
     sizes: Vec<OtherSize>,
-    /// What holds for some sprites only.
+    /// Rules for some of the sprites.
     rules: Vec<Rule>,
     /// Clips that are written out.
     clips: Vec<WrittenClip>,
 }
 
-/// The atlas keys, all said.
+/// The atlas keys, complete.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct AtlasSettings {
-    /// How boxes are arranged. Densely by default.
+    /// How boxes are arranged. Default: densely.
     pub layout: Arrangement,
-    /// How much work the search for a denser layout may do. Quick by default.
+    /// How much work the search for a denser layout may do. Default: quick.
     pub effort: Effort,
-    /// What goes on one page together. Nothing need by default.
+    /// What must share a page. Default: nothing.
     pub together: Together,
     /// Which pages are allowed.
     pub page: PagePolicy,
-    /// Gutter 2, margin 0, extrude 1 by default; with mip levels at least as much as they need.
+    /// Default: gutter 2, margin 0, extrude 1; with mip levels, at least what they need.
     pub spacing: Spacing,
     /// The same without room for mip levels.
     pub plain_spacing: Spacing,
-    /// Trimmed, visible from alpha 1, with a fringe where the filter is linear by default.
+    /// Default: trimmed, visible from alpha 1, with a fringe if the filter is linear.
     pub treatment: Treatment,
-    /// How many mip levels cells are kept apart for. 0 by default.
+    /// For how many mip levels cells are kept apart. Default: 0.
     pub mip_levels: u32,
-    /// Whether sprites may be stored turned. They may not by default.
+    /// Whether sprites may be stored turned. Default: no.
     pub turn: bool,
-    /// Whether sprites with equal pixels share a box. They do by default.
+    /// Whether sprites with equal pixels share a box. Default: yes.
     pub share_twins: bool,
-    /// How the game should sample. The nearest pixel by default.
+    /// How the game should sample. Default: the nearest pixel.
     pub filter: Filter,
-    /// The format of page files. PNG by default.
+    /// The format of page files. Default: PNG.
     pub pages_as: PageFormat,
-    /// PNG compression effort. Balanced by default.
+    /// PNG compression effort. Default: balanced.
     pub png: PngEffort,
     /// How pages in KTX2 store pixels.
     pub texture: TextureSettings,
-    /// How page files are named. Plainly by default.
+    /// How page files are named. Default: plainly.
     pub names: PageNames,
-    /// What is written beside the descriptor. Nothing by default.
+    /// Forms that are written beside the descriptor. Default: none.
     pub also: Vec<Also>,
-    /// Further builds at other sizes. None by default.
+    /// Further builds at other sizes. Default: none.
     pub sizes: Vec<OtherSize>,
-    /// What holds for some sprites only; later ones win.
+    /// Rules for some of the sprites; later ones win.
     pub rules: Rules,
     /// Clips that are written out.
     pub clips: Vec<WrittenClip>,
 }
 
 impl Keys {
-    /// The settings, with defaults for what nobody said.
+    /// The settings, with defaults for everything that was not given.
     #[must_use]
     pub fn settle(self) -> AtlasSettings {
         let page = PagePolicy::default();
@@ -208,7 +208,7 @@ impl Keys {
             unorm: self.unorm.unwrap_or(false),
         };
         let pages_as = self.pages_as.unwrap_or(if texture.asks() { PageFormat::Ktx2 } else { PageFormat::default() });
-        // A block holds pixels of one cell alone.
+        // A block contains pixels of one cell only.
         let align = if pages_as == PageFormat::Ktx2 && texture.may_compress() { BLOCK_SIDE } else { 1 };
         let plain_spacing = Spacing {
             gutter: self.gutter.unwrap_or(2),
@@ -266,7 +266,7 @@ impl AtlasSettings {
         settings
     }
 
-    /// A key that says something of pages which the others say are none such; nothing where they agree.
+    /// A key that requires a kind of pages which other keys exclude; `None` if they agree.
     #[must_use]
     pub(crate) fn contradiction(&self) -> Option<&'static str> {
         let TextureSettings { pixels, least_psnr, zstd, unorm } = self.texture;
@@ -286,9 +286,9 @@ impl AtlasSettings {
 /// The same atlas again at another size.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct OtherSize {
-    /// What is added to the atlas's name.
+    /// A suffix for the atlas's name.
     pub suffix: String,
-    /// How large, and for which kind of art.
+    /// The factor, and the kind of art.
     pub scale: Scale,
 }
 
@@ -304,7 +304,7 @@ impl FromStr for OtherSize {
     }
 }
 
-/// Whether a text can be a part of a file's name on every system: a-z, 0-9, _ and -, at least one of them.
+/// Whether a text can be part of a file's name on every system: a-z, 0-9, _ and -, at least one of them.
 fn is_plain(text: &str) -> bool {
     let letter = |b: u8| b.is_ascii_lowercase() || b.is_ascii_digit() || b == b'_' || b == b'-';
     !text.is_empty() && text.bytes().all(letter)
@@ -328,7 +328,7 @@ impl OtherSize {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[non_exhaustive]
 pub enum Also {
-    /// One line a sprite.
+    /// One line per sprite.
     Csv,
     /// Constants and a table in Rust.
     Rust,
@@ -336,7 +336,7 @@ pub enum Also {
     C,
     /// The source file that holds the header's tables.
     CSource,
-    /// A template of the user's own.
+    /// A template of your own.
     Template(PathBuf),
 }
 

@@ -1,4 +1,5 @@
-//! The formats that pages are written in: one line each, for the project file, the command line, file names and encoders.
+//! The formats in which pages are written: one line each, for the project file, the command line, file names and
+//! encoders.
 
 use super::Keyword;
 use serde::Serialize;
@@ -7,7 +8,7 @@ use zemtak_core::pixels::Pixels;
 
 macro_rules! page_formats {
     ($($(#[$default:ident])? $name:ident: $word:literal, $about:literal, files $extension:literal, by $encode:expr;)+) => {
-        /// What page files are.
+        /// The format of page files.
         #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
         #[non_exhaustive]
         pub enum PageFormat {
@@ -19,7 +20,7 @@ macro_rules! page_formats {
         }
 
         impl PageFormat {
-            /// How its files end.
+            /// The file extension.
             #[must_use]
             pub fn extension(self) -> &'static str {
                 match self {
@@ -27,7 +28,7 @@ macro_rules! page_formats {
                 }
             }
 
-            /// A page encoded; its bytes are to be proved yet. Nothing where it is a texture with levels.
+            /// A page encoded, with its bytes not yet proved. `None` if it is a texture with levels.
             pub(crate) fn encode(self, pixels: &Pixels, effort: PngEffort) -> Option<Result<Encoded<'_>, EncodeError>> {
                 let encode: Option<fn(&Pixels, PngEffort) -> Result<Encoded<'_>, EncodeError>> = match self {
                     $(Self::$name => $encode),+

@@ -6,24 +6,24 @@ use std::fmt;
 use std::str::FromStr;
 use zemtak_core::glob::Glob;
 
-/// A glob on paths with `/`; see [`zemtak_core::glob`]. How long it may be is a [limit](crate::Limits).
+/// A glob on paths with `/`; see [`zemtak_core::glob`]. Its length is [limited](crate::Limits).
 #[derive(Clone)]
 pub struct Pattern(Glob);
 
 impl Pattern {
-    /// Whether a path or a name is meant.
+    /// Whether it matches a path or a name.
     #[must_use]
     pub fn matches(&self, path: &str) -> bool {
         self.0.matches(path)
     }
 
-    /// What every path that is meant begins with.
+    /// The beginning of every path that it matches.
     #[must_use]
     pub fn start(&self) -> &str {
         self.0.start()
     }
 
-    /// What every path that is meant ends with.
+    /// The end of every path that it matches.
     #[must_use]
     pub fn end(&self) -> &str {
         self.0.end()
@@ -44,7 +44,7 @@ impl FromStr for Pattern {
     }
 }
 
-/// What makes an expression hold for a name as a whole.
+/// Anchors an expression to the whole of a name.
 const START: &str = "^(?:";
 const END: &str = ")$";
 
@@ -60,7 +60,7 @@ impl Expression {
         whole.strip_prefix(START).and_then(|text| text.strip_suffix(END)).unwrap_or(whole)
     }
 
-    /// The clip and the frame number of a name, where it matches as a whole.
+    /// The clip and the frame number in a name, if all of it matches.
     #[must_use]
     pub fn read<'n>(&self, name: &'n str) -> Option<(&'n str, &'n str)> {
         let found = self.0.captures(name)?;
@@ -83,7 +83,7 @@ impl FromStr for Expression {
     }
 }
 
-/// Where the reason stands; the lines before draw the expression.
+/// The line with the reason; the lines before it show the expression.
 fn last_line(text: &str) -> &str {
     text.lines().last().unwrap_or(text).trim_start_matches("error: ")
 }

@@ -1,4 +1,4 @@
-//! Rules: what holds for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
+//! Rules for the sprites whose names match a glob. Later rules win over earlier ones, key by key.
 
 use super::rule_index::RuleIndex;
 use super::{Expression, LayerRules, Pattern, Playing};
@@ -11,41 +11,41 @@ use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::resample::Factor;
 
-/// What holds for some sprites; what it does not say stays as it is.
+/// A rule for some sprites; what it does not say stays as it is.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Rule {
     /// Which sprites.
     pub pattern: Pattern,
-    /// Where it stands, for messages: file and line.
+    /// Where it is, for messages: file and line.
     pub place: String,
-    /// What it says.
+    /// Its keys.
     pub overrides: Overrides,
 }
 
 /// The keys of a rule.
 #[derive(Debug, Clone, PartialEq, Default, Serialize)]
 pub struct Overrides {
-    /// The point by which sprites are placed and turned.
+    /// The point by which sprites are placed and rotated.
     pub pivot: Option<Pivot>,
     /// Named points in canvas pixels.
     pub points: Option<BTreeMap<String, [f64; 2]>>,
     /// Bands that keep their size: left, top, right, bottom.
     pub stretch: Option<[u32; 4]>,
-    /// Words of the project's own.
+    /// Tags of your own.
     pub tags: Option<Vec<String>>,
     /// The constant of the sprite in Rust and C.
     pub ident: Option<String>,
-    /// Data of the project's own.
+    /// Data of your own.
     pub user: Option<Value>,
     /// How clips are played.
     pub playing: Playing,
     /// Whether sprites may be stored turned.
     pub turn: Option<bool>,
-    /// What lies beyond a sprite's edges.
+    /// What is sampled beyond a sprite's edges.
     pub wrap: Option<Wrap>,
-    /// Which clip sprites are steps of.
+    /// The clip of which sprites are steps.
     pub clip: Option<Membership>,
-    /// Further images at the same box.
+    /// Further images with the same box.
     pub layers: Option<LayerRules>,
 }
 
@@ -85,16 +85,16 @@ impl Pivot {
 /// How long steps are shown.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub enum Pace {
-    /// Frames a second.
+    /// Frames per second.
     Rate(Rate),
     /// Milliseconds: one for all steps, or one for each.
     Durations(Vec<f64>),
 }
 
-/// How sprites are told to be steps of a clip.
+/// How sprites become steps of a clip.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub enum Membership {
-    /// All of them, of the clip of this name.
+    /// All of them are steps of the clip with this name.
     Named(String),
     /// By an expression on the sprite's name.
     Read(Expression),
@@ -128,7 +128,7 @@ impl Overrides {
 #[derive(Debug, Clone, Default)]
 pub struct Rules {
     rules: Vec<Rule>,
-    /// Those that may apply to a name; of those that say something of `wrap` and of layers, for themselves.
+    /// Those that may apply to a name; separate indexes for those that concern `wrap` and layers.
     all: RuleIndex,
     wrapping: RuleIndex,
     layering: RuleIndex,
@@ -176,27 +176,28 @@ impl Rules {
         index.candidates(name).into_iter().filter(move |&number| self.rules[number].pattern.matches(name))
     }
 
-    /// What those with these numbers, ascending, come to together.
+    /// The combined keys of the rules with these numbers, ascending.
     #[must_use]
     pub fn together(&self, numbers: &[usize]) -> Overrides {
         let over = |under: Overrides, number: &usize| self.rules[*number].overrides.clone().over(under);
         numbers.iter().fold(Overrides::default(), over)
     }
 
-    /// Whether any rule gives layers.
+    /// Whether any rule defines layers.
     #[must_use]
     pub fn have_layers(&self) -> bool {
         self.rules.iter().any(|rule| rule.overrides.layers.is_some())
     }
 
-    /// The layers of a sprite; nothing where no rule says anything of them.
+    /// The layers of a sprite; `None` if no rule says anything about them.
     #[must_use]
     pub fn layers(&self, name: &SpriteName) -> Option<LayerRules> {
         let last = self.of_index(&self.layering, name).next_back()?;
         self.rules[last].overrides.layers.clone()
     }
 
-    /// Whether a sprite fills a page of its own, which then repeats. Asks only the rules that say something about it.
+    /// Whether a sprite fills a page of its own, which then repeats. Consults only the rules that say something about
+    /// it.
     #[must_use]
     pub fn repeats(&self, name: &SpriteName) -> bool {
         let last = self.of_index(&self.wrapping, name).next_back();
@@ -208,7 +209,7 @@ impl Rules {
 mod tests {
     use super::*;
 
-    /// Asking each rule gives the same; 100,000 of them took half a second for a hundred sprites.
+    /// Consulting each rule gives the same; with 100,000 of them that took half a second for a hundred sprites.
     #[test]
     fn the_rules_found_are_those_that_match() {
         let globs = [

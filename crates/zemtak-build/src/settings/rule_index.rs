@@ -1,9 +1,9 @@
-//! Which of many globs may match a name, without asking each.
+//! Which of many globs may match a name, without trying each.
 
 use super::Pattern;
 use std::collections::HashMap;
 
-/// Globs by what they begin or end with. One that does neither is asked for every name.
+/// Globs by what they begin or end with. One with neither is tried for every name.
 #[derive(Debug, Clone, Default)]
 pub(super) struct RuleIndex {
     by_start: ByText,
@@ -11,7 +11,7 @@ pub(super) struct RuleIndex {
     others: Vec<usize>,
 }
 
-/// Numbers by a text, and how long the texts are.
+/// Numbers by a text, and the lengths of these texts.
 #[derive(Debug, Clone, Default)]
 struct ByText {
     numbers: HashMap<Box<str>, Vec<usize>>,
@@ -26,7 +26,7 @@ impl ByText {
         }
     }
 
-    /// The numbers of those texts that `part` gives of a length.
+    /// The numbers for those texts that `part` returns for a length.
     fn find<'n>(&self, part: impl Fn(usize) -> Option<&'n str>, found: &mut Vec<usize>) {
         let texts = self.lengths.iter().filter_map(|length| part(*length));
         texts.filter_map(|text| self.numbers.get(text)).for_each(|numbers| found.extend_from_slice(numbers));

@@ -1,6 +1,6 @@
-//! Words that others in this trade use for what has another name here.
+//! Words that others in this trade use for things that have another name here.
 
-/// A word, without `-` and `_`, and what it is called here.
+/// A word, without `-` and `_`, and its name here.
 const WORDS: [(&[&str], &str); 15] = [
     (&["padding"], "'gutter' (empty pixels between cells) or 'extrude' (repeated edge pixels)"),
     (&["spacing", "gap", "distance"], "'gutter' (empty pixels between cells)"),
@@ -19,7 +19,7 @@ const WORDS: [(&[&str], &str); 15] = [
     (&["animation", "animations"], "a clip, which numbered names make; 'fps' and 'mode' are keys of a rule"),
 ];
 
-/// What a word of the trade is called here.
+/// Our name for a word of the trade.
 #[must_use]
 pub fn our_word_for(word: &str) -> Option<&'static str> {
     let plain: String = word.chars().filter(|c| !matches!(c, '-' | '_')).flat_map(char::to_lowercase).collect();

@@ -16,38 +16,40 @@ use crate::write::Writer;
 use std::collections::BTreeSet;
 use std::time::{Duration, Instant};
 
-/// What building a share came to.
+/// The result of building a share.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct ShareBuilt {
     /// Which share it was.
     pub share: Share,
-    /// The atlases that it has to do with, by name.
+    /// The atlases that it is concerned with, by name.
     pub atlases: Vec<String>,
     /// How many atlases there are in all.
     pub all_atlases: usize,
-    /// About how long one thread works on the share if nothing is there, and on the whole build.
+    /// Roughly how long one thread works on the share if nothing is in the store, and on the whole build.
     pub estimate: Duration,
-    /// The same of all shares together, but for what several of them do.
+    /// The same for all shares together, without what several of them repeat.
     pub estimate_of_all: Duration,
-    /// Where its parts came from. Pages that were in the store already count as fetched, though nobody fetched them.
+    /// Where its parts came from. Pages that were in the store already count as fetched, although nobody fetched them.
     pub account: Account,
-    /// What came from the store and went there.
+    /// Traffic with the store.
     pub shared: SharedTally,
     /// How long it took.
     pub seconds: f64,
 }
 
 impl PackRequest {
-    /// Builds one share of the atlases into the shared store. Nothing else is written; a build on another machine finds it there.
+    /// Builds one share of the atlases into the shared store. Writes nothing else; a build on another machine finds it
+    /// there.
     ///
     /// # Errors
-    /// Anything wrong with project, sources or keys; there is no shared store to write to, or not all could be put there.
+    /// Anything wrong with project, sources or keys; or there is no shared store to write to, or not everything could
+    /// be put there.
     pub fn run_share(&self, share: Share, observer: &dyn Observer) -> Result<ShareBuilt, Failure> {
         let started = Instant::now();
         let outline = Outline::of(self)?;
         let settings = outline.shared.clone().filter(|shared| shared.access == Access::Write).ok_or_else(no_store)?;
-        // What this machine alone knows is of no use to others.
+        // What only this machine knows is of no use to others.
         let store = FileStore::empty(&outline.out, &Writer::default());
         let work = Workplace::open(store, Some(&settings), outline.limits)?;
         let context = work.context(observer);

@@ -1,4 +1,4 @@
-//! How much work atlases are: as former builds noted it, or guessed.
+//! How much work atlases are: as recorded by previous builds, or estimated.
 
 use crate::asked::{Asked, Outline};
 use crate::context::Context;
@@ -14,15 +14,16 @@ use std::collections::{BTreeSet, HashMap};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::layout::Effort;
 
-/// Microseconds for a guess, fitted to 23 atlases of real art: for an image, and for each hundred of its bytes, to be decoded and treated.
+/// Microseconds for an estimate, fitted to 23 atlases of real art: to decode and treat an image, and each hundred of
+/// its bytes.
 const AN_IMAGE: u64 = 150;
 const A_HUNDRED_BYTES: u64 = 4;
 
-/// How much work each atlas of an outline is. Those that nobody has noted are guessed from the bytes of their images, and those images alone
-/// are looked for: on all machines with the same files and the same store alike.
+/// How much work each atlas of an outline is. Those without a record are estimated from the bytes of their images, and
+/// only those images are searched for: the result is the same on all machines with the same files and the same store.
 ///
 /// # Errors
-/// What is wrong with those.
+/// Problems with those.
 pub(super) fn of_all(
     request: &PackRequest,
     outline: &Outline,
@@ -41,13 +42,13 @@ pub(super) fn of_all(
     Ok(outline.atlases.iter().zip(noted).map(|atlas| of(atlas).unwrap_or_default()).collect())
 }
 
-/// What builds noted.
+/// What builds have recorded.
 fn noted(outline: &Outline, context: Context<'_>) -> Vec<Option<AtlasWork>> {
     let keys: Vec<Hash> = outline.atlases.iter().map(|(name, settings)| work::key(name, settings)).collect();
     let bytes: Vec<Option<Vec<u8>>> = if context.shared.is_open() {
         context.fetch_all(Kind::Work, &keys).into_iter().map(|value| Some(value?.bytes)).collect()
     } else {
-        // Where nothing is shared, this machine is the only one.
+        // If nothing is shared, this machine is the only one.
         keys.iter().map(|key| context.store.get(key)).collect()
     };
     let of = |(bytes, (_, settings)): (Option<Vec<u8>>, &(String, AtlasSettings))| {
@@ -69,7 +70,7 @@ fn guessed(target: &Target) -> AtlasWork {
     AtlasWork { images, loading, sizes: std::iter::once(own).chain(others).collect() }
 }
 
-/// One size, whose pages come to so many bytes.
+/// One size, whose pages come to this many bytes.
 fn size(settings: &AtlasSettings, images: u64, bytes: u64) -> SizeWork {
     let an_image = match settings.effort {
         // Between 200 on small sprites and 2,200 there; the others take about ten and a hundred times as much.
@@ -78,13 +79,13 @@ fn size(settings: &AtlasSettings, images: u64, bytes: u64) -> SizeWork {
         _ => 70_000,
     };
     let a_kilobyte = match (settings.pages_as, settings.png) {
-        // Balanced as measured there, small by how much longer it takes; the others are not measured.
+        // Balanced as measured there, small in proportion to its time; the others are not measured.
         (PageFormat::Png, PngEffort::Balanced) => 190,
         (PageFormat::Png, PngEffort::Small) => 3000,
         (PageFormat::Ktx2, _) => 1000,
         _ => 60,
     };
-    // A pixel of a page comes to about a byte of the image's file.
+    // A pixel of a page corresponds to about a byte of the image's file.
     let pages = bytes.div_ceil(settings.page.max.area().max(1)).max(1);
     SizeWork { layout: images * an_image, pages: (0..pages).map(|_| bytes / 1000 * a_kilobyte / pages).collect() }
 }

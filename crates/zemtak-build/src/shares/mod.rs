@@ -1,7 +1,8 @@
-//! A build that is cut into shares, one for each of several machines: each puts what it makes into the shared store, and a plain build
-//! finds it there.
+//! A build that is split into shares, one for each of several machines: each puts what it makes into the shared store,
+//! and a plain build finds it there.
 //!
-//! All machines cut alike without talking: from what they build, and from how long that took before, which plain builds note in the store.
+//! All machines split alike without communicating: by what they build, and by how long that took before, which plain
+//! builds record in the store.
 
 mod build;
 mod estimate;
@@ -24,10 +25,10 @@ use crate::write::Writer;
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
-/// One of the shares that a build is cut into.
+/// One of the shares into which a build is split.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct Share {
-    /// Which one, from 1 on.
+    /// Its number, from 1 on.
     pub number: u32,
     /// How many there are.
     pub of: u32,
@@ -55,7 +56,7 @@ impl std::fmt::Display for Share {
     }
 }
 
-/// What shares are cut and built with. Nothing of it is kept on this machine.
+/// What shares are planned and built with. Nothing of it is kept on this machine.
 struct Workplace {
     store: FileStore,
     shared: SharedStore,
@@ -69,7 +70,7 @@ impl Workplace {
     /// With what this machine knows, and a shared store.
     ///
     /// # Errors
-    /// There can be no such shared store.
+    /// Such a shared store is impossible.
     fn open(store: FileStore, shared: Option<&SharedSettings>, limits: Limits) -> Result<Self, Problem> {
         let writer = Writer::default();
         let shared = SharedStore::open(shared, &writer, &limits)?;
@@ -88,20 +89,20 @@ fn by_name(targets: &[Target]) -> HashMap<&str, &Target> {
     targets.iter().map(|target| (target.name.as_str(), target)).collect()
 }
 
-/// Some of an atlas: all its sizes or one, all pages of those or every so-manyth.
+/// A part of an atlas: all its sizes or one, all their pages or every nth.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Unit {
     /// Which atlas, in the order of the project.
     pub target: usize,
-    /// Which of its sizes, its own being 0; nothing for all.
+    /// One of its sizes, 0 for its own; `None` for all.
     pub size: Option<usize>,
-    /// Which of the pages and layers: one in so many, from this one on.
+    /// Its pages and layers: one in so many, starting with this one.
     pub pages: Slice,
-    /// About how many microseconds of one thread it takes.
+    /// Roughly how many microseconds of one thread it takes.
     pub work: u64,
 }
 
-/// One in so many, from this one on.
+/// One in so many, starting with this one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) struct Slice {
     pub first: usize,
@@ -111,16 +112,17 @@ pub(crate) struct Slice {
 impl Slice {
     pub const ALL: Self = Self { first: 0, of: 1 };
 
-    /// Whether it has the page of a number.
+    /// Whether it includes the page of this number.
     pub fn has(self, page: usize) -> bool {
         page % self.of == self.first
     }
 }
 
-/// Cuts a build into shares of about the same work, an element each.
+/// Splits a build into shares of about the same work, one element each.
 ///
-/// An atlas stays whole unless it is more than half of a share: then it is cut by its sizes, and those by their pages, where that is worth
-/// it; each piece has to load the images and find the layout for itself. The largest piece goes first, to the share with the least so far.
+/// An atlas stays whole unless it is more than half of a share: then it is split by its sizes, and those by their
+/// pages, if that is worth it; each piece has to load the images and find the layout for itself. The largest piece goes
+/// first, to the share with the least work so far.
 pub(crate) fn cut(atlases: &[AtlasWork], shares: u32) -> Vec<Vec<Unit>> {
     let mean = atlases.iter().map(AtlasWork::total).sum::<u64>() / u64::from(shares);
     let mut units: Vec<Unit> =
@@ -147,7 +149,7 @@ fn units_of(target: usize, work: &AtlasWork, most: u64) -> Vec<Unit> {
     work.sizes.iter().enumerate().flat_map(of_size).collect()
 }
 
-/// One size of an atlas, cut by its pages where those are most of the work.
+/// One size of an atlas, split by its pages if those are most of the work.
 fn pieces(target: usize, size: Option<usize>, work: &SizeWork, loading: u64, most: u64) -> Vec<Unit> {
     let (before, pages) = (loading + work.layout, work.pages.iter().sum::<u64>());
     let is_worth_it = before + pages > most && pages >= 2 * before;
@@ -170,7 +172,7 @@ mod tests {
         AtlasWork { images: 1, loading, sizes: sizes.iter().map(size).collect() }
     }
 
-    /// Every page of every size is in just one share, however a build is cut.
+    /// Every page of every size is in exactly one share, however a build is split.
     fn holds_all_once(atlases: &[AtlasWork], cut: &[Vec<Unit>]) {
         for (target, work) in atlases.iter().enumerate() {
             for (at, size) in work.sizes.iter().enumerate() {
@@ -203,14 +205,14 @@ mod tests {
                 assert!(all * 10 <= alone * 11, "{shares}: {all} {alone}");
             }
         }
-        // What is nearly all loading is not cut by its pages: each part would have to load it all.
+        // What is nearly all loading is not split by its pages: each part would have to load all of it.
         assert!(cut(&atlases, 300).iter().flatten().all(|unit| unit.target != 62 || unit.pages == Slice::ALL));
-        // The largest goes first, wherever it stands.
+        // The largest goes first, wherever it is.
         let mut uneven = vec![atlas(0, &[&[0]]); 30];
         uneven.push(atlas(290, &[&[0]]));
         let works = |units: &Vec<Unit>| units.iter().map(|unit| unit.work).sum::<u64>();
         assert_eq!(cut(&uneven, 2).iter().map(works).collect::<Vec<_>>(), [300, 300]);
-        // One share is the whole build, and nothing is cut.
+        // One share is the whole build, and nothing is split.
         assert!(cut(&atlases, 1)[0].iter().all(|unit| unit.pages == Slice::ALL));
         assert_eq!(cut(&[], 3), vec![Vec::new(); 3]);
     }

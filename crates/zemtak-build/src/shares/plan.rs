@@ -1,4 +1,5 @@
-//! What a build comes to before it is made: its pieces, what they follow from, about how much work they are, and what is in the store.
+//! An overview of a build before it is made: its pieces, what they depend on, roughly how much work they are, and what
+//! is in the store.
 
 use super::{MOST_SHARES, Slice, Unit, Workplace, by_name, cut, estimate};
 use crate::asked::{Asked, Outline};
@@ -17,15 +18,15 @@ use std::path::PathBuf;
 use std::time::Duration;
 use zemtak_files::SystemDisk;
 
-/// A build cut into shares.
+/// A build split into shares.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct WorkPlan {
     /// The shares in their order.
     pub shares: Vec<PlannedShare>,
-    /// About how long one thread works on the whole build.
+    /// Roughly how long one thread works on the whole build.
     pub total: Duration,
-    /// The shared store, if there is one, and what was asked of it.
+    /// The traffic with the shared store, if there is one.
     pub shared: Option<SharedTally>,
 }
 
@@ -43,22 +44,22 @@ pub struct PlannedShare {
 pub struct PlannedUnit {
     /// The atlas.
     pub atlas: String,
-    /// One of its sizes, by the name of that; nothing for all of them.
+    /// One of its sizes, by name; `None` for all of them.
     pub size: Option<String>,
-    /// Which part of its pages, from 1 on, and how many parts there are; nothing for all of them.
+    /// Which part of its pages, from 1 on, and the number of parts; `None` for all pages.
     pub part: Option<(usize, usize)>,
-    /// About how long one thread works on it.
+    /// Roughly how long one thread works on it.
     pub work: Duration,
-    /// A hash of all that its pages follow from, as the descriptor writes hashes.
+    /// A hash of everything that its pages depend on, as descriptors write hashes.
     pub key: String,
-    /// The files that it follows from.
+    /// The files that it depends on.
     pub inputs: Vec<PathBuf>,
-    /// Whether all of it is in the shared store; nothing where there is none.
+    /// Whether all of it is in the shared store; `None` if there is no store.
     pub in_store: Option<bool>,
 }
 
 impl PlannedShare {
-    /// About how long one thread works on it.
+    /// Roughly how long one thread works on it.
     #[must_use]
     pub fn work(&self) -> Duration {
         self.units.iter().map(|unit| unit.work).sum()
@@ -66,8 +67,8 @@ impl PlannedShare {
 }
 
 impl PackRequest {
-    /// Cuts the build into shares and tells of each piece what it follows from, how much work it is, and whether it is in the shared store.
-    /// Nothing is written.
+    /// Splits the build into shares and reports for each piece what it depends on, how much work it is, and whether it
+    /// is in the shared store. Writes nothing.
     ///
     /// # Errors
     /// Anything wrong with project, sources or keys, or an interruption.
@@ -93,7 +94,7 @@ impl PackRequest {
     }
 }
 
-/// All pieces, with what is known of each.
+/// All pieces, with what is known about each.
 fn planned(
     cut: &[Vec<Unit>],
     outline: &Outline,

@@ -1,4 +1,4 @@
-//! Images that are layers of others, such as normal maps: they are no sprites of their own.
+//! Images that are layers of others, such as normal maps: they are not sprites of their own.
 
 use super::{Source, frame_name};
 use crate::settings::LayerKind;
@@ -11,13 +11,13 @@ use zemtak_core::name::SpriteName;
 pub struct SourceLayer {
     /// Its name, such as `normal`.
     pub name: String,
-    /// What its numbers are.
+    /// The kind of its values.
     pub kind: LayerKind,
-    /// Its image; nothing where there is none.
+    /// Its image; `None` if there is none.
     pub image: Option<Box<Source>>,
 }
 
-/// Gives images the layers that rules say they have, of all that were found, and takes those out of the sprites.
+/// Gives images the layers that rules define, from all images found, and removes those from the sprites.
 pub(crate) fn attach(files: &mut Vec<Source>, found: &[Source], rules: &Rules) {
     if !rules.have_layers() {
         return;

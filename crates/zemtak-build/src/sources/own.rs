@@ -1,4 +1,4 @@
-//! Telling pictures that a build wrote from sources, so that pages never become sprites.
+//! Recognising pictures that a build wrote, so that pages never become sprites.
 
 use crate::inventory::pictures;
 use crate::store;
@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_files::SystemDisk;
 
-/// Of these files the pictures of an earlier build: those that a descriptor beside them names, and all that lie in a folder
+/// Of these files, the pictures of an earlier build: those that a descriptor beside them names, and all in a folder
 /// with a build's store.
 pub fn of<'f>(files: impl Iterator<Item = &'f Path> + Clone) -> HashSet<PathBuf> {
     // Most folders have nothing of ours.
@@ -42,7 +42,7 @@ fn is_ours(file: &Path) -> bool {
     name.is_some_and(|name| name == store::FILE || name.ends_with(FILE_SUFFIX))
 }
 
-/// Whether a file counts as a picture by its ending.
+/// Whether a file counts as a picture by its extension.
 fn is_picture(file: &Path) -> bool {
     let extension = file.extension().and_then(|e| e.to_str());
     extension.is_some_and(|e| zemtak_core::codec::Format::of_extension(e).is_some())

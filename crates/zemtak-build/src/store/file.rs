@@ -1,7 +1,7 @@
-//! A store that is one file beside the results.
+//! A store in a single file beside the results.
 //!
-//! A million images come to two million values. So the file stays in memory as it is, with its values in the order of their keys:
-//! opening it copies nothing, and looking a value up that is there locks nothing.
+//! A million images make two million values. So the file stays in memory as it is, with its values sorted by key:
+//! opening it copies nothing, and looking up an existing value locks nothing.
 
 use super::{Checked, Hash, Store, StoreInfo, Trimmed, hash};
 use crate::failure::Failure;
@@ -17,23 +17,24 @@ use zemtak_files::{Disk, SystemDisk};
 /// The store's file in the folder for results.
 pub const FILE: &str = ".zemtak-store";
 
-/// How many builds that learnt something a value stays that none of them asked for: long enough for an atlas that rests
-/// while others are worked on.
+/// For how many builds that learn something a value stays although none of them asks for it: long enough for an atlas
+/// that rests while others are worked on.
 const PATIENCE: u8 = 250;
 
-/// A larger store is of somebody else, and as good as none.
+/// A larger store is not ours, and treated as missing.
 const MOST_BYTES: u64 = 4 << 30;
 
-/// The start of a store's file. The version changes with the meaning of its bytes; what its values mean is in their keys.
+/// The start of a store's file. The version changes with the meaning of its bytes; the meaning of its values is in
+/// their keys.
 const MAGIC: &[u8] = b"zemtak store 2\n";
 
-/// What stands before a value: its key, how many builds ago it was last asked for, its length.
+/// What precedes a value: its key, how many builds ago it was last asked for, its length.
 const HEAD: usize = 32 + 1 + 8;
 
-/// How far from where a key should lie is looked first.
+/// How far from where a key should be is searched first.
 const NEAR: usize = 64;
 
-/// What builds learnt: in a file, and since that was read.
+/// What builds have learnt: in a file, and since that was read.
 #[derive(Debug)]
 pub struct FileStore {
     path: PathBuf,
@@ -63,7 +64,7 @@ struct Slot {
 }
 
 impl FileStore {
-    /// The store in a folder; empty where there is none, or none that is whole.
+    /// The store in a folder; empty if there is none, or only a damaged one.
     #[must_use]
     pub(crate) fn open(folder: &Path, writer: &Writer) -> Self {
         let path = folder.join(FILE);
@@ -87,7 +88,7 @@ impl FileStore {
     /// Writes the store if anything in it is new.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// It cannot be written.
     pub fn save(&self) -> Result<(), Failure> {
         if !self.changed.swap(false, Ordering::Relaxed) {
             return Ok(());
@@ -111,7 +112,7 @@ impl FileStore {
         Checked { store, values: old.map_or(0, |old| old.slots.len() as u64), damaged, ..Checked::default() }
     }
 
-    /// Forgets what no build has asked for longest, until the rest takes at most so many bytes.
+    /// Forgets the least recently used values until the rest takes at most this many bytes.
     pub(crate) fn trim(&mut self, most: u64) -> Trimmed {
         let mut oldest: Vec<(Reverse<u8>, usize)> =
             self.old.slots.iter().map(Slot::age).map(Reverse).zip(0..).collect();
@@ -208,7 +209,7 @@ impl Slot {
 }
 
 impl Old {
-    /// The values of a store's file, each a build older, or `None` where a byte of it is not as it was written.
+    /// The values of a store's file, each a build older; `None` if any byte is not as it was written.
     fn parse(bytes: Vec<u8>) -> Option<Self> {
         let (body, sum) = bytes.split_last_chunk::<32>()?;
         let mut rest = body.strip_prefix(MAGIC).filter(|_| hash(body) == *sum)?;
@@ -228,12 +229,12 @@ impl Old {
         Some(Self { slots, bytes })
     }
 
-    /// Keys are hashes and so spread evenly: a value lies about where its key says.
+    /// Keys are hashes and so evenly distributed: a value lies roughly where its key suggests.
     fn find(&self, key: &Hash) -> Option<&Slot> {
         let (wanted, count) = (first(key), self.slots.len());
         let guess = usize::try_from((u128::from(wanted) * count as u128) >> 64).unwrap_or(0);
         let (mut from, mut to) = (guess.min(count.checked_sub(1)?), guess.min(count));
-        // Wider until the first one that is not before it lies between them.
+        // Widened until the first key that is not smaller lies in between.
         let mut step = NEAR;
         while from > 0 && self.slots[from].key >= wanted {
             from = from.saturating_sub(step);
@@ -300,7 +301,7 @@ mod tests {
         }
     }
 
-    /// Against a map, over many builds, with keys that begin alike and others at both ends.
+    /// Compared with a map, over many builds, with keys that begin alike and others at both ends.
     #[test]
     fn a_store_holds_what_a_map_holds() {
         let folder = tempfile::tempdir().unwrap();
@@ -331,7 +332,7 @@ mod tests {
             assert!(expected.iter().all(|(key, value)| again.get(key).as_ref() == Some(value)));
             assert_eq!(again.old.slots.len(), expected.len());
         }
-        // What was there all the time is nothing new.
+        // What was there all along is nothing new.
         let store = open(folder.path());
         expected.iter().for_each(|(key, value)| store.put(*key, value.clone()));
         std::fs::remove_file(folder.path().join(FILE)).unwrap();
@@ -355,7 +356,7 @@ mod tests {
             store.save().unwrap();
         }
         assert_eq!((open(folder.path()).get(&unused), open(folder.path()).get(&used)), (None, Some(vec![1])));
-        // Trimming takes first what was not asked for longest.
+        // Trimming first removes the least recently used.
         let store = open(folder.path());
         store.put(unused, vec![3; 100]);
         store.save().unwrap();

@@ -1,4 +1,4 @@
-//! What is told of a store when somebody looks into it.
+//! What is reported about a store.
 
 use super::Kind;
 use std::time::Duration;
@@ -14,24 +14,25 @@ pub struct StoreInfo {
     pub values: u64,
     /// Their bytes.
     pub bytes: u64,
-    /// Of a shared one, how many values there are of each kind, and their bytes.
+    /// For a shared store, how many values there are of each kind, and their bytes.
     pub kinds: Vec<(Kind, u64, u64)>,
-    /// Of a shared one, how long ago the value was used that was not for longest.
+    /// For a shared store, how long ago the least recently used value was used.
     pub least_used: Option<Duration>,
-    /// Why it cannot be told what it holds.
+    /// Why its content is unknown.
     pub trouble: Option<String>,
 }
 
-/// How large and how old a store may be.
+/// Limits on the size and age of a store.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct TrimBounds {
     /// The most bytes.
     pub bytes: Option<u64>,
-    /// For how long nobody may have asked for a value. In the store beside the results what no build asks for goes by itself.
+    /// For how long nobody may have asked for a value. The store beside the results forgets by itself what no build
+    /// asks for.
     pub age: Option<Duration>,
 }
 
-/// What trimming a store came to.
+/// The result of trimming a store.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Trimmed {
     /// Where it is.
@@ -48,7 +49,7 @@ pub struct Trimmed {
     pub left_bytes: u64,
 }
 
-/// What is wrong with a store.
+/// The result of checking a store.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Checked {
     /// Where it is.
@@ -57,7 +58,7 @@ pub struct Checked {
     pub shared: bool,
     /// How many values were looked at.
     pub values: u64,
-    /// Values that are not as they were written, or are of another secret.
+    /// Values that are not as they were written, or were written with another secret.
     pub damaged: Vec<String>,
     /// Whether those were removed.
     pub removed: bool,

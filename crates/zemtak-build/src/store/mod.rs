@@ -1,7 +1,8 @@
-//! What earlier builds learnt, kept between them so that only what changed is done again.
+//! What earlier builds have learnt, kept so that only what changed is done again.
 //!
-//! Everything in a store could be worked out anew: it can be deleted at any time. Keys are hashes of all that a value
-//! follows from, so a value is never stale, and a store whose bytes are not exactly those that were written is empty.
+//! Everything in a store can be rebuilt, so it can be deleted at any time. Keys are hashes of everything that a value
+//! depends on, so a value is never stale, and a store whose bytes are not exactly those that were written counts as
+//! empty.
 
 mod file;
 mod holdings;
@@ -15,7 +16,7 @@ pub(crate) use shared::{RemoteError, SharedStore, Upkeep, Value};
 use crate::format;
 use serde::Serialize;
 
-/// 32 bytes that stand for a content or for all that something follows from.
+/// 32 bytes that identify a content, or everything that something depends on.
 pub type Hash = [u8; 32];
 
 /// The hash of bytes.
@@ -24,10 +25,11 @@ pub fn hash(bytes: &[u8]) -> Hash {
     *blake3::hash(bytes).as_bytes()
 }
 
-/// The hash of all that a value follows from, under which a store keeps it.
+/// The hash of everything that a value depends on, under which a store keeps it.
 ///
-/// Values go in as JSON: field names and words, never positions or what `Debug` prints, so that two settings have one key
-/// only if they are the same. A stage's version goes in first; the same inputs under another version have another key.
+/// Values are added as JSON: field names and words, never positions or the output of `Debug`, so that two settings have
+/// the same key only if they are the same. A stage's version comes first; the same inputs under another version have
+/// another key.
 #[derive(Debug, Clone)]
 pub struct Key(blake3::Hasher);
 
@@ -44,7 +46,7 @@ impl Key {
     /// Adds a value in its serialised form.
     #[must_use]
     pub fn value(mut self, value: &impl Serialize) -> Self {
-        // Settings have nothing that JSON cannot hold; were it so, the key of an error could stand for two values.
+        // Settings contain nothing that JSON cannot express; otherwise the key of an error could stand for two values.
         let bytes = serde_json::to_vec(value);
         debug_assert!(bytes.is_ok(), "{bytes:?}");
         self.part(&bytes.unwrap_or_default());
@@ -72,7 +74,7 @@ impl Key {
 
 /// Values by key.
 pub trait Store: Send + Sync + std::fmt::Debug {
-    /// The value of a key, if it is known.
+    /// The value of a key, if known.
     fn get(&self, key: &Hash) -> Option<Vec<u8>>;
     /// Keeps a value.
     fn put(&self, key: Hash, value: Vec<u8>);
@@ -90,13 +92,13 @@ impl Store for Nothing {
     fn put(&self, _: Hash, _: Vec<u8>) {}
 }
 
-/// A hash as the descriptor has it.
+/// A hash as written in descriptors.
 #[must_use]
 pub fn written(hash: &Hash) -> String {
     format!("blake3:{}", format::hex(hash))
 }
 
-/// The hash that a descriptor has as text.
+/// The hash written in a descriptor.
 #[must_use]
 pub fn of_written(text: &str) -> Option<Hash> {
     blake3::Hash::from_hex(text.strip_prefix("blake3:")?).ok().map(|hash| *hash.as_bytes())

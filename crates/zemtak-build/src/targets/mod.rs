@@ -1,4 +1,4 @@
-//! What one run is to build: atlases with their settings and sources, and what was noticed about the project as a whole.
+//! What one run has to build: atlases with their settings and sources, and findings about the project as a whole.
 
 mod steps;
 
@@ -29,11 +29,11 @@ type Roots = BTreeMap<PathBuf, Result<Arc<FoundSources>, Failure>>;
 pub struct Target {
     /// The atlas's name.
     pub name: String,
-    /// How.
+    /// Its settings.
     pub settings: AtlasSettings,
-    /// Where in the project file they stand.
+    /// Where they are in the project file.
     pub places: Places,
-    /// Of what.
+    /// Its sources.
     pub sources: Sources,
     /// The folder that paths in the settings are relative to.
     pub folder: PathBuf,
@@ -55,7 +55,7 @@ impl Target {
 pub struct Joint {
     /// The templates.
     pub templates: Vec<PathBuf>,
-    /// The names of all atlases of the project, also of those that are not built this time.
+    /// The names of all atlases of the project, including those that are not built this time.
     pub atlases: Vec<String>,
 }
 
@@ -71,7 +71,7 @@ impl Joint {
 pub struct Targets {
     /// In the order in which they are built.
     pub targets: Vec<Target>,
-    /// What to make of all of them together.
+    /// What to make from all of them together.
     pub joint: Joint,
     /// What is odd about the project.
     pub warnings: Vec<Warning>,
@@ -111,19 +111,19 @@ pub fn of_paths(
     Ok(Targets { targets: vec![target], warnings, ..Targets::default() })
 }
 
-/// Which atlases of a project are meant.
+/// A selection of a project's atlases.
 #[derive(Debug, Clone, Copy)]
 pub enum Chosen<'a> {
     /// All of them, or the one that was named.
     Asked(Option<&'a str>),
-    /// Some.
+    /// Several.
     These(&'a BTreeSet<String>),
 }
 
-/// The atlases of a project that are meant, with their keys; what the command line says wins.
+/// The selected atlases of a project, with their keys; the command line overrides them.
 ///
 /// # Errors
-/// There is none of the name.
+/// There is none with the name.
 fn chosen<'p>(project: &'p Project, chosen: Chosen<'_>, said: &Keys) -> Result<Vec<(&'p str, Keys)>, Failure> {
     let is_chosen = |name: &str| match chosen {
         Chosen::Asked(only) => only.is_none_or(|only| only == name),
@@ -139,16 +139,16 @@ fn chosen<'p>(project: &'p Project, chosen: Chosen<'_>, said: &Keys) -> Result<V
     Ok(atlases)
 }
 
-/// The atlases of a project that are meant, without looking at any file.
+/// The selected atlases of a project, without looking at any file.
 ///
 /// # Errors
-/// There is none of the name, or settings contradict each other.
+/// There is none with the name, or settings contradict each other.
 pub fn outline(project: &Project, only: Option<&str>, said: &Keys) -> Result<Vec<(String, AtlasSettings)>, Failure> {
     let settled = |(name, keys): (&str, Keys)| Ok((name.to_owned(), settle(keys)?));
     chosen(project, Chosen::Asked(only), said)?.into_iter().map(settled).collect()
 }
 
-/// The atlases of a project that are meant. What the command line says wins.
+/// The selected atlases of a project. The command line overrides their keys.
 ///
 /// # Errors
 /// All that is wrong with any of them.
@@ -190,13 +190,13 @@ pub fn of_project(
     Failure::unless(problems, all)
 }
 
-/// The folder that an atlas's images lie in.
+/// The folder of an atlas's images.
 fn root_of(project: &Project, keys: &Keys) -> PathBuf {
     let here = if project.folder.as_os_str().is_empty() { Path::new(".") } else { &project.folder };
     keys.root.as_ref().map_or_else(|| here.to_owned(), |root| project.folder.join(root))
 }
 
-/// Finds what lies below the roots of atlases. Several may have one root, which is looked through once.
+/// Finds what lies below the roots of atlases. Several atlases may share a root, which is searched once.
 fn look_through<'k>(
     project: &Project,
     atlases: impl Iterator<Item = &'k Keys>,
@@ -236,7 +236,7 @@ fn of_atlas(
     Ok((Target { name: name.to_owned(), places, settings: settle(keys)?, sources, folder }, warnings))
 }
 
-/// Globs and expressions take time by their length, for each sprite.
+/// Globs and expressions take time in proportion to their length, for each sprite.
 fn refuse_long_patterns(atlas: &str, keys: &Keys, limits: &Limits) -> Result<(), Failure> {
     let long = |length: usize, about: &str| limits.check("pattern_bytes", length, about).err();
     let globs = keys.take.iter().chain(&keys.leave).flatten();
@@ -251,7 +251,7 @@ fn refuse_long_patterns(atlas: &str, keys: &Keys, limits: &Limits) -> Result<(),
     Failure::unless(problems, ())
 }
 
-/// The settings, where they do not contradict each other.
+/// The settings, if they do not contradict each other.
 pub fn settle(keys: Keys) -> Result<AtlasSettings, Failure> {
     let places = keys.places.clone();
     let settings = keys.settle();
@@ -291,7 +291,7 @@ fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Fai
     Ok(sources)
 }
 
-/// The name made of the one folder's: small letters, other characters as `-`.
+/// A name made from that of the only folder: in lower case, with other characters as `-`.
 pub fn name_of(paths: &[PathBuf]) -> Result<String, Failure> {
     let folder = match paths {
         [only] if only.is_dir() => sources::clean(only).map_err(|e| Failure::io(&format::path(only), &e))?,
@@ -320,7 +320,7 @@ fn idle_globs(atlas: &str, keys: &Keys, found: &FoundSources, warnings: &mut Vec
     tell("leave", keys.leave.as_ref());
 }
 
-/// What an atlas is called, at its own size and at its others, and in whose words.
+/// The names of an atlas at its own size and its others, with a description of each.
 fn names_of(target: &Target) -> impl Iterator<Item = (String, String)> {
     let own = (target.name.clone(), format!("atlas {}", target.name));
     let other = |size: &OtherSize| {
@@ -330,7 +330,7 @@ fn names_of(target: &Target) -> impl Iterator<Item = (String, String)> {
     std::iter::once(own).chain(target.settings.sizes.iter().map(other))
 }
 
-/// Files that two atlases, or one twice, would write, and C headers that define the same.
+/// Files that two atlases, or one atlas twice, would write, and C headers that define the same names.
 fn output_clashes(targets: &[Target], joint: &Joint) -> Vec<Problem> {
     let mut outputs: BTreeMap<String, Vec<String>> = BTreeMap::new();
     for (file, template) in joint.files() {
@@ -358,7 +358,8 @@ fn output_clashes(targets: &[Target], joint: &Joint) -> Vec<Problem> {
     clashing.map(problem).collect()
 }
 
-/// Images that no atlas takes, and images that several take. One whose own name stands in a `leave` is left out on purpose.
+/// Images that no atlas takes, and images that several take. An image whose own name is in a `leave` was left out on
+/// purpose.
 fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warning> {
     let mut taken: HashMap<&OsStr, Vec<&str>> = HashMap::new();
     for target in targets {

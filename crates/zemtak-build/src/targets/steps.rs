@@ -6,8 +6,8 @@ use crate::format;
 use crate::settings::WrittenClip;
 use std::collections::HashSet;
 
-/// Steps that name an atlas that is not there, a sprite that it does not have, or a size that it is not built at. Atlases of
-/// the project that are not built this time are taken at their word.
+/// Steps that name an atlas that does not exist, a sprite that it does not have, or a size that it is not built at.
+/// Atlases of the project that are not built this time are trusted.
 pub(crate) fn unknown(targets: &[Target], known: &[&str]) -> Vec<Problem> {
     let mut problems = Vec::new();
     for target in targets {
@@ -28,10 +28,10 @@ pub(crate) fn unknown(targets: &[Target], known: &[&str]) -> Vec<Problem> {
     problems
 }
 
-/// Why a sprite cannot be had from another atlas.
+/// Why a sprite of another atlas is not available.
 fn missing(target: &Target, other: &Target, sprite: &str) -> Option<String> {
     let names: HashSet<&str> = other.sources.files.iter().map(|source| source.name.as_str()).collect();
-    // Frames of animated pictures are named by the picture and a number.
+    // Frames of animated pictures are named after the picture and a number.
     let frame = || sprite.rsplit_once('/').is_some_and(|(picture, _)| names.contains(picture));
     if !names.contains(sprite) && !frame() {
         let near = format::did_you_mean(sprite, names.iter().copied());
@@ -42,7 +42,7 @@ fn missing(target: &Target, other: &Target, sprite: &str) -> Option<String> {
     Some(format!("atlas {} has no size {suffix}, which this atlas has", other.name))
 }
 
-/// A step of a clip that is no sprite, and why.
+/// A step of a clip that is not a sprite, and why.
 pub(crate) fn unknown_step(clip: &WrittenClip, step: &str, why: &str) -> Problem {
     let why = format!("clip {}: {}: {why}", format::name(&clip.name), format::name(step));
     let help = "name a sprite of the atlas, or atlas:sprite for one of another atlas";

@@ -1,8 +1,9 @@
-//! Reading ahead: what a build will ask for is fetched before it does, as far as the last build like it tells.
+//! Reading ahead: what a build will ask for is fetched before it does, judging by the previous build like it.
 //!
-//! On a machine that knows nothing yet a build asks for thousands of values, most of them one after another, and each takes the way to the
-//! store and back. What builds asked for is noted in the store; the next one fetches that at once, several at a time, while it
-//! still looks at its files. Of what has changed since, the wrong values come, and nobody asks for them.
+//! On a machine that knows nothing yet, a build asks for thousands of values, most of them one after another, and each
+//! takes a round trip to the store. What builds asked for is recorded in the store; the next one fetches that at once,
+//! several values at a time, while it still looks at its files. For whatever has changed since, the wrong values
+//! arrive, and nobody asks for them.
 
 use super::{Kind, PAUSE, READERS, Used, Value, lock};
 use crate::store::Hash;
@@ -20,7 +21,7 @@ pub(super) struct AskedFor(pub Vec<(Kind, Hash)>);
 pub(super) struct Ahead {
     state: Mutex<State>,
     changed: Condvar,
-    /// The most bytes that wait for being asked for.
+    /// The most bytes that may wait until they are asked for.
     most: u64,
 }
 
@@ -35,7 +36,7 @@ struct State {
     closed: bool,
 }
 
-/// What is known ahead of a value.
+/// What reading ahead knows about a value.
 pub(super) enum Told {
     /// Here it is.
     There(Value),
@@ -46,7 +47,7 @@ pub(super) enum Told {
 }
 
 impl Ahead {
-    /// Begins to fetch these.
+    /// Starts fetching these values.
     pub fn start(wanted: AskedFor, most: u64, used: &Arc<Used>) -> Reading {
         let state = Mutex::new(State { wanted: wanted.0.into(), ..State::default() });
         let ahead = Arc::new(Self { state, changed: Condvar::new(), most });
@@ -90,7 +91,7 @@ impl Ahead {
         self.changed.notify_all();
     }
 
-    /// The value of a key, if it came; while it is under way this waits.
+    /// The value of a key, if it arrived; while it is on its way, this waits.
     pub fn take(&self, key: &Hash, cancelled: &dyn Fn() -> bool) -> Told {
         let mut state = lock(&self.state);
         loop {

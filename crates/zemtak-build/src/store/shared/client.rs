@@ -5,21 +5,21 @@ use std::time::Duration;
 use ureq::http::StatusCode;
 use ureq::{Agent, Error, RequestBuilder};
 
-/// Speaks to one server.
+/// Talks to one server.
 pub(super) struct Client {
     agent: Agent,
-    /// What stands in the header of that name, if anything.
+    /// The value of the header of that name, if any.
     authorization: Option<String>,
 }
 
 impl Client {
-    /// One that takes at most so long to answer.
+    /// A client that waits at most this long for an answer.
     pub fn new(authorization: Option<String>, answer: Duration) -> Self {
         let config = Agent::config_builder()
             .timeout_connect(Some(CONNECT))
             .timeout_global(Some(answer))
             .http_status_as_error(false);
-        // Studios have authorities of their own, which the system knows.
+        // Studios have their own certificate authorities, which the system knows.
         #[cfg(feature = "https")]
         let config = config
             .tls_config(ureq::tls::TlsConfig::builder().root_certs(ureq::tls::RootCerts::PlatformVerifier).build());

@@ -8,20 +8,20 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
 use walkdir::WalkDir;
 
-/// Uses are noted once in so long.
+/// Uses are recorded at most this often.
 const A_DAY: Duration = Duration::from_secs(24 * 3600);
 
 #[derive(Debug)]
 pub(super) struct FolderStore {
     pub folder: PathBuf,
-    /// Values can be made anew, so nobody waits until they are on the disk.
+    /// Values can be rebuilt, so nobody waits until they are on the disk.
     pub writer: Writer,
     /// Whether a build leaves anything there.
     pub writes: bool,
 }
 
 impl FolderStore {
-    /// The folder itself is not made: one that is not mounted is told.
+    /// The folder itself is not created: one that is not mounted is reported.
     fn is_there(&self) -> Result<(), RemoteError> {
         if self.folder.is_dir() {
             return Ok(());
@@ -29,8 +29,8 @@ impl FolderStore {
         Err(RemoteError { why: format!("there is no folder {}", self.place()), lasting: true })
     }
 
-    /// Leaves word that a value is of use, for whoever trims the store: many file systems do not note what is read. Who may not write
-    /// there leaves none.
+    /// Records that a value was used, for whoever trims the store: many file systems do not record reads. Those who may
+    /// not write there record nothing.
     fn note_use(&self, path: &Path) {
         let rested = || std::fs::metadata(path).ok()?.modified().ok()?.elapsed().ok();
         if self.writes && rested().is_some_and(|rested| rested >= A_DAY) {
@@ -57,8 +57,8 @@ impl Remote for FolderStore {
         }
     }
 
-    /// Whole or not at all, for whoever reads meanwhile. What is there already was missing when it was asked for, or not as it was
-    /// shared: others write the same bytes under the same name.
+    /// Complete or not at all, for anyone who reads meanwhile. An existing file was missing when it was asked for, or
+    /// is not as it was shared: others write the same bytes under the same name.
     fn put(&self, name: &str, value: &[u8]) -> Result<(), RemoteError> {
         let path = self.folder.join(name);
         self.is_there()?;
@@ -83,7 +83,7 @@ impl Remote for FolderStore {
             let entry = entry.map_err(failed)?;
             let name = entry.path().strip_prefix(&self.folder).ok().and_then(Path::to_str);
             let Some(name) = name.filter(|_| entry.file_type().is_file()) else { continue };
-            // What somebody else has removed meanwhile is not there.
+            // Somebody else has removed it meanwhile.
             let Ok(meta) = entry.metadata() else { continue };
             let used = meta.accessed().ok().max(meta.modified().ok()).unwrap_or(SystemTime::UNIX_EPOCH);
             let name = name.replace(std::path::MAIN_SEPARATOR, "/");

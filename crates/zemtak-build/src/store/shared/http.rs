@@ -1,4 +1,4 @@
-//! A shared store behind a server that takes GET and PUT, such as one that speaks WebDAV.
+//! A shared store behind a server that supports GET and PUT, such as WebDAV.
 
 use super::client::Client;
 use super::{Listed, Remote, RemoteError};

@@ -7,7 +7,7 @@ use std::time::Duration;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[non_exhaustive]
 pub enum Kind {
-    /// What is known of images without their pixels.
+    /// What is known about images without their pixels.
     Images,
     /// Where boxes lie.
     Layouts,

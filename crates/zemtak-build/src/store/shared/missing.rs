@@ -1,4 +1,4 @@
-//! In the place of a kind of store in a program that was built without it: a project that has one is built by it too.
+//! Replaces a kind of store in a program that was built without it: a project that has one can still be built.
 
 use super::{Listed, Remote, RemoteError};
 

@@ -1,7 +1,7 @@
-//! What other machines learnt: a store that many builds share, behind the one that each has for itself.
+//! What other machines have learnt: a store that many builds share, behind each build's own.
 //!
-//! Nothing of it is needed: a store that is away, slow, full or lying costs a warning and some time. What comes from there is held
-//! against a hash of key and value, with a secret if there is one, before anybody uses it.
+//! Nothing of it is required: a store that is unreachable, slow, full or wrong costs a warning and some time. What it
+//! delivers is checked against a hash of key and value, with a secret if there is one, before anybody uses it.
 
 mod ahead;
 #[cfg(feature = "http")]
@@ -40,84 +40,85 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TrySendError, chan
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, SystemTime};
 
-/// Values that wait to be written; whoever has more to share waits.
+/// Values that wait to be written; anyone with more to share waits.
 const WAITING: usize = 8;
 
-/// How many are asked for at a time where many small ones are.
+/// How many requests run at a time if there are many small ones.
 const READERS: usize = 16;
 
-/// How many are written at a time: what takes long is the way there and back.
+/// How many values are written at a time: most of the time is the round trip.
 const WRITERS: usize = 4;
 
-/// So many failures, one after another, and the store is left alone for the rest of the build.
+/// After this many failures in a row, the store is left alone for the rest of the build.
 const PATIENCE: u32 = 3;
 
-/// How long a server may take to be reached: a build without it is not much longer.
+/// How long reaching a server may take: a build without it does not take much longer.
 #[cfg(any(feature = "http", feature = "redis"))]
 const CONNECT: Duration = Duration::from_secs(1);
 
-/// How often somebody who waits looks whether it is still wanted.
+/// How often those who wait check whether it is still wanted.
 const PAUSE: Duration = Duration::from_millis(20);
 
-/// Where values are kept for all, by names of small letters, digits and `/`. Called from several threads at once.
+/// Where values are kept for everybody, by names of lower-case letters, digits and `/`. Called from several threads at
+/// once.
 pub(crate) trait Remote: Send + Sync + fmt::Debug {
-    /// The value of a name; nothing where there is none.
+    /// The value of a name; `None` if there is none.
     fn get(&self, name: &str, most: u64) -> Result<Option<Vec<u8>>, RemoteError>;
     /// Keeps a value.
     fn put(&self, name: &str, value: &[u8]) -> Result<(), RemoteError>;
     /// Whether there is a value of a name.
     fn has(&self, name: &str) -> Result<bool, RemoteError>;
-    /// Tells of all values whose names begin so.
+    /// Lists all values whose names have this prefix.
     fn list(&self, prefix: &str, each: &mut dyn FnMut(Listed)) -> Result<(), RemoteError>;
-    /// Removes a value. One that is not there is no error.
+    /// Removes a value. A missing one is not an error.
     fn remove(&self, name: &str) -> Result<(), RemoteError>;
-    /// Where that is, for messages: without a password.
+    /// The location for messages: without a password.
     fn place(&self) -> String;
 }
 
-/// A value that lies in a store.
+/// A value in a store.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Listed {
     /// Its name.
     pub name: String,
     /// How many bytes it has.
     pub bytes: u64,
-    /// When it was last asked for, as far as the store knows; else when it was written.
+    /// When it was last asked for, as far as the store knows; otherwise when it was written.
     pub used: SystemTime,
 }
 
-/// Why a remote store did not do as asked.
+/// Why a remote store did not do what it was asked to.
 #[derive(Debug)]
 pub(crate) struct RemoteError {
-    /// The reason, for a person.
+    /// The reason, for people.
     pub why: String,
-    /// Whether there is no use in asking again.
+    /// Whether asking again is pointless.
     pub lasting: bool,
 }
 
-/// What a build had of its shared store.
+/// A build's traffic with its shared store.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SharedTally {
     /// Where it is.
     pub store: String,
-    /// Values that came from there, and their bytes.
+    /// Values that came from it.
     pub found: u64,
     /// Their bytes.
     pub found_bytes: u64,
-    /// Values that were not there.
+    /// Values that it did not have.
     pub missed: u64,
-    /// Values that were put there.
+    /// Values that were put into it.
     pub shared: u64,
     /// Their bytes.
     pub shared_bytes: u64,
-    /// Values that could not be put there.
+    /// Values that could not be put into it.
     pub lost: u64,
-    /// What was wrong with it, if anything: what was missing was made.
+    /// What was wrong with it, if anything: what was missing was rebuilt.
     pub trouble: Option<String>,
 }
 
 impl SharedTally {
-    /// What is to be told of what was wrong with it.
+    /// The warning about that, if any.
     #[must_use]
     pub fn warning(&self) -> Option<Warning> {
         let why = self.trouble.clone()?;
@@ -131,7 +132,7 @@ pub(crate) struct SharedStore {
     used: Option<Arc<Used>>,
     background: Mutex<Option<Background>>,
     ahead: OnceLock<Reading>,
-    /// What was asked for, if that is to be noted.
+    /// What was asked for, if that is to be recorded.
     asked_for: Mutex<AskedFor>,
 }
 
@@ -163,7 +164,7 @@ impl SharedStore {
     /// The store of a build.
     ///
     /// # Errors
-    /// There can be no such store: what is wrong with its address. Whether it answers is seen when it is asked.
+    /// Such a store is impossible: what is wrong with its address. Whether it answers shows when it is first asked.
     pub fn open(settings: Option<&SharedSettings>, writer: &Writer, limits: &Limits) -> Result<Self, Problem> {
         let Some(settings) = settings else { return Ok(Self::default()) };
         let remote = settings.remote(writer, limits)?;
@@ -179,7 +180,7 @@ impl SharedStore {
         self.in_use().is_some()
     }
 
-    /// Whether there is one that takes what is put there.
+    /// Whether there is one that accepts values.
     pub fn takes_values(&self) -> bool {
         self.is_open() && lock(&self.background).is_some()
     }
@@ -188,13 +189,13 @@ impl SharedStore {
         self.used.as_ref().filter(|used| !used.health().off)
     }
 
-    /// The value of a key, if somebody shared it and it is as it was shared. Who does not want it any more gets nothing at once,
-    /// however long the store takes.
+    /// The value of a key, if somebody shared it and it is as it was shared. If it is not wanted any more, returns
+    /// `None` at once, however long the store takes.
     pub fn get(&self, kind: Kind, key: &Hash, cancelled: impl Fn() -> bool) -> Option<Value> {
         self.get_all(kind, slice::from_ref(key), &cancelled).pop().flatten()
     }
 
-    /// The values of many small keys, in their order.
+    /// The values of many small keys, in order.
     pub fn get_all(&self, kind: Kind, keys: &[Hash], cancelled: &dyn Fn() -> bool) -> Vec<Option<Value>> {
         if !self.is_open() {
             return vec![None; keys.len()];
@@ -215,12 +216,12 @@ impl SharedStore {
         values
     }
 
-    /// Whether there are values of many keys, in their order.
+    /// Whether there are values for many keys, in order.
     pub fn has_each(&self, kind: Kind, keys: &[Hash], cancelled: &dyn Fn() -> bool) -> Vec<bool> {
         self.ask(keys, move |used, key| used.has(kind, key), cancelled)
     }
 
-    /// Reads ahead what the last build noted under this key. `most` bytes wait at most.
+    /// Reads ahead what the previous build recorded under this key. At most `most` bytes wait.
     pub fn read_ahead(&self, key: &Hash, most: u64, cancelled: &dyn Fn() -> bool) {
         let Some(used) = self.in_use() else { return };
         if let Some(wanted) = self.noted(key, cancelled) {
@@ -228,7 +229,7 @@ impl SharedStore {
         }
     }
 
-    /// Notes under this key what was asked for, for the next build like this one.
+    /// Records under this key what was asked for, for the next build like this one.
     pub fn note_asked(&self, key: &Hash, cancelled: &dyn Fn() -> bool) {
         let asked = std::mem::take(&mut *lock(&self.asked_for));
         let Ok(value) = postcard::to_stdvec(&asked) else { return };
@@ -238,14 +239,14 @@ impl SharedStore {
         }
     }
 
-    /// What was noted under this key, which is nothing that a build asks for.
+    /// What was recorded under this key, which builds themselves never ask for.
     fn noted(&self, key: &Hash, cancelled: &dyn Fn() -> bool) -> Option<AskedFor> {
         let answers = self.ask(slice::from_ref(key), |used, key| used.get(Kind::Work, key), cancelled);
         postcard::from_bytes(&answers.into_iter().next()??.bytes).ok()
     }
 
-    /// Asks of each key, on threads of its own: what takes long is the way there and back, and those of the build are for work. What is
-    /// not wanted any more, or not to be had, is nothing.
+    /// Sends a request for each key, on threads of its own: most of the time is the round trip, and the threads of the
+    /// build are for work. What is not wanted any more, or unavailable, gets the default.
     fn ask<T: Default + Clone + Send + 'static>(
         &self,
         keys: &[Hash],
@@ -261,7 +262,7 @@ impl SharedStore {
             std::thread::spawn(move || {
                 let (keys, next, question) = &*asked;
                 while let Some((at, key)) = keys.iter().enumerate().nth(next.fetch_add(1, Ordering::Relaxed)) {
-                    // Nobody listens any more, or nobody answers.
+                    // Nobody is waiting any more, or nobody answers.
                     if used.health().off || answer.send((at, question(&used, key))).is_err() {
                         return;
                     }
@@ -278,7 +279,7 @@ impl SharedStore {
         }
     }
 
-    /// Shares a value, in the background. Where too much waits already, this waits too, as long as it is wanted.
+    /// Shares a value in the background. If too much is waiting already, this waits too, as long as it is wanted.
     pub fn put(&self, kind: Kind, key: &Hash, value: &[u8], made_in: Duration, cancelled: impl Fn() -> bool) {
         let Some(used) = self.used.as_ref().filter(|used| value.len() as u64 <= used.most) else { return };
         let Some(values) = lock(&self.background).as_ref().map(|background| background.values.clone()) else { return };
@@ -295,15 +296,15 @@ impl SharedStore {
         }
     }
 
-    /// Leaves it alone from now on, since something did not hold that may have come from there.
+    /// Leaves it alone from now on, because something was wrong that may have come from it.
     pub fn distrust(&self) {
         if let Some(used) = self.used.as_ref().filter(|used| used.health().tally.found > 0) {
             used.fail("what was remembered of the sources did not hold, there or here", true);
         }
     }
 
-    /// Waits until all that was shared is there, and tells what came of it. Nothing where there is no store. Who has no time gives up what
-    /// is not there yet.
+    /// Waits until everything shared has arrived, and returns the result. `None` if there is no store. If cancelled,
+    /// gives up what has not arrived yet.
     pub fn finish(&self, cancelled: impl Fn() -> bool) -> Option<SharedTally> {
         if let Some(Background { values, done }) = lock(&self.background).take() {
             drop(values);
@@ -361,7 +362,7 @@ impl Used {
             return None;
         };
         let Some(value) = self.seal.open(key, sealed) else {
-            // The store answers: what is made here takes that one's place.
+            // The store answers: what is made here replaces its value.
             health.note("it has a value that is not as it was shared");
             return None;
         };
@@ -388,14 +389,14 @@ impl Used {
         }
     }
 
-    /// Whether it is left alone; then the value that was to be put there is lost.
+    /// Whether it is left alone; the value that was to be put there is then lost.
     fn is_off_for_a_value(&self) -> bool {
         let mut health = self.health();
         health.tally.lost += u64::from(health.off);
         health.off
     }
 
-    /// Takes note of a failure. After some, one after another, the store is left alone.
+    /// Records a failure. After several in a row, the store is left alone.
     fn fail(&self, why: &str, lasting: bool) {
         let mut health = self.health();
         health.failures += 1;
@@ -405,7 +406,7 @@ impl Used {
 }
 
 impl Health {
-    /// Notes what was wrong first.
+    /// Records the first thing that was wrong.
     fn note(&mut self, why: &str) {
         self.tally.trouble.get_or_insert_with(|| why.to_owned());
         tracing::debug!(why, off = self.off, "the shared store failed");

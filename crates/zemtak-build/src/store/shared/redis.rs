@@ -5,7 +5,7 @@ use redis::{Cmd, Connection, ErrorKind, FromRedisValue, RedisError};
 use std::sync::{Mutex, PoisonError};
 use std::time::{Duration, SystemTime};
 
-/// How many names are asked for at a time.
+/// How many names are requested at a time.
 const AT_A_TIME: usize = 1000;
 
 pub(super) struct RedisStore {
@@ -49,7 +49,7 @@ impl RedisStore {
         Ok(connection)
     }
 
-    /// Does something over a connection, which others may use afterwards unless it went wrong.
+    /// Works over a connection, which others may use afterwards unless it failed.
     fn with<T>(&self, work: impl FnOnce(&mut Connection) -> Result<T, RedisError>) -> Result<T, RemoteError> {
         let mut connection = self.connect().map_err(|error| failed(&error))?;
         let done = work(&mut connection).map_err(|error| failed(&error))?;
@@ -96,7 +96,7 @@ impl Remote for RedisStore {
                 if names.is_empty() { Vec::new() } else { self.with(|connection| sizes.query(connection))? };
             let now = SystemTime::now();
             for (name, answer) in names.into_iter().zip(answers.as_chunks::<2>().0) {
-                // One that is gone by now has no idle time.
+                // A value that has disappeared meanwhile has no idle time.
                 let [Some(bytes), Some(idle)] = *answer else { continue };
                 let used = now.checked_sub(Duration::from_secs(idle)).unwrap_or(SystemTime::UNIX_EPOCH);
                 each(Listed { name, bytes, used });

@@ -10,7 +10,7 @@ use std::path::PathBuf;
 use std::time::{Duration, SystemTime};
 use zemtak_files::TEXT_BYTES;
 
-/// For how long an address that was signed holds.
+/// How long a signed address is valid.
 const SIGNED: Duration = Duration::from_secs(600);
 
 /// The largest list of a thousand names.
@@ -20,7 +20,7 @@ pub(super) struct S3Store {
     client: Client,
     bucket: Bucket,
     credentials: Option<Credentials>,
-    /// What names begin with in the bucket: nothing, or something that ends in `/`.
+    /// The prefix of names in the bucket: empty, or ending in `/`.
     prefix: String,
 }
 
@@ -31,7 +31,8 @@ impl std::fmt::Debug for S3Store {
 }
 
 impl S3Store {
-    /// A bucket, or a folder in one: `BUCKET/FOLDER`. Where it is and who asks is in the environment and the usual files.
+    /// A bucket, or a folder in one: `BUCKET/FOLDER`. Its location and the credentials come from the environment and
+    /// the usual files.
     ///
     /// # Errors
     /// What is wrong with those.
@@ -78,7 +79,7 @@ impl Remote for S3Store {
         self.client.has(self.bucket.head_object(self.who(), &name).sign(SIGNED).as_str())
     }
 
-    /// It does not know what was read, so that a value's last use is when it was written.
+    /// It does not record reads, so a value was last used when it was written.
     fn list(&self, prefix: &str, each: &mut dyn FnMut(Listed)) -> Result<(), RemoteError> {
         let prefix = format!("{}/", self.name(prefix));
         let mut next: Option<String> = None;
@@ -116,7 +117,7 @@ impl Remote for S3Store {
     }
 }
 
-/// Who asks, and where: from the variables and files that all clients of such stores read.
+/// Credentials and location: from the variables and files that all clients of such stores read.
 struct Account {
     credentials: Option<Credentials>,
     region: Option<String>,

@@ -14,16 +14,16 @@ use std::time::Duration;
 #[derive(Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct SharedSettings {
-    /// A folder, as `file:///mnt/art/store` or a path; `http://` or `https://` and the folder of a server that takes GET and PUT;
-    /// `redis://HOST/NUMBER`; or `s3://BUCKET/FOLDER`.
+    /// A folder, as `file:///mnt/art/store` or a path; `http://` or `https://` and the folder of a server that supports
+    /// GET and PUT; `redis://HOST/NUMBER`; or `s3://BUCKET/FOLDER`.
     pub url: String,
     /// What a build may do there.
     pub access: Access,
-    /// What only those know whose values are believed. Without it everybody who can write there is trusted.
+    /// A secret: only values of those who know it are trusted. Without it, everybody who can write there is.
     pub secret: Option<String>,
 }
 
-/// A password may stand in the address.
+/// The address may contain a password.
 impl std::fmt::Debug for SharedSettings {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("SharedSettings")
@@ -39,7 +39,7 @@ pub enum Access {
     /// Read and write.
     #[default]
     Write,
-    /// Read alone: for builds whose results nobody should trust.
+    /// Read only: for builds whose results nobody should trust.
     Read,
 }
 
@@ -56,11 +56,11 @@ impl std::str::FromStr for Access {
 }
 
 impl SharedSettings {
-    /// What the environment says of a shared store, over what a project says: `ZEMTAK_STORE` is its address, and nothing where it is
-    /// empty; `ZEMTAK_STORE_ACCESS` is `read` or `write`; `ZEMTAK_STORE_KEY` is the secret.
+    /// The shared store of the environment, on top of the project's: `ZEMTAK_STORE` is its address, or no store if it
+    /// is empty; `ZEMTAK_STORE_ACCESS` is `read` or `write`; `ZEMTAK_STORE_KEY` is the secret.
     ///
     /// # Errors
-    /// `ZEMTAK_STORE_ACCESS` is something else, or one of them is no text.
+    /// `ZEMTAK_STORE_ACCESS` has another value, or one of the variables is not valid text.
     pub fn from_environment(project: Option<Self>) -> Result<Option<Self>, Problem> {
         let mut settings = match said("ZEMTAK_STORE")? {
             Some(url) if url.is_empty() => None,
@@ -79,12 +79,12 @@ impl SharedSettings {
         Ok(settings)
     }
 
-    /// The same with the secret that the environment says, and nothing else of it.
+    /// The same with only the secret of the environment.
     pub(crate) fn with_secret_of_environment(self) -> Result<Self, Problem> {
         Ok(Self { secret: secret()?, ..self })
     }
 
-    /// A store at an address, read and written, without a secret.
+    /// A store at an address, for reading and writing, without a secret.
     pub fn new(url: impl Into<String>) -> Self {
         Self { url: url.into(), access: Access::default(), secret: None }
     }
@@ -94,7 +94,7 @@ impl SharedSettings {
         split_user(&self.url).0
     }
 
-    /// Whether a name and password stand in the address.
+    /// Whether the address contains a name and password.
     #[must_use]
     pub fn has_password(&self) -> bool {
         split_user(&self.url).1.is_some()
@@ -177,7 +177,7 @@ fn missing(place: &str, feature: &'static str) -> Box<dyn Remote> {
     Box::new(super::missing::Missing { place: place.to_owned(), feature })
 }
 
-/// What a variable of the environment says.
+/// The value of an environment variable.
 fn said(name: &str) -> Result<Option<String>, Problem> {
     match std::env::var(name) {
         Ok(text) => Ok(Some(text)),

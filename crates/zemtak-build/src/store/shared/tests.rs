@@ -98,7 +98,7 @@ fn over(moody: &Arc<Moody>, secret: Option<&str>) -> SharedStore {
 
 const KEYS: [Hash; 2] = [[7; 32], [8; 32]];
 
-/// What stands before a value.
+/// What precedes a value.
 const HEAD: usize = 15 + 32 + 8 + 32;
 
 const TOOK: Duration = Duration::from_micros(1700);
@@ -133,7 +133,7 @@ fn what_was_shared_comes_back_and_nothing_else() {
     }
     let told = store.finish(|| false).unwrap();
     assert_eq!((told.found, told.missed, told.trouble), (11, 91, None));
-    // Each bit that is not as it was, each end that is missing, and the value of another key.
+    // Each bit flipped, each truncation, and the value of another key.
     let length = HEAD + 4;
     let flips = (0..length * 8).map(Mood::Flips);
     for mood in flips.chain((0..length).map(Mood::Cuts)).chain([Mood::Swaps]) {
@@ -148,12 +148,12 @@ fn what_was_shared_comes_back_and_nothing_else() {
 fn who_has_not_the_secret_writes_nothing_that_is_believed() {
     let moody = filled(Some("courier"));
     assert_eq!(get(&over(&moody, Some("courier")), &KEYS[0]).unwrap().bytes, b"moth");
-    // Values of another secret, or of none, have other names, so that they do not even get in the way.
+    // Values with another secret, or with none, have other names, so that they do not even get in the way.
     for secret in [None, Some("thief")] {
         let store = over(&moody, secret);
         assert_eq!((get(&store, &KEYS[0]), store.finish(|| false).unwrap().trouble), (None, None));
     }
-    // A forger who knows the name writes what is true of no secret, or of another one.
+    // A forger who knows the name writes a value that is sealed with no secret, or with another one.
     let name = Seal::new(Some("courier")).name(Kind::Pages, &KEYS[0]);
     for forged in [Seal::new(None), Seal::new(Some("thief"))] {
         lock(&moody.values).insert(name.clone(), forged.close(&KEYS[0], b"wrong", TOOK));
@@ -174,7 +174,7 @@ fn a_store_that_fails_is_left_alone_before_long() {
         let told = store.finish(|| false).unwrap();
         assert!(told.trouble.is_some() && told.lost == 1 && lock(&moody.values).len() == 2, "{told:?}");
     }
-    // One that recovers in time is used on.
+    // A store that recovers in time is used again.
     let moody = filled(None);
     let store = over(&moody, None);
     for mood in [Mood::Down, Mood::Down, Mood::Good, Mood::Down, Mood::Good] {
@@ -204,7 +204,7 @@ fn nobody_waits_for_a_store_that_hangs_once_the_build_is_ended() {
     let store = over(&moody, None);
     let asked = std::cell::Cell::new(0);
     let ended = || asked.replace(asked.get() + 1) > 3;
-    // Some are being written, as many as may wait, and the next one waits until it is not wanted any more.
+    // Some are being written, as many as may are waiting, and the next one waits until it is not wanted any more.
     (0..WAITING + WRITERS + 2).for_each(|_| store.put(Kind::Pages, &[9; 32], b"late", TOOK, ended));
     assert_eq!((store.get(Kind::Pages, &KEYS[0], ended), store.finish(ended).unwrap().shared), (None, 0));
 }
@@ -216,7 +216,7 @@ fn a_store_is_told_checked_and_trimmed() {
     let a_day = Duration::from_secs(24 * 3600);
     let never = || false;
     let upkeep = Upkeep { remote: &moody, seal: &seal, cancelled: &never };
-    // What is not ours stays out of it, and a part goes once it is forgotten.
+    // Files that are not ours are left alone, and a partial file is removed once it is old enough.
     let part = "zemtak-2/pages/ab/.zemtak-0.part";
     for stranger in ["zemtak-2/notes.txt", "zemtak-2/moths/ab/cd", part] {
         lock(&moody.values).insert(stranger.into(), vec![1; 100]);
@@ -244,7 +244,7 @@ fn a_store_is_told_checked_and_trimmed() {
     assert_eq!((trimmed.removed_bytes, trimmed.left, trimmed.left_bytes), (87 + 4, 1, 87 + 7));
     assert!(!lock(&moody.values).contains_key(&old) && !lock(&moody.values).contains_key(part));
     assert_eq!(lock(&moody.values).len(), 3);
-    // A value in the place of another one, and one that is cut, are no values.
+    // A value in the place of another one, and a truncated one, are not values.
     let sound = lock(&moody.values).get(&seal.name(Kind::Pages, &KEYS[1])).unwrap().clone();
     for (name, value) in [(old.clone(), sound.clone()), ("zemtak-2/layouts/ab/cd".into(), sound[..50].to_vec())] {
         lock(&moody.values).insert(name.clone(), value);
@@ -252,7 +252,7 @@ fn a_store_is_told_checked_and_trimmed() {
         assert_eq!(upkeep.check(true).unwrap().damaged, [name]);
         assert!(upkeep.check(false).unwrap().damaged.is_empty());
     }
-    // With another secret nothing is.
+    // With another secret, none is valid.
     let thief = Seal::new(Some("thief"));
     assert_eq!(Upkeep { seal: &thief, ..upkeep }.check(false).unwrap().damaged.len(), 1);
 }
@@ -266,22 +266,22 @@ fn what_the_last_build_asked_for_is_fetched_before_anybody_asks() {
     }
     first.note_asked(&list, &|| false);
     first.finish(|| false);
-    // With room for both, and with room for one at a time: all that is there comes, once.
+    // With room for both, and with room for one at a time: everything that exists arrives, once.
     for most in [1000, 1] {
         let store = over(&moody, None);
         *lock(&moody.asked) = 0;
         store.read_ahead(&list, most, &|| false);
         assert_eq!(get(&store, &KEYS[1]).unwrap().bytes, b"lantern");
         assert_eq!((get(&store, &KEYS[0]).unwrap().bytes, get(&store, &[9; 32])), (b"moth".to_vec(), None));
-        // Somebody asked before it could be read ahead, or after it was not found: then again.
+        // It was asked for before it could be read ahead, or after it was not found: then it is requested again.
         assert!((4..=6).contains(&*lock(&moody.asked)), "{}", lock(&moody.asked));
         assert_eq!(store.finish(|| false).unwrap().found, 3);
-        // The same is not noted twice.
+        // The same is not recorded twice.
         let shared = store.finish(|| false).unwrap().shared;
         store.note_asked(&list, &|| false);
         assert_eq!(store.finish(|| false).unwrap().shared, shared);
     }
-    // With room for one, the next comes once that is taken.
+    // With room for one, the next arrives once that is taken.
     let store = over(&moody, None);
     let until_asked = |times: u32| {
         let since = std::time::Instant::now();
@@ -290,7 +290,7 @@ fn what_the_last_build_asked_for_is_fetched_before_anybody_asks() {
             std::thread::sleep(Duration::from_millis(1));
         }
     };
-    // One after another, so that what comes first is known.
+    // One after another, so that the order is known.
     lock(&store.asked_for).0 = vec![(Kind::Pages, KEYS[0]), (Kind::Pages, KEYS[1])];
     store.note_asked(&[2; 32], &|| false);
     store.finish(|| false);
@@ -301,7 +301,7 @@ fn what_the_last_build_asked_for_is_fetched_before_anybody_asks() {
     assert!(get(&store, &KEYS[0]).is_some());
     until_asked(3);
     assert!(get(&store, &KEYS[1]).is_some() && *lock(&moody.asked) == 3);
-    // A store that hangs keeps nobody who does not want it.
+    // A store that hangs does not hold up those who do not want it.
     let store = over(&moody, None);
     store.read_ahead(&list, 1000, &|| false);
     *lock(&moody.mood) = Mood::Hangs;

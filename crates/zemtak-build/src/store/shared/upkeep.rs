@@ -1,4 +1,4 @@
-//! What lies in a shared store: told, trimmed and checked.
+//! The content of a shared store: listed, trimmed and checked.
 
 use super::{Kind, Listed, READERS, Remote, RemoteError, Seal};
 use crate::store::{Checked, StoreInfo, TrimBounds, Trimmed};
@@ -10,17 +10,17 @@ use std::time::{Duration, SystemTime};
 /// Where all values of this version lie.
 const ROOT: &str = super::seal::ROOT;
 
-/// A part that is as old as this is of a process that was killed.
+/// A partial file of this age is from a process that was killed.
 const FORGOTTEN: Duration = Duration::from_secs(3600);
 
-/// What is in a store, and what keeps somebody from going through it.
+/// Access to a store for upkeep, or the reason why it is impossible.
 pub(crate) struct Upkeep<'a> {
     pub remote: &'a dyn Remote,
     pub seal: &'a Seal,
     pub cancelled: &'a (dyn Fn() -> bool + Sync),
 }
 
-/// The values of a store, and what was left half written there.
+/// The values of a store, and what was left there half written.
 struct There {
     values: Vec<(Kind, Listed)>,
     parts: Vec<Listed>,
@@ -32,7 +32,7 @@ impl Upkeep<'_> {
         self.remote.list(ROOT, &mut |listed| {
             let file = listed.name.rsplit('/').next().unwrap_or_default();
             let kind = listed.name.split('/').nth(1).and_then(Kind::of);
-            // Whatever else lies there is not ours.
+            // Anything else there is not ours.
             match kind {
                 Some(_) if is_part(file) => there.parts.push(listed),
                 Some(kind) => there.values.push((kind, listed)),
@@ -63,7 +63,7 @@ impl Upkeep<'_> {
         })
     }
 
-    /// Removes what nobody has asked for longest, until the rest is within bounds.
+    /// Removes the least recently used values until the rest is within bounds.
     pub fn trim(&self, bounds: TrimBounds, dry_run: bool) -> Result<Trimmed, RemoteError> {
         let There { mut values, parts } = self.list()?;
         values.sort_by(|(_, a), (_, b)| (a.used, &a.name).cmp(&(b.used, &b.name)));
@@ -93,7 +93,7 @@ impl Upkeep<'_> {
         })
     }
 
-    /// Reads all values and holds each to its hash; removes those that are not as they were shared, if that is asked for.
+    /// Reads all values and checks each against its hash; if asked to, removes those that are not as they were shared.
     pub fn check(&self, remove: bool) -> Result<Checked, RemoteError> {
         let there = self.list()?.values;
         let values: Vec<&Listed> = there.iter().map(|(_, listed)| listed).collect();
@@ -111,7 +111,8 @@ impl Upkeep<'_> {
         Ok(Checked { store, shared: true, values, damaged, removed: remove })
     }
 
-    /// Does something with each, several at a time: what takes long is the way there and back. Who cancels gets what came so far.
+    /// Does something with each, several at a time: most of the time is the round trip. If cancelled, returns the
+    /// results so far.
     fn of_each<T: Send>(
         &self,
         all: &[&Listed],
@@ -127,7 +128,7 @@ impl Upkeep<'_> {
         };
         let parts: Vec<Result<Vec<T>, RemoteError>> = std::thread::scope(|scope| {
             let threads: Vec<_> = (0..READERS.min(all.len())).map(|_| scope.spawn(some)).collect();
-            // They do not panic: what fails there is an answer.
+            // They do not panic: errors are results there.
             threads.into_iter().filter_map(|thread| thread.join().ok()).collect()
         });
         Ok(parts.into_iter().collect::<Result<Vec<Vec<T>>, RemoteError>>()?.into_iter().flatten().collect())
