@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT OR Apache-2.0
 //
-// The resource cache of Zemtak for C++17, over zemtak.h: what is leased is given back when it goes out of scope. No exceptions: what can
-// fail says so by a code. docs/c.md tells the story; zemtak.h says what each call does.
+// The resource cache of Zemtak for C++17, on top of zemtak.h: leases are given back when they go out of scope. Throws no exceptions:
+// calls that can fail return a code. docs/c.md is the guide; zemtak.h documents each call.
 //
 //     zemtak::Settings settings;
 //     settings.add_folder("assets");
@@ -13,7 +13,7 @@
 //         if (auto quad = moth.quad(zemtak::at(120, 64))) draw(*quad);
 //     }
 //
-// What is leased keeps the cache, so that scopes may end in any order; once the pump is closed it shows nothing.
+// Leases keep the cache alive, so scopes may end in any order; once the pump is closed, they show nothing.
 #ifndef ZEMTAK_HPP
 #define ZEMTAK_HPP
 
@@ -29,44 +29,44 @@
 
 namespace zemtak {
 
-/// A placement at (x, y), as large as the canvas, upright.
+/// A placement at (x, y), at the size of the canvas, upright.
 inline zemtak_placement at(double x, double y) noexcept {
     zemtak_placement placement{};
     placement.at[0] = x, placement.at[1] = y, placement.scale[0] = placement.scale[1] = 1;
     return placement;
 }
 
-/// A text that was handed out.
+/// A text returned by a call.
 inline std::string_view text_of(const zemtak_text &text) noexcept { return reinterpret_cast<const char *>(text.text); }
 
-/// A device: derive from it. It is called on the thread that opened the game and on no other.
+/// A device: derive from it. It is called only on the thread that opened the game.
 class Sink {
 public:
     virtual ~Sink() = default;
-    /// Makes a texture and writes its number. 0 where it could, 1 where the device is out of memory, anything else where it cannot be.
+    /// Makes a texture and writes its number. Returns 0 on success, 1 if the device is out of memory, anything else for other failures.
     virtual std::int32_t make_texture(const zemtak_new_texture &wanted, std::uint64_t &texture) noexcept = 0;
-    /// Drops a texture: each that was made, once.
+    /// Drops a texture: each that was made, exactly once.
     virtual void drop_texture(std::uint64_t texture) noexcept = 0;
     /// The longest side that a texture may have; 0 for 16,384.
     virtual std::uint32_t largest_side() const noexcept { return 0; }
-    /// Whether textures are made of blocks too; else these are unpacked.
+    /// Whether it takes textures in compressed blocks too; otherwise these are unpacked.
     virtual bool takes_blocks() const noexcept { return false; }
-    /// Whether large textures are made by the next two, over several frames.
+    /// Whether large textures are made by the next two functions, over several frames.
     virtual bool fills_by_rows() const noexcept { return false; }
-    /// Makes a texture with room for all levels; ends as `make_texture` does.
+    /// Makes a texture with room for all levels; returns the same as `make_texture`.
     virtual std::int32_t make_empty(const zemtak_new_texture &, std::uint64_t &) noexcept { return -1; }
-    /// Fills rows of it. 0 where it could; else it is dropped.
+    /// Fills rows of it. Returns 0 on success; otherwise the texture is dropped.
     virtual std::int32_t write_rows(std::uint64_t, const zemtak_rows &) noexcept { return -1; }
 };
 
-/// How a cache works. The fields of `plain` but for its roots are the caller's to set.
+/// Settings of a cache. Set the fields of `plain` as you like, except for its roots.
 class Settings {
 public:
     zemtak_settings plain{};
 
-    /// Looks for files in a folder, after those that were named before.
+    /// Adds a folder to search for files, after those added before.
     void add_folder(std::string folder) { folders_.push_back({std::move(folder), {}, false}); }
-    /// Looks for files by functions; copied.
+    /// Adds functions that read files; the struct is copied.
     void add_files(const zemtak_files &files) { folders_.push_back({{}, files, true}); }
 
 private:
@@ -79,7 +79,7 @@ private:
     std::vector<Root> folders_;
 };
 
-/// A handle that is given back at the end of its scope. It is moved, not copied.
+/// A handle that is given back at the end of its scope. It can be moved, not copied.
 template <zemtak_code (*Release)(const zemtak_cache *, std::uint64_t)>
 class Held {
 public:
@@ -118,7 +118,7 @@ public:
     zemtak_code status(zemtak_text *error = nullptr) const noexcept { return zemtak_lease_status(cache_.get(), handle_, error); }
     bool is_ready() const noexcept { return status() == ZEMTAK_OK; }
 
-    /// What it shows; nothing while that is not there.
+    /// What it shows; empty while it is not loaded.
     std::optional<zemtak_view> view() const noexcept {
         zemtak_view view;
         if (zemtak_lease_view(cache_.get(), handle_, &view) != ZEMTAK_OK) return std::nullopt;
@@ -132,7 +132,7 @@ public:
         return quad;
     }
 
-    /// The quads that draw it stretched to a size in canvas pixels; its bands keep theirs.
+    /// The quads that draw it stretched to a size in canvas pixels; its bands keep their size.
     std::vector<zemtak_quad> stretched(double width, double height, bool tiled, const zemtak_placement &placement) const {
         std::vector<zemtak_quad> quads(9);
         for (;;) {
@@ -144,28 +144,28 @@ public:
         }
     }
 
-    /// The texture of a layer of its page, such as `normal`; nothing while that is not there.
+    /// The texture of a layer of its page, such as `normal`; empty while it is not loaded.
     std::optional<std::uint64_t> layer(const char *name) const noexcept {
         std::uint64_t texture = 0;
         if (zemtak_lease_layer(cache_.get(), handle_, name, &texture) != ZEMTAK_OK) return std::nullopt;
         return texture;
     }
 
-    /// A named point in canvas pixels; nothing where it has none.
+    /// A named point in canvas pixels; empty if it has none of that name.
     std::optional<std::pair<double, double>> point(const char *name) const noexcept {
         std::pair<double, double> point;
         if (zemtak_lease_point(cache_.get(), handle_, name, &point.first, &point.second) != ZEMTAK_OK) return std::nullopt;
         return point;
     }
 
-    /// A lease of a part, in canvas pixels; none where nothing of it is stored.
+    /// A lease on a part, in canvas pixels; empty if nothing of it is stored.
     Lease part(std::int32_t x, std::int32_t y, std::uint32_t width, std::uint32_t height) const noexcept {
         std::uint64_t part = 0;
         zemtak_lease_part(cache_.get(), handle_, x, y, width, height, &part);
         return {cache_, part};
     }
 
-    /// One more lease of the same.
+    /// Another lease on the same.
     Lease share() const noexcept {
         std::uint64_t other = 0;
         zemtak_lease_share(cache_.get(), handle_, &other);
@@ -173,7 +173,7 @@ public:
     }
 };
 
-/// Many sprites that were leased together.
+/// Many sprites leased together.
 class LeaseSet : public Held<zemtak_set_release> {
 public:
     using Held::Held;
@@ -184,7 +184,7 @@ public:
         return progress;
     }
 
-    /// What one of them shows, by its place in the order of their names.
+    /// What one of them shows, by its index in the order of their names.
     std::optional<zemtak_view> view(std::uint32_t place) const noexcept {
         zemtak_view view;
         if (zemtak_set_view(cache_.get(), handle_, place, &view) != ZEMTAK_OK) return std::nullopt;
@@ -195,27 +195,27 @@ public:
 /// All sprites of a clip.
 class ClipLease;
 
-/// A clip that plays.
+/// A playing clip.
 class Playing : public Held<zemtak_playing_release> {
 public:
     using Held::Held;
 
-    /// Goes on, or back where that is below 0.
+    /// Advances by this many nanoseconds; a negative number plays backwards.
     zemtak_moment advance(std::int64_t nanoseconds) noexcept {
         zemtak_moment moment{};
         zemtak_playing_advance(cache_.get(), handle_, nanoseconds, &moment);
         return moment;
     }
 
-    /// Plays at another speed from here on.
+    /// Plays at another speed from now on.
     zemtak_code set_speed(std::int32_t speed_num, std::uint32_t speed_den = 1) noexcept {
         return zemtak_playing_set_speed(cache_.get(), handle_, speed_num, speed_den);
     }
 
-    /// Goes to a place of the clip.
+    /// Jumps to a position of the clip.
     zemtak_code seek(std::uint64_t nanoseconds) noexcept { return zemtak_playing_seek(cache_.get(), handle_, nanoseconds); }
 
-    /// Plays another clip from here on, as far into it as this one was.
+    /// Switches to another clip, at the same fraction of its length.
     zemtak_code go_over_to(const ClipLease &clip) noexcept;
 
     /// Calls `tell` with each event of the last advance, a `std::string_view`.
@@ -225,7 +225,7 @@ public:
         for (std::uint32_t n = 0; zemtak_playing_event(cache_.get(), handle_, n, &event) == ZEMTAK_OK; n++) tell(text_of(event));
     }
 
-    /// The vertices that draw what the last advance told.
+    /// The vertices that draw what the last advance returned.
     std::optional<zemtak_quad> quad(const zemtak_placement &placement) const noexcept {
         zemtak_quad quad;
         if (zemtak_playing_quad(cache_.get(), handle_, &placement, &quad) != ZEMTAK_OK) return std::nullopt;
@@ -239,14 +239,14 @@ public:
 
     zemtak_code status(zemtak_text *error = nullptr) const noexcept { return zemtak_clip_status(cache_.get(), handle_, error); }
 
-    /// Mode, steps and length; nothing while the clip is not known.
+    /// Mode, steps and length; empty until the clip is known.
     std::optional<zemtak_clip_details> info() const noexcept {
         zemtak_clip_details info;
         if (zemtak_clip_info(cache_.get(), handle_, &info) != ZEMTAK_OK) return std::nullopt;
         return info;
     }
 
-    /// Plays it at a speed from a place in it.
+    /// Plays it at this speed, starting at a position.
     Playing play(std::int32_t speed_num = 1, std::uint32_t speed_den = 1, std::uint64_t nanoseconds = 0) const noexcept {
         std::uint64_t playing = 0;
         zemtak_playing_take(cache_.get(), handle_, speed_num, speed_den, nanoseconds, &playing);
@@ -263,14 +263,14 @@ inline zemtak_look look(std::int32_t layer, std::uint8_t red = 255, std::uint8_t
     return {layer, {red, green, blue, alpha}};
 }
 
-/// Many sprites as few draws; kept from frame to frame.
+/// Many sprites in few draws. Keep it from frame to frame.
 class Batch : public Held<zemtak_batch_release> {
 public:
     using Held::Held;
 
-    /// Takes all sprites out.
+    /// Removes all sprites.
     void clear() noexcept { zemtak_batch_clear(cache_.get(), handle_); }
-    /// What lies outside of this is left out from now on.
+    /// From now on, what lies outside this area is left out.
     void set_screen(float left, float top, float right, float bottom) noexcept {
         const float screen[4] = {left, top, right, bottom};
         zemtak_batch_set_screen(cache_.get(), handle_, screen);
@@ -291,7 +291,7 @@ public:
         return zemtak_batch_add_quads(cache_.get(), handle_, quads.data(), static_cast<std::uint32_t>(quads.size()), &how);
     }
 
-    /// Vertices, or instances, and what to draw; good until the next call with this batch.
+    /// Vertices, or instances, and what to draw; valid until the next call with this batch.
     zemtak_laid_out lay_out(bool as_added = false, bool instances = false) noexcept {
         zemtak_laid_out laid_out{};
         zemtak_batch_lay_out(cache_.get(), handle_, as_added, instances, &laid_out);
@@ -307,7 +307,7 @@ public:
     Game &operator=(const Game &) = delete;
     ~Game() { close(); }
 
-    /// Opens them on this thread, which is that of the graphics API. The sink outlives them.
+    /// Opens them on this thread, which must be that of the graphics API. The sink must outlive them.
     zemtak_code open(const Settings &settings, Sink &sink) {
         close();
         std::vector<zemtak_root> roots;
@@ -324,14 +324,14 @@ public:
         return code;
     }
 
-    /// Drops all textures and closes the pump; the cache goes with the last of what was leased.
+    /// Drops all textures and closes the pump; the cache is closed with the last lease.
     void close() noexcept {
         if (pump_) zemtak_pump_close(&pump_);
         cache_.reset();
     }
 
     Lease lease(const char *name) const noexcept { return take<Lease, zemtak_lease_take>(name); }
-    /// The same, held in a name of the game's own, which the ledger tells.
+    /// The same under a name of the game's own, which the ledger reports.
     Lease lease(const char *name, const char *holder) const noexcept {
         zemtak_cache *named = nullptr;
         std::uint64_t handle = 0;
@@ -366,7 +366,7 @@ public:
         return zemtak_pump_wait(pump_, cache_.get(), what.handle(), error);
     }
 
-    /// Calls `tell` with each thing that happened since, in order.
+    /// Calls `tell` with each event since the last call, in order.
     template <typename Tell>
     void events(Tell &&tell) const {
         zemtak_event event;

@@ -13,26 +13,26 @@ pub struct ZemtakLedger {
     pub loads: u64,
     /// Their bytes.
     pub loaded_bytes: u64,
-    /// Textures that were dropped to make room, for a trim, or for another reason.
+    /// Textures that were dropped to make room, by a trim, or for another reason.
     pub evictions: u64,
-    /// Files that could not be had.
+    /// Files that could not be loaded.
     pub failures: u64,
-    /// Bytes of textures that are there.
+    /// Bytes of resident textures.
     pub resident_bytes: u64,
-    /// The most that ever were.
+    /// The highest value of that so far.
     pub peak_bytes: u64,
     /// Bytes of textures that are leased.
     pub leased_bytes: u64,
-    /// Leases that are not given back.
+    /// Leases that have not been given back.
     pub leases: u64,
-    /// Handles that are not given back: leases, sets, clips, what plays, and batches.
+    /// Handles that have not been given back: leases, sets, clips, playing clips, and batches.
     pub handles: u64,
 }
 
-/// Tells the account.
+/// Reads the account.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_ledger(cache: *const ZemtakCache, ledger: *mut ZemtakLedger) -> Code {
     call(|| {
@@ -55,12 +55,12 @@ pub unsafe extern "C" fn zemtak_cache_ledger(cache: *const ZemtakCache, ledger: 
     })
 }
 
-/// Tells all of the account as JSON, with who holds what by name and each texture: `requests`, `loads`, `held`, `textures` and the rest.
-/// Writes at most `size` bytes to `buffer`, a zero at the end among them, and how many all of it takes to `length`; `ZEMTAK_OUT_OF_RANGE`
-/// where that is more than `size`.
+/// Writes the whole account as JSON, with who holds what by name, and each texture: `requests`, `loads`, `held`,
+/// `textures` and the rest. Writes at most `size` bytes to `buffer`, including a zero at the end, and the number of
+/// bytes that all of it takes to `length`; `ZEMTAK_OUT_OF_RANGE` if that is more than `size`.
 ///
 /// # Safety
-/// Pointers are null or good; the buffer has that size.
+/// Pointers are null or valid; the buffer has that size.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_ledger_json(
     cache: *const ZemtakCache,

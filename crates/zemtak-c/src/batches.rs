@@ -1,4 +1,4 @@
-//! Batches: many sprites as few draws.
+//! Batches: many sprites in few draws.
 
 use crate::cache::ZemtakCache;
 use crate::code::{Code, call, many, read, write};
@@ -7,17 +7,17 @@ use crate::view::{ZemtakPlacement, ZemtakQuad};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_runtime::{Batch, BatchOrder, Cache, Look, Texture, Views};
 
-/// How a sprite is drawn beside where. All zero is layer 0, white.
+/// How a sprite is drawn, apart from its place. All zero is layer 0, white.
 #[repr(C)]
 #[derive(Clone, Copy)]
 pub struct ZemtakLook {
     /// Lower layers are drawn first.
     pub layer: i32,
-    /// Red, green, blue and alpha that its pixels are multiplied with; four zeros stand for white.
+    /// Red, green, blue and alpha that multiply its pixels; four zeros stand for white.
     pub tint: [u8; 4],
 }
 
-/// A sprite to be drawn.
+/// A sprite to draw.
 #[repr(C)]
 pub struct ZemtakSprite {
     /// A lease.
@@ -28,42 +28,44 @@ pub struct ZemtakSprite {
     pub look: ZemtakLook,
 }
 
-/// Quads that are drawn with one texture, one after the other.
+/// A run of quads drawn with one texture.
 #[repr(C)]
 pub struct ZemtakDraw {
-    /// The number that the sink gave it.
+    /// The texture, by the number that the sink gave to it.
     pub texture: u64,
-    /// The first quad: its vertices begin at four times this, which is the base of the indices.
+    /// The first quad: its vertices begin at four times this number, which is the base of the indices.
     pub first: u32,
-    /// How many quads: at most 16,384, whose vertices 16-bit indices reach.
+    /// The number of quads: at most 16,384, so that 16-bit indices reach all vertices.
     pub quads: u32,
 }
 
-/// What a batch is to be drawn with. It stays where it is until the next call with that batch.
+/// The data for drawing a batch. It stays in place until the next call with that batch.
 #[repr(C)]
 pub struct ZemtakLaidOut {
-    /// Vertices, four for each quad, 20 bytes each: x, y, u, v as 32-bit floats, then red, green, blue, alpha as bytes of which 255 is 1.
-    /// Of instances one for each quad, 52 bytes each: as 32-bit floats the place of the upright sprite's top left corner, the way from there
-    /// to its top right, and to its bottom left, then the same three on the texture; then the colour. Little-endian.
+    /// Vertices, four for each quad, 20 bytes each: x, y, u, v as 32-bit floats, then red, green, blue, alpha as bytes
+    /// in which 255 means 1. Or instances, one for each quad, 52 bytes each: as 32-bit floats the position of the
+    /// upright sprite's top left corner, the vectors from there to its top right and bottom left corners, then the same
+    /// three on the texture; then the colour. Little-endian.
     pub bytes: *const u8,
-    /// How many bytes.
+    /// The number of bytes.
     pub length: u64,
     /// What to draw, in order.
     pub draws: *const ZemtakDraw,
-    /// How many draws.
+    /// The number of draws.
     pub draw_count: u32,
-    /// How many quads they have together.
+    /// The number of quads in all of them.
     pub quads: u32,
-    /// How many sprites were left out since they lie outside of the screen.
+    /// How many sprites were left out because they lie outside the screen.
     pub culled: u32,
 }
 
-/// A batch with what is handed out of it.
+/// A batch, with the data returned for it.
 #[derive(Default)]
 pub struct Drawn {
     batch: Batch,
     draws: Vec<ZemtakDraw>,
-    /// What sprites showed when they were added, for each call since all were taken out: in the next frame it is mostly the same.
+    /// What sprites showed when they were added, for each call since the batch was cleared: in the next frame it is
+    /// mostly the same.
     views: Vec<Views>,
     calls: usize,
 }
@@ -116,11 +118,11 @@ fn lock(batch: &Mutex<Drawn>) -> MutexGuard<'_, Drawn> {
     batch.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Opens a batch: it takes sprites and gives what a graphics API draws. Kept from frame to frame it takes no memory. Given back by
-/// `zemtak_batch_release`. A batch is used by one thread at a time.
+/// Creates a batch: it takes sprites and returns what a graphics API draws. If you keep it from frame to frame, it
+/// allocates nothing. Give it back with `zemtak_batch_release`. Only one thread may use a batch at a time.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_take(cache: *const ZemtakCache, batch: *mut u64) -> Code {
     call(|| {
@@ -132,7 +134,7 @@ pub unsafe extern "C" fn zemtak_batch_take(cache: *const ZemtakCache, batch: *mu
     })
 }
 
-/// Takes all sprites out.
+/// Removes all sprites.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -142,11 +144,11 @@ pub unsafe extern "C" fn zemtak_batch_clear(cache: *const ZemtakCache, batch: u6
     call(|| unsafe { read(cache) }?.batch(batch).map(|batch| lock(&batch).clear()))
 }
 
-/// Sets what can be seen: left, top, right, bottom, in the units of placements. Sprites that are added after this and lie outside are left
-/// out. Null for all.
+/// Sets the visible area: left, top, right, bottom, in the units of placements. Sprites that are added afterwards and
+/// lie outside it are left out. Null for no limit.
 ///
 /// # Safety
-/// Pointers are null or good; the screen has four numbers.
+/// Pointers are null or valid; the screen has four numbers.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_set_screen(cache: *const ZemtakCache, batch: u64, screen: *const f32) -> Code {
     call(|| {
@@ -157,10 +159,11 @@ pub unsafe extern "C" fn zemtak_batch_set_screen(cache: *const ZemtakCache, batc
     })
 }
 
-/// Adds many sprites at once, as they are at one moment. Those that show nothing yet are left out; with a handle that is stale none is added.
+/// Adds many sprites at once, as they are at one moment. Those that show nothing yet are left out; if a handle is
+/// stale, none is added.
 ///
 /// # Safety
-/// Pointers are null or good; there are so many sprites.
+/// Pointers are null or valid; there are this many sprites.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_add(
     cache: *const ZemtakCache,
@@ -175,10 +178,10 @@ pub unsafe extern "C" fn zemtak_batch_add(
     })
 }
 
-/// Adds what a clip shows since its last advance. `look` may be null.
+/// Adds what a clip has shown since its last advance. `look` may be null.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_add_playing(
     cache: *const ZemtakCache,
@@ -200,10 +203,10 @@ pub unsafe extern "C" fn zemtak_batch_add_playing(
     })
 }
 
-/// Adds quads, as those of `zemtak_lease_stretched`. `look` may be null.
+/// Adds quads, such as those of `zemtak_lease_stretched`. `look` may be null.
 ///
 /// # Safety
-/// Pointers are null or good; there are so many quads.
+/// Pointers are null or valid; there are this many quads.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_add_quads(
     cache: *const ZemtakCache,
@@ -222,11 +225,11 @@ pub unsafe extern "C" fn zemtak_batch_add_quads(
     })
 }
 
-/// Lays all sprites out: layers from the lowest; within a layer by texture, or, with `as_added`, in the order in which they were added, for
-/// sprites that overlap. As vertices, or as `instances`.
+/// Lays out all sprites: lowest layer first; within a layer by texture or, with `as_added`, in the order in which they
+/// were added, for sprites that overlap. As vertices, or as `instances`.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_lay_out(
     cache: *const ZemtakCache,
@@ -267,11 +270,11 @@ pub unsafe extern "C" fn zemtak_batch_lay_out(
     })
 }
 
-/// The 16-bit indices of so many quads, six each, for any batch and any draw of it: of each draw the base is its first vertex. Uploaded
-/// once, for as many quads as a draw may have. `ZEMTAK_OUT_OF_RANGE` for more than 16,384.
+/// The 16-bit indices of this many quads, six each, for every draw of any batch: the base of a draw is its first
+/// vertex. Upload them once, for as many quads as a draw may have. `ZEMTAK_OUT_OF_RANGE` for more than 16,384.
 ///
 /// # Safety
-/// The pointer is null or leads to room for six times as many.
+/// The pointer is null, or there is room for six times as many.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_batch_indices(indices: *mut u16, quads: u32) -> Code {
     call(|| {
@@ -282,13 +285,13 @@ pub unsafe extern "C" fn zemtak_batch_indices(indices: *mut u16, quads: u32) -> 
         if all.len() != quads as usize * 6 {
             return Err(Code::OutOfRange);
         }
-        // SAFETY: the caller promises room for so many.
+        // SAFETY: the caller promises room for this many.
         unsafe { std::ptr::copy_nonoverlapping(all.as_ptr(), indices, all.len()) };
         Ok(())
     })
 }
 
-/// Gives a batch back. Once more is `ZEMTAK_STALE`.
+/// Gives a batch back. A second time is `ZEMTAK_STALE`.
 ///
 /// # Safety
 /// The cache is null or open.

@@ -1,4 +1,4 @@
-//! Opening and closing a cache, and what is asked of all of it.
+//! Opening and closing a cache, and calls that concern all of it.
 
 use crate::batches::Drawn;
 use crate::clips::Played;
@@ -18,11 +18,11 @@ use zemtak_runtime::{Cache, ClipLease, Event, LeaseSet, Pixels, Settings};
 /// A cache, and all that was leased from it. Its calls may come from any thread.
 pub struct ZemtakCache {
     pub(crate) cache: Cache,
-    /// Shared with those who hold under other names.
+    /// Shared with pointers to it under other names.
     pub(crate) of: Arc<Tables>,
 }
 
-/// What was leased from a cache, but for single leases, which the cache keeps itself.
+/// What was leased from a cache, except single leases, which the cache keeps itself.
 pub struct Tables {
     cache: Cache,
     pub sets: Handles<LeaseSet>,
@@ -44,41 +44,41 @@ impl Tables {
         }
     }
 
-    /// How many handles are not given back.
+    /// How many handles have not been given back.
     pub fn len(&self) -> u64 {
         (self.sets.len() + self.clips.len() + self.playing.len() + self.batches.len()) as u64
     }
 }
 
 impl Drop for Tables {
-    /// The pump may be open yet, and keeps what it pumps for.
+    /// The pump may still be open, and keeps what it needs.
     fn drop(&mut self) {
         self.cache.give_all_back();
     }
 }
 
-/// How a cache works. All zero is the default but for the roots.
+/// Settings of a cache. All zero means the defaults, except for the roots.
 #[repr(C)]
 pub struct ZemtakSettings {
-    /// Where files are looked for, the first root first.
+    /// Where to look for files, the first root first.
     pub roots: *const ZemtakRoot,
-    /// How many.
+    /// The number of roots.
     pub root_count: u32,
-    /// How many threads decode: 0 for as many as the machine has cores, -1 to have the pump do it.
+    /// How many threads decode: 0 for as many as the machine has cores, -1 to let the pump decode.
     pub workers: i32,
-    /// Bytes of texture memory within which textures stay that nobody holds; 0 for 256 MiB.
+    /// Bytes of texture memory; within it, textures that nobody holds stay resident. 0 for 256 MiB.
     pub budget: u64,
-    /// How often files are looked at for changes, in milliseconds; 0 for never.
+    /// How often files are checked for changes, in milliseconds; 0 for never.
     pub watch_ms: u32,
-    /// Red, green, blue and alpha of what is drawn for what is not there yet; alpha 0 for nothing.
+    /// Red, green, blue and alpha of the stand-in for what is not resident; alpha 0 for none.
     pub stand_in: [u8; 4],
 }
 
 impl ZemtakSettings {
     /// # Safety
-    /// Its pointers are null or good.
+    /// Its pointers are null or valid.
     unsafe fn settings(&self) -> Result<Settings, Code> {
-        // SAFETY: the caller promises so many roots.
+        // SAFETY: the caller promises this many roots.
         let roots = unsafe { many(self.roots, self.root_count)? };
         if roots.is_empty() {
             return Err(Code::Null);
@@ -101,12 +101,12 @@ impl ZemtakSettings {
     }
 }
 
-/// Opens a cache, and the pump that makes and drops its textures. This thread is the one of the graphics API: the pump works on no other.
-/// Both are to be closed, the pump first or last.
+/// Opens a cache, and the pump that makes and drops its textures. The calling thread is the one of the graphics API:
+/// the pump works on no other. Close both, the pump first or last.
 ///
 /// # Safety
-/// Pointers are null or good; the functions of `sink` may be called on this thread until the pump is closed, those of roots from any thread
-/// until the cache is.
+/// Pointers are null or valid; the functions of `sink` may be called on this thread until the pump is closed, those of
+/// roots from any thread until the cache is.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_open(
     settings: *const ZemtakSettings,
@@ -128,11 +128,12 @@ pub unsafe extern "C" fn zemtak_cache_open(
     })
 }
 
-/// Opens a second pointer to the same cache: what is leased through it is held in a name of the game's own, such as that of a scene, which
-/// `zemtak_cache_ledger_json` tells. All handles are the same. It is closed by `zemtak_cache_close`, in any order.
+/// Opens a second pointer to the same cache: what is leased through it is held under a name of the game's own, such as
+/// that of a scene, which `zemtak_cache_ledger_json` reports. All handles are the same. Close it with
+/// `zemtak_cache_close`, in any order.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_named(
     cache: *const ZemtakCache,
@@ -149,11 +150,11 @@ pub unsafe extern "C" fn zemtak_cache_named(
     })
 }
 
-/// Closes a cache: gives back all that is still leased, with the last pointer to it, and sets the pointer to null, so that closing it once
-/// more is told (`ZEMTAK_NULL`). No other call on it may be under way.
+/// Closes a cache: with the last pointer to it, gives back everything that is still leased. Sets the pointer to null,
+/// so that closing it again returns `ZEMTAK_NULL`. No other call on it may be in progress.
 ///
 /// # Safety
-/// The pointer is null or leads to a pointer that is null or was opened and not closed.
+/// The pointer is null, or leads to a pointer that is null or was opened and not closed.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_close(cache: *mut *mut ZemtakCache) -> Code {
     call(|| {
@@ -162,13 +163,13 @@ pub unsafe extern "C" fn zemtak_cache_close(cache: *mut *mut ZemtakCache) -> Cod
         if cache.is_null() {
             return Err(Code::Null);
         }
-        // SAFETY: it was made by `Box::into_raw`, and is nobody's any more.
+        // SAFETY: it was made by `Box::into_raw`, and nobody owns it any more.
         drop(unsafe { Box::from_raw(std::mem::replace(cache, std::ptr::null_mut())) });
         Ok(())
     })
 }
 
-/// Has the next pump drop all textures that nobody holds.
+/// Makes the next pump drop all textures that nobody holds.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -178,7 +179,7 @@ pub unsafe extern "C" fn zemtak_cache_trim(cache: *const ZemtakCache) -> Code {
     call(|| unsafe { read(cache) }.map(|cache| cache.cache.trim()))
 }
 
-/// Changes the budget. The next pump acts on it.
+/// Changes the budget. The next pump applies it.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -188,10 +189,10 @@ pub unsafe extern "C" fn zemtak_cache_set_budget(cache: *const ZemtakCache, byte
     call(|| unsafe { read(cache) }.map(|cache| cache.cache.set_budget(bytes)))
 }
 
-/// Has a name of the game's own stand for another name from now on.
+/// Makes a name of the game's own stand for another name from now on.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_alias(
     cache: *const ZemtakCache,
@@ -206,17 +207,17 @@ pub unsafe extern "C" fn zemtak_cache_alias(
     })
 }
 
-/// Reads the atlas or image of a name anew; a new version takes the place of the old one behind all leases at once.
+/// Reads the atlas or image of a name again; a new version replaces the old one behind all leases at once.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_reload(cache: *const ZemtakCache, name: *const c_char) -> Code {
     // SAFETY: as promised.
     call(|| unsafe { read(cache).and_then(|cache| text(name).map(|name| cache.cache.reload(name))) })
 }
 
-/// Looks at the files of all atlases and images, and reloads those that have changed.
+/// Checks the files of all atlases and images, and reloads those that have changed.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -226,7 +227,7 @@ pub unsafe extern "C" fn zemtak_cache_reload_changed(cache: *const ZemtakCache) 
     call(|| unsafe { read(cache) }.map(|cache| cache.cache.reload_changed()))
 }
 
-/// Tries again to load everything that could not be had.
+/// Tries again to load everything that could not be loaded.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -236,10 +237,10 @@ pub unsafe extern "C" fn zemtak_cache_retry_all(cache: *const ZemtakCache) -> Co
     call(|| unsafe { read(cache) }.map(|cache| cache.cache.retry_all()))
 }
 
-/// Whether nothing is under way.
+/// Whether nothing is in progress.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_is_idle(cache: *const ZemtakCache, idle: *mut bool) -> Code {
     call(|| {

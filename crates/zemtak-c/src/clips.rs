@@ -10,34 +10,35 @@ use zemtak_runtime::atlas::Mode;
 use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::{ClipInfo, Playing, Status, View};
 
-/// What plays, and what it told last.
+/// A playing clip, and what it last reported.
 pub struct Played {
     playing: Playing,
     pub(crate) view: Option<View>,
     events: Vec<String>,
 }
 
-/// What a clip shows now.
+/// What a clip currently shows.
 #[repr(C)]
 pub struct ZemtakMoment {
-    /// The step's number, from 0.
+    /// The number of the step, from 0.
     pub step: u32,
     /// Whether a clip that plays once is over.
     pub ended: bool,
-    /// Whether there is anything to draw: the view is good.
+    /// Whether there is anything to draw, so that the view is valid.
     pub drawn: bool,
     /// How often it has played through.
     pub played: i64,
-    /// Events of the steps that began on the way: `zemtak_playing_event` tells them.
+    /// The number of events of the steps that began during the advance; `zemtak_playing_event` returns each.
     pub event_count: u32,
-    /// What is to be drawn.
+    /// What to draw.
     pub view: ZemtakView,
 }
 
-/// Leases all sprites of a clip, as `night:moth/fly`. Given back by `zemtak_clip_release`; what plays it holds it too.
+/// Leases all sprites of a clip, such as `night:moth/fly`. Give it back with `zemtak_clip_release`; whatever plays it
+/// holds it too.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_clip_take(cache: *const ZemtakCache, name: *const c_char, clip: *mut u64) -> Code {
     call(|| {
@@ -49,10 +50,10 @@ pub unsafe extern "C" fn zemtak_clip_take(cache: *const ZemtakCache, name: *cons
     })
 }
 
-/// `ZEMTAK_OK` where it can be played, `ZEMTAK_NOT_READY`, or `ZEMTAK_FAILED` with the reason. `error` may be null.
+/// `ZEMTAK_OK` if it can be played, `ZEMTAK_NOT_READY`, or `ZEMTAK_FAILED` with the reason. `error` may be null.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_clip_status(cache: *const ZemtakCache, clip: u64, error: *mut ZemtakText) -> Code {
     call(|| {
@@ -66,14 +67,14 @@ pub unsafe extern "C" fn zemtak_clip_status(cache: *const ZemtakCache, clip: u64
     })
 }
 
-/// What is known of a clip.
+/// Information about a clip.
 #[repr(C)]
 pub struct ZemtakClipDetails {
-    /// How it goes on after its last step: 0 begins again, 1 stays there, 2 goes back and forth.
+    /// What it does after its last step: 0 starts again, 1 stays there, 2 goes back and forth.
     pub mode: u32,
     /// How many steps it has.
     pub steps: u32,
-    /// How long it takes to play once, there and back where it bounces.
+    /// How long it takes to play once, there and back if it bounces.
     pub nanoseconds: u64,
 }
 
@@ -89,10 +90,10 @@ impl From<ClipInfo> for ZemtakClipDetails {
     }
 }
 
-/// Mode, steps and length of a leased clip; `ZEMTAK_NOT_READY` as long as it is not known.
+/// Mode, steps and length of a leased clip; `ZEMTAK_NOT_READY` until they are known.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_clip_info(cache: *const ZemtakCache, clip: u64, info: *mut ZemtakClipDetails) -> Code {
     call(|| {
@@ -103,11 +104,11 @@ pub unsafe extern "C" fn zemtak_clip_info(cache: *const ZemtakCache, clip: u64, 
     })
 }
 
-/// Hands each clip of an atlas to `emit` with its full name, as `zemtak_clip_take` takes it. `ZEMTAK_NOT_READY` as long as the descriptor is
-/// not read; asking has that done, and no page is loaded for it. `error` may be null.
+/// Passes each clip of an atlas to `emit` with its full name, as `zemtak_clip_take` takes it. `ZEMTAK_NOT_READY` until
+/// the descriptor is read; asking requests that, and loads no page. `error` may be null.
 ///
 /// # Safety
-/// Pointers are null or good; `emit` may be called with `to`.
+/// Pointers are null or valid; `emit` may be called with `to`.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_clips(
     cache: *const ZemtakCache,
@@ -123,14 +124,14 @@ pub unsafe extern "C" fn zemtak_cache_clips(
         let clips = cache.cache.clips(atlas).map_err(|failure| failed(&failure, error))?.ok_or(Code::NotReady)?;
         for (name, info) in clips {
             let (name, info) = (CString::new(name).map_err(|_| Code::Bug)?, info.into());
-            // SAFETY: the caller promises it; what is handed over outlives the call.
+            // SAFETY: the caller promises it; the arguments outlive the call.
             unsafe { emit(to, name.as_ptr(), &raw const info) };
         }
         Ok(())
     })
 }
 
-/// Gives it back. Once more is `ZEMTAK_STALE`.
+/// Gives it back. A second time is `ZEMTAK_STALE`.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -140,10 +141,11 @@ pub unsafe extern "C" fn zemtak_clip_release(cache: *const ZemtakCache, clip: u6
     call(|| unsafe { read(cache) }?.of.clips.take(clip).map(drop))
 }
 
-/// Plays a clip at a speed of `speed_num / speed_den` from a place in it. Given back by `zemtak_playing_release`.
+/// Plays a clip at a speed of `speed_num / speed_den`, starting at a position. Give it back with
+/// `zemtak_playing_release`.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_playing_take(
     cache: *const ZemtakCache,
@@ -165,10 +167,10 @@ pub unsafe extern "C" fn zemtak_playing_take(
     })
 }
 
-/// Goes on, or back where that is below 0, and tells what to show.
+/// Advances by this many nanoseconds, backwards if negative, and returns what to show.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_playing_advance(
     cache: *const ZemtakCache,
@@ -195,7 +197,7 @@ pub unsafe extern "C" fn zemtak_playing_advance(
     })
 }
 
-/// Plays at another speed from here on, `speed_num / speed_den`; below 0 backwards.
+/// Plays at another speed from now on, `speed_num / speed_den`; backwards if negative.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -214,7 +216,7 @@ pub unsafe extern "C" fn zemtak_playing_set_speed(
     })
 }
 
-/// Goes to a place of the clip, 0 to begin again. What lies before it counts neither as shown nor as played.
+/// Jumps to a position of the clip, 0 to start again. What lies before it counts neither as shown nor as played.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -227,8 +229,8 @@ pub unsafe extern "C" fn zemtak_playing_seek(cache: *const ZemtakCache, playing:
     })
 }
 
-/// Plays another clip from here on, at the same speed and as far into it as the one before was: half way stays half way, so that a walk
-/// becomes a run without a stumble.
+/// Switches to another clip, at the same speed and at the same fraction of its length: half way stays half way, so that
+/// a walk becomes a run without a stumble.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -242,10 +244,10 @@ pub unsafe extern "C" fn zemtak_playing_go_over_to(cache: *const ZemtakCache, pl
     })
 }
 
-/// The vertices that draw what the last advance told.
+/// The vertices that draw what the last advance returned.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_playing_quad(
     cache: *const ZemtakCache,
@@ -262,10 +264,10 @@ pub unsafe extern "C" fn zemtak_playing_quad(
     })
 }
 
-/// An event of the last advance, from 0. `ZEMTAK_OUT_OF_RANGE` behind the last.
+/// An event of the last advance, from 0. `ZEMTAK_OUT_OF_RANGE` after the last.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_playing_event(
     cache: *const ZemtakCache,
@@ -283,7 +285,7 @@ pub unsafe extern "C" fn zemtak_playing_event(
     })
 }
 
-/// Gives it back. Once more is `ZEMTAK_STALE`.
+/// Gives it back. A second time is `ZEMTAK_STALE`.
 ///
 /// # Safety
 /// The cache is null or open.

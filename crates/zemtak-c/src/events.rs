@@ -12,11 +12,11 @@ use zemtak_runtime::Event;
 pub enum EventKind {
     /// A descriptor was read.
     Opened = 0,
-    /// A texture is there.
+    /// A texture was made.
     Loaded = 1,
-    /// Something cannot be had; the text says why.
+    /// Something cannot be loaded; the text says why.
     Failed = 2,
-    /// A new version has taken the place of the old one.
+    /// A new version has replaced the old one.
     Replaced = 3,
     /// A page was painted over since it was packed.
     Repainted = 4,
@@ -26,16 +26,16 @@ pub enum EventKind {
     Evicted = 6,
     /// A texture was given up before it was made.
     Cancelled = 7,
-    /// Leases alone hold more than the budget.
+    /// Leased textures alone take more than the budget.
     OverBudget = 8,
-    /// Something that this version of the interface does not tell apart.
+    /// Something that this version of the interface has no name for.
     Other = 9,
 }
 
 /// Something that happened.
 #[repr(C)]
 pub struct ZemtakEvent {
-    /// What.
+    /// Its kind.
     pub kind: EventKind,
     /// Bytes of the texture, or of all textures.
     pub bytes: u64,
@@ -43,10 +43,10 @@ pub struct ZemtakEvent {
     pub text: [u8; TEXT_BYTES],
 }
 
-/// The next thing that happened, in order; `ZEMTAK_NOTHING` where nothing did.
+/// The next thing that happened, in order; `ZEMTAK_NOTHING` if there is none.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_cache_next_event(cache: *const ZemtakCache, event: *mut ZemtakEvent) -> Code {
     call(|| {

@@ -1,10 +1,11 @@
-//! Numbers that stand for things: one that was given back is known by its generation, one of another kind by its highest bits.
+//! Numbers that stand for objects: one that was given back is recognised by its generation, one of another kind by its
+//! highest bits.
 
 use crate::code::Code;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use zemtak_runtime::{Id, LeaseKey, Slots};
 
-/// What a handle stands for: its highest four bits.
+/// The kind of object that a handle stands for: its highest four bits.
 #[derive(Debug, Clone, Copy)]
 pub enum Kind {
     Lease = 1,
@@ -16,7 +17,7 @@ pub enum Kind {
 }
 
 impl Kind {
-    /// The handle of a number of 60 bits.
+    /// The handle for a number of 60 bits.
     fn handle(self, number: u64) -> Result<u64, Code> {
         if number >> 60 == 0 { Ok((self as u64) << 60 | number) } else { Err(Code::OutOfRange) }
     }
@@ -48,7 +49,7 @@ pub fn id(handle: u64) -> Result<Id, Code> {
     Kind::Id.number(handle).map(Id::from_bits)
 }
 
-/// Things of one kind by their handles.
+/// Objects of one kind by their handles.
 #[derive(Debug)]
 pub struct Handles<T> {
     kind: Kind,
@@ -56,7 +57,7 @@ pub struct Handles<T> {
 }
 
 impl<T> Handles<T> {
-    /// None yet.
+    /// Empty.
     pub fn new(kind: Kind) -> Self {
         Self { kind, slots: Mutex::default() }
     }
@@ -65,18 +66,18 @@ impl<T> Handles<T> {
         self.slots.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Keeps a thing, and gives its handle, which is not 0.
+    /// Keeps an object, and returns its handle, which is not 0.
     pub fn put(&self, thing: T) -> Result<u64, Code> {
         self.kind.handle(self.lock().put(thing).ok_or(Code::OutOfRange)?)
     }
 
-    /// Uses a thing. Nothing else may use one of the same kind meanwhile.
+    /// Uses an object. No other object of the same kind can be used meanwhile.
     pub fn with<R>(&self, handle: u64, use_it: impl FnOnce(&mut T) -> R) -> Result<R, Code> {
         let key = self.kind.number(handle)?;
         self.lock().get_mut(key).map(use_it).ok_or(Code::Stale)
     }
 
-    /// Gives a thing back.
+    /// Gives an object back.
     pub fn take(&self, handle: u64) -> Result<T, Code> {
         let key = self.kind.number(handle)?;
         self.lock().take(key).ok_or(Code::Stale)

@@ -10,7 +10,7 @@ use zemtak_runtime::coords::{Middle, Part};
 use zemtak_runtime::{Lease, Status, View};
 
 impl ZemtakCache {
-    /// One more lease of a handle's, for what needs no speed.
+    /// Another lease like the handle's, for what need not be fast.
     pub(crate) fn lease_of(&self, handle: u64) -> Result<Lease, Code> {
         self.cache.kept(handles::lease(handle)?).ok_or(Code::Stale)
     }
@@ -40,11 +40,11 @@ impl ZemtakCache {
     }
 }
 
-/// Leases a sprite by its name, as `night:moth/fly/03`, or a loose image by its path. It never waits: `zemtak_lease_status` tells how far it is.
-/// The handle is to be given back by `zemtak_lease_release`.
+/// Leases a sprite by its name, such as `night:moth/fly/03`, or a loose image by its path. Never waits: ask
+/// `zemtak_lease_status`. Give the handle back with `zemtak_lease_release`.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_take(cache: *const ZemtakCache, name: *const c_char, lease: *mut u64) -> Code {
     call(|| {
@@ -56,10 +56,10 @@ pub unsafe extern "C" fn zemtak_lease_take(cache: *const ZemtakCache, name: *con
     })
 }
 
-/// Looks a name up, to lease it faster: once for a name, for the number is good as long as the cache. Nothing is loaded.
+/// Looks up a name, to lease it faster: once per name, since the number is valid as long as the cache. Loads nothing.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_id_of(cache: *const ZemtakCache, name: *const c_char, id: *mut u64) -> Code {
     call(|| {
@@ -71,10 +71,10 @@ pub unsafe extern "C" fn zemtak_id_of(cache: *const ZemtakCache, name: *const c_
     })
 }
 
-/// Leases a sprite by the number of its name. A number of another cache gives a lease that cannot be had.
+/// Leases a sprite by the number of its name. A number of another cache gives a lease that fails.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_take_id(cache: *const ZemtakCache, id: u64, lease: *mut u64) -> Code {
     call(|| {
@@ -86,10 +86,10 @@ pub unsafe extern "C" fn zemtak_lease_take_id(cache: *const ZemtakCache, id: u64
     })
 }
 
-/// One more lease of the same sprite or part.
+/// Another lease on the same sprite or part.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_share(cache: *const ZemtakCache, lease: u64, other: *mut u64) -> Code {
     call(|| {
@@ -101,10 +101,11 @@ pub unsafe extern "C" fn zemtak_lease_share(cache: *const ZemtakCache, lease: u6
     })
 }
 
-/// A lease of a part of a sprite, or of a part of this part, in canvas pixels. `ZEMTAK_NOTHING` where nothing of it is stored.
+/// A lease on a part of a sprite, or on a part of this part, in canvas pixels. `ZEMTAK_NOTHING` if nothing of it is
+/// stored.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_part(
     cache: *const ZemtakCache,
@@ -126,7 +127,7 @@ pub unsafe extern "C" fn zemtak_lease_part(
     })
 }
 
-/// Gives a lease back. Once more is `ZEMTAK_STALE`.
+/// Gives a lease back. A second time is `ZEMTAK_STALE`.
 ///
 /// # Safety
 /// The cache is null or open.
@@ -147,10 +148,10 @@ fn told(status: &Status, error: Option<&mut ZemtakText>) -> Result<(), Code> {
     }
 }
 
-/// `ZEMTAK_OK` where it can be drawn, `ZEMTAK_NOT_READY`, or `ZEMTAK_FAILED` with the reason. `error` may be null.
+/// `ZEMTAK_OK` if it can be drawn, `ZEMTAK_NOT_READY`, or `ZEMTAK_FAILED` with the reason. `error` may be null.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_status(cache: *const ZemtakCache, lease: u64, error: *mut ZemtakText) -> Code {
     call(|| {
@@ -160,10 +161,10 @@ pub unsafe extern "C" fn zemtak_lease_status(cache: *const ZemtakCache, lease: u
     })
 }
 
-/// What a lease shows: the sprite or, for want of it, what stands in. `ZEMTAK_NOT_READY` where there is neither.
+/// What a lease shows: the sprite or, while it is not resident, the stand-in. `ZEMTAK_NOT_READY` if there is neither.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_view(cache: *const ZemtakCache, lease: u64, view: *mut ZemtakView) -> Code {
     call(|| {
@@ -177,7 +178,7 @@ pub unsafe extern "C" fn zemtak_lease_view(cache: *const ZemtakCache, lease: u64
 /// The vertices that draw what a lease shows.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_quad(
     cache: *const ZemtakCache,
@@ -193,11 +194,12 @@ pub unsafe extern "C" fn zemtak_lease_quad(
     })
 }
 
-/// The quads that draw a sprite stretched to a size in canvas pixels: its bands keep their size, the middle fills the rest, by whole copies
-/// where it is `tiled`. Writes at most `capacity` of them to `quads`, which may be null for 0, and tells how many there are. None for a part.
+/// The quads that draw a sprite stretched to a size in canvas pixels: its bands keep their size, and the middle is
+/// stretched, or repeated in whole copies if `tiled`. Writes at most `capacity` of them to `quads`, which may be null
+/// for 0, and returns how many there are in `count`. None for a part.
 ///
 /// # Safety
-/// Pointers are null or good; there is room for so many quads.
+/// Pointers are null or valid; there is room for this many quads.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_stretched(
     cache: *const ZemtakCache,
@@ -220,7 +222,7 @@ pub unsafe extern "C" fn zemtak_lease_stretched(
         let view = cache.view_of(lease)?;
         for (place, quad) in cache.stretched(lease, &view, [width, height], tiled, at)?.enumerate() {
             if place < capacity as usize {
-                // SAFETY: the caller promises room for so many.
+                // SAFETY: the caller promises room for this many.
                 unsafe { quads.add(place).write(quad) };
             }
             *count += 1;
@@ -229,10 +231,11 @@ pub unsafe extern "C" fn zemtak_lease_stretched(
     })
 }
 
-/// The texture of a layer of its page, such as `normal`: the same corners show it. `ZEMTAK_NOTHING` where the page has no such layer.
+/// The texture of a layer of its page, such as `normal`: the same corners show it. `ZEMTAK_NOTHING` if the page has no
+/// such layer.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_layer(
     cache: *const ZemtakCache,
@@ -250,10 +253,10 @@ pub unsafe extern "C" fn zemtak_lease_layer(
     })
 }
 
-/// A named point of it, in canvas pixels. `ZEMTAK_NOTHING` where it has none of that name.
+/// A named point of it, in canvas pixels. `ZEMTAK_NOTHING` if it has none of that name.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_lease_point(
     cache: *const ZemtakCache,

@@ -1,7 +1,8 @@
 //! The resource cache behind a C interface: `libzemtak` and `zemtak.h`, which says what each call does.
 //!
-//! Unsafe code is in this crate alone. What C hands over is a pointer that is null or good; what it is handed is a number with a
-//! generation, so that one that was given back already is told and not used. A panic ends in a code, not in the game.
+//! This crate alone contains unsafe code. What C passes in is a pointer that is null or valid; what it gets is a number
+//! with a generation, so that one that was given back already is reported and not used. A panic ends in a code, not in
+//! the game.
 
 mod account;
 mod batches;

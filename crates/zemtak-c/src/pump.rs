@@ -19,7 +19,8 @@ impl ZemtakPump {
     }
 }
 
-/// A pump, if this is its thread. From another one nothing of it is touched but the name of its own, which never changes.
+/// A pump, if this is its thread. On any other thread, nothing of it is touched except the id of its own thread, which
+/// never changes.
 ///
 /// # Safety
 /// The pointer is null or leads to a pump that was opened and not closed.
@@ -27,40 +28,41 @@ unsafe fn on_its_thread<'p>(pump: *mut ZemtakPump) -> Result<&'p mut ZemtakPump,
     if pump.is_null() {
         return Err(Code::Null);
     }
-    // SAFETY: it is not null, and nobody writes to that part.
+    // SAFETY: it is not null, and nobody writes to that field.
     if unsafe { (*pump).thread } != thread::current().id() {
         return Err(Code::WrongThread);
     }
-    // SAFETY: it is not null, and only this thread comes here.
+    // SAFETY: it is not null, and only this thread gets here.
     unsafe { write(pump) }
 }
 
-/// How much a pump does at most. 0 stands for the default.
+/// The most that a pump does. 0 stands for the default.
 #[repr(C)]
 pub struct ZemtakPerFrame {
-    /// Textures that are made; one by default.
+    /// Textures to make. Default: one.
     pub uploads: u32,
-    /// Bytes that are uploaded.
+    /// Bytes to upload.
     pub bytes: u64,
-    /// Microseconds that it takes.
+    /// Microseconds to spend.
     pub microseconds: u64,
 }
 
-/// What a pump did.
+/// What a pump has done.
 #[repr(C)]
 pub struct ZemtakPumped {
     /// Textures that it made.
     pub made: u32,
     /// Textures that it dropped.
     pub dropped: u32,
-    /// Textures that wait for the next one.
+    /// Textures that wait for the next pump.
     pub ready: u32,
 }
 
-/// Makes and drops textures: once a frame, on the thread that opened the cache. `frame` and `pumped` may be null.
+/// Makes and drops textures: call it once a frame, on the thread that opened the cache. `frame` and `pumped` may be
+/// null.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_pump_run(
     pump: *mut ZemtakPump,
@@ -94,7 +96,7 @@ pub unsafe extern "C" fn zemtak_pump_run(
 /// Pumps until a sprite (a lease), sprites (a set) or a clip (a clip lease) can be drawn: for a loading screen.
 ///
 /// # Safety
-/// Pointers are null or good; both were opened together.
+/// Pointers are null or valid; both were opened together.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_pump_wait(
     pump: *mut ZemtakPump,
@@ -106,7 +108,7 @@ pub unsafe extern "C" fn zemtak_pump_wait(
         // SAFETY: as promised.
         let (pump, cache, error) = unsafe { (on_its_thread(pump)?, read(cache)?, error.as_mut()) };
         let pump = &mut pump.pump;
-        // The things stay in their places: a wait works on copies, so that other threads can go on.
+        // The objects stay in place: a wait works on copies, so that other threads can continue.
         let done = if let Ok(lease) = cache.lease_of(handle) {
             pump.wait(&lease)
         } else if let Ok(set) = cache.of.sets.with(handle, |set| set.clone()) {
@@ -118,7 +120,7 @@ pub unsafe extern "C" fn zemtak_pump_wait(
     })
 }
 
-/// All textures are gone with the device: they are made anew, and the sink is not asked to drop them.
+/// Makes all textures again after the device was lost and they with it; does not ask the sink to drop them.
 ///
 /// # Safety
 /// The pump is null or open.
@@ -128,7 +130,7 @@ pub unsafe extern "C" fn zemtak_pump_device_lost(pump: *mut ZemtakPump) -> Code 
     call(|| unsafe { on_its_thread(pump) }.map(|pump| pump.pump.device_lost()))
 }
 
-/// Drops all textures, and sets the pointer to null. Leases show nothing from then on.
+/// Drops all textures, and sets the pointer to null. From then on leases show nothing.
 ///
 /// # Safety
 /// The pointer is null or leads to a pointer that is null or was opened and not closed.
@@ -139,7 +141,7 @@ pub unsafe extern "C" fn zemtak_pump_close(pump: *mut *mut ZemtakPump) -> Code {
         let pump = unsafe { write(pump) }?;
         // SAFETY: it was opened and not closed.
         unsafe { on_its_thread(*pump) }?;
-        // SAFETY: it was made by `Box::into_raw`, and is nobody's any more.
+        // SAFETY: it was made by `Box::into_raw`, and nobody owns it any more.
         drop(unsafe { Box::from_raw(std::mem::replace(pump, std::ptr::null_mut())) });
         Ok(())
     })

@@ -8,21 +8,22 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use zemtak_runtime::{Files, Folder, Stamp};
 
-/// Files by functions, for archives of the game's own. They are called from several threads at once. Paths have `/` between their parts, and
-/// never empty parts, `.`, `..`, `:` or `\`.
+/// Files read by functions, for archives of your own. They are called from several threads at once. Paths have `/`
+/// between their parts, and never contain empty parts, `.`, `..`, `:` or `\`.
 #[repr(C)]
 #[derive(Clone, Copy)]
 pub struct ZemtakFiles {
-    /// Handed to each function.
+    /// Passed to each function.
     pub user: *mut c_void,
-    /// Tells a file's length and a version that changes whenever the file does. 0 where it could, 1 where there is no such file, anything
-    /// else where it cannot be read.
+    /// Writes a file's length, and a version that changes whenever the file does. Returns 0 on success, 1 if there is
+    /// no such file, anything else if it cannot be read.
     pub stamp: Option<
         unsafe extern "C" fn(user: *mut c_void, path: *const c_char, length: *mut u64, version: *mut u64) -> i32,
     >,
-    /// Fills a buffer of that length. 0 where it could.
+    /// Fills a buffer of that length. Returns 0 on success.
     pub read: Option<unsafe extern "C" fn(user: *mut c_void, path: *const c_char, buffer: *mut u8, length: u64) -> i32>,
-    /// Hands the path of each file to `emit`. 0 where it could. May be null: then globs over loose images match nothing.
+    /// Passes the path of each file to `emit`. Returns 0 on success. May be null: then globs over loose images match
+    /// nothing.
     pub list: Option<
         unsafe extern "C" fn(
             user: *mut c_void,
@@ -32,18 +33,18 @@ pub struct ZemtakFiles {
     >,
 }
 
-/// Where files are looked for: a folder or, where that is null, functions.
+/// Where to look for files: a folder or, if that is null, functions.
 #[repr(C)]
 pub struct ZemtakRoot {
     /// A folder.
     pub folder: *const c_char,
-    /// Functions; copied.
+    /// Functions; the struct is copied.
     pub files: *const ZemtakFiles,
 }
 
 impl ZemtakRoot {
     /// # Safety
-    /// Its pointers are null or good, and the functions may be called from any thread as long as the cache is open.
+    /// Its pointers are null or valid, and the functions may be called from any thread as long as the cache is open.
     pub unsafe fn files(&self) -> Result<Arc<dyn Files>, Code> {
         if !self.folder.is_null() {
             // SAFETY: the caller promises it.
@@ -64,7 +65,7 @@ struct TableFiles {
         Option<unsafe extern "C" fn(*mut c_void, unsafe extern "C" fn(*mut c_void, *const c_char), *mut c_void) -> i32>,
 }
 
-// SAFETY: who opened the cache promised that the functions may be called from several threads at once.
+// SAFETY: whoever opened the cache promised that the functions may be called from several threads at once.
 unsafe impl Send for TableFiles {}
 // SAFETY: the same.
 unsafe impl Sync for TableFiles {}
@@ -89,14 +90,14 @@ impl Files for TableFiles {
         }
         let mut bytes = vec![0; usize::try_from(length).map_err(Error::other)?];
         let path = c_path(path)?;
-        // SAFETY: as promised at the opening; the buffer has that length.
+        // SAFETY: as promised when opening; the buffer has that length.
         told(unsafe { (self.read)(self.user, path.as_ptr(), bytes.as_mut_ptr(), length) })?;
         Ok(bytes)
     }
 
     fn stamp(&self, path: &str) -> IoResult<Stamp> {
         let (path, mut length, mut version) = (c_path(path)?, 0, 0);
-        // SAFETY: as promised at the opening.
+        // SAFETY: as promised when opening.
         told(unsafe { (self.stamp)(self.user, path.as_ptr(), &raw mut length, &raw mut version) })?;
         Ok(Stamp { length, version: version.into() })
     }
@@ -112,7 +113,7 @@ impl Files for TableFiles {
         }
         let mut paths: Vec<String> = Vec::new();
         let Some(list) = self.list else { return Ok(paths) };
-        // SAFETY: as promised at the opening.
+        // SAFETY: as promised when opening.
         told(unsafe { list(self.user, emit, (&raw mut paths).cast()) })?;
         Ok(paths)
     }

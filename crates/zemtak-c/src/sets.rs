@@ -6,27 +6,27 @@ use crate::text::text;
 use crate::view::ZemtakView;
 use std::ffi::c_char;
 
-/// How far many sprites are.
+/// The progress of many sprites.
 #[repr(C)]
 pub struct ZemtakProgress {
     /// Sprites that can be drawn.
     pub done: u32,
-    /// Sprites that cannot be had.
+    /// Sprites that cannot be loaded.
     pub failed: u32,
-    /// All that are known.
+    /// All sprites known so far.
     pub total: u32,
     /// Whether all are known: globs are looked up first.
     pub complete: bool,
-    /// Bytes of textures that are there.
+    /// Bytes of resident textures.
     pub bytes: u64,
-    /// Of all that are known.
+    /// Bytes of all textures known so far.
     pub total_bytes: u64,
 }
 
-/// Leases many sprites together: names and globs, as `night:lantern-?`. Given back by `zemtak_set_release`.
+/// Leases many sprites together: names and globs, such as `night:lantern-?`. Give them back with `zemtak_set_release`.
 ///
 /// # Safety
-/// Pointers are null or good; there are so many names.
+/// Pointers are null or valid; there are this many names.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_set_take(
     cache: *const ZemtakCache,
@@ -38,7 +38,7 @@ pub unsafe extern "C" fn zemtak_set_take(
         // SAFETY: as promised.
         let (cache, set) = unsafe { (read(cache)?, write(set)?) };
         *set = 0;
-        // SAFETY: the caller promises so many names.
+        // SAFETY: the caller promises this many names.
         let names = unsafe { many(names, count)? };
         // SAFETY: the caller promises each of them.
         let names = names.iter().map(|name| unsafe { text(*name) }).collect::<Result<Vec<_>, _>>()?;
@@ -47,10 +47,10 @@ pub unsafe extern "C" fn zemtak_set_take(
     })
 }
 
-/// How far they are.
+/// Their progress.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_set_progress(
     cache: *const ZemtakCache,
@@ -74,10 +74,10 @@ pub unsafe extern "C" fn zemtak_set_progress(
     })
 }
 
-/// What one of them shows, by its place in the order of their names.
+/// What one of them shows, by its index in the order of their names.
 ///
 /// # Safety
-/// Pointers are null or good.
+/// Pointers are null or valid.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn zemtak_set_view(cache: *const ZemtakCache, set: u64, at: u32, view: *mut ZemtakView) -> Code {
     call(|| {
@@ -89,7 +89,7 @@ pub unsafe extern "C" fn zemtak_set_view(cache: *const ZemtakCache, set: u64, at
     })
 }
 
-/// Gives them back. Once more is `ZEMTAK_STALE`.
+/// Gives them back. A second time is `ZEMTAK_STALE`.
 ///
 /// # Safety
 /// The cache is null or open.

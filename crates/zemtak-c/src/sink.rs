@@ -5,7 +5,7 @@ use std::ffi::{CString, c_char, c_void};
 use zemtak_runtime::atlas::{Alpha, Colour, Filter, PixelKind, Wrap};
 use zemtak_runtime::{LARGEST_SIDE, NewTexture, Rows, Sink, SinkError, Texture};
 
-/// A mip level of a texture to be made.
+/// A mip level of a texture to make.
 #[repr(C)]
 pub struct ZemtakLevel {
     /// Its width in pixels.
@@ -14,14 +14,14 @@ pub struct ZemtakLevel {
     pub height: u32,
     /// Rows from the top: of 8-bit RGBA, or of blocks of 4 x 4 pixels.
     pub bytes: *const u8,
-    /// How many bytes.
+    /// The number of bytes.
     pub length: u64,
 }
 
-/// A texture to be made. What it leads to is there until the call returns.
+/// A texture to make. What it points to is valid until the call returns.
 #[repr(C)]
 pub struct ZemtakNewTexture {
-    /// The file, as a name in tools that look at textures.
+    /// The file, as a label for debugging tools.
     pub label: *const c_char,
     /// Which layer of its page it is, such as `normal`; null for the page itself.
     pub layer: *const c_char,
@@ -33,11 +33,11 @@ pub struct ZemtakNewTexture {
     pub wrap: u32,
     /// Whether colours are multiplied by alpha.
     pub premultiplied: bool,
-    /// Whether numbers are plain, not sRGB.
+    /// Whether values are linear, not sRGB.
     pub linear: bool,
     /// Its mip levels, the full size first.
     pub levels: *const ZemtakLevel,
-    /// How many: at least one.
+    /// The number of levels: at least one.
     pub level_count: u32,
 }
 
@@ -48,38 +48,40 @@ pub struct ZemtakRows {
     pub level: u32,
     /// How they store pixels, as in `zemtak_new_texture`.
     pub kind: u32,
-    /// How many pixels a row has: the width of the level.
+    /// The number of pixels in a row: the width of the level.
     pub width: u32,
-    /// The first of them, counted from the top.
+    /// The first row, counted from the top.
     pub first: u32,
-    /// How many there are. Of blocks they begin and end with whole ones, but for the last of a level.
+    /// The number of rows. Of compressed levels always whole blocks, except at the end of a level.
     pub rows: u32,
     /// Their bytes, one row after the other.
     pub bytes: *const u8,
-    /// How many bytes.
+    /// The number of bytes.
     pub length: u64,
 }
 
-/// Makes and drops textures. Called on the thread that opened the cache and on no other.
+/// Makes and drops textures. Called only on the thread that opened the cache.
 #[repr(C)]
 #[derive(Clone, Copy)]
 pub struct ZemtakSink {
-    /// Handed to each function.
+    /// Passed to each function.
     pub user: *mut c_void,
-    /// Makes a texture and writes its number. 0 where it could, 1 where the device is out of memory, anything else where it cannot be.
+    /// Makes a texture and writes its number. Returns 0 on success, 1 if the device is out of memory, anything else for
+    /// other failures.
     pub make_texture:
         Option<unsafe extern "C" fn(user: *mut c_void, wanted: *const ZemtakNewTexture, texture: *mut u64) -> i32>,
-    /// Drops a texture: each that was made, once.
+    /// Drops a texture: each that was made, exactly once.
     pub drop_texture: Option<unsafe extern "C" fn(user: *mut c_void, texture: u64)>,
     /// The longest side that a texture may have; 0 for 16,384.
     pub largest_side: u32,
-    /// Whether textures are made of blocks too (BC1, BC3, BC7); else these are unpacked.
+    /// Whether it takes textures in compressed blocks too (BC1, BC3, BC7); otherwise these are unpacked.
     pub takes_blocks: bool,
-    /// Makes a texture with room for all levels, to be filled by `write_rows` over several frames: it is called where a page has more bytes
-    /// than a frame may take. Ends as `make_texture` does. May be null, as both may: then such a page is made at once.
+    /// Makes a texture with room for all levels, to be filled by `write_rows` over several frames: called if a page has
+    /// more bytes than a frame may take. Returns the same as `make_texture`. May be null, as may `write_rows`: such a
+    /// page is then made at once.
     pub make_empty:
         Option<unsafe extern "C" fn(user: *mut c_void, wanted: *const ZemtakNewTexture, texture: *mut u64) -> i32>,
-    /// Fills rows of such a texture. 0 where it could; else the texture is dropped.
+    /// Fills rows of such a texture. Returns 0 on success; otherwise the texture is dropped.
     pub write_rows: Option<unsafe extern "C" fn(user: *mut c_void, texture: u64, rows: *const ZemtakRows) -> i32>,
 }
 
@@ -116,7 +118,7 @@ fn kind_of(kind: PixelKind) -> u32 {
     }
 }
 
-/// What a function of the table says.
+/// The result of a function of the table.
 fn told(code: i32) -> Result<(), SinkError> {
     match code {
         0 => Ok(()),
@@ -126,7 +128,7 @@ fn told(code: i32) -> Result<(), SinkError> {
 }
 
 impl TableSink {
-    /// Has one of the two functions make a texture.
+    /// Calls one of the two functions to make a texture.
     fn made(&self, make: Make, new: &NewTexture<'_>) -> Result<Texture, SinkError> {
         let c_text = |text: &str| CString::new(text).unwrap_or_default();
         let (label, layer) = (c_text(new.label), new.layer.map(c_text));
@@ -157,8 +159,8 @@ impl TableSink {
             level_count: new.mips(),
         };
         let mut texture = 0;
-        // SAFETY: who opened the cache promised that the table's functions may be called with its `user` on this thread. What they
-        // are handed outlives the call.
+        // SAFETY: whoever opened the cache promised that the table's functions may be called with its `user` on this
+        // thread. The arguments outlive the call.
         told(unsafe { make(self.user, &raw const wanted, &raw mut texture) })?;
         Ok(Texture(texture))
     }

@@ -1,9 +1,9 @@
-//! Texts that cross the border.
+//! Texts that cross the boundary.
 
 use crate::code::Code;
 use std::ffi::{CStr, c_char};
 
-/// The bytes of a text that is handed out, the zero at its end among them.
+/// The bytes of a returned text, including the zero at its end.
 pub const TEXT_BYTES: usize = 256;
 
 /// A text in a buffer of fixed size.
@@ -23,7 +23,7 @@ impl Text {
 /// A text of C.
 ///
 /// # Safety
-/// The pointer is null or leads to bytes that end with a zero, and stay as they are as long as the result lives.
+/// The pointer is null, or leads to bytes that end with a zero and do not change as long as the result lives.
 pub unsafe fn text<'p>(pointer: *const c_char) -> Result<&'p str, Code> {
     if pointer.is_null() {
         return Err(Code::Null);

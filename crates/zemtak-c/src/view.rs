@@ -6,7 +6,7 @@ use zemtak_runtime::coords::{Flip, Placement, Quad, Sampling, ScreenY, VAxis};
 /// What a lease shows.
 #[repr(C)]
 pub struct ZemtakView {
-    /// The number that the sink gave its texture.
+    /// The number that the sink gave to its texture.
     pub texture: u64,
     /// u and v of the upright corners: top left, top right, bottom right, bottom left; V down, row 0 at v = 0.
     pub uvs: [[f32; 2]; 4],
@@ -14,22 +14,22 @@ pub struct ZemtakView {
     pub pivot: [f64; 2],
     /// Its full size.
     pub canvas: [u32; 2],
-    /// Where what is stored lies on the canvas: x, y, width, height.
+    /// Where the stored pixels lie on the canvas: x, y, width, height.
     pub visible: [u32; 4],
-    /// Whether it stands in for what is not there.
+    /// Whether it is the stand-in for something that is not resident.
     pub stand_in: bool,
 }
 
-/// Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then turned, clockwise as seen; with `y_up` the
-/// screen's y goes up and it turns counter-clockwise. With `v_up` row 0 of the page is at v = 1. `shrink` moves texture coordinates
-/// inwards by so many texels.
+/// Where and how a sprite is drawn: its pivot at `at`, scaled (a negative scale mirrors), then rotated, clockwise as
+/// seen; with `y_up`, y goes up on the screen and it rotates counter-clockwise. With `v_up`, row 0 of the page is at v
+/// = 1. `shrink` moves texture coordinates inwards by this many texels.
 #[repr(C)]
 pub struct ZemtakPlacement {
     /// Where its pivot goes.
     pub at: [f64; 2],
-    /// Screen units for a canvas pixel.
+    /// Screen units per canvas pixel.
     pub scale: [f64; 2],
-    /// By how many degrees it is turned.
+    /// Its rotation in degrees.
     pub degrees: f64,
     /// Half a texel keeps linear filtering within the box.
     pub shrink: f64,
@@ -42,13 +42,13 @@ pub struct ZemtakPlacement {
 /// Two triangles.
 #[repr(C)]
 pub struct ZemtakQuad {
-    /// The number that the sink gave their texture.
+    /// The number that the sink gave to their texture.
     pub texture: u64,
     /// Where the upright corners are drawn: top left, top right, bottom right, bottom left.
     pub positions: [[f32; 2]; 4],
     /// Their texture coordinates.
     pub uvs: [[f32; 2]; 4],
-    /// Six indices of them.
+    /// Six indices into them.
     pub indices: [u8; 6],
 }
 
@@ -56,7 +56,8 @@ impl ZemtakView {
     #[inline]
     pub fn of(view: &View) -> Self {
         let on = view.visible.on_canvas;
-        // The corners of the box as stored are there already; of a turned one the upright top left is the stored top right.
+        // The corners of the box as stored are there already; in a turned one the upright top left is the stored top
+        // right.
         let [u0, v0, u1, v1] = view.uv.0;
         let [a, b, c, d] = [[u0, v0], [u1, v0], [u1, v1], [u0, v1]];
         Self {

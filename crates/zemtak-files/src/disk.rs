@@ -1,4 +1,5 @@
-//! What a build does with files, as a seam: tests put a disk there that fails, or that forgets what was not synced.
+//! Everything a build does with files, as an interface: tests put a disk there that fails, or that forgets what was not
+//! synced.
 
 use std::fmt::Debug;
 use std::fs::{self, File};
@@ -14,55 +15,55 @@ pub trait Disk: Send + Sync + Debug {
     /// The bytes of a regular file of at most `limit` bytes, as [`read`](crate::read).
     ///
     /// # Errors
-    /// As there.
+    /// As for [`read`](crate::read).
     fn read(&self, path: &Path, limit: u64) -> io::Result<Vec<u8>>;
 
-    /// A regular file to be read bit by bit, as [`open`](crate::open).
+    /// A regular file to read piece by piece, as [`open`](crate::open) does.
     ///
     /// # Errors
-    /// As there.
+    /// As for [`open`](crate::open).
     fn open(&self, path: &Path) -> io::Result<Box<dyn Read>>;
 
-    /// Opens a file that is to be locked, and makes it if it is not there.
+    /// Opens a file that is to be locked, and creates it if it does not exist.
     ///
     /// # Errors
-    /// As the system says.
+    /// The system's reason.
     fn open_lock(&self, path: &Path) -> io::Result<File>;
 
-    /// Makes a folder and those above it; one that is there already stays.
+    /// Creates a folder with its parents; an existing one stays.
     ///
     /// # Errors
-    /// As the system says.
+    /// The system's reason.
     fn create_folder(&self, path: &Path) -> io::Result<()>;
 
-    /// Makes a new file. With `sync` it is on the disk when this comes back, whatever happens then.
+    /// Creates a new file. With `sync` it is on the disk when this returns, whatever happens then.
     ///
     /// # Errors
-    /// As the system says; [`io::ErrorKind::AlreadyExists`] if there is something of that name.
+    /// The system's reason; [`io::ErrorKind::AlreadyExists`] if there is something with that name.
     fn write(&self, path: &Path, sync: bool, fill: Fill<'_>) -> io::Result<()>;
 
-    /// Gives a file another name in one step; what had that name is replaced.
+    /// Renames a file in one step, replacing anything that has the new name.
     ///
     /// # Errors
-    /// As the system says.
+    /// The system's reason.
     fn rename(&self, from: &Path, to: &Path) -> io::Result<()>;
 
     /// Removes a file.
     ///
     /// # Errors
-    /// As the system says.
+    /// The system's reason.
     fn remove(&self, path: &Path) -> io::Result<()>;
 
-    /// Says of a file that it was changed now, without changing it.
+    /// Marks a file as changed now, without changing it.
     ///
     /// # Errors
-    /// As the system says.
+    /// The system's reason.
     fn touch(&self, path: &Path) -> io::Result<()>;
 
-    /// Has the names in a folder on the disk when it comes back: what was renamed and removed there stays so.
+    /// Waits until the names in a folder are on the disk: renames and removals there are then permanent.
     ///
     /// # Errors
-    /// As the system says.
+    /// The system's reason.
     fn sync_folder(&self, path: &Path) -> io::Result<()>;
 }
 
@@ -91,7 +92,7 @@ impl Disk for SystemDisk {
         let mut file = File::create_new(path)?;
         let written = fill(&mut file).and_then(|()| if sync { file.sync_all() } else { Ok(()) });
         if written.is_err() {
-            // What it holds is of no use to anybody.
+            // Its content is of no use to anybody.
             let _ = fs::remove_file(path);
         }
         written
@@ -114,13 +115,13 @@ impl Disk for SystemDisk {
     fn sync_folder(&self, path: &Path) -> io::Result<()> {
         use rustix::io::Errno;
         match File::open(path)?.sync_all() {
-            // Some file systems, such as those of networks, have no such thing.
+            // Some file systems, such as network ones, do not support it.
             Err(error) if Errno::from_io_error(&error) == Some(Errno::INVAL) => Ok(()),
             synced => synced,
         }
     }
 
-    /// Folders cannot be opened here; the system writes their names down by itself.
+    /// Folders cannot be opened here; the system writes their names by itself.
     #[cfg(not(unix))]
     fn sync_folder(&self, _: &Path) -> io::Result<()> {
         Ok(())

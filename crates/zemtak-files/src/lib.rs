@@ -1,8 +1,8 @@
-//! Files that are not trusted: read whole, within a limit, and never waited for.
+//! Untrusted files: read completely, within a limit, and without ever blocking.
 //!
-//! A named pipe in the place of a file makes whoever opens it wait for ever, and a device such as `/dev/zero` never ends. So a path is
-//! looked at before it is opened, only regular files are, and no more is read than was asked for, whatever the file system says of
-//! its length.
+//! A named pipe in place of a file blocks whoever opens it forever, and a device such as `/dev/zero` never ends. So a
+//! path is examined before it is opened, only regular files are opened, and no more is read than was asked for,
+//! whatever length the file system reports.
 //!
 //! ```
 //! let folder = tempfile::tempdir()?;
@@ -22,13 +22,13 @@ use std::fs::{self, File, FileType};
 use std::io::{self, Error, ErrorKind, Read};
 use std::path::Path;
 
-/// The most bytes of a text that a person writes, such as a project file: 64 MiB.
+/// The largest text that a person writes, such as a project file: 64 MiB.
 pub const TEXT_BYTES: u64 = 64 << 20;
 
-/// The most bytes of a picture, or of another file that a program writes: 1 GiB.
+/// The largest picture, or other file that a program writes: 1 GiB.
 pub const FILE_BYTES: u64 = 1 << 30;
 
-/// What is at a path is no regular file.
+/// The path does not lead to a regular file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NotRegular(&'static str);
 
@@ -41,17 +41,17 @@ impl std::fmt::Display for NotRegular {
 }
 
 impl NotRegular {
-    /// Whether an error of this crate says that.
+    /// Whether an error of this crate means that.
     #[must_use]
     pub fn is(error: &Error) -> bool {
         error.get_ref().and_then(|error| error.downcast_ref::<Self>()).is_some()
     }
 }
 
-/// A file is larger than was asked for.
+/// A file is larger than allowed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct TooLarge {
-    /// Its bytes: at least so many, where it grew while it was read.
+    /// Its bytes: at least this many, if it grew while it was read.
     pub bytes: u64,
     /// The limit.
     pub limit: u64,
@@ -73,19 +73,19 @@ impl From<TooLarge> for Error {
 }
 
 impl TooLarge {
-    /// What an error of this crate says of a file's size, if it is about that.
+    /// The sizes in an error of this crate, if it is about that.
     #[must_use]
     pub fn of(error: &Error) -> Option<Self> {
         error.get_ref()?.downcast_ref().copied()
     }
 }
 
-/// Opens a regular file for reading. Links are followed.
+/// Opens a regular file for reading. Follows links.
 ///
 /// # Errors
-/// As the system says; or what is there is no regular file, and the error says what it is.
+/// The system's reason; or it is not a regular file, and the error says what it is.
 pub fn open(path: &Path) -> io::Result<File> {
-    // Opening may wait already, so it is looked at first.
+    // Opening may block already, so the type is checked first.
     regular(fs::metadata(path)?.file_type())?;
     let file = File::open(path)?;
     regular(file.metadata()?.file_type())?;
@@ -95,7 +95,7 @@ pub fn open(path: &Path) -> io::Result<File> {
 /// The bytes of a regular file of at most `limit` bytes.
 ///
 /// # Errors
-/// As [`open`]; or it is too large: [`TooLarge::of`].
+/// As for [`open`]; or it is too large: [`TooLarge::of`].
 pub fn read(path: &Path, limit: u64) -> io::Result<Vec<u8>> {
     let file = open(path)?;
     let length = file.metadata()?.len();
@@ -108,7 +108,7 @@ pub fn read(path: &Path, limit: u64) -> io::Result<Vec<u8>> {
 /// The text of a regular file of at most `limit` bytes.
 ///
 /// # Errors
-/// As [`read`]; or it is not UTF-8.
+/// As for [`read`]; or it is not UTF-8.
 pub fn read_text(path: &Path, limit: u64) -> io::Result<String> {
     text(read(path, limit)?)
 }
@@ -116,7 +116,7 @@ pub fn read_text(path: &Path, limit: u64) -> io::Result<String> {
 /// All of a stream of at most `limit` bytes, such as standard input.
 ///
 /// # Errors
-/// As the system says; or it is too large.
+/// The system's reason; or it is too large.
 pub fn read_all(from: impl Read, limit: u64) -> io::Result<Vec<u8>> {
     read_from(from, 0, limit)
 }
@@ -124,16 +124,16 @@ pub fn read_all(from: impl Read, limit: u64) -> io::Result<Vec<u8>> {
 /// The text of a stream of at most `limit` bytes.
 ///
 /// # Errors
-/// As [`read_all`]; or it is not UTF-8.
+/// As for [`read_all`]; or it is not UTF-8.
 pub fn read_all_text(from: impl Read, limit: u64) -> io::Result<String> {
     text(read_all(from, limit)?)
 }
 
 fn read_from(from: impl Read, about: u64, limit: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
-    // A length is what the file system says, so that much may not be had.
+    // The length is only what the file system claims, so that much memory may not be available.
     bytes.try_reserve(usize::try_from(about.min(limit)).unwrap_or(0)).map_err(Error::other)?;
-    // It may have grown since it was looked at.
+    // It may have grown since its type was checked.
     from.take(limit.saturating_add(1)).read_to_end(&mut bytes)?;
     let read = bytes.len() as u64;
     if read > limit { Err(TooLarge { bytes: read, limit }.into()) } else { Ok(bytes) }
@@ -201,7 +201,7 @@ mod tests {
         assert!(said(&at("dangling")).is_err() && said(&at("round")).is_err() && said(&at("nothing")).is_err());
     }
 
-    /// A file system that makes files up says 0 of their length.
+    /// A file system with virtual files reports a length of 0.
     #[test]
     fn no_more_is_read_than_was_asked_for() {
         let known = Path::new("/proc/self/status");

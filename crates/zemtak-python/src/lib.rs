@@ -1,4 +1,5 @@
-//! What the wheel calls: requests and answers cross the border as JSON, pixels as bytes. `python/zemtak` makes objects of them.
+//! What the wheel calls: requests and answers cross the boundary as JSON, pixels as bytes. `python/zemtak` turns them
+//! into objects.
 
 use pyo3::create_exception;
 use pyo3::exceptions::PyException;
@@ -22,10 +23,10 @@ use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 create_exception!(_zemtak, Problems, PyException);
 
-/// Calls a function of Python as the work goes on.
+/// Calls a Python function as the work progresses.
 struct Told<'a> {
     function: Option<&'a Py<PyAny>>,
-    /// How far each phase is, and the exception that the function raised.
+    /// The progress of each phase, and the exception that the function raised.
     state: Mutex<(Vec<(Phase, usize, Option<usize>)>, Option<PyErr>)>,
     stopped: AtomicBool,
 }
@@ -70,7 +71,7 @@ impl<'a> Told<'a> {
         self.tell(phase, done, total);
     }
 
-    /// An answer, or what the function raised, or what is wrong.
+    /// An answer, the exception that the function raised, or the problems.
     fn end<T>(self, result: Result<T, Failure>) -> PyResult<T> {
         let raised = self.state.into_inner().ok().and_then(|(_, raised)| raised);
         match (raised, result) {
@@ -112,7 +113,7 @@ struct Asked {
 }
 
 impl Asked {
-    /// Options are read as an atlas of a project file would be: with the same names, and the same help where one is wrong.
+    /// Options are read like an atlas of a project file: with the same names, and the same help if one is wrong.
     fn request(self) -> Result<PackRequest, Failure> {
         let mut request = PackRequest::of_paths(self.paths);
         (request.project, request.store_from_environment) = (self.project, true);
@@ -160,7 +161,7 @@ fn verify_atlas(
     told.end(found.map(|found| Value::from(found).to_string()))
 }
 
-/// What does not hold, as code and text.
+/// The defects, as code and text.
 fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<Vec<Value>, Failure> {
     let file = AtlasFile::open(descriptor).map_err(|error| unopened(&error))?;
     let atlas = file.atlas();
@@ -196,7 +197,7 @@ fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<V
     Ok(found)
 }
 
-/// What does not hold of the layers of pages, which have the boxes and rings of their pages.
+/// The defects in layers of pages, which have the boxes and rings of their pages.
 fn layers(file: &AtlasFile) -> Vec<Value> {
     let of_page = |(n, page): (usize, &Page)| -> Vec<Value> {
         let of_layer = |(name, layer): (&String, &Layer)| match file.read_layer(n, name, HashCheck::Yes) {
@@ -212,7 +213,7 @@ fn layers(file: &AtlasFile) -> Vec<Value> {
     file.atlas().pages.iter().enumerate().flat_map(of_page).collect()
 }
 
-/// An error and what it comes from.
+/// An error and its causes.
 fn whole(error: &OpenError) -> String {
     let cause = std::error::Error::source(error).map(|cause| format!(": {cause}"));
     format!("{error}{}", cause.unwrap_or_default())

@@ -8,7 +8,7 @@ use wasm_bindgen::prelude::*;
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{Cache, Event, PerFrame, Pixels, Pump, Settings};
 
-/// A cache, its pump and what it waits for: `Cache` of `ts/index.ts` is made of it.
+/// A cache, its pump and the files it waits for: `Cache` of `ts/index.ts` is built on it.
 #[wasm_bindgen]
 pub struct Core {
     cache: Cache,
@@ -36,7 +36,7 @@ impl Core {
         Self { cache, pump, files }
     }
 
-    /// Makes and drops textures; gives how many were made, were dropped, and wait.
+    /// Makes and drops textures; returns how many were made, were dropped, and are waiting.
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "a whole number of bytes")]
     pub fn pump(&mut self, uploads: u32, bytes: f64) -> Vec<usize> {
         let frame = PerFrame { uploads: uploads as usize, bytes: bytes as u64, time: Duration::from_millis(4) };
@@ -44,20 +44,20 @@ impl Core {
         vec![pumped.made, pumped.dropped, pumped.ready]
     }
 
-    /// The paths of files that are to be fetched since the last call.
+    /// The paths of files to fetch since the last call.
     #[wasm_bindgen(js_name = takeWanted)]
     #[must_use]
     pub fn take_wanted(&self) -> Vec<String> {
         self.files.take_wanted()
     }
 
-    /// The bytes of a file have come.
+    /// The bytes of a file have arrived.
     #[wasm_bindgen(js_name = putBytes)]
     pub fn put_bytes(&self, path: String, bytes: Vec<u8>) {
         self.came(path, Fetched::Bytes(bytes));
     }
 
-    /// A picture has come and was decoded; the device has it.
+    /// A picture has arrived and was decoded; the device has it.
     #[wasm_bindgen(js_name = putPicture)]
     pub fn put_picture(&self, path: String, width: u32, height: u32) {
         self.came(path, Fetched::Picture(Size::new(width, height)));
@@ -69,13 +69,13 @@ impl Core {
         self.came(path, Fetched::Missing);
     }
 
-    /// A file cannot be had.
+    /// A file cannot be fetched.
     #[wasm_bindgen(js_name = putBroken)]
     pub fn put_broken(&self, path: String, why: String) {
         self.came(path, Fetched::Broken(why));
     }
 
-    /// A picture is not wanted any more; the device has let go of it.
+    /// A picture is not wanted any more; the device has released it.
     pub fn forget(&self, path: &str) {
         self.files.forget(path);
     }
@@ -109,15 +109,15 @@ impl Core {
         ClipLease(self.held_by(holder.as_deref()).lease_clip(name))
     }
 
-    /// The full names of an atlas's clips; nothing while its descriptor is not there.
+    /// The full names of an atlas's clips; `undefined` until its descriptor has arrived.
     ///
     /// # Errors
-    /// The descriptor cannot be had.
+    /// The descriptor cannot be loaded.
     pub fn clips(&self, atlas: &str) -> Result<Option<Vec<String>>, JsError> {
         Ok(self.cache.clips(atlas)?.map(|clips| clips.into_keys().collect()))
     }
 
-    /// Has a name of the game's own stand for another name from now on.
+    /// Makes a name of the game's own stand for another name from now on.
     ///
     /// # Errors
     /// The name leads back to the alias.
@@ -125,18 +125,18 @@ impl Core {
         Ok(self.cache.alias(alias, name)?)
     }
 
-    /// Fetches the atlas or image of a name anew; a new version takes the place of the old one behind all leases at once.
+    /// Fetches the atlas or image of a name again; a new version replaces the old one behind all leases at once.
     pub fn reload(&self, name: &str) {
         self.cache.reload(name);
     }
 
-    /// Tries again what could not be had.
+    /// Tries again to load what could not be loaded.
     #[wasm_bindgen(js_name = retryAll)]
     pub fn retry_all(&self) {
         self.cache.retry_all();
     }
 
-    /// Has the next pump drop all textures that nobody holds.
+    /// Makes the next pump drop all textures that nobody holds.
     pub fn trim(&self) {
         self.cache.trim();
     }
@@ -148,7 +148,7 @@ impl Core {
         self.cache.set_budget(bytes as u64);
     }
 
-    /// Whether nothing is under way.
+    /// Whether nothing is in progress.
     #[wasm_bindgen(js_name = isIdle)]
     #[must_use]
     pub fn is_idle(&self) -> bool {
@@ -161,13 +161,13 @@ impl Core {
         self.cache.ledger().to_json()
     }
 
-    /// All textures are gone with the device.
+    /// All textures were lost with the device.
     #[wasm_bindgen(js_name = deviceLost)]
     pub fn device_lost(&mut self) {
         self.pump.device_lost();
     }
 
-    /// What happened since the last call: of each its kind and the name or path, one after the other.
+    /// What happened since the last call: the kind of each event, and its name or path, one after the other.
     #[must_use]
     pub fn events(&self) -> Vec<String> {
         let told = |event: Event| match event {

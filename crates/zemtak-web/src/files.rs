@@ -1,4 +1,4 @@
-//! Files that a page fetches: asked for here, handed in when they have come.
+//! Files that a web page fetches: requested here, delivered when they have arrived.
 
 use std::collections::BTreeMap;
 use std::io::{Error, ErrorKind, Result};
@@ -7,24 +7,24 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{Files, Stamp};
 
-/// What is known of a file.
+/// What is known about a file.
 #[derive(Debug, Clone)]
 pub enum Fetched {
-    /// Its bytes: read once, and forgotten then.
+    /// Its bytes: read once, and then forgotten.
     Bytes(Vec<u8>),
     /// A picture of that size, which the page keeps until the sink has made a texture of it.
     Picture(Size),
     /// There is none.
     Missing,
-    /// It cannot be had.
+    /// It cannot be fetched.
     Broken(String),
 }
 
-/// Files below a base URL. Clones are the same.
+/// Files below a base URL. Clones share them.
 #[derive(Clone, Default)]
 pub struct WebFiles {
     base: String,
-    /// None for those that are on their way.
+    /// `None` for those that are on their way.
     known: Arc<Mutex<BTreeMap<String, Option<Fetched>>>>,
     wanted: Arc<Mutex<Vec<String>>>,
 }
@@ -38,7 +38,7 @@ impl WebFiles {
         Self { base, ..Self::default() }
     }
 
-    /// Those that are to be fetched since the last call.
+    /// Those to fetch since the last call.
     pub fn take_wanted(&self) -> Vec<String> {
         std::mem::take(&mut *lock(&self.wanted))
     }
@@ -47,19 +47,19 @@ impl WebFiles {
         lock(&self.known).insert(path, Some(fetched));
     }
 
-    /// Has a picture fetched anew when it is asked for again.
+    /// Fetches a picture again when it is next asked for.
     pub fn forget(&self, path: &str) {
         lock(&self.known).remove(path);
     }
 
-    /// Takes what has come of a file, and has it fetched where that is nothing.
+    /// Takes what has arrived of a file; requests it if that is nothing.
     fn take(&self, path: &str) -> Result<Fetched> {
         let mut known = lock(&self.known);
         match known.remove(path) {
             Some(Some(fetched)) => match fetched {
                 Fetched::Missing => Err(ErrorKind::NotFound.into()),
                 Fetched::Broken(why) => Err(Error::other(why)),
-                // A page whose layers have not come yet is asked for again.
+                // A page whose layers have not arrived yet is asked for again.
                 Fetched::Picture(size) => {
                     known.insert(path.to_owned(), Some(Fetched::Picture(size)));
                     Ok(Fetched::Picture(size))
@@ -77,7 +77,7 @@ impl WebFiles {
     }
 }
 
-/// Whether the browser decodes a file, by its ending.
+/// Whether the browser decodes a file, by its extension.
 fn is_picture(path: &str) -> bool {
     let ending = path.rsplit('.').next().unwrap_or_default();
     ["png", "webp", "jpg", "jpeg", "gif", "bmp", "avif"].iter().any(|known| ending.eq_ignore_ascii_case(known))
@@ -102,9 +102,9 @@ impl Files for WebFiles {
         }
     }
 
-    /// All files are taken for the same as before until they are fetched anew.
+    /// All files count as unchanged until they are fetched again.
     fn stamp(&self, path: &str) -> Result<Stamp> {
-        // Whether a descriptor is there nobody knows before it was fetched.
+        // Nobody knows whether a descriptor exists before it was fetched.
         if path.ends_with(".zemtak.json") {
             Err(ErrorKind::NotFound.into())
         } else {

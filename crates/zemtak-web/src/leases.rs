@@ -1,4 +1,4 @@
-//! What a game holds: leases, sets, clips, and what plays.
+//! What a game holds: leases, sets, clips, and playing clips.
 
 use crate::sink::number;
 use std::time::Duration;
@@ -7,12 +7,12 @@ use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::Part;
 use zemtak_runtime::{self as runtime, Status};
 
-/// How far something is, and why it cannot be had: the same for all that is awaited.
+/// Status and failure: the same for everything that can be awaited.
 macro_rules! awaited {
     ($type:ident, |$own:ident| $status:expr) => {
         #[wasm_bindgen]
         impl $type {
-            /// 0 loading, 1 ready, 2 it cannot be had; of many, 2 where one cannot and the rest is ready.
+            /// 0 loading, 1 ready, 2 failed; for several, 2 if one failed and the rest is ready.
             #[wasm_bindgen(getter)]
             #[must_use]
             pub fn status(&self) -> u32 {
@@ -24,7 +24,7 @@ macro_rules! awaited {
                 }
             }
 
-            /// Why it cannot be had; of many, the first that cannot.
+            /// Why it failed; for several, the first that failed.
             #[wasm_bindgen(getter)]
             #[must_use]
             pub fn failure(&self) -> Option<String> {
@@ -42,7 +42,7 @@ awaited!(Lease, |lease| lease.status());
 awaited!(LeaseSet, |set| set.status());
 awaited!(ClipLease, |clip| clip.sprites().status());
 
-/// A counted hold on a sprite, or on a part of one. Given back by `free()`, or with `using`.
+/// A counted hold on a sprite, or on a part of one. Give it back with `free()` or `using`.
 #[wasm_bindgen]
 pub struct Lease(pub(crate) runtime::Lease);
 
@@ -55,9 +55,9 @@ impl Lease {
         self.0.name().to_string()
     }
 
-    /// What it shows: its texture, then u and v of the upright corners (top left, top right, bottom right, bottom left; V down), pivot x, y and canvas
-    /// width, height in pixels, then x, y, width, height of what is stored on the canvas, and 1 where it is the stand-in. Nothing while it shows
-    /// nothing.
+    /// What it shows: its texture, then u and v of the upright corners (top left, top right, bottom right, bottom left;
+    /// V down), pivot x, y and canvas width, height in pixels, then x, y, width, height of the stored pixels on the
+    /// canvas, and 1 if it is the stand-in. `undefined` while it shows nothing.
     #[must_use]
     pub fn view(&self) -> Option<Vec<f64>> {
         let view = self.0.view()?;
@@ -70,44 +70,45 @@ impl Lease {
         Some(told)
     }
 
-    /// One more lease of the same.
+    /// Another lease on the same.
     #[must_use]
     pub fn share(&self) -> Self {
         Self(self.0.clone())
     }
 
-    /// A lease of a part in canvas pixels; nothing where nothing of it is stored.
+    /// A lease on a part in canvas pixels; `undefined` if nothing of it is stored.
     #[must_use]
     pub fn part(&self, x: i32, y: i32, width: u32, height: u32) -> Option<Self> {
         self.0.part(Part { x, y, w: width, h: height }).ok().map(Self)
     }
 
-    /// The texture of a layer of its page, such as `normal`: the same corners show it. Nothing while it is not there.
+    /// The texture of a layer of its page, such as `normal`: the same corners show it. `undefined` while it is not
+    /// resident.
     #[must_use]
     pub fn layer(&self, name: &str) -> Option<u32> {
         self.0.layer(name).map(number)
     }
 
-    /// A named point in canvas pixels; nothing where it has none of that name.
+    /// A named point in canvas pixels; `undefined` if it has none of that name.
     #[must_use]
     pub fn point(&self, name: &str) -> Option<Vec<f64>> {
         self.0.details()?.points.get(name).map(|point| point.to_vec())
     }
 
-    /// Words that its project gave it.
+    /// Tags given in the project file.
     #[must_use]
     pub fn tags(&self) -> Vec<String> {
         self.0.details().map(|details| details.tags.clone()).unwrap_or_default()
     }
 
-    /// Data that its project gave it, as JSON; nothing where it has none.
+    /// The project's own data, as JSON; `undefined` if it has none.
     #[must_use]
     pub fn user(&self) -> Option<String> {
         self.0.details()?.user.clone()
     }
 }
 
-/// Many sprites that were leased together. Given back by `free()`.
+/// Many sprites leased together. Give them back with `free()`.
 #[wasm_bindgen]
 pub struct LeaseSet(pub(crate) runtime::LeaseSet);
 
@@ -119,7 +120,8 @@ impl LeaseSet {
         self.0.names().iter().map(ToString::to_string).collect()
     }
 
-    /// How far it is: sprites ready, failed and known; bytes of textures there and known; and 1 where all sprites are known.
+    /// Its progress: sprites ready, failed and known; bytes of textures resident and known; and 1 if all sprites are
+    /// known.
     #[must_use]
     #[expect(clippy::cast_precision_loss, reason = "for a bar on the screen")]
     pub fn progress(&self) -> Vec<f64> {
@@ -130,27 +132,27 @@ impl LeaseSet {
     }
 }
 
-/// All sprites of a clip. Given back by `free()`.
+/// All sprites of a clip. Give them back with `free()`.
 #[wasm_bindgen]
 pub struct ClipLease(pub(crate) runtime::ClipLease);
 
 #[wasm_bindgen]
 impl ClipLease {
-    /// How many steps it has; nothing while the clip is not known.
+    /// How many steps it has; `undefined` until the clip is known.
     #[wasm_bindgen(getter)]
     #[must_use]
     pub fn steps(&self) -> Option<usize> {
         self.0.info().map(|info| info.steps)
     }
 
-    /// How many milliseconds it takes to play once; nothing while the clip is not known.
+    /// How many milliseconds it takes to play once; `undefined` until the clip is known.
     #[wasm_bindgen(getter)]
     #[must_use]
     pub fn milliseconds(&self) -> Option<f64> {
         self.0.info().map(|info| info.length.as_secs_f64() * 1000.0)
     }
 
-    /// Plays it from a place in it, in milliseconds: a crowd need not move in step.
+    /// Plays it from a position, in milliseconds: start each of a crowd elsewhere, and they do not move in step.
     #[must_use]
     pub fn play(&self, from: Option<f64>) -> Playing {
         Playing { playing: self.0.play_from(Ratio::ONE, duration(from.unwrap_or_default())), now: Now::default() }
@@ -161,14 +163,14 @@ fn duration(milliseconds: f64) -> Duration {
     Duration::try_from_secs_f64(milliseconds / 1000.0).unwrap_or_default()
 }
 
-/// A clip that plays. It holds its sprites too. Given back by `free()`.
+/// A playing clip. It holds its sprites too. Give it back with `free()`.
 #[wasm_bindgen]
 pub struct Playing {
     playing: runtime::Playing,
     now: Now,
 }
 
-/// What it shows since the last advance.
+/// What it has shown since the last advance.
 #[derive(Default)]
 struct Now {
     view: Option<runtime::View>,
@@ -186,7 +188,8 @@ impl Playing {
 
 #[wasm_bindgen]
 impl Playing {
-    /// Goes on by milliseconds, or back where that is below 0. They are rounded to nanoseconds, so that no step is ever off by more than that.
+    /// Advances by milliseconds; a negative number plays backwards. They are rounded to nanoseconds, so no step is ever
+    /// off by more than that.
     #[expect(clippy::cast_possible_truncation, reason = "a number that is too large is as large as can be")]
     pub fn advance(&mut self, milliseconds: f64) {
         let now = self.playing.advance_by((milliseconds * 1e6).round() as i64);
@@ -195,14 +198,14 @@ impl Playing {
         (self.now.view, self.now.step, self.now.played, self.now.ended) = (now.view, now.step, now.played, now.ended);
     }
 
-    /// The step that is shown, from 0.
+    /// The current step, from 0.
     #[wasm_bindgen(getter)]
     #[must_use]
     pub fn step(&self) -> usize {
         self.now.step
     }
 
-    /// How often it was played through.
+    /// How often it has played through.
     #[wasm_bindgen(getter)]
     #[must_use]
     #[expect(clippy::cast_precision_loss, reason = "a game does not last that long")]
@@ -217,14 +220,14 @@ impl Playing {
         self.now.ended
     }
 
-    /// The events of the steps that began on the way of the last advance, in order.
+    /// The events of the steps that began during the last advance, in order.
     #[wasm_bindgen(getter)]
     #[must_use]
     pub fn events(&self) -> Vec<String> {
         self.now.events.clone()
     }
 
-    /// Plays at a speed of `numerator / denominator` from here on; below 0 backwards.
+    /// Plays at a speed of `numerator / denominator` from now on; backwards if negative.
     ///
     /// # Errors
     /// The denominator is 0.
@@ -235,12 +238,12 @@ impl Playing {
         Ok(())
     }
 
-    /// Goes to a place of the clip, in milliseconds. What lies before it counts neither as shown nor as played.
+    /// Jumps to a position of the clip, in milliseconds. What lies before it counts neither as shown nor as played.
     pub fn seek(&mut self, milliseconds: f64) {
         self.playing.seek(duration(milliseconds));
     }
 
-    /// Plays another clip from here on, as far into it as this one was.
+    /// Switches to another clip, at the same fraction of its length.
     #[wasm_bindgen(js_name = goOverTo)]
     pub fn go_over_to(&mut self, clip: &ClipLease) {
         self.playing.go_over_to(&clip.0);

@@ -1,6 +1,6 @@
-//! The resource cache for browsers. `ts/` is what a game sees of it; docs/web.md tells the story.
+//! The resource cache for browsers. `ts/` is what a game sees of it; docs/web.md describes it.
 //!
-//! Pictures are fetched and decoded by the browser and uploaded from there: here a page is a name and a size.
+//! The browser fetches, decodes and uploads pictures: here a page is a name and a size.
 
 mod batch;
 mod cache;

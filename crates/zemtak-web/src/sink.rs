@@ -1,4 +1,4 @@
-//! Textures, made by the page.
+//! Textures, made by the web page.
 
 use crate::files::WebFiles;
 use js_sys::{Array, Uint8Array};
@@ -11,7 +11,7 @@ extern "C" {
     /// What makes and drops textures: the `Device` of `ts/device.ts`.
     pub type JsDevice;
 
-    /// `levels` has the rows of each mip level; nothing where the page has the picture itself.
+    /// `levels` has the rows of each mip level; `undefined` if the web page has the picture itself.
     #[wasm_bindgen(method, catch, js_name = makeTexture)]
     fn make_texture(
         this: &JsDevice,
@@ -67,7 +67,7 @@ impl Sink for WebSink {
             sampler.alpha == Alpha::Premultiplied,
             sampler.colour == Colour::Linear,
         );
-        // The page has let go of the picture.
+        // The web page has released the picture.
         self.files.forget(new.label);
         made.map(|number| Texture(number.into())).map_err(|error| {
             let said = error.dyn_ref::<js_sys::Error>().map(|error| String::from(error.message()));

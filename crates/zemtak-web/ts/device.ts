@@ -1,4 +1,4 @@
-// Textures and drawing by WebGL2.
+// Textures and drawing with WebGL2.
 
 /** A texture that the cache asks for. */
 export interface NewTexture {
@@ -8,11 +8,11 @@ export interface NewTexture {
   layer: string | undefined;
   width: number;
   height: number;
-  /** How many mip levels it is to have, the full size among them. */
+  /** The number of mip levels, including the full size. */
   mips: number;
-  /** Rows of 8-bit RGBA of each level; undefined where `picture` is there. */
+  /** Rows of 8-bit RGBA for each level; undefined if there is `picture`. */
   levels: Uint8Array[] | undefined;
-  /** What the browser has decoded. It is closed after the call. */
+  /** The picture decoded by the browser. It is closed after the call. */
   picture: ImageBitmap | undefined;
   linearFilter: boolean;
   wrap: "clamp" | "repeat" | "mirror";
@@ -20,24 +20,24 @@ export interface NewTexture {
   linearColour: boolean;
 }
 
-/** Makes and drops textures. `WebGLDevice` is one; a game with another API writes its own. */
+/** Makes and drops textures. `WebGLDevice` is one; write your own for another API. */
 export interface Device {
   /** The longest side that a texture may have. */
   readonly largestSide: number;
-  /** Makes a texture and gives its number; throws an `Error` where it cannot be. */
+  /** Makes a texture and returns its number; throws an `Error` if it cannot. */
   make(texture: NewTexture): number;
-  /** Drops a texture: each that was made, once. */
+  /** Drops a texture: each that was made, exactly once. */
   drop(texture: number): void;
 }
 
-/** What a device is told to draw: quads of four vertices of 20 bytes. */
+/** A batch for a device to draw: quads of four vertices of 20 bytes. */
 export interface Drawing {
   vertices: Uint8Array;
-  /** Of each draw its texture, its first quad, and how many quads. */
+  /** For each draw: its texture, its first quad, and the number of quads. */
   draws: Uint32Array;
 }
 
-/** Quads whose vertices 16-bit indices reach. */
+/** The most quads whose vertices 16-bit indices reach. */
 const QUADS = 16384;
 
 const VERTEX = `#version 300 es
@@ -69,7 +69,7 @@ function shader(gl: WebGL2RenderingContext, kind: number, text: string): WebGLSh
   return made;
 }
 
-/** Textures of WebGL2, and a renderer of batches. */
+/** WebGL2 textures, and a renderer for batches. */
 export class WebGLDevice implements Device {
   readonly largestSide: number;
   #gl: WebGL2RenderingContext;
@@ -106,7 +106,7 @@ export class WebGLDevice implements Device {
     gl.bindVertexArray(null);
   }
 
-  /** The device was lost and is there again: call this and `Cache.deviceLost` in a `webglcontextrestored` event. */
+  /** Call this and `Cache.deviceLost` in a `webglcontextrestored` event, when a lost device is back. */
   restored(): void {
     this.#textures.clear();
     this.#build();
@@ -117,7 +117,7 @@ export class WebGLDevice implements Device {
     const texture = gl.createTexture();
     if (!texture) throw new Error("the device is lost");
     gl.bindTexture(gl.TEXTURE_2D, texture);
-    // What is decoded is uploaded as it is: pages say themselves whether they are premultiplied.
+    // Decoded pictures are uploaded unchanged: descriptors say whether pages are premultiplied.
     gl.pixelStorei(gl.UNPACK_PREMULTIPLY_ALPHA_WEBGL, false);
     gl.pixelStorei(gl.UNPACK_FLIP_Y_WEBGL, false);
     gl.pixelStorei(gl.UNPACK_COLORSPACE_CONVERSION_WEBGL, gl.NONE);
@@ -157,12 +157,12 @@ export class WebGLDevice implements Device {
     this.#textures.delete(texture);
   }
 
-  /** The texture of a number, for drawing of the game's own. */
+  /** The texture with a number, for drawing of your own. */
   texture(number: number): WebGLTexture | undefined {
     return this.#textures.get(number)?.texture;
   }
 
-  /** Draws a batch over what is there, in pixels of a screen of that size, y down. */
+  /** Draws a batch over the current picture, in pixels of a screen of that size, y down. */
   draw({ vertices, draws }: Drawing, width: number, height: number): void {
     const gl = this.#gl;
     gl.useProgram(this.#program);

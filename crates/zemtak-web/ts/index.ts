@@ -1,6 +1,6 @@
 /**
- * The resource cache of Zemtak for browsers: each texture of a 2D game is fetched once, shared by counted leases, and given back in
- * time; clips play, and many sprites become few draws. docs/web.md tells the story.
+ * The resource cache of Zemtak for browsers: it fetches each texture of a 2D game once, shares it by counted leases, frees it in time,
+ * plays clips, and batches sprites into few draws. docs/web.md is the guide.
  */
 import init, { Batch as Plain, ClipLease, Core, Lease, LeaseSet, Playing } from "./wasm.js";
 import type { InitInput } from "./wasm.js";
@@ -10,21 +10,21 @@ import type { Device, Drawing, NewTexture } from "./device.js";
 export { ClipLease, Lease, LeaseSet, Playing, WebGLDevice };
 export type { Device, Drawing, NewTexture };
 
-/** How a cache works. */
+/** Settings of a cache. */
 export interface Settings {
   /** Where descriptors and pages are: a URL, relative to the page. */
   base: string;
-  /** Bytes of texture memory within which textures stay that nobody holds. 256 MiB by default. */
+  /** Bytes of texture memory; within it, textures that nobody holds stay resident. Default: 256 MiB. */
   budget?: number;
-  /** A colour, 0xRRGGBBAA, drawn for what is not there yet. Nothing by default. */
+  /** A colour, 0xRRGGBBAA, drawn for what is not loaded yet. Default: nothing. */
   standIn?: number;
-  /** Fetches a file in place of `fetch`: for archives of the game's own. */
+  /** Replaces `fetch`: for archives of your own. */
   fetch?: (url: string) => Promise<Response>;
-  /** Where the WebAssembly is, if not beside this module. */
+  /** The location of the WebAssembly, if not beside this module. */
   wasm?: InitInput | Promise<InitInput>;
 }
 
-/** Something that happened. `failed` and `keptOld` have the whole message, the others a name or path. */
+/** An event. `failed` and `keptOld` have the whole message, the others a name or path. */
 export interface CacheEvent {
   kind: "opened" | "loaded" | "failed" | "replaced" | "repainted" | "keptOld" | "evicted" | "cancelled" | "overBudget" | "other";
   text: string;
@@ -42,7 +42,7 @@ export interface Placement {
   degrees?: number;
   /** Lower layers are drawn first. */
   layer?: number;
-  /** A colour that its pixels are multiplied with, 0xRRGGBBAA. */
+  /** A colour that multiplies its pixels, 0xRRGGBBAA. */
   tint?: number;
 }
 
@@ -56,7 +56,7 @@ const PICTURE = /\.(png|webp|jpe?g|gif|bmp|avif)$/i;
 const LOADING = 0, READY = 1;
 let memory: WebAssembly.Memory;
 
-/** A cache. `open` gives one; its `pump` is called once a frame. */
+/** A cache. Get one from `open`, and call its `pump` once a frame. */
 export class Cache {
   #core: Core;
   #settings: Settings;
@@ -99,7 +99,7 @@ export class Cache {
     this.#core = new Core(sink as never, base, settings.budget ?? 0, settings.standIn ?? 0);
   }
 
-  /** Makes and drops textures, and has missing files fetched: once a frame. At most so many bytes are uploaded, 16 MiB by default. */
+  /** Makes and drops textures, and fetches missing files: call it once a frame. Uploads at most this many bytes; default: 16 MiB. */
   pump(bytes: number = 1 << 24): { made: number; dropped: number; ready: number } {
     const [made = 0, dropped = 0, ready = 0] = this.#core.pump(0xffffffff, bytes);
     for (const path of this.#core.takeWanted()) void this.#fetch(path);
@@ -154,53 +154,53 @@ export class Cache {
     if (this.#events.length > 1024) this.#events.splice(0, this.#events.length - 1024);
   }
 
-  /** What happened since the last call, in order; of what nobody fetches the last 1,024. */
+  /** The events since the last call, in order; without calls, the last 1,024 are kept. */
   events(): CacheEvent[] {
     return this.#events.splice(0);
   }
 
-  /** Leases a sprite, as `night:moth/fly/03`, or a loose image by its path. `holder` is a name that the ledger tells. Never waits. */
+  /** Leases a sprite, such as `night:moth/fly/03`, or a loose image by its path. `holder` is a name for the ledger. Never waits. */
   lease(name: string, holder?: string): Lease {
     return this.#core.lease(name, holder);
   }
 
-  /** Leases names together, and globs within an atlas, as `night:lantern/**`. */
+  /** Leases names together, and globs within an atlas, such as `night:lantern/**`. */
   leaseAll(names: string[], holder?: string): LeaseSet {
     return this.#core.leaseAll(names, holder);
   }
 
-  /** Leases all sprites of a clip, as `night:moth/fly`. */
+  /** Leases all sprites of a clip, such as `night:moth/fly`. */
   leaseClip(name: string, holder?: string): ClipLease {
     return this.#core.leaseClip(name, holder);
   }
 
-  /** Comes true when something can be drawn, while the game pumps. Fails where it cannot be had. */
+  /** Resolves when it can be drawn, while the game pumps. Rejects if it cannot be loaded. */
   ready<Held extends Awaited>(on: Held): Promise<Held> {
     if (this.#closed) return Promise.reject(new Error("the cache was closed"));
     return new Promise((done, failed) => this.#waiting.push({ on, done: () => done(on), failed }));
   }
 
-  /** The full names of an atlas's clips; undefined while its descriptor is not there. No page is loaded for it. */
+  /** The full names of an atlas's clips; undefined until its descriptor is loaded. Loads no page. */
   clips(atlas: string): string[] | undefined {
     return this.#core.clips(atlas);
   }
 
-  /** Has a name of the game's own stand for another name from now on. */
+  /** Makes a name of the game's own stand for another name from now on. */
   alias(alias: string, name: string): void {
     this.#core.alias(alias, name);
   }
 
-  /** Fetches an atlas or image anew; a new version takes the place of the old one behind all leases at once. */
+  /** Fetches an atlas or image again; a new version replaces the old one behind all leases at once. */
   reload(name: string): void {
     this.#core.reload(name);
   }
 
-  /** Tries again what could not be had. */
+  /** Tries again to load what could not be loaded. */
   retryAll(): void {
     this.#core.retryAll();
   }
 
-  /** Has the next pump drop all textures that nobody holds. */
+  /** Makes the next pump drop all textures that nobody holds. */
   trim(): void {
     this.#core.trim();
   }
@@ -210,7 +210,7 @@ export class Cache {
     this.#core.setBudget(bytes);
   }
 
-  /** Whether nothing is under way. */
+  /** Whether nothing is in progress. */
   get isIdle(): boolean {
     return this.#core.isIdle();
   }
@@ -220,12 +220,12 @@ export class Cache {
     return JSON.parse(this.#core.ledger());
   }
 
-  /** All textures are gone with their device, which is there again: they are made anew. */
+  /** Call this when a lost device is back: makes all textures again. */
   deviceLost(): void {
     this.#core.deviceLost();
   }
 
-  /** Drops all textures. What is leased shows nothing from then on. */
+  /** Drops all textures. From then on, leases show nothing. */
   close(): void {
     this.#closed = true;
     for (const one of this.#waiting.splice(0)) one.failed(new Error("the cache was closed"));
@@ -235,17 +235,17 @@ export class Cache {
   }
 }
 
-/** Many sprites as few draws; kept from frame to frame. */
+/** Many sprites in few draws. Keep it from frame to frame. */
 export class Batch {
   #plain = new Plain();
 
-  /** Takes all sprites out. */
+  /** Removes all sprites. */
   clear(): this {
     this.#plain.clear();
     return this;
   }
 
-  /** What can be seen: sprites that are added after this and lie outside are left out. */
+  /** The visible area: sprites that are added afterwards and lie outside it are left out. */
   setScreen(left: number, top: number, right: number, bottom: number): this {
     this.#plain.setScreen(left, top, right, bottom);
     return this;
@@ -255,7 +255,7 @@ export class Batch {
     this.#plain.place(x, y, scaleX, scaleY, degrees, layer, tint);
   }
 
-  /** Adds what a lease shows, or a clip that plays. What shows nothing yet is left out. */
+  /** Adds what a lease or a playing clip shows. If it shows nothing yet, it is left out. */
   add(what: Lease | Playing, placement: Placement): this {
     this.#place(placement);
     if (what instanceof Playing) this.#plain.addPlaying(what);
@@ -263,7 +263,7 @@ export class Batch {
     return this;
   }
 
-  /** Adds a sprite stretched to a size in canvas pixels: its bands keep theirs, the middle fills the rest, by whole copies where it is `tiled`. */
+  /** Adds a sprite stretched to a size in canvas pixels: its bands keep their size, and the middle is stretched, or repeated in whole copies if `tiled`. */
   addStretched(lease: Lease, width: number, height: number, tiled: boolean, placement: Placement): this {
     this.#place(placement);
     this.#plain.addStretched(lease, width, height, tiled);
@@ -275,14 +275,14 @@ export class Batch {
     return this.#plain.quads;
   }
 
-  /** How many sprites were left out since they lie outside of the screen. */
+  /** How many sprites were left out because they lie outside the screen. */
   get culled(): number {
     return this.#plain.culled;
   }
 
   /**
-   * Lays all sprites out: layers from the lowest; within a layer by texture, or, with `asAdded`, as they were added. What comes back is good
-   * until something else is asked of this package: upload it at once, as `WebGLDevice.draw` does.
+   * Lays out all sprites: lowest layer first; within a layer by texture or, with `asAdded`, in the order they were added. The result is
+   * valid until the next call to this package: upload it at once, as `WebGLDevice.draw` does.
    */
   layOut(asAdded = false): Drawing {
     this.#plain.layOut(asAdded);
@@ -290,7 +290,7 @@ export class Batch {
     return { vertices: new Uint8Array(memory.buffer, at, length), draws: this.#plain.draws() };
   }
 
-  /** Gives its memory back. */
+  /** Frees its memory. */
   free(): void {
     this.#plain.free();
   }
