@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 use std::io::Cursor;
 use zemtak_core::codec::{
     DecodeError, Ignored, Limits, Mark, PngEffort, TimedPicture, decode, decode_frames, encode_apng, encode_gif,
-    encode_marked_png, encode_png,
+    encode_marked_png, encode_png, size_of,
 };
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -53,7 +53,9 @@ fn every_format_shows_what_another_library_sees() {
                     let mut bytes = Vec::new();
                     image.write_to(&mut Cursor::new(&mut bytes), format).unwrap();
                     let seen = image::load_from_memory_with_format(&bytes, format).unwrap().into_rgba8();
-                    let ours = decode(&bytes, format.extensions_str().first().copied(), &Limits::default()).unwrap();
+                    let extension = format.extensions_str().first().copied();
+                    let ours = decode(&bytes, extension, &Limits::default()).unwrap();
+                    assert_eq!(size_of(&bytes, extension).unwrap(), Size::new(w, h), "{format:?}");
                     assert_eq!(ours.pixels.as_bytes(), seen.as_raw(), "{format:?} {w} x {h}");
                     assert_eq!(ours.pixels.as_bytes(), image.into_rgba8().as_raw(), "{format:?} {w} x {h}");
                     assert_eq!(ours.ignored, BTreeSet::new());
@@ -61,6 +63,31 @@ fn every_format_shows_what_another_library_sees() {
             }
         }
     }
+}
+
+#[test]
+fn headers_of_jpeg_and_gif_tell_the_size() {
+    let mut jpeg = Vec::new();
+    let encoder = jpeg_encoder::Encoder::new(&mut jpeg, 90);
+    encoder.encode(&[120; 17 * 5 * 3], 17, 5, jpeg_encoder::ColorType::Rgb).unwrap();
+    let picture = Pixels::transparent(Size::new(17, 5)).unwrap();
+    let gif = encode_gif(&[(&picture, 5)], false).unwrap();
+    for file in [jpeg, gif] {
+        assert_eq!(size_of(&file, None).unwrap(), Size::new(17, 5));
+        assert_eq!(decode(&file, None, &Limits::default()).unwrap().pixels.size(), Size::new(17, 5));
+    }
+}
+
+/// With more colours than a GIF can have, every pixel still gets one that is near its own.
+#[test]
+fn a_gif_of_many_colours_has_colours_near_them() {
+    let rgba = (0..1024u32).flat_map(|i| [i % 32 * 8, i / 32 * 8, (i % 32 ^ i / 32) * 8, 255].map(|v| v as u8));
+    let picture = Pixels::from_rgba(Size::new(32, 32), rgba.collect()).unwrap();
+    let gif = encode_gif(&[(&picture, 5)], false).unwrap();
+    let shown = decode(&gif, None, &Limits::default()).unwrap().pixels;
+    let off: Vec<u8> = shown.as_bytes().iter().zip(picture.as_bytes()).map(|(a, b)| a.abs_diff(*b)).collect();
+    let mean = off.iter().map(|&v| f64::from(v)).sum::<f64>() / off.len() as f64;
+    assert!(mean < 6.0, "off by {mean} on average, by {:?} at most", off.iter().max());
 }
 
 #[test]

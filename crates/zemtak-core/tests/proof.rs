@@ -12,7 +12,7 @@ use proptest::prelude::*;
 use zemtak_core::atlas::{Alpha, Atlas, Built, Page, Sprite};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::coords::UvRect;
-use zemtak_core::geometry::Size;
+use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{Item, LayoutRequest, PagePolicy, Shape, Spacing, StopSignal, lay_out};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
@@ -102,6 +102,19 @@ fn defects(atlas: &Atlas, pages: &[Pixels], sources: &[Pixels]) -> Vec<verify::D
         all.extend(verify::sprite(atlas, &name, sprite, &pages[sprite.page], source));
     }
     all
+}
+
+#[test]
+fn a_pixel_that_belongs_to_nothing_is_told_with_its_place() {
+    let size = Size::new(8, 4);
+    let mut atlas = Atlas::new("p", Built::default());
+    atlas.pages = vec![page_entry(0, size, Alpha::Straight)];
+    atlas.sprites = [(SpriteName::new("s0"), Sprite::new(0, Rect::new(0, 0, 2, 2), size))].into();
+    let mut page = Pixels::transparent(size).unwrap();
+    for (x, y) in [(5, 2), (1, 3)] {
+        page.row_mut(y)[x * 4 + 3] = 255;
+    }
+    assert_eq!(verify::page(&atlas, 0, &page), [verify::Defect::Stray { page: 0, x: 5, y: 2 }]);
 }
 
 proptest! {

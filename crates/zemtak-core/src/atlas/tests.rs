@@ -177,6 +177,8 @@ fn every_number_that_cannot_be_right_is_found() {
         ("point", |a| sprite(a).points = BTreeMap::from([("p".into(), [f64::NAN, 0.0])])),
         ("stretch", |a| sprite(a).stretch = Some([20, 0, 20, 0])),
         ("stretch", |a| sprite(a).stretch = Some([0, 20, 0, 20])),
+        ("one band alone", |a| sprite(a).stretch = Some([0, 0, 40, 0])),
+        ("one band alone", |a| sprite(a).stretch = Some([0, 0, 0, 40])),
         ("no steps", |a| clip(a).steps.clear()),
         ("step", |a| clip(a).steps[0].sprite = name("moth/3")),
         ("ms", |a| clip(a).steps[0].ms = Some(-1.0)),

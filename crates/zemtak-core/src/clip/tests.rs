@@ -196,6 +196,20 @@ fn a_rate_of_zero_stands_still_on_the_first_step_that_has_no_duration() {
     }
 }
 
+/// What is below a tick is kept when the speed changes, in parts of the new denominator: three quarters become one half.
+#[test]
+fn another_speed_goes_on_from_the_same_place() {
+    let timeline = Timeline::new(Mode::Loop, Ratio::ONE, &[Some(1000)]).unwrap();
+    let mut player = Player::new(Ratio::new(1, 4).unwrap());
+    let _ = player.advance(&timeline, 3);
+    player.set_speed(Ratio::new(1, 2).unwrap());
+    let places = [1, 1, 2, 2].map(|expected| {
+        let _ = player.advance(&timeline, 1);
+        (player.place(&timeline), expected)
+    });
+    assert!(places.iter().all(|(place, expected)| place == expected), "{places:?}");
+}
+
 /// After it was moved back into its last step, it still reported that it had ended.
 #[test]
 fn a_clip_that_has_ended_and_is_led_back_has_not_ended() {
