@@ -83,6 +83,8 @@ impl Traits {
 mod tests {
     use super::*;
     use crate::geometry::Size;
+    use crate::pixels::tests::pictures;
+    use proptest::prelude::*;
 
     /// A disc on a canvas of 32 pixels, with an edge as wide as `soft` pixels, of `colours` shades.
     fn disc(soft: f64, colours: u8) -> Pixels {
@@ -108,6 +110,25 @@ mod tests {
         assert_eq!(soft.style(), Some(Style::Smooth));
         // Too small to tell.
         assert_eq!(Traits::of(&disc(0.001, 4).crop(crate::geometry::Rect::new(14, 14, 3, 3)).unwrap()).style(), None);
+    }
+
+    proptest! {
+        /// Asking each pixel for its four neighbours gives the same counts.
+        #[test]
+        fn edges_are_pixels_beside_transparent_ones(picture in pictures()) {
+            let size = picture.size();
+            let alpha = |x: u32, y: u32| picture.get(x, y).map(|pixel| pixel[3]);
+            let places = (0..size.h).flat_map(|y| (0..size.w).map(move |x| (x, y)));
+            let visible: Vec<(u32, u32)> = places.filter(|&(x, y)| alpha(x, y) != Some(0)).collect();
+            let edge = visible.iter().filter(|&&(x, y)| {
+                let beside = [(x.wrapping_sub(1), y), (x + 1, y), (x, y.wrapping_sub(1)), (x, y + 1)];
+                beside.into_iter().any(|(x, y)| alpha(x, y) == Some(0))
+            });
+            let soft = edge.clone().filter(|&&(x, y)| alpha(x, y) != Some(255));
+            let counts = [visible.len(), edge.count(), soft.count()].map(|count| count as u64);
+            let traits = Traits::of(&picture);
+            prop_assert_eq!([traits.visible, traits.edge, traits.soft_edge], counts);
+        }
     }
 
     #[test]

@@ -81,7 +81,7 @@ fn headers_of_jpeg_and_gif_tell_the_size() {
 /// With more colours than a GIF can have, every pixel still gets one that is near its own.
 #[test]
 fn a_gif_of_many_colours_has_colours_near_them() {
-    let rgba = (0..1024u32).flat_map(|i| [i % 32 * 8, i / 32 * 8, (i % 32 ^ i / 32) * 8, 255].map(|v| v as u8));
+    let rgba = (0..1024u32).flat_map(|i| [i % 32 * 8, i / 32 * 8, ((i % 32) ^ (i / 32)) * 8, 255].map(|v| v as u8));
     let picture = Pixels::from_rgba(Size::new(32, 32), rgba.collect()).unwrap();
     let gif = encode_gif(&[(&picture, 5)], false).unwrap();
     let shown = decode(&gif, None, &Limits::default()).unwrap().pixels;
