@@ -54,7 +54,7 @@ impl Fixture {
 }
 
 #[test]
-fn a_whole_atlas_is_read_and_later_keys_are_passed_over() {
+fn a_whole_atlas_is_read_and_later_keys_are_ignored() {
     let fixture = Fixture::new();
     fixture.describe(|text| text.replace("\"scale\": 1", "\"scale\": 1, \"weather\": \"mild\""));
     let file = fixture.open().unwrap();

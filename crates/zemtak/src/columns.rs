@@ -1,4 +1,5 @@
-//! Long lists in columns: a line of a million takes its own text and little more, where a table would hold every cell for itself.
+//! Long lists in columns. A row takes its own text and little more, where a table would store every cell separately: a
+//! list may have a million rows.
 
 use std::fmt::{Display, Write};
 use unicode_width::UnicodeWidthStr;
@@ -8,7 +9,7 @@ use unicode_width::UnicodeWidthStr;
 pub struct Columns<const N: usize> {
     /// All cells, one after another.
     text: String,
-    /// Where each ends, and how wide it is.
+    /// Where each cell ends, and how wide it is.
     cells: Vec<(usize, u32)>,
     widths: [u32; N],
 }
@@ -26,7 +27,7 @@ impl<const N: usize> Columns<N> {
     pub fn row(&mut self, cells: [&dyn Display; N]) {
         for (width, cell) in self.widths.iter_mut().zip(cells) {
             let start = self.text.len();
-            // Writing to a text never fails.
+            // Writing to a string never fails.
             let _ = write!(self.text, "{cell}");
             let cell = &self.text[start..];
             let wide = if cell.is_ascii() { cell.len() } else { cell.width() };
@@ -36,7 +37,7 @@ impl<const N: usize> Columns<N> {
         }
     }
 
-    /// All rows, a line each, with a space before and behind each cell. Columns in `right` are moved to the right.
+    /// All rows, one per line, with a space on both sides of each cell. Columns in `right` are aligned to the right.
     #[must_use]
     pub fn lines(&self, right: &[usize]) -> String {
         let line = self.widths.iter().map(|width| *width as usize + 2).sum::<usize>();

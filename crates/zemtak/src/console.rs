@@ -1,4 +1,5 @@
-//! What every command is handed: how to tell its answer, whether the user has asked to stop, and how much it may take.
+//! What every command is given: how to show its answer, whether the user wants to stop, and how many resources it may
+//! use.
 
 use crate::interrupt::Interrupt;
 use crate::progress::Watcher;
@@ -8,22 +9,22 @@ use std::sync::OnceLock;
 use zemtak_build::project::Project;
 use zemtak_build::{Allowance, Limits};
 
-/// The terminal or script that a command answers.
+/// The terminal or script that called the command.
 #[derive(Debug)]
 pub struct Console {
-    /// How answers are told.
+    /// How answers are shown.
     pub output: OutputOptions,
-    /// Whether the user has asked to stop.
+    /// Whether the user wants to stop.
     pub interrupt: Interrupt,
-    /// What a run takes on, as the command line says.
+    /// Limits from the command line.
     pub limits: Limits,
-    /// The project file, where one was named.
+    /// The project file, if one was named.
     project: Option<PathBuf>,
     allowance: OnceLock<Allowance>,
 }
 
 impl Console {
-    /// One that has taken nothing yet.
+    /// A console without any resources taken yet.
     #[must_use]
     pub fn new(output: OutputOptions, limits: Limits, project: Option<PathBuf>) -> Self {
         Self { output, interrupt: Interrupt::listen(), limits, project, allowance: OnceLock::new() }
@@ -35,8 +36,8 @@ impl Console {
         Watcher::new(&self.interrupt, self.output.quiet, self.output.progress)
     }
 
-    /// What a command may take that does not build the project: what the command line says, and then the project at hand. The
-    /// file is read when that is first asked; one that is wrong is none here, for the command does not build it.
+    /// The limits for a command that does not build the project: the command line's, then those of the project at hand.
+    /// The file is read on first use; an invalid one counts as none, because the command does not build it.
     #[must_use]
     pub fn allowance(&self) -> &Allowance {
         self.allowance.get_or_init(|| {

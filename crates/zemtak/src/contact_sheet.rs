@@ -1,4 +1,4 @@
-//! Many sprites on one picture, each with its name, its visible box, its pivot, and a mark where something was found.
+//! Many sprites on one picture, each with its name, visible box and pivot, and a mark where something was found.
 
 use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
 use crate::palette::{Colour, FAINT, LANTERN, NIGHT, PANEL, TEAL, TEXT};
@@ -14,23 +14,23 @@ const MARGIN: u32 = 24;
 const TOP: u32 = 84;
 const COLUMNS: u32 = 11;
 const CELL: Size = Size::new(112, 142);
-/// The side of the square that a sprite is shown in.
+/// The side of the square for a sprite.
 const ROOM: u32 = 100;
-/// Small sprites are shown up to so many times as large.
+/// The largest zoom of small sprites.
 const LARGEST_ZOOM: f64 = 4.0;
 
-/// Sprites at most on one sheet.
+/// The most sprites on one sheet.
 pub const MOST: usize = 440;
 
 /// A sprite on a sheet.
 pub struct Cell {
     /// Its name.
     pub name: String,
-    /// What stands below the name.
+    /// The line below the name.
     pub note: String,
-    /// The colour of a mark at its head.
+    /// The colour of a mark at its top.
     pub mark: Option<Colour>,
-    /// Its pixels on its canvas; nothing where they could not be had.
+    /// Its pixels on its canvas; `None` if they could not be read.
     pub pixels: Option<Pixels>,
     /// The visible box on the canvas.
     pub visible: Option<Rect>,
@@ -38,22 +38,22 @@ pub struct Cell {
     pub pivot: Option<[f64; 2]>,
 }
 
-/// What stands above the sprites.
+/// The heading of the sheet.
 pub struct Head<'a> {
-    /// What they are of.
+    /// Where the sprites come from.
     pub title: &'a str,
-    /// How many there are.
+    /// The number of sprites in all.
     pub count: &'a str,
-    /// What colours mean.
+    /// The legend of colours.
     pub legend: &'a [(&'a str, Colour, Shown)],
-    /// What notes say.
+    /// The legend of notes.
     pub notes: &'a str,
 }
 
-/// Draws so many sprites as a PNG.
+/// Draws the sheet as a PNG.
 ///
 /// # Errors
-/// A cell cannot be had, or the picture cannot be made.
+/// A cell cannot be read, or the picture cannot be made.
 pub fn draw(
     head: &Head<'_>,
     count: usize,

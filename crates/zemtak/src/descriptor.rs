@@ -1,4 +1,4 @@
-//! Opening descriptors, and choosing sprites of them.
+//! Opening descriptors, and choosing sprites from them.
 
 use rayon::prelude::*;
 use std::io::Read;
@@ -26,19 +26,19 @@ pub fn open(path: &Path, allowance: &Allowance) -> Result<AtlasFile, Failure> {
     })
 }
 
-/// Pages that are in memory, each as it could be read.
+/// Pages in memory, each with its pixels or its error.
 pub struct ReadPages {
-    /// In the order in which they were asked for.
+    /// In the requested order.
     pub pages: Vec<Result<Pixels, OpenError>>,
-    /// Their memory, which counts for as long as this is kept.
+    /// Their memory, which counts as long as this value lives.
     pub held: HeldPixels,
 }
 
 impl ReadPages {
-    /// All of them.
+    /// All pages.
     ///
     /// # Errors
-    /// What is wrong with those that cannot be read.
+    /// The errors of those that could not be read.
     pub fn whole(self) -> Result<(Vec<Pixels>, HeldPixels), Failure> {
         let (mut pages, mut problems) = (Vec::new(), Vec::new());
         for page in self.pages {
@@ -51,10 +51,10 @@ impl ReadPages {
     }
 }
 
-/// Reads pages, which must be there, all at once.
+/// Reads pages that must exist, all at once.
 ///
 /// # Errors
-/// They take more memory than there is.
+/// They take more memory than is available.
 pub fn read_pages(
     path: &Path,
     file: &AtlasFile,
@@ -76,7 +76,7 @@ pub fn read_all_pages(path: &Path, file: &AtlasFile, allowance: &Allowance) -> R
     read_pages(path, file, &all, allowance)
 }
 
-/// What to name instead, where a folder or a picture was named.
+/// A suggestion if a folder or a picture was named in place of a descriptor.
 fn no_descriptor(path: &Path) -> Option<Failure> {
     let problem =
         |why: String, help| Problem::usage(ProblemKind::NotADescriptor, &format::path(path), why, help).into();
@@ -113,7 +113,7 @@ fn descriptors(folder: &Path) -> Vec<String> {
     names
 }
 
-/// What the JSON parser says, in words that do not take its view.
+/// The JSON parser's message in plain words.
 fn reason_of(reason: &str) -> &str {
     match reason {
         "expected value" => "a value is expected here",
@@ -122,7 +122,7 @@ fn reason_of(reason: &str) -> &str {
     }
 }
 
-/// What is wrong with a descriptor or a page of it.
+/// The errors of a descriptor or one of its pages.
 #[must_use]
 pub fn explain(error: &OpenError) -> Failure {
     let what = ProblemKind::UnusableDescriptor;
@@ -151,26 +151,26 @@ pub fn explain(error: &OpenError) -> Failure {
     }
 }
 
-/// The byte that a line and a column, counted in bytes from 1, stand for.
+/// The byte offset of a line and a column, the column counted in bytes from 1.
 fn byte_of(text: &str, line: usize, column: usize) -> std::ops::Range<usize> {
     let before: usize = text.split_inclusive('\n').take(line.saturating_sub(1)).map(str::len).sum();
     let at = (before + column.saturating_sub(1)).min(text.len());
     at..at
 }
 
-/// Which sprites of an atlas are meant; all of them if nothing is said.
+/// Selects sprites of an atlas; all of them by default.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Choice {
     /// Names and globs.
     pub names: Vec<String>,
-    /// Clips, whose sprites are meant in the order of their steps.
+    /// Clips, whose sprites follow in the order of their steps.
     pub clips: Vec<String>,
 }
 
-/// The sprites that are meant: those of names and globs first, then the steps of clips.
+/// The selected sprites: those of names and globs first, then the steps of clips.
 ///
 /// # Errors
-/// All names, globs and clips that mean nothing, with what is most like them.
+/// All names, globs and clips that match nothing, each with what resembles it most.
 pub fn choose<'a>(
     atlas: &'a Atlas,
     choice: &Choice,
@@ -181,7 +181,7 @@ pub fn choose<'a>(
     }
     let (mut chosen, mut problems) = (Vec::new(), Vec::new());
     for name in &choice.names {
-        // A name may hold characters that mean something in a glob.
+        // A name may contain glob characters.
         if let Some(sprite) = atlas.sprites.get_key_value(&SpriteName::new(name)) {
             chosen.push(sprite);
             continue;
@@ -237,7 +237,7 @@ fn unknown(what: ProblemKind, name: &str, why: String) -> Problem {
     Problem::usage(what, &name, why, "'zemtak list DESCRIPTOR' shows all sprites and clips")
 }
 
-/// The names that end like a wanted one, or the one that is most like it.
+/// The names that end like the wanted one, or the one that resembles it most.
 fn most_like<'n>(name: &str, all: impl Iterator<Item = &'n str> + Clone) -> String {
     const MOST: usize = 3;
     let end = format!("/{}", name.trim_start_matches('/'));

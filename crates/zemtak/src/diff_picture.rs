@@ -1,4 +1,4 @@
-//! Two atlases side by side, each page with its counterpart, and what differs framed.
+//! Two atlases side by side, page by page, with the differences framed.
 
 use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
 use crate::opened::Opened;
@@ -18,15 +18,15 @@ const MOVED: Colour = VIOLET;
 const WIDTH: u32 = 1280;
 const MARGIN: u32 = 24;
 const TOP: u32 = 84;
-/// The room for a page.
+/// The space for a page.
 const ROOM: Size = Size::new(608, 608);
 const HEAD: u32 = 30;
-/// Small pages are shown up to so many times as large.
+/// The largest zoom of small pages.
 const LARGEST_ZOOM: f64 = 4.0;
-/// Pairs of pages that are drawn at most.
+/// The most pairs of pages drawn.
 const MOST: usize = 12;
 
-/// Draws the pages of both as a PNG.
+/// Draws the pages of both atlases as a PNG.
 ///
 /// # Errors
 /// The picture cannot be made.
@@ -53,7 +53,7 @@ pub fn draw(both: [&Opened; 2], diff: &AtlasDiff) -> Result<Vec<u8>, Failure> {
     drawing.to_png(Mark::View, "the picture of both atlases")
 }
 
-/// The sprites that differ, with the colours of their frames: in the old atlas and in the new one.
+/// The changed sprites, with the colours of their frames: in the old atlas and in the new one.
 fn colours(diff: &AtlasDiff) -> [BTreeMap<&SpriteName, Colour>; 2] {
     let (mut old, mut new) = (BTreeMap::new(), BTreeMap::new());
     old.extend(diff.removed.iter().chain(diff.renamed.iter().map(|(from, _)| from)).map(|name| (name, REMOVED)));
@@ -92,7 +92,7 @@ fn head(drawing: &mut Drawing, both: [&Opened; 2], left_out: usize) {
     }
 }
 
-/// A page with its frames; nothing but a word where the atlas has no such page.
+/// A page with its frames; only a word if the atlas has no such page.
 fn page(
     drawing: &mut Drawing,
     [x, y]: [u32; 2],

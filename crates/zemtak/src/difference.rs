@@ -1,4 +1,4 @@
-//! What differs between two atlases, in words and for programs.
+//! What differs between two atlases, as text and as JSON.
 
 use crate::opened::Opened;
 use crate::style::NAME;
@@ -16,11 +16,11 @@ pub struct Difference {
     sprites: [usize; 2],
     /// Sprites, clips and files.
     pub diff: AtlasDiff,
-    /// Each page or layer of the new atlas, what became of it, and its bytes.
+    /// Each page or layer of the new atlas, what happened to it, and its bytes.
     pages: Vec<(String, PageState, u64)>,
-    /// Whether the descriptor has other bytes.
+    /// Whether the descriptor's bytes differ.
     descriptor_changed: bool,
-    /// What a player who has the old files downloads, and what all new files come to.
+    /// What a player with the old files downloads, and the size of all new files.
     download: [u64; 2],
 }
 
@@ -52,10 +52,11 @@ impl Difference {
     }
 }
 
-/// Names that are told at once.
+/// Names shown by default.
 const FEW: usize = 4;
 
-/// The first few of a list and how many more there are, or all of it. One more takes no more room than to say so.
+/// The first entries of a list and how many more there are, or all of it: a single further entry takes no more space
+/// than saying so.
 fn some(items: &[String], verbose: bool) -> String {
     let most = if verbose || items.len() <= FEW + 1 { items.len() } else { FEW };
     format::some_of(items, most)
@@ -65,7 +66,7 @@ fn names<N: Display>(names: &[N]) -> Vec<String> {
     names.iter().map(N::to_string).collect()
 }
 
-/// Of each changed sprite what a kind of change comes to in words; its name alone where no word is needed.
+/// For each changed sprite its changes in words; only its name if no words are needed.
 fn told(diff: &AtlasDiff, words: impl Fn(&SpriteChange) -> Option<String>) -> Vec<String> {
     let of = |(name, changes): &(SpriteName, Vec<SpriteChange>)| {
         let words = changes.iter().find_map(&words)?;
@@ -83,7 +84,7 @@ fn state_words(state: PageState) -> &'static str {
 }
 
 impl Difference {
-    /// For people.
+    /// As text.
     #[must_use]
     pub fn text(&self, verbose: bool) -> String {
         let [old, new] = [&self.old, &self.new].map(|path| format::name(path));
@@ -108,7 +109,7 @@ impl Difference {
         out
     }
 
-    /// What differs, by kind.
+    /// The differences, by kind.
     fn lists(&self) -> [(&'static str, Vec<String>); 8] {
         let diff = &self.diff;
         let pixels = |n: u64| format::count(usize::try_from(n).unwrap_or(usize::MAX), "pixel", "pixels");
@@ -160,7 +161,7 @@ impl Difference {
         pages.chain(self.diff.pages_removed.iter().map(|file| format!("{file} removed"))).collect()
     }
 
-    /// For programs.
+    /// As JSON.
     #[must_use]
     pub fn json(&self) -> Value {
         let diff = &self.diff;

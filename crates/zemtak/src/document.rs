@@ -1,4 +1,4 @@
-//! Answers as JSON documents: what they are comes first, and lists have one entry a line.
+//! Answers as JSON documents: their kind comes first, and lists have one entry per line.
 
 use crate::exit::Exit;
 use crate::notice::Notice;
@@ -9,7 +9,7 @@ use std::io::{self, Write};
 use zemtak_build::Failure;
 use zemtak_core::json::one_line;
 
-/// The version of the documents. It changes when a key goes or means something else, not when one is added.
+/// The version of the documents. It changes when a key is removed or its meaning changes, not when one is added.
 const VERSION: u32 = 1;
 
 /// A JSON document of any kind.
@@ -24,13 +24,13 @@ pub struct Document {
 }
 
 impl Document {
-    /// An answer of a kind, and what people should know beside it.
+    /// An answer of a kind, with its notices.
     #[must_use]
     pub fn new(kind: &'static str, answer: Value, warnings: Vec<Notice>) -> Self {
         Self { zemtak: VERSION, kind, answer, warnings: Some(warnings) }
     }
 
-    /// Something that happens while a command is at work.
+    /// An event while a command is at work.
     #[must_use]
     pub fn event(kind: &'static str, what: Value) -> Self {
         Self { zemtak: VERSION, kind, answer: what, warnings: None }
@@ -43,26 +43,26 @@ impl Document {
         Self::event("errors", what)
     }
 
-    /// All of it on one line, without a newline: for streams of events.
+    /// On one line, without a newline: for streams of events.
     #[must_use]
     pub fn line(&self) -> String {
         one_line(self).unwrap_or_default()
     }
 
-    /// The text, with a newline at the end: a key a line, and of lists an entry a line.
+    /// As text that ends in a newline: one key per line, and one entry of a list per line.
     #[must_use]
     pub fn text(&self) -> String {
         let mut out = Vec::new();
-        // Memory takes what it is given.
+        // Writing to memory never fails.
         let _ = self.write(&mut out, &|_| None);
         String::from_utf8(out).unwrap_or_default()
     }
 
-    /// Writes that text. The entries of a list that `long` knows by its key are taken from there, each as it comes: a list of a
-    /// million is not held as a whole.
+    /// Writes that text. The entries of a list whose key is in `long` come from there one by one: a list of a million
+    /// entries is never in memory as a whole.
     ///
     /// # Errors
-    /// It cannot be written.
+    /// Writing failed.
     pub fn write<'a>(&self, out: &mut dyn Write, long: &dyn Fn(&str) -> Option<Entries<'a>>) -> io::Result<()> {
         let whole = serde_json::to_value(self).unwrap_or_default();
         for (nth, (key, value)) in whole.as_object().into_iter().flatten().enumerate() {
@@ -77,10 +77,10 @@ impl Document {
     }
 }
 
-/// The entries of a list, each made when it is asked for.
+/// The entries of a list, each made on demand.
 pub type Entries<'a> = Box<dyn Iterator<Item = Value> + 'a>;
 
-/// Writes a list with one entry a line.
+/// Writes a list with one entry per line.
 fn write_entries(out: &mut dyn Write, entries: impl Iterator<Item = impl Borrow<Value>>) -> io::Result<()> {
     let mut any = false;
     out.write_all(b"[")?;

@@ -9,44 +9,44 @@ use zemtak_core::geometry::{self, Size};
 use zemtak_core::pixels::Pixels;
 use zemtak_core::resample::{Resample, Scale, resample};
 
-/// DejaVu Sans, of which only Latin letters are kept; see labels-licence.txt beside it.
+/// DejaVu Sans, reduced to Latin letters; see labels-licence.txt beside it.
 static LABELS: &[u8] = include_bytes!("../assets/labels.ttf");
 
-/// An opaque picture being drawn. Places are in pixels from the top left.
+/// An opaque picture being drawn. Positions are in pixels from the top left.
 pub struct Drawing {
     picture: Pixmap,
     font: FontRef<'static>,
 }
 
-/// How a colour is shown in a legend: as it is drawn.
+/// How a colour is shown in a legend: the way it is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Shown {
-    /// As an area.
+    /// A filled area.
     Filled,
-    /// As a frame.
+    /// A frame.
     Framed,
-    /// As a cross.
+    /// A cross.
     Crossed,
 }
 
-/// Where a text is written, how large and in which colour.
+/// The position, height and colour of a text.
 #[derive(Debug, Clone, Copy)]
 pub struct Line {
     /// Its left end.
     pub x: u32,
     /// Its baseline.
     pub y: u32,
-    /// The height of its letters in pixels, with what hangs below the line.
+    /// The height of its letters in pixels, descenders included.
     pub size: f32,
     /// Its colour.
     pub colour: Colour,
 }
 
 impl Drawing {
-    /// A picture of one colour.
+    /// A picture filled with one colour.
     ///
     /// # Errors
-    /// There is no memory for it.
+    /// There is not enough memory for it.
     pub fn new(size: Size, background: Colour) -> Result<Self, Failure> {
         let failed = |why: &str| Problem::bad_input(ProblemKind::CannotDrawPicture, "", why, "please report this");
         let mut picture = Pixmap::new(size.w, size.h).ok_or_else(|| failed("it has no memory"))?;
@@ -55,7 +55,7 @@ impl Drawing {
         Ok(Self { picture, font })
     }
 
-    /// Fills a rectangle, as far as it lies on the picture.
+    /// Fills the part of a rectangle that lies on the picture.
     pub fn fill(&mut self, area: geometry::Rect, colour: Colour) {
         let [x, y, w, h] = [area.x, area.y, area.w, area.h].map(small);
         if let Some(area) = Rect::from_xywh(x, y, w, h) {
@@ -63,7 +63,7 @@ impl Drawing {
         }
     }
 
-    /// Draws the edge of a rectangle, a pixel wide, inside it.
+    /// Draws a border one pixel wide inside a rectangle.
     pub fn outline(&mut self, area: geometry::Rect, colour: Colour) {
         let geometry::Rect { x, y, w, h } = area;
         let (right, bottom) = ((x + w).saturating_sub(1), (y + h).saturating_sub(1));
@@ -72,7 +72,7 @@ impl Drawing {
         }
     }
 
-    /// Explains colours, each by a square and a word, from a place on; gives where that ends. Frames are shown as frames.
+    /// Draws a legend from a position on, and returns where it ends.
     pub fn legend(&mut self, [mut x, baseline]: [u32; 2], what: &[(&str, Colour, Shown)]) -> u32 {
         for (word, colour, shown) in what {
             let square = geometry::Rect::new(x, baseline - 12, 13, 13);
@@ -86,7 +86,7 @@ impl Drawing {
         x
     }
 
-    /// A small cross round a point, seen on any ground.
+    /// A small cross round a point, visible on any background.
     pub fn cross(&mut self, [x, y]: [u32; 2], colour: Colour) {
         for (colour, w) in [(NIGHT, 3), (colour, 1)] {
             let half = w / 2;
@@ -95,7 +95,7 @@ impl Drawing {
         }
     }
 
-    /// Lays a picture over what is there, its top left at a place.
+    /// Draws a picture over the existing one, its top left at a position.
     pub fn paste(&mut self, pixels: &Pixels, [x, y]: [u32; 2]) {
         let (width, height) = (self.picture.width(), self.picture.height());
         let columns = pixels.size().w.min(width.saturating_sub(x)) as usize;
@@ -112,7 +112,7 @@ impl Drawing {
         }
     }
 
-    /// Writes a line of text; gives where it ends.
+    /// Writes a line of text, and returns where it ends.
     pub fn write(&mut self, text: &str, line: Line) -> u32 {
         let scaled = self.font.as_scaled(PxScale::from(line.size));
         let (mut pen, scale) = (small(line.x), [scaled.h_scale_factor(), -scaled.v_scale_factor()]);
@@ -129,13 +129,13 @@ impl Drawing {
         whole(pen)
     }
 
-    /// How wide a text would be.
+    /// The width of a text.
     pub fn width(&self, text: &str, size: f32) -> u32 {
         let scaled = self.font.as_scaled(PxScale::from(size));
         whole(text.chars().map(|letter| scaled.h_advance(scaled.glyph_id(letter))).sum())
     }
 
-    /// The end of a text, with an ellipsis for what does not fit before it. Names differ at their ends.
+    /// The end of a text, with an ellipsis for the cut part: names differ at their ends.
     pub fn shortened(&self, text: &str, room: u32, size: f32) -> String {
         if self.width(text, size) <= room {
             return text.to_owned();
@@ -144,20 +144,20 @@ impl Drawing {
         ends.into_iter().find(|end| self.width(end, size) <= room).unwrap_or_default()
     }
 
-    /// The picture as a PNG with a mark.
+    /// The picture as a PNG with our mark.
     ///
     /// # Errors
     /// It cannot be encoded.
     pub fn to_png(&self, mark: Mark, what: &str) -> Result<Vec<u8>, Failure> {
         let size = Size::new(self.picture.width(), self.picture.height());
-        // All of it is opaque, so that there is no alpha to take out of the colours.
+        // Everything is opaque: there is no alpha to divide out.
         let pixels = Pixels::from_rgba(size, self.picture.data().to_vec());
         let encoded = pixels.ok_or(EncodeError::Empty).and_then(|p| encode_marked_png(&p, PngEffort::Balanced, mark));
         encoded.map_err(|error| Problem::not_encoded(what, &error, "please report this").into())
     }
 }
 
-/// A picture so many times as large: with hard pixels where it grows, smooth where it shrinks.
+/// An enlarged or reduced picture: hard pixels when enlarged, smooth when reduced.
 #[must_use]
 pub fn scaled(pixels: &Pixels, zoom: f64) -> Pixels {
     let kind = if zoom >= 1.0 { Resample::Pixel } else { Resample::Smooth };
@@ -165,14 +165,14 @@ pub fn scaled(pixels: &Pixels, zoom: f64) -> Pixels {
     factor.map_or_else(|_| pixels.clone(), |factor| resample(pixels, Scale { factor, resample: kind }))
 }
 
-/// The zoom with which a picture fits in a room, in whole numbers where it grows, and at most so large.
+/// The zoom that fits a picture into a space, whole numbers above 1, and not above a limit.
 #[must_use]
 pub fn zoom_to_fit(size: Size, room: Size, most: f64) -> f64 {
     let zoom = (f64::from(room.w) / f64::from(size.w)).min(f64::from(room.h) / f64::from(size.h)).min(most);
     if zoom >= 1.0 { zoom.floor() } else { zoom }
 }
 
-/// The pixel nearest to a place.
+/// The pixel nearest to a position.
 #[must_use]
 pub fn nearest(place: f64) -> u32 {
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
@@ -180,7 +180,7 @@ pub fn nearest(place: f64) -> u32 {
     nearest
 }
 
-/// A letter's outline on the picture.
+/// The outline of a letter.
 fn path(outline: &Outline, scale: [f32; 2], [x, y]: [f32; 2]) -> Option<Path> {
     let at = |p: ab_glyph::Point| (p.x.mul_add(scale[0], x), p.y.mul_add(scale[1], y));
     let mut path = PathBuilder::new();
@@ -212,12 +212,12 @@ fn paint(colour: Colour) -> Paint<'static> {
     paint
 }
 
-/// A place on a picture of a few thousand pixels.
+/// A position on a picture of at most a few thousand pixels.
 fn small(place: u32) -> f32 {
     f32::from(u16::try_from(place).unwrap_or(u16::MAX))
 }
 
-/// The pixel that a place lies in.
+/// The pixel that contains a position.
 fn whole(place: f32) -> u32 {
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
     let whole = place.clamp(0.0, 65_535.0) as u32;

@@ -1,9 +1,9 @@
-//! How the process ends.
+//! The exit code of the process.
 
 use std::process::ExitCode;
 use zemtak_build::Cause;
 
-/// The documented exit codes, weakest first: where several hold, the greatest in this order wins.
+/// The documented exit codes, weakest first: if several apply, the last in this order wins.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Exit {
     /// 0: done.
@@ -12,7 +12,7 @@ pub enum Exit {
     Found,
     /// 2: wrong usage or project file.
     Usage,
-    /// 3: an input image or descriptor is bad, or a sprite cannot fit.
+    /// 3: an input image or descriptor is invalid, or a sprite does not fit.
     BadInput,
     /// 4: reading or writing failed.
     Io,
@@ -21,7 +21,7 @@ pub enum Exit {
 }
 
 impl Exit {
-    /// The number that the process ends with.
+    /// The numeric exit code.
     #[must_use]
     pub const fn code(self) -> u8 {
         match self {
@@ -34,7 +34,7 @@ impl Exit {
         }
     }
 
-    /// How the process ends for a cause.
+    /// The exit code for an error.
     #[must_use]
     pub const fn of(cause: Cause) -> Self {
         match cause {

@@ -1,4 +1,4 @@
-//! `--why`: what a layout cannot go below, what stands in the way, and what other options would give.
+//! `--why`: the lower bound of a layout, what stands in the way, and what other options would give.
 
 use comfy_table::{CellAlignment, Table};
 use serde_json::{Value, json};
@@ -6,13 +6,13 @@ use std::fmt::Write as _;
 use zemtak_build::{DecidedBy, Explained, LongSprite, Tried, format};
 use zemtak_core::layout::Change;
 
-/// For people, below the summary.
+/// As text below the summary.
 #[must_use]
 pub fn text(explained: &Explained) -> String {
     Explanation(explained).text()
 }
 
-/// For programs.
+/// As JSON.
 #[must_use]
 pub fn json(explained: &Explained) -> Value {
     let decided_by = match explained.decided_by {
@@ -122,7 +122,7 @@ impl Explanation<'_> {
     }
 }
 
-/// A change as it is typed.
+/// A change as it is written on the command line.
 fn options(change: Change) -> String {
     match change {
         Change::Turning => "--turn".into(),

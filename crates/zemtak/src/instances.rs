@@ -1,4 +1,4 @@
-//! Lists of placements: which sprite is drawn where, from a CSV or a JSON file, read one at a time.
+//! Lists of placements: which sprite is drawn where, from a CSV or a JSON file, read one entry at a time.
 
 use crate::values;
 use serde::Deserialize;
@@ -8,13 +8,13 @@ use std::io::{BufRead, BufReader, Read, stdin};
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 
-/// The columns of a list, which are the keys of an entry too.
+/// The columns of a list; in JSON the keys of an entry.
 pub const COLUMNS: [&str; 9] = ["sprite", "x", "y", "angle", "scale", "scale_x", "scale_y", "flip", "tint"];
 
-/// So many wrong entries are told; more do not help.
+/// Invalid entries reported at most; more would not help.
 const MOST_PROBLEMS: usize = 50;
 
-/// One placement of a list. What it does not say is as the command line has it.
+/// One placement of a list. The command line gives the defaults.
 #[derive(Debug, Clone, PartialEq, Default, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Entry {
@@ -27,13 +27,13 @@ pub struct Entry {
     /// Degrees.
     #[serde(default)]
     pub angle: Option<f64>,
-    /// For both axes.
+    /// Scale of both axes.
     #[serde(default)]
     pub scale: Option<f64>,
-    /// For one axis.
+    /// Scale of one axis.
     #[serde(default)]
     pub scale_x: Option<f64>,
-    /// For one axis.
+    /// Scale of one axis.
     #[serde(default)]
     pub scale_y: Option<f64>,
     /// `x`, `y` or `xy`.
@@ -44,13 +44,13 @@ pub struct Entry {
     pub tint: Option<String>,
 }
 
-/// What becomes of an entry; a text says what is wrong with it.
+/// The result of handling an entry; a text says what is wrong with it.
 pub type Take<'t> = &'t mut dyn FnMut(&Entry) -> Result<(), String>;
 
-/// Hands each entry of a list on, in order.
+/// Passes on each entry of a list, in order.
 ///
 /// # Errors
-/// The file cannot be read; all entries that are wrong, by line or number, up to fifty.
+/// The file cannot be read; or all invalid entries, by line or number, up to fifty.
 pub fn read(path: &Path, take: Take<'_>) -> Result<(), Failure> {
     let standard = path == Path::new("-");
     let place = if standard { "standard input".into() } else { format::path(path) };
@@ -58,7 +58,7 @@ pub fn read(path: &Path, take: Take<'_>) -> Result<(), Failure> {
     let source: Box<dyn Read> =
         if standard { Box::new(stdin()) } else { Box::new(zemtak_files::open(path).map_err(io)?) };
     let mut source = BufReader::with_capacity(1 << 16, source);
-    // By its ending, or where there is none by how it begins.
+    // Decided by the extension, or without one by the first characters.
     let json = match path.extension() {
         Some(extension) => extension.eq_ignore_ascii_case("json"),
         None => source.fill_buf().map_err(io)?.iter().find(|b| !b.is_ascii_whitespace()) == Some(&b'['),
@@ -78,7 +78,7 @@ struct Wrong {
 }
 
 impl Wrong {
-    /// Notes what is wrong at a place of the file; `false` once that is enough.
+    /// Notes an error at a position of the file; `false` once there are enough.
     fn note(&mut self, at: &str, why: String) -> bool {
         let help = "each needs sprite, x and y; docs/coordinates.md lists the other columns";
         let place = format!("{}:{at}", self.place);
@@ -107,7 +107,7 @@ fn read_csv(file: impl Read, wrong: &mut Wrong, take: Take<'_>) {
         return;
     }
     let columns: Vec<usize> = header.iter().filter_map(|h| COLUMNS.iter().position(|c| *c == h)).collect();
-    // One record and one entry for all lines: nothing is taken from the heap for each.
+    // One record and one entry are reused for all lines: nothing is allocated per line.
     let (mut record, mut entry) = (csv::StringRecord::new(), Entry::default());
     loop {
         let line = reader.position().line();
@@ -126,7 +126,7 @@ fn read_csv(file: impl Read, wrong: &mut Wrong, take: Take<'_>) {
 }
 
 impl Entry {
-    /// Takes the values of a line; what is left empty is not said.
+    /// Takes the values of a line; an empty cell means the default.
     fn set(&mut self, columns: &[usize], record: &csv::StringRecord) -> Result<(), String> {
         for (column, text) in columns.iter().zip(record) {
             let name = COLUMNS[*column];
@@ -151,7 +151,7 @@ impl Entry {
     }
 }
 
-/// A CSV error without the position, which is told beside it.
+/// A CSV error without its position, which is reported separately.
 fn reason(error: &csv::Error) -> String {
     match error.kind() {
         csv::ErrorKind::UnequalLengths { expected_len, len, .. } => {

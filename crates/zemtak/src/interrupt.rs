@@ -1,6 +1,6 @@
-//! Ctrl-C and SIGTERM: the first asks the work to stop at the next good place, so that no temporary file stays behind. Where none comes
-//! soon, as in a long search or a read that waits, the process ends without: results have their names only once they are whole, and
-//! what is left under temporary names goes with the next build.
+//! Ctrl-C and SIGTERM: the first asks the work to stop at the next good point, so that no temporary file is left
+//! behind. If it takes long to reach one, as in a long search or a blocking read, the process ends anyway: results get
+//! their names only once they are complete, and the next build removes temporary files.
 
 use crate::exit::Exit;
 use crate::style::WRONG;
@@ -14,17 +14,17 @@ use zemtak_build::Failure;
 /// How long the work may take to stop.
 const PATIENCE: Duration = Duration::from_millis(400);
 
-/// Whether the user has asked to stop. Clones share the answer.
+/// Whether the user wants to stop. Clones share the answer.
 #[derive(Debug, Clone, Default)]
 pub struct Interrupt(Arc<AtomicBool>);
 
 impl Interrupt {
-    /// Listens from now on. A second one ends the process at once.
+    /// Listens from now on. A second signal ends the process at once.
     #[must_use]
     pub fn listen() -> Self {
         let interrupt = Self::default();
         let asked = interrupt.clone();
-        // Where the system offers no such signal, Ctrl-C ends the process as it always did.
+        // If the system has no such signal, Ctrl-C ends the process as usual.
         let _ = ctrlc::set_handler(move || {
             if asked.0.swap(true, Ordering::SeqCst) {
                 end();
@@ -41,11 +41,11 @@ impl Interrupt {
         interrupt
     }
 
-    /// Has a write beyond the size that the system allows a file come back with an error, in place of the end of the process.
+    /// Turns a write beyond the system's file size limit into an error; by default it would end the process.
     pub fn heed_file_sizes() {
         #[cfg(unix)]
         {
-            // Nobody looks at the flag: that there is somebody who is told is enough. Where there is not, it ends as it always did.
+            // Nobody reads the flag: it is enough that a handler exists. Without one, the default applies.
             let _ = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, Arc::default());
         }
     }
@@ -56,15 +56,15 @@ impl Interrupt {
         self.0.load(Ordering::Relaxed)
     }
 
-    /// Forgets that the user has asked.
+    /// Forgets that the user wanted to stop.
     pub fn forget(&self) {
         self.0.store(false, Ordering::SeqCst);
     }
 
-    /// A place where the work can stop.
+    /// A point where the work can stop.
     ///
     /// # Errors
-    /// When the user has asked to stop.
+    /// The user wants to stop.
     pub fn check(&self) -> Result<(), Failure> {
         if self.asked() { Err(Failure::interrupted()) } else { Ok(()) }
     }

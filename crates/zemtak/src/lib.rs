@@ -1,7 +1,7 @@
 //! The Zemtak command-line tool.
 //!
-//! A command line is parsed ([`cli`]), turned into a typed request, answered by a module of [`commands`], and the answer
-//! is told by one renderer ([`report`]): a person's text, or JSON. What a build does is in `zemtak-build`.
+//! A command line is parsed ([`cli`]), turned into a typed request and answered by a module of [`commands`]; one
+//! renderer ([`report`]) shows the answer as text or JSON. `zemtak-build` does the building.
 
 pub mod cli;
 pub mod columns;
@@ -92,7 +92,7 @@ fn answer(
     commands::run(request, console, &|words| answer_words(words, console))
 }
 
-/// Answers a command line without the program's name.
+/// Answers a command line given without the program's name.
 fn answer_words(words: Vec<String>, console: &Console) -> Result<Box<dyn Report>, Failure> {
     let line = std::iter::once("zemtak".to_owned()).chain(words);
     let invocation = cli::parse(line.map(OsString::from)).map_err(|message| message.failure())?;

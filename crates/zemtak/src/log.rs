@@ -4,7 +4,7 @@ use tracing_subscriber::filter::LevelFilter;
 use tracing_subscriber::fmt::format::FmtSpan;
 use tracing_subscriber::fmt::time::uptime;
 
-/// Logs from now on: phases at a depth of 1, each stage of each file above that. A line begins with the seconds since now.
+/// Starts logging: phases at depth 1, each stage of each file above that. A line begins with the seconds since now.
 pub fn to_stderr(depth: u8) {
     let level = match depth {
         0 => return,
@@ -13,6 +13,6 @@ pub fn to_stderr(depth: u8) {
     };
     let log = tracing_subscriber::fmt().with_max_level(level).with_writer(std::io::stderr).with_timer(uptime());
     let log = log.with_span_events(FmtSpan::CLOSE).with_target(false).with_ansi(false);
-    // A second log in one process is none: the first goes on.
+    // A second call in one process does nothing: the first logger stays.
     let _ = log.try_init();
 }

@@ -1,4 +1,4 @@
-//! The levels of pages beside each other, with the places where a sprite takes in others.
+//! The mip levels of pages beside each other, with the places where a sprite shows pixels of others.
 
 use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
 use crate::mip_check::{Checked, levels_of};
@@ -11,12 +11,12 @@ use zemtak_core::geometry::{Rect, Size};
 const WIDTH: u32 = 1280;
 const MARGIN: u32 = 24;
 const TOP: u32 = 84;
-/// The room for a level; of each page the first few are drawn.
+/// The space for a level; of each page the first few are drawn.
 const ROOM: Size = Size::new(296, 296);
 const GAP: u32 = 16;
 const COLUMNS: u32 = 4;
 const FOOT: u32 = 64;
-/// Pages that are drawn at most.
+/// The most pages drawn.
 const MOST: usize = 6;
 
 /// Draws as a PNG.
@@ -53,7 +53,7 @@ pub fn draw(atlas: &Opened, checked: &[Checked<'_>], deepest: u32) -> Result<Vec
     drawing.to_png(Mark::View, "the picture of the levels")
 }
 
-/// Frames the boxes that take in others, and counts their sprites.
+/// Frames the boxes that show pixels of others, and counts their sprites.
 fn mark(drawing: &mut Drawing, checked: &[Checked<'_>], page: usize, level: u32, at: [u32; 2], zoom: f64) -> usize {
     let of_page = checked.iter().filter(|checked| checked.page == page);
     let unclean = of_page.filter(|c| c.measured[0].levels.get(level as usize).is_some_and(|l| !l.is_clean()));

@@ -1,4 +1,4 @@
-//! What is told beside an answer or found by a check: for people a line, for programs a code that stays the same.
+//! Notices beside an answer and results of a check: a line of text for people, a stable code for programs.
 
 use serde::Serialize;
 use std::fmt;
@@ -7,11 +7,11 @@ use zemtak_build::{Difference, Problem, Warning, format};
 /// A warning, a finding or a defect.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 pub struct Notice {
-    /// What kind it is; documented, and the same in later versions.
+    /// Its kind; documented, and the same in later versions.
     pub code: &'static str,
-    /// The sprite, clip, atlas, scene or file that it is about, where it is about one.
+    /// The sprite, clip, atlas, scene or file that it is about, if any.
     pub about: Option<String>,
-    /// In words.
+    /// The message.
     pub text: String,
 }
 
@@ -22,13 +22,13 @@ impl Notice {
         Self { code, about: Some(about.into()), text: text.into() }
     }
 
-    /// About all of it.
+    /// About the whole.
     #[must_use]
     pub fn of_all(code: &'static str, text: impl Into<String>) -> Self {
         Self { code, about: None, text: text.into() }
     }
 
-    /// A problem that kept nothing from being answered.
+    /// A problem that did not prevent an answer.
     #[must_use]
     pub fn of_problem(code: &'static str, lead: &str, problem: &Problem) -> Self {
         Self::about(code, &problem.place, format::name(&format!("{lead}{problem}")))
@@ -54,7 +54,7 @@ impl fmt::Display for Notice {
     }
 }
 
-/// Notices as lines: of many of a kind the first few, and how many more there are.
+/// Notices as lines: the first few of each kind, and how many more there are.
 #[must_use]
 pub fn lines(notices: &[Notice], verbose: bool) -> Vec<String> {
     const FEW: usize = 3;
@@ -66,7 +66,7 @@ pub fn lines(notices: &[Notice], verbose: bool) -> Vec<String> {
         }
         told.push(notice.code);
         let of_kind: Vec<&Notice> = notices.iter().filter(|other| other.code == notice.code).collect();
-        // One more takes no more room than to say that there is one more.
+        // A single further one takes no more space than saying so.
         let shown = if verbose || of_kind.len() <= FEW + 1 { of_kind.len() } else { FEW };
         lines.extend(of_kind.iter().take(shown).map(ToString::to_string));
         if shown < of_kind.len() {

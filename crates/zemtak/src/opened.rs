@@ -11,7 +11,7 @@ use zemtak_files::SystemDisk;
 /// An atlas with the pixels of its pages.
 #[derive(Debug)]
 pub struct Opened {
-    /// The descriptor, as it was named.
+    /// The descriptor's path, as given.
     pub path: String,
     /// The atlas.
     pub atlas: Atlas,
@@ -29,7 +29,7 @@ impl Opened {
     /// Reads a descriptor and all of its pages.
     ///
     /// # Errors
-    /// One of them cannot be read or trusted, or they take more memory than there is.
+    /// One of them cannot be read or trusted, or they take more memory than is available.
     pub fn read(path: &Path, allowance: &Allowance) -> Result<Self, Failure> {
         let file = descriptor::open(path, allowance)?;
         let atlas = file.atlas().clone();
@@ -58,13 +58,13 @@ impl Opened {
         pages.chain([self.descriptor.clone()]).collect()
     }
 
-    /// What is compared.
+    /// The side of a comparison.
     #[must_use]
     pub fn side(&self) -> Side<'_> {
         Side { atlas: &self.atlas, pages: &self.pages }
     }
 
-    /// The bytes of one of its files; 0 where it has none of that name.
+    /// The size of one of its files; 0 if it has none of that name.
     #[must_use]
     pub fn size(&self, file: &str) -> u64 {
         self.files.iter().find(|(name, _)| name == file).map_or(0, |(_, bytes)| *bytes)
@@ -76,7 +76,7 @@ impl Opened {
         &self.text
     }
 
-    /// The bytes of all its files.
+    /// The total size of all its files.
     #[must_use]
     pub fn bytes(&self) -> u64 {
         self.files.iter().map(|(_, bytes)| bytes).sum::<u64>() + self.text.len() as u64

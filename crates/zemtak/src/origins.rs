@@ -6,7 +6,7 @@ use std::time::Duration;
 use zemtak_build::store::SharedTally;
 use zemtak_build::{Account, Origins, format};
 
-/// A table: what was here, what was fetched, what was made.
+/// A table: found locally, fetched, made.
 #[must_use]
 pub fn text(account: &Account) -> String {
     let Account { images, layouts, pages, made, saved_here, saved_fetched, .. } = account;
@@ -20,7 +20,7 @@ pub fn text(account: &Account) -> String {
     table.lines(&[1, 2, 3])
 }
 
-/// The same for programs.
+/// As JSON.
 #[must_use]
 pub fn json(account: &Account) -> Value {
     let Account { images, layouts, pages, made, saved_here, saved_fetched, .. } = account;
@@ -32,7 +32,7 @@ pub fn json(account: &Account) -> Value {
     })
 }
 
-/// What came from the shared store, and what went there; nothing where that is nothing.
+/// What came from the shared store and what was uploaded; `None` if nothing.
 #[must_use]
 pub fn shared_text(shared: &SharedTally, account: &Account) -> String {
     let Account { images, layouts, pages, saved_fetched, .. } = account;
@@ -51,7 +51,7 @@ pub fn shared_text(shared: &SharedTally, account: &Account) -> String {
     }
 }
 
-/// The same for programs.
+/// As JSON.
 #[must_use]
 pub fn shared_json(shared: &SharedTally) -> Value {
     json!({
@@ -60,7 +60,7 @@ pub fn shared_json(shared: &SharedTally) -> Value {
     })
 }
 
-/// A time of work for people.
+/// A duration of work in words.
 #[must_use]
 pub fn seconds(time: Duration) -> String {
     match time.as_secs_f64() {

@@ -1,4 +1,4 @@
-//! Where a command may write: never over what it reads, and only over what such a command wrote before.
+//! Where a command may write: never over its inputs, and only over results of earlier runs.
 
 use std::io::ErrorKind;
 use std::path::Path;
@@ -6,11 +6,11 @@ use zemtak_build::ownership::{ResultKind, may_replace};
 use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 use zemtak_runtime::AtlasFile;
 
-/// The help of `--force` says the same for all commands.
+/// The help of `--force` is the same for all commands.
 pub const FORCE: &str = "Replace the file even if zemtak did not write it";
 
-/// Refuses an output that is one of the files that this command reads, by whatever path they are named; and one that is
-/// there already and no result of this kind, unless that is forced.
+/// Refuses an output that is one of the command's inputs, whatever path names it; and an existing file that is not such
+/// a result, unless forced.
 ///
 /// # Errors
 /// The file would be lost, or cannot be read.
@@ -28,7 +28,7 @@ pub fn check<'p>(
     Err(stranger(out).into())
 }
 
-/// Whether a file holds these bytes; nothing where none is there. What cannot be read does not.
+/// Whether a file has exactly these bytes. A missing or unreadable file does not.
 #[must_use]
 pub fn has(path: &Path, bytes: &[u8]) -> Option<bool> {
     match zemtak_files::read(path, bytes.len() as u64) {
@@ -38,14 +38,14 @@ pub fn has(path: &Path, bytes: &[u8]) -> Option<bool> {
     }
 }
 
-/// A file that is there and would be lost.
+/// An existing file that would be lost.
 #[must_use]
 pub fn stranger(out: &Path) -> Problem {
     let why = "it already exists and was not written by zemtak";
     Problem::usage(ProblemKind::WouldOverwrite, &format::path(out), why, "name another file, or say --force")
 }
 
-/// Refuses an output that is one of the files that this command reads.
+/// Refuses an output that is one of the command's inputs.
 ///
 /// # Errors
 /// It is one of them.

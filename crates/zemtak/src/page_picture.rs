@@ -1,4 +1,4 @@
-//! Pages of an atlas as people want to see them: boxes, names, pivots, and what is left between.
+//! The pages of an atlas as people want to see them: boxes, names, pivots, and the gaps.
 
 use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
 use crate::opened::Opened;
@@ -11,7 +11,7 @@ use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 
-/// The ground of a cell, what is left between cells, and the stripes on that.
+/// The background of a cell, the gaps between cells, and the stripes on them.
 const CELL: Colour = [0x24, 0x2b, 0x4a];
 const GROUND: Colour = [0x19, 0x1e, 0x36];
 const HATCH: Colour = [0x3c, 0x46, 0x72];
@@ -19,19 +19,19 @@ const HATCH: Colour = [0x3c, 0x46, 0x72];
 const WIDTH: u32 = 1280;
 const MARGIN: u32 = 24;
 const TOP: u32 = 64;
-/// The room for a page.
+/// The space for a page.
 const ROOM: Size = Size::new(WIDTH - 2 * MARGIN, 1232);
 const HEAD: u32 = 46;
-/// Small pages are shown up to so many times as large.
+/// The largest zoom of small pages.
 const LARGEST_ZOOM: f64 = 4.0;
-/// The height of names, and the least room that is worth one.
+/// The height of names, and the smallest space that is worth one.
 const NAME: f32 = 12.0;
 const LEAST_NAME: u32 = 30;
 
-/// The sprites of a page by their boxes: of twins all names.
+/// The sprites of a page by their boxes: twins with all their names.
 type Boxes<'a> = BTreeMap<[u32; 4], Vec<(&'a SpriteName, &'a Sprite)>>;
 
-/// Draws some pages of an atlas below each other as a PNG.
+/// Draws pages of an atlas below each other as a PNG.
 ///
 /// # Errors
 /// The picture cannot be made.
@@ -59,7 +59,7 @@ fn legend(drawing: &mut Drawing, atlas: &Opened) {
     drawing.write("empty", Line { x: x + 33, y: 35, size: 14.0, colour: FAINT });
 }
 
-/// Stripes over an area, one pixel wide, that go up to the right.
+/// Diagonal stripes over an area, one pixel wide, rising to the right.
 fn hatch(drawing: &mut Drawing, area: Rect) {
     const APART: u32 = 7;
     drawing.fill(area, GROUND);
@@ -119,7 +119,7 @@ impl<'a> PageDrawing<'a> {
         }
     }
 
-    /// The page's name, and what its pixels go to.
+    /// The page's name, and how its pixels are used.
     fn figures(&self, drawing: &mut Drawing) {
         let [x, y] = [self.at[0], self.at[1] - HEAD];
         let size = self.pixels.size();
@@ -148,7 +148,7 @@ impl<'a> PageDrawing<'a> {
         }
     }
 
-    /// The pivot and the name of a box's sprites, where there is room for it.
+    /// The pivot and the name of a box's sprites, if there is space.
     fn mark(&self, drawing: &mut Drawing, of: &[(&SpriteName, &Sprite)]) {
         let (name, sprite) = of[0];
         let area = self.area(sprite.rect);

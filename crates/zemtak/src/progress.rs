@@ -1,5 +1,5 @@
-//! What is told of a build under way, on standard error: a bar for each phase that takes over half a second where that is a
-//! terminal, or an event a line for a program.
+//! Progress of a build on standard error: on a terminal a bar for each phase that takes over half a second; for
+//! programs one event per line.
 
 use crate::document::Document;
 use crate::interrupt::Interrupt;
@@ -16,14 +16,14 @@ use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 use zemtak_build::{Observer, Phase, format};
 
-/// How long a phase goes on before it is shown.
+/// How long a phase must last before it is shown.
 const PATIENCE: Duration = Duration::from_millis(500);
 
 /// Follows a build for the person at the terminal.
 pub struct Watcher<'a> {
     interrupt: &'a Interrupt,
     quiet: bool,
-    /// Whether Ctrl-C during the search for a layout means to go on with the best so far.
+    /// Whether Ctrl-C during the layout search keeps the best layout so far and goes on.
     take_best: bool,
     laying_out: AtomicBool,
     shown: Shown,
@@ -42,7 +42,7 @@ pub enum ProgressStyle {
     /// Bars, on a terminal.
     #[default]
     Auto,
-    /// Events, on a line each.
+    /// Events, one per line.
     Json,
     /// Not at all.
     None,
@@ -60,7 +60,7 @@ impl<'a> Watcher<'a> {
         Self { interrupt, quiet, take_best: false, laying_out: AtomicBool::new(false), shown }
     }
 
-    /// Takes Ctrl-C during the search for a layout as the wish to go on with the best so far.
+    /// Takes Ctrl-C during the layout search as the wish to go on with the best layout so far.
     #[must_use]
     pub fn taking_best(self, take_best: bool) -> Self {
         Self { take_best, ..self }
@@ -129,10 +129,10 @@ impl Observer for Watcher<'_> {
     }
 }
 
-/// How long there is at least between two lines about a phase, but for its end.
+/// The least time between two lines about a phase, except for its end.
 const PAUSE: Duration = Duration::from_millis(100);
 
-/// The phases under way, told on a line each.
+/// The current phases, reported one line each.
 #[derive(Default)]
 struct Lines(Mutex<BTreeMap<Phase, Counted>>);
 
@@ -173,7 +173,7 @@ impl Lines {
         self.update(Phase::LayingOut, |counted| counted.search = Some((done, filled)));
     }
 
-    /// Changes what is known of a phase, and tells it unless something was told just now.
+    /// Updates a phase, and reports it unless something was reported just now.
     fn update(&self, phase: Phase, change: impl FnOnce(&mut Counted)) {
         if let Some(counted) = self.lock().get_mut(&phase) {
             change(counted);
@@ -191,12 +191,12 @@ impl Lines {
     }
 }
 
-/// A share with as many digits as tell anything.
+/// A share with as many digits as are meaningful.
 fn rounded(share: f64) -> f64 {
     (share * 10_000.0).round() / 10_000.0
 }
 
-/// The name of a phase for programs.
+/// A phase's name in events.
 fn code(phase: Phase) -> &'static str {
     match phase {
         Phase::Surveying => "surveying",
@@ -208,7 +208,7 @@ fn code(phase: Phase) -> &'static str {
     }
 }
 
-/// A bar for each phase under way.
+/// One bar for each current phase.
 #[derive(Default)]
 struct Bars {
     all: MultiProgress,
@@ -241,12 +241,12 @@ impl Bars {
 
     fn end(&self, phase: Phase) {
         let bar = self.lock().remove(&phase);
-        // Outside the lock: it waits for a thread.
+        // Outside the lock, because it waits for a thread.
         drop(bar);
     }
 }
 
-/// A bar that shows itself after a while, also if nothing is counted meanwhile, and moves as long as it is there.
+/// A bar that appears after a while even if nothing has been counted, and keeps moving.
 struct Bar {
     bar: ProgressBar,
     done: Option<Sender<()>>,
@@ -287,7 +287,7 @@ fn words(phase: Phase) -> &'static str {
     }
 }
 
-/// How long it will take yet, once anything is done that tells.
+/// The remaining time, once enough is done to tell.
 fn left(state: &ProgressState, out: &mut dyn fmt::Write) {
     if state.pos() > 0 {
         let _ = write!(out, ", {:#} left", HumanDuration(state.eta()));
@@ -297,7 +297,7 @@ fn left(state: &ProgressState, out: &mut dyn fmt::Write) {
 impl Drop for Bar {
     fn drop(&mut self) {
         drop(self.done.take());
-        // It does not panic; were it to, there would be no more than no picture.
+        // It does not panic; even if it did, only the bar would be missing.
         let _ = self.shower.take().map(JoinHandle::join);
         self.bar.finish_and_clear();
     }

@@ -1,4 +1,4 @@
-//! What a question about coordinates is about: sprites of a descriptor or a bare box, and parts of them.
+//! The subject of a question about coordinates: sprites of a descriptor or a bare box, and parts of them.
 
 use crate::descriptor::{self, Choice};
 use serde_json::{Map, Value, json};
@@ -8,7 +8,7 @@ use zemtak_core::atlas::Atlas;
 use zemtak_core::coords::{Area, Part, Picture, Visible};
 use zemtak_core::geometry::{Rect, Size};
 
-/// What is asked about.
+/// The subject.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Subject {
     /// Sprites of a descriptor.
@@ -18,7 +18,7 @@ pub enum Subject {
         /// Which of them.
         choice: Choice,
     },
-    /// Bare numbers.
+    /// Numbers alone.
     Bare {
         /// The page's size.
         page: Size,
@@ -29,7 +29,7 @@ pub enum Subject {
     },
 }
 
-/// A sprite or a bare box, and what of it is shown.
+/// A sprite or a bare box, and the part of it that is shown.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Place {
     /// The sprite's name; empty for a bare box.
@@ -40,18 +40,18 @@ pub struct Place {
     pub file: String,
     /// The whole picture.
     pub picture: Picture,
-    /// The pivot in canvas pixels: of a bare box its centre.
+    /// The pivot in canvas pixels: for a bare box its centre.
     pub pivot: [f64; 2],
-    /// What of the part that was asked for is stored.
+    /// The stored area of the requested part.
     pub shown: Visible,
     /// The bands that keep their size when it is stretched.
     pub stretch: Option<[u32; 4]>,
 }
 
-/// Looks up all that is asked about.
+/// Looks up the subject.
 ///
 /// # Errors
-/// The descriptor cannot be used; all names that mean nothing, and all parts of which nothing is stored.
+/// The descriptor cannot be used; or all unknown names, and all parts that have no stored pixels.
 pub fn look_up(subject: &Subject, parts: &[Part], allowance: &Allowance) -> Result<Vec<Place>, Failure> {
     match subject {
         Subject::Bare { page, rect, turned } => {
@@ -103,7 +103,7 @@ fn place(
 }
 
 impl Place {
-    /// Who it is and on which page, in words.
+    /// The sprite and its page, in words.
     #[must_use]
     pub fn title(&self) -> String {
         let page = self.picture.area.page();
@@ -115,7 +115,7 @@ impl Place {
         }
     }
 
-    /// Who it is, in short.
+    /// The sprite in short.
     #[must_use]
     pub fn who(&self) -> String {
         if self.name.is_empty() { "the box".into() } else { format::name(&self.name) }
@@ -137,7 +137,7 @@ impl Place {
         (!told.is_empty()).then(|| told.join(", "))
     }
 
-    /// The same for programs: who, where, and what of the part is shown.
+    /// As JSON: the sprite, its place, and the part that is shown.
     #[must_use]
     pub fn json(&self) -> Map<String, Value> {
         let page = self.picture.area.page();

@@ -1,4 +1,4 @@
-//! Telling answers: a person's text or one JSON document on standard output, everything else on standard error.
+//! Shows answers: text or one JSON document on standard output, everything else on standard error.
 
 use crate::document::{Document, Entries};
 use crate::exit::Exit;
@@ -12,62 +12,62 @@ use std::fmt::Write as _;
 use std::io::{self, Write};
 use zemtak_build::{Failure, helps};
 
-/// What a command found out.
+/// The result of a command.
 pub trait Report: Send {
-    /// For people, with a newline at the end.
+    /// The text, with a newline at the end.
     fn text(&self, verbose: bool) -> String;
-    /// The documented, stable shape for programs.
+    /// The documented, stable JSON.
     fn json(&self) -> Value;
-    /// The entries of a list of that shape which may be long, by its key; `json` has an empty list there.
+    /// The entries of a possibly long list of that JSON, by its key; in `json` that list is empty.
     fn long_list(&self, _key: &str) -> Option<Entries<'_>> {
         None
     }
-    /// What kind of document that is.
+    /// The kind of the document.
     fn kind(&self) -> &'static str;
-    /// What people should know beside the answer: printed to standard error, and a list in the document.
+    /// Warnings beside the answer: printed to standard error, and a list in the document.
     fn warnings(&self) -> Vec<Notice> {
         Vec::new()
     }
-    /// Whether the text is a JSON document as it stands.
+    /// Whether the text is itself a JSON document.
     fn is_document(&self) -> bool {
         false
     }
-    /// Whether the text tells the warnings itself, as what a check found.
+    /// Whether the text includes the warnings, as results of a check.
     fn tells_warnings(&self) -> bool {
         false
     }
-    /// How the process ends.
+    /// The exit code.
     fn exit(&self) -> Exit {
         Exit::Done
     }
 }
 
-/// How answers are told, whatever the command is.
+/// How answers are shown, for every command.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct OutputOptions {
     /// One JSON document instead of text.
     pub json: bool,
-    /// How progress is told.
+    /// How progress is shown.
     pub progress: ProgressStyle,
-    /// Several documents instead, on a line each.
+    /// Several documents, one per line.
     pub events: bool,
     /// No progress, no warnings, and no text unless something is wrong.
     pub quiet: bool,
     /// Lists in full.
     pub verbose: bool,
-    /// What is logged to standard error: nothing at 0, phases at 1, also each stage of each file above that.
+    /// What is logged to standard error: nothing at 0, phases at 1, above that each stage of each file too.
     pub log: u8,
-    /// When to colour.
+    /// When to use colour.
     pub colour: ColorChoice,
 }
 
 impl OutputOptions {
-    /// Colours, or not, from now on.
+    /// Turns colours on or off from now on.
     pub fn apply_colour(self) {
         self.colour.write_global();
     }
 
-    /// Prints an answer and says how the process ends.
+    /// Prints an answer and returns the exit code.
     #[must_use]
     pub fn print(self, report: &dyn Report) -> Exit {
         if !self.quiet && !self.json {
@@ -97,19 +97,19 @@ impl OutputOptions {
         out.flush()
     }
 
-    /// A document as it is printed: by itself, or one of many on a line each.
+    /// A document as printed: alone, or one of many on a line each.
     fn written(self, document: &Document) -> String {
         if self.events { document.line() + "\n" } else { document.text() }
     }
 
-    /// Prints something that happens while a command is at work, for programs that follow it.
+    /// Prints an event during a command, for programs that follow it.
     pub fn print_event(self, event: &Document) {
         if self.json {
             let _ = print_text(&(event.line() + "\n"));
         }
     }
 
-    /// Prints why there is no answer and says how the process ends.
+    /// Prints why there is no answer and returns the exit code.
     #[must_use]
     pub fn print_failure(self, failure: &Failure) -> Exit {
         let written = if self.json {
@@ -121,7 +121,7 @@ impl OutputOptions {
     }
 }
 
-/// An answer as a document, long lists too.
+/// An answer as a document, including long lists.
 #[must_use]
 pub fn document(report: &dyn Report) -> Document {
     let mut answer = report.json();
@@ -138,7 +138,7 @@ fn print_text(text: &str) -> io::Result<()> {
     io::stdout().lock().write_all(text.as_bytes())
 }
 
-/// Problems of a kind under one heading, each with its place and reason.
+/// Problems of each kind under one heading, each with its place and reason.
 #[must_use]
 pub fn failure_text(failure: &Failure) -> String {
     let mut out = String::new();
@@ -155,12 +155,12 @@ pub fn failure_text(failure: &Failure) -> String {
     out
 }
 
-/// A reader that has seen enough and closed the pipe is no error.
+/// A reader that has seen enough and closed the pipe is not an error.
 pub fn written_or(written: io::Result<()>, exit: Exit) -> Exit {
     match written {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => {
             let failure = Failure::io("standard output", &error);
-            // Where that cannot be written either, the exit code has to do.
+            // If even that cannot be written, only the exit code is left.
             let _ = anstream::stderr().write_all(wrap::for_stderr(&failure_text(&failure)).as_bytes());
             exit.max(Exit::Io)
         }
@@ -193,7 +193,7 @@ mod tests {
         }
     }
 
-    /// What is printed entry by entry is what stands in a document of which an answer is a part.
+    /// Printed entry by entry, a list reads as in a document that contains the answer.
     #[test]
     fn a_long_list_is_whole_wherever_it_is_told() {
         let mut printed = Vec::new();

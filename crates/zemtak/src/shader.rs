@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 
-/// A sprite's name, what to say of it, and its matrix in rows.
+/// A sprite's name, its comment, and its matrix in rows.
 type Named<'a> = (&'a str, String, [[f32; 3]; 2]);
 
 /// Constants for GLSL ES 3.00, GLSL 1.20 and later: `uv = NAME * vec3(t, 1.0)`.
@@ -35,7 +35,8 @@ fn constants<'a>(
     out
 }
 
-/// A name that every shading language takes: capitals, digits and single underscores between them, a letter first.
+/// A name that is valid in every shading language: capitals, digits and single underscores between them, a letter
+/// first.
 fn identifier(name: &str) -> String {
     let mut out = String::new();
     for c in name.chars() {

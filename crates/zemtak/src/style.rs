@@ -1,12 +1,12 @@
-//! The few colours of texts for people: names, and what is wrong. They are taken out where they cannot be shown.
+//! The few colours of text: names, and what is wrong. They are removed where they cannot be shown.
 
 use anstyle::{AnsiColor, Style};
 
-/// What a line is about.
+/// The subject of a line.
 pub const NAME: Style = Style::new().bold();
 
-/// What is wrong.
+/// An error.
 pub const WRONG: Style = Style::new().fg_color(Some(anstyle::Color::Ansi(AnsiColor::Red))).bold();
 
-/// What should be looked at.
+/// Something to look at.
 pub const ODD: Style = Style::new().fg_color(Some(anstyle::Color::Ansi(AnsiColor::Yellow))).bold();

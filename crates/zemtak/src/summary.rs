@@ -1,4 +1,4 @@
-//! What is told of a built atlas.
+//! What is shown of a built atlas.
 
 use crate::explain;
 use crate::style::{NAME, ODD};
@@ -8,11 +8,11 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use zemtak_build::{Kept, SpriteLoss, State, Summary, TextureSummary, format};
 
-/// Tells of a built atlas.
+/// The text and JSON of a built atlas.
 pub struct SummaryReport<'a>(pub &'a Summary);
 
-/// What was told of files that were skipped: how many are no images, and how many pictures of earlier builds.
-pub type PassedOver = BTreeSet<(usize, BTreeMap<String, usize>)>;
+/// Reports of skipped files that were already shown: how many are not images, and how many are pages of earlier builds.
+pub type ShownBefore = BTreeSet<(usize, BTreeMap<String, usize>)>;
 
 fn kept_text(kept: Kept) -> String {
     let moved = format::count(kept.moved, "sprite", "sprites");
@@ -22,7 +22,7 @@ fn kept_text(kept: Kept) -> String {
     }
 }
 
-/// How a page in KTX2 stores its pixels, for people.
+/// How a KTX2 page stores its pixels, as text.
 fn stored(texture: &TextureSummary) -> String {
     match texture.mips {
         ..=1 => texture.pixels.word().to_owned(),
@@ -30,7 +30,7 @@ fn stored(texture: &TextureSummary) -> String {
     }
 }
 
-/// What a page's blocks lose, for people.
+/// What a page's blocks lose, as text.
 #[must_use]
 pub fn lost(file: &str, texture: &TextureSummary) -> Option<String> {
     if !texture.pixels.is_compressed() {
@@ -45,7 +45,7 @@ pub fn lost(file: &str, texture: &TextureSummary) -> Option<String> {
 }
 
 impl SummaryReport<'_> {
-    /// For programs.
+    /// As JSON.
     #[must_use]
     pub fn json(&self) -> Value {
         let mut json = serde_json::to_value(self.0).unwrap_or_default();
@@ -59,7 +59,7 @@ impl SummaryReport<'_> {
         json
     }
 
-    /// The first line of it.
+    /// Its first line.
     #[must_use]
     pub fn line(&self) -> String {
         let sprites = format::count(self.0.sprites, "sprite", "sprites");
@@ -72,7 +72,7 @@ impl SummaryReport<'_> {
         format!("{NAME}{}{NAME:#}: {what}{sprites} on {pages} -> {}", self.0.name, format::name(&self.0.descriptor))
     }
 
-    /// What became of it in a line: what changed, what it is now, and how long it took.
+    /// In one line: what changed, the result, and how long it took.
     #[must_use]
     pub fn short(&self) -> String {
         let changes = match &self.0.changes[..] {
@@ -88,9 +88,9 @@ impl SummaryReport<'_> {
         format!("{NAME}{}{NAME:#}: {changes} -> {sprites} on {pages} in {took}", self.0.name)
     }
 
-    /// For people. What was skipped beside the sources is told once, though several atlases are made of one folder.
+    /// As text. Files that were skipped beside the sources are reported once, even if several atlases use one folder.
     #[must_use]
-    pub fn text(&self, verbose: bool, told: &mut PassedOver) -> String {
+    pub fn text(&self, verbose: bool, told: &mut ShownBefore) -> String {
         let mut out = self.line() + "\n";
         if self.0.state == State::OutOfDate && !self.0.changes.is_empty() {
             let _ = writeln!(out, "  changes  {}", format::name(&self.0.changes.join("; ")));
@@ -111,7 +111,7 @@ impl SummaryReport<'_> {
         out
     }
 
-    /// The sprites that lose most in blocks, with `--why`.
+    /// With `--why`: the sprites that lose most in blocks.
     fn write_losses(&self, out: &mut String, most: usize) {
         let losses = self.0.textures().flat_map(|(_, texture)| &texture.sprites);
         let mut losses: Vec<&SpriteLoss> = losses.collect();

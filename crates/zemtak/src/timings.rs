@@ -1,9 +1,9 @@
-//! `--timings`: where the time of a build goes, by stage.
+//! `--timings`: how the time of a build is spent, by stage.
 
 use serde_json::{Map, Value, json};
 use zemtak_build::{Spent, format};
 
-/// A line a stage, with its share of them all.
+/// One line per stage, with its share of the total.
 #[must_use]
 pub fn text(spent: &Spent) -> String {
     let all: u64 = spent.by_stage().map(|(_, nanoseconds)| nanoseconds).sum();
@@ -27,6 +27,6 @@ pub fn json(spent: &Spent) -> Value {
 
 #[expect(clippy::cast_precision_loss, reason = "a time for people")]
 fn milliseconds(nanoseconds: u64) -> f64 {
-    // Whole microseconds: what is below that is noise.
+    // Whole microseconds: anything below is noise.
     (nanoseconds / 1000) as f64 / 1000.0
 }

@@ -1,4 +1,4 @@
-//! Lists of UVs in the forms that models and meshes come in: each pair is mapped, everything else stays as it is.
+//! Lists of UVs in the formats of models and meshes: each pair is mapped, everything else stays as it is.
 
 use serde_json::{Value, json};
 use std::fmt::Write as _;
@@ -6,22 +6,22 @@ use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind};
 use zemtak_core::coords::VAxis;
 
-/// A form of list.
+/// A format of lists.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ListForm {
-    /// A table with columns `u` and `v`, and any others.
+    /// A table with columns `u` and `v`, and possibly others.
     Csv,
-    /// A list of pairs `[u, v]`, or of objects with `u` and `v` and any others.
+    /// A list of pairs `[u, v]`, or of objects with `u` and `v` and possibly other keys.
     Json,
-    /// The `vt` lines of an OBJ file, among any others. V goes up in it.
+    /// The `vt` lines of an OBJ file among its other lines. V goes up in it.
     Obj,
 }
 
-/// What becomes of a pair: its number, counted from 1, and itself.
+/// Maps a pair, given its number, counted from 1.
 pub type MapUv<'m> = &'m mut dyn FnMut(usize, [f64; 2]) -> [f64; 2];
 
 impl ListForm {
-    /// By a file's ending; of what has none by how it begins.
+    /// Decided by the file's extension, or without one by its first characters.
     #[must_use]
     pub fn of(path: &Path, text: &str) -> Self {
         let ending = path.extension().map(|ending| ending.to_string_lossy().to_lowercase());
@@ -35,7 +35,7 @@ impl ListForm {
         }
     }
 
-    /// Where V begins in it, where the form says so.
+    /// The direction of V, if the format defines it.
     #[must_use]
     pub fn axis(self) -> Option<VAxis> {
         (self == Self::Obj).then_some(VAxis::Up)
@@ -44,7 +44,7 @@ impl ListForm {
     /// The text with every pair mapped.
     ///
     /// # Errors
-    /// All pairs that are none, by line or number.
+    /// All invalid pairs, by line or number.
     pub fn map(self, text: &str, place: &str, map: MapUv<'_>) -> Result<String, Failure> {
         let mut mapping = Mapping { map, count: 0, wrong: Vec::new() };
         let out = match self {
@@ -64,7 +64,7 @@ impl ListForm {
 struct Mapping<'m> {
     map: MapUv<'m>,
     count: usize,
-    /// Where, and why.
+    /// Where each error is, and why.
     wrong: Vec<(String, String)>,
 }
 
@@ -78,7 +78,7 @@ impl Mapping<'_> {
         self.wrong.push((at.into(), why.into()));
     }
 
-    /// Two texts as numbers, mapped; `None` where they are none.
+    /// Two texts as numbers, mapped; `None` if they are not numbers.
     fn texts(&mut self, u: &str, v: &str) -> Option<[String; 2]> {
         let number = |text: &str| text.trim().parse::<f64>().ok().filter(|n| n.is_finite());
         let uv = [number(u)?, number(v)?];
@@ -86,7 +86,7 @@ impl Mapping<'_> {
     }
 }
 
-/// As a game's 32-bit float reads it.
+/// The shortest text that a game's 32-bit float reads as the same value.
 #[expect(clippy::cast_possible_truncation, reason = "rounding to f32 is wanted")]
 fn shortest(n: f64) -> String {
     (n as f32).to_string()

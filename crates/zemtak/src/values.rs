@@ -1,4 +1,4 @@
-//! Values that are written in the same way on the command line and in files.
+//! Values that are written the same way on the command line and in files.
 
 use zemtak_core::coords::Flip;
 
@@ -39,10 +39,10 @@ pub fn number(text: &str) -> Result<f64, String> {
     }
 }
 
-/// A time in nanoseconds, of `1.5s`, `250ms`, `3m`, `2h`, or plain milliseconds. Decimals are taken as written.
+/// A time in nanoseconds, from `1.5s`, `250ms`, `3m`, `2h`, or plain milliseconds. Decimals are taken exactly.
 ///
 /// # Errors
-/// Anything else, and what is beyond three hundred years.
+/// Anything else, and times beyond three hundred years.
 pub fn time(text: &str) -> Result<i64, String> {
     const UNITS: [(&str, i128); 4] =
         [("ms", 1_000_000), ("s", 1_000_000_000), ("m", 60_000_000_000), ("h", 3_600_000_000_000)];

@@ -7,28 +7,28 @@ use tempfile::{SpooledTempFile, spooled_tempfile};
 use zemtak_build::{Failure, write};
 use zemtak_core::coords::{Quad, VERTEX_BYTES};
 
-/// Where the parts of a vertex lie: name, type, first byte.
+/// The attributes of a vertex: name, type, offset in bytes.
 pub const ATTRIBUTES: [(&str, &str, u64); 3] =
     [("position", "two f32", 0), ("uv", "two f32", 8), ("colour", "four u8, red first, 255 is 1", 16)];
 
-/// Above this a page's vertices wait on disk.
+/// Above this size a page's vertices are kept on disk.
 const IN_MEMORY: usize = 4 << 20;
 
-/// Quads that are drawn with one page.
+/// Quads drawn with one page.
 struct Spool {
     vertices: BufWriter<SpooledTempFile>,
-    /// The indices of each quad: they differ where it is mirrored.
+    /// The indices of each quad: they differ if it is mirrored.
     indices: Vec<[u8; 6]>,
 }
 
-/// Quads one after another that are drawn with one page.
+/// Consecutive quads drawn with one page.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Draw {
     /// The page.
     pub page: usize,
     /// The first quad.
     pub first: u64,
-    /// How many there are.
+    /// Their number.
     pub quads: u64,
 }
 
@@ -37,30 +37,30 @@ pub struct Vertices {
     /// One for each page, or a single one that keeps the order.
     spools: Vec<Spool>,
     in_order: bool,
-    /// What is drawn, where the order is kept.
+    /// The draws, if the order is kept.
     draws: Vec<Draw>,
     last_page: Option<usize>,
     binds_as_listed: usize,
     quads: u64,
 }
 
-/// Where what lies in a file.
+/// The layout of a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Laid {
-    /// How many vertices there are, from the file's first byte.
+    /// The number of vertices, which start at the first byte.
     pub vertices: u64,
     /// The first byte of the indices.
     pub indices_at: u64,
-    /// How many there are, each a little-endian u32.
+    /// The number of indices, each a little-endian u32.
     pub indices: u64,
-    /// What is drawn with which page.
+    /// What to draw with which page.
     pub draws: Vec<Draw>,
-    /// How many times a page would be bound in the order in which quads were listed.
+    /// How often a page would be bound in the listed order.
     pub binds_as_listed: usize,
 }
 
 impl Vertices {
-    /// An empty buffer for so many pages.
+    /// An empty buffer for this many pages.
     #[must_use]
     pub fn new(pages: usize, in_order: bool) -> Self {
         let spool = || Spool { vertices: BufWriter::new(spooled_tempfile(IN_MEMORY)), indices: Vec::new() };
@@ -71,7 +71,7 @@ impl Vertices {
     /// Adds a quad.
     ///
     /// # Errors
-    /// It cannot be written, or there are more than an index can count.
+    /// It cannot be written, or there are more vertices than an index can count.
     pub fn push(&mut self, page: usize, quad: &Quad, tint: [u8; 4]) -> io::Result<()> {
         if self.quads * 4 + 4 > u64::from(u32::MAX) {
             return Err(io::Error::other("there are more vertices than an index of 32 bits can count"));
@@ -93,10 +93,10 @@ impl Vertices {
     }
 
     /// Writes the file: all vertices page by page, then the indices. It has no room for a mark, so another file of that
-    /// name is only replaced by force.
+    /// name is only replaced if forced.
     ///
     /// # Errors
-    /// It cannot be written, or would take the place of another file.
+    /// It cannot be written, or would replace another file.
     pub fn finish(mut self, target: &Path, force: bool) -> Result<Laid, Failure> {
         let draws = if self.in_order { std::mem::take(&mut self.draws) } else { self.page_by_page() };
         let vertices = self.quads * 4;

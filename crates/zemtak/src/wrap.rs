@@ -1,10 +1,10 @@
-//! Lines broken between words where a terminal would break them anywhere.
+//! Wraps lines between words where a terminal would break them anywhere.
 
 use std::io::IsTerminal;
 use terminal_size::{Width, terminal_size_of};
 use textwrap::Options;
 
-/// Lines of standard error, as wide as its terminal; as they are where it is none.
+/// Lines for standard error, as wide as its terminal; unchanged if it is not one.
 #[must_use]
 pub fn for_stderr(text: &str) -> String {
     let stderr = std::io::stderr();
@@ -14,7 +14,7 @@ pub fn for_stderr(text: &str) -> String {
     }
 }
 
-/// The same of standard output.
+/// The same for standard output.
 #[must_use]
 pub fn for_stdout(text: &str) -> String {
     let stdout = std::io::stdout();
@@ -24,8 +24,8 @@ pub fn for_stdout(text: &str) -> String {
     }
 }
 
-/// Lines at most so wide, where words allow it; what goes on is moved in by two more. Lines that show a file's text stay as
-/// they are, for the marks below them.
+/// Lines at most this wide, where words allow it; continued lines are indented by two more. Lines that quote a file
+/// stay as they are, because of the marks below them.
 fn to_width(text: &str, width: usize) -> String {
     let wrap = |line: &str| {
         let shows_text = line.trim_start().trim_start_matches(|c: char| c.is_ascii_digit()).starts_with(" | ");

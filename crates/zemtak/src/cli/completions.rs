@@ -1,4 +1,5 @@
-//! Completing command lines in a shell: names of atlases, sprites and clips too; and what is installed for shells and `man`.
+//! Completes command lines in a shell, names of atlases, sprites and clips too; and the files that are installed for
+//! shells and `man`.
 
 use super::command;
 use crate::commands::setup::MARK;
@@ -12,10 +13,10 @@ use zemtak_build::project::Project;
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 use zemtak_runtime::AtlasFile;
 
-/// The variable by which a shell asks for completions instead of an answer.
+/// The variable by which a shell asks for completions.
 const ASKED: &str = "ZEMTAK_COMPLETE";
 
-/// Answers a shell that asks how a command line goes on, and ends the process; else does nothing.
+/// Answers a shell that asks for completions, and ends the process; otherwise does nothing.
 pub fn complete() {
     CompleteEnv::with_factory(command).var(ASKED).complete();
 }
@@ -29,12 +30,12 @@ pub fn atlases() -> ArgValueCompleter {
     })
 }
 
-/// Sprites of the atlas that the command line names.
+/// Sprites of the atlas on the command line.
 pub fn sprites() -> ArgValueCompleter {
     names(|atlas| atlas.sprites.keys().map(ToString::to_string).collect())
 }
 
-/// Clips of the atlas that the command line names.
+/// Clips of the atlas on the command line.
 pub fn clips() -> ArgValueCompleter {
     names(|atlas| atlas.clips.keys().map(ToString::to_string).collect())
 }
@@ -51,7 +52,7 @@ fn starting(names: impl Iterator<Item = String>, current: &OsStr) -> Vec<Complet
     names.filter(|name| name.starts_with(&current)).map(CompletionCandidate::new).collect()
 }
 
-/// The atlases of the nearest project, with the descriptors that they are built to.
+/// The atlases of the nearest project, with their descriptors.
 fn project_atlases() -> impl Iterator<Item = (String, PathBuf)> {
     let project = Project::open(None, &Limits::default()).ok();
     project.into_iter().flat_map(|project| {
@@ -60,7 +61,7 @@ fn project_atlases() -> impl Iterator<Item = (String, PathBuf)> {
     })
 }
 
-/// The atlas that a word of the command line stands for.
+/// The atlas that a word on the command line stands for.
 fn opened(word: &OsStr) -> Option<AtlasFile> {
     let word = word.to_str()?;
     if word.ends_with(FILE_SUFFIX) {
@@ -82,7 +83,7 @@ pub fn files() -> Vec<(PathBuf, Vec<u8>)> {
         let shells = Shells::builtins();
         let written = shells.completer(shell)?.write_registration(ASKED, "zemtak", "zemtak", "zemtak", &mut text);
         written.ok()?;
-        // At the end: zsh wants a line of its own to be the first.
+        // At the end: the first line of a zsh file must be its own.
         text.extend(format!("# {MARK}\n").into_bytes());
         Some((path.into(), text))
     };
@@ -93,7 +94,7 @@ pub fn files() -> Vec<(PathBuf, Vec<u8>)> {
     files
 }
 
-/// The manual page of a command, then those of its commands.
+/// The manual page of a command, then those of its subcommands.
 fn manual(command: &clap::Command, name: &str, files: &mut Vec<(PathBuf, Vec<u8>)>) {
     let mut page = format!(".\\\" {MARK}\n").into_bytes();
     let titled = command.clone().name(name.to_owned()).display_name(name.to_owned());

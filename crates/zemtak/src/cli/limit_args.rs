@@ -1,4 +1,4 @@
-//! What a run takes on before it refuses.
+//! The limits of a run.
 
 use clap::Args;
 use zemtak_build::limits::LIMITS;
@@ -18,7 +18,7 @@ pub struct LimitArgs {
 }
 
 impl LimitArgs {
-    /// The limits that were asked for.
+    /// The requested limits.
     pub fn limits(&self) -> Limits {
         let mut limits = Limits::default();
         limits.memory = self.memory;

@@ -1,4 +1,4 @@
-//! The command line: what clap reads, turned into a typed request. No other module knows clap.
+//! The command line: what clap parses, turned into a typed request. No other module knows clap.
 
 mod cache_args;
 mod clip_args;
@@ -47,19 +47,19 @@ use zemtak_build::{Failure, Limits};
 pub struct Invocation {
     /// What is asked for.
     pub request: Request,
-    /// How the answer is told.
+    /// How the answer is shown.
     pub output: OutputOptions,
-    /// How many threads work; 0 for one per core.
+    /// The number of threads; 0 for one per core.
     pub threads: usize,
     /// The project file that was named.
     pub project: Option<PathBuf>,
     /// The folder to work in.
     pub folder: Option<PathBuf>,
-    /// What the run takes on.
+    /// The limits of the run.
     pub limits: Limits,
 }
 
-/// Help, a version, or what is wrong with a command line.
+/// Help, a version, or an error in a command line.
 #[derive(Debug)]
 pub struct Message {
     error: clap::Error,
@@ -67,7 +67,7 @@ pub struct Message {
 }
 
 impl Message {
-    /// Prints it where it belongs and says how the process ends.
+    /// Prints it to the right stream and returns the exit code.
     #[must_use]
     pub fn print(&self) -> Exit {
         let exit = if self.error.use_stderr() { Exit::Usage } else { Exit::Done };
@@ -79,7 +79,7 @@ impl Message {
         OutputOptions { json: self.json, ..OutputOptions::default() }.print_failure(&failure)
     }
 
-    /// What is wrong, where it is no help and no version.
+    /// The error, if it is neither help nor a version.
     #[must_use]
     pub fn failure(&self) -> Failure {
         usage::failure(&self.error)
@@ -89,7 +89,7 @@ impl Message {
 /// Reads a command line, the program's name first.
 ///
 /// # Errors
-/// What is wrong with it, or the help that it asks for.
+/// An error in it, or the help that it asks for.
 pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Message> {
     let words = negative_times(words.into_iter().collect());
     let json = words.iter().any(|w| w == "--json");
@@ -97,7 +97,7 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
         .try_get_matches_from(words)
         .and_then(|matches| CommandLine::from_arg_matches(&matches))
         .map_err(|error| Message { error, json })?;
-    // What goes on until Ctrl-C is followed line by line.
+    // What runs until Ctrl-C is followed line by line.
     let events = match &parsed.command {
         Command::Watch(_) => true,
         Command::View(args) => args.is_live(),
@@ -113,12 +113,12 @@ pub fn parse(words: impl IntoIterator<Item = OsString>) -> Result<Invocation, Me
     })
 }
 
-/// How the help of a command is put together: its purpose, the examples, then what it takes, and how it ends.
+/// The order of a command's help: its purpose, examples, arguments, exit codes.
 const HELP: &str = "{about}{after-help}\n\n{usage-heading} {usage}\n\n{all-args}\n\n\
     Exit codes: 0 done, 1 a check found something, 2 wrong usage or project file,\n\
     \u{20} 3 a bad image or descriptor, or a sprite that cannot fit, 4 reading or writing failed, 130 interrupted\n";
 
-/// All commands, as they are parsed, helped with and completed.
+/// All commands, for parsing, help and completion.
 fn command() -> clap::Command {
     fn helped(command: clap::Command) -> clap::Command {
         let names: Vec<String> = command.get_subcommands().map(|sub| sub.get_name().to_owned()).collect();
@@ -129,13 +129,13 @@ fn command() -> clap::Command {
     helped(CommandLine::command())
 }
 
-/// Puts times of `clip at` that are below 0, such as `-5ms`, into plain milliseconds: with their unit the parser takes them
-/// for options.
+/// Rewrites negative times of `clip at`, such as `-5ms`, as plain milliseconds: with a unit the parser takes them for
+/// options.
 fn negative_times(mut words: Vec<OsString>) -> Vec<OsString> {
     let asks = words.windows(2).position(|pair| pair[0] == "clip" && pair[1] == "at");
     for at in asks.map_or(words.len(), |asks| asks + 2)..words.len() {
         let is_time = |text: &&str| text.starts_with('-') && text.ends_with(|c: char| c.is_ascii_lowercase());
-        // What follows an option is its value, and no time.
+        // A word after an option is its value, not a time.
         let is_value = words[at - 1].to_str().is_some_and(|before| before.starts_with("--"));
         let time = words[at].to_str().filter(is_time).and_then(|text| crate::values::time(text).ok());
         if let Some(ns) = time.filter(|_| !is_value) {

@@ -255,7 +255,7 @@ impl WatchArgs {
     pub(super) fn into_request(self, project: Option<PathBuf>) -> watch::WatchRequest {
         let mut pack = self.build.into_request(project);
         pack.pack.tell_changes = true;
-        // There is always a next build.
+        // The next build makes up for it.
         pack.pack.unsynced = !self.sync;
         let fast = pack.pack.keys.png.is_none();
         if fast {

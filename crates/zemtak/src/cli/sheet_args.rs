@@ -69,7 +69,7 @@ impl GridArgs {
         let v = if self.v_up { VAxis::Up } else { VAxis::Down };
         grid::GridRequest {
             sheet: Sheet { size: self.sheet, margin, gutter },
-            // The sheet itself, should nothing be said.
+            // The whole sheet, if nothing is said.
             cut: how.cut().unwrap_or(grid::Cut::Counts([1, 1])),
             indices: self.index,
             pixels: self.pixel,

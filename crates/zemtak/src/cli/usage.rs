@@ -1,4 +1,4 @@
-//! What is wrong with a command line, told as everything else that is wrong.
+//! Errors in a command line, shown like all other errors.
 
 use clap::error::{ContextKind, ContextValue, ErrorKind};
 use std::error::Error;
@@ -14,7 +14,7 @@ pub fn failure(error: &clap::Error) -> Failure {
     let (what, place, why) = match error.kind() {
         ErrorKind::UnknownArgument => unknown_option(error),
         ErrorKind::InvalidSubcommand => {
-            // The likeliest comes last.
+            // The most likely one comes last.
             let near = match error.get(ContextKind::SuggestedSubcommand) {
                 Some(ContextValue::Strings(all)) => near(all.last().map_or("", String::as_str)),
                 other => near(&other.map(words).unwrap_or_default()),
@@ -69,7 +69,7 @@ pub fn failure(error: &clap::Error) -> Failure {
     Problem::usage(what, &place, why, HELP).into()
 }
 
-/// Arguments of which one is needed, as a sentence names them, and whether they are more than one.
+/// Arguments one of which is required, as a sentence names them, and whether there are several.
 fn alternatives(argument: &str) -> (String, bool) {
     let inner = argument.strip_prefix("<--").and_then(|inner| inner.strip_suffix('>'));
     let Some(inner) = inner.filter(|inner| inner.contains('|')) else { return (argument.to_owned(), false) };
@@ -78,7 +78,7 @@ fn alternatives(argument: &str) -> (String, bool) {
     (format!("{} or {last}", others.join(", ")), true)
 }
 
-/// What a value's own reader says of it: a sentence, or what it expects.
+/// What a value's parser says: a whole sentence, or what it expects.
 fn reason(text: &str) -> String {
     match text.split_once(" is not in ").and_then(|(value, range)| Some((value, range.split_once("..=")?))) {
         Some((value, (from, to))) => format!("{value} is out of range: expected {from} to {to}"),
@@ -102,7 +102,7 @@ fn near(suggested: &str) -> String {
     if suggested.is_empty() { String::new() } else { format!("; did you mean {suggested}?") }
 }
 
-/// What a value can be, where that is a list.
+/// The possible values, if there is a list of them.
 fn choices(error: &clap::Error) -> String {
     let valid = error.get(ContextKind::ValidValue).map(words).unwrap_or_default();
     if valid.is_empty() { " a value".into() } else { format!(" one of {valid}") }
@@ -116,7 +116,7 @@ fn words(value: &ContextValue) -> String {
     }
 }
 
-/// What the parser says itself, without its heading.
+/// The parser's own message, without its heading.
 fn first_line(error: &clap::Error) -> String {
     let text = error.render().to_string();
     let line = text.lines().next().unwrap_or_default();

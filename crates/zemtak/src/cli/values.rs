@@ -1,4 +1,4 @@
-//! Reading the values of options.
+//! Parsing the values of options.
 
 use crate::commands::export::FormName;
 use clap::builder::{PossibleValue, PossibleValuesParser, TypedValueParser};
@@ -8,17 +8,17 @@ use zemtak_core::coords::Part;
 use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::{Rect, Size};
 
-/// A list that was given at all.
+/// The list, if it was given at all.
 pub(super) fn said<T>(list: Vec<T>) -> Option<Vec<T>> {
     (!list.is_empty()).then_some(list)
 }
 
-/// What a pair of a true and a false option says, of which the later one drops the earlier.
+/// The result of a pair of options for true and false, of which the later one replaces the earlier.
 pub(super) fn either(yes: bool, no: bool) -> Option<bool> {
     (yes || no).then_some(yes)
 }
 
-/// Reads one of the words of a key.
+/// Parses one of the words of a key.
 pub(super) fn word<T: Keyword>() -> impl TypedValueParser<Value = T> {
     let values =
         T::ALL.iter().map(|(word, about, _)| PossibleValue::new(*word).help((!about.is_empty()).then_some(*about)));

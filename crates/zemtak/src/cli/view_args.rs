@@ -36,7 +36,7 @@ pub(super) struct ViewArgs {
 }
 
 impl ViewArgs {
-    /// Whether it goes on until Ctrl-C.
+    /// Whether it runs until Ctrl-C.
     pub(super) fn is_live(&self) -> bool {
         self.live
     }

@@ -1,4 +1,4 @@
-//! `zemtak cut`: an existing sheet back into sprites: by grid, by islands of visible pixels, or by a descriptor.
+//! `zemtak cut`: turns an existing sheet back into sprites: by grid, by islands of visible pixels, or by a descriptor.
 
 use super::grid::{Cut, left_over};
 use crate::console::Console;
@@ -30,17 +30,17 @@ pub struct CutRequest {
     pub sheet: PathBuf,
     /// How a sheet is cut.
     pub way: CutBy,
-    /// Where the sprites go.
+    /// The folder for the sprites.
     pub out: PathBuf,
-    /// How they are named: `{sheet}`, `{index}`, `{column}` and `{row}` stand for what they say.
+    /// The pattern of their names, with the placeholders `{sheet}`, `{index}`, `{column}` and `{row}`.
     pub names: String,
-    /// Give all the same canvas.
+    /// Give all sprites the same canvas.
     pub uniform: Option<Stand>,
     /// Write cells without a visible pixel too.
     pub keep_empty: bool,
-    /// Replace whatever is there.
+    /// Replace existing files.
     pub force: bool,
-    /// Only tell.
+    /// List the sprites without writing them.
     pub dry_run: bool,
 }
 
@@ -58,19 +58,19 @@ pub enum CutBy {
     },
     /// Into islands of visible pixels.
     Islands {
-        /// Parts with fewer empty pixels between them belong together.
+        /// Parts separated by fewer empty pixels than this belong together.
         join: u32,
-        /// Alpha from which a pixel is visible.
+        /// Lowest alpha of a visible pixel.
         visible_alpha: u8,
     },
 }
 
-/// Where a sprite stands on a canvas that is larger.
+/// Where a sprite is placed on a larger canvas.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Stand {
     /// In the middle.
     Centre,
-    /// On the lower edge, in the middle of it.
+    /// At the bottom, centred.
     Bottom,
 }
 
@@ -82,13 +82,13 @@ impl Keyword for Stand {
 /// The default pattern of names.
 pub const NAMES: &str = "{sheet}_{index}";
 
-/// The placeholders that a pattern may hold.
+/// The placeholders that a pattern may use.
 const PLACEHOLDERS: [&str; 4] = ["sheet", "index", "column", "row"];
 
 /// A sprite before it is written.
 struct Piece {
     name: String,
-    /// On the sheet or page; of a sprite of a descriptor as stored.
+    /// On the sheet or page; for a sprite of a descriptor, as stored.
     rect: Rect,
     pixels: Pixels,
 }
@@ -168,7 +168,7 @@ fn of_sheet(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<
     let Some(sheet) = decoded.frames.into_iter().next().map(|frame| frame.pixels) else {
         return Err(too_large(request));
     };
-    // What is told of a piece beside its number, and its pixels.
+    // What is shown for a piece besides its number, and its pixels.
     let found: Vec<(u64, [u64; 2], Rect, Pixels)> = match request.way {
         CutBy::Grid { cut: way, margin, gutter } => {
             let grid = way.grid(Sheet { size: sheet.size(), margin, gutter })?;
@@ -204,7 +204,7 @@ fn of_sheet(request: &CutRequest, cut: &mut CutUp, console: &Console) -> Result<
     Ok(pieces)
 }
 
-/// A pattern of names, and the largest numbers that it is filled with: all get as many digits.
+/// A pattern of names, and the largest numbers that it is filled with: all numbers get as many digits.
 struct Names<'a> {
     pattern: &'a str,
     sheet: &'a str,
@@ -261,7 +261,7 @@ fn on_canvas(pixels: &Pixels, canvas: Size, stand: Stand) -> Option<Pixels> {
     Some(out)
 }
 
-/// Refuses names that two sprites would have, and names that lead out of the folder.
+/// Refuses names that two sprites would share, and names that lead out of the folder.
 fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
     let mut problems = Vec::new();
     let mut seen: BTreeMap<&str, usize> = BTreeMap::new();
@@ -282,12 +282,12 @@ fn check_names(pieces: &[Piece]) -> Result<(), Failure> {
     Failure::unless(problems, ())
 }
 
-/// Where a sprite goes.
+/// The path of a sprite.
 fn target(request: &CutRequest, name: &str) -> PathBuf {
     request.out.join(format!("{name}.png"))
 }
 
-/// Writes all sprites, each whole; none if one cannot be.
+/// Writes all sprites, each whole; none if one of them cannot be written.
 fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), Failure> {
     let target = |piece: &Piece| target(request, &piece.name);
     let encode = |piece: &Piece| {
@@ -305,7 +305,7 @@ fn put(request: &CutRequest, pieces: &[Piece], console: &Console) -> Result<(), 
         let path = target(piece);
         match output::has(&path, bytes) {
             Some(true) => {}
-            // Sprites bear no mark: they are somebody's art from now on.
+            // Sprites carry no mark of ours: from now on they are somebody's art.
             Some(false) if !request.force => problems.push(output::stranger(&path)),
             _ => new.push((path, bytes)),
         }

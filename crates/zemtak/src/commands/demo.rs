@@ -1,4 +1,4 @@
-//! `zemtak demo`: writes the Moth Courier project out and runs the job on it, step by step.
+//! `zemtak demo`: writes the Moth Courier project and runs the tool on it, step by step.
 
 use crate::document::Document;
 use crate::exit::Exit;
@@ -10,7 +10,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 
-/// The project as it lies beside the code.
+/// The project, compiled into the tool.
 static PROJECT: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/demo");
 
 /// Where to write it.
@@ -28,7 +28,7 @@ pub struct Demo {
     steps: Vec<DemoStep>,
 }
 
-/// One command line and what came of it.
+/// A command line and its result.
 #[derive(Debug, Clone)]
 struct DemoStep {
     about: &'static str,
@@ -38,7 +38,7 @@ struct DemoStep {
     exit: Exit,
 }
 
-/// What is shown, in order: why, and the words of the command line. `DIR` stands for the demo's folder.
+/// The steps in order: the reason for each, and its command line. `DIR` stands for the demo's folder.
 const STEPS: [(&str, &[&str]); 13] = [
     ("Look at what came in, before any packing.", &["scan", "DIR/art"]),
     (
@@ -91,13 +91,13 @@ const STEPS: [(&str, &[&str]); 13] = [
     ),
 ];
 
-/// Runs the words of a command line, without the program's name.
+/// Runs a command line, given without the program's name.
 pub type Runner<'a> = &'a dyn Fn(Vec<String>) -> Result<Box<dyn Report>, Failure>;
 
-/// Writes the project and runs the steps; stops after one that does not end well.
+/// Writes the project and runs the steps; stops after the first one that fails.
 ///
 /// # Errors
-/// Where files of the project's are there already with other contents, or cannot be written.
+/// A file of the project exists with other contents, or cannot be written.
 pub fn run(request: &DemoRequest, verbose: bool, runner: Runner<'_>) -> Result<Demo, Failure> {
     let files = write_project(&request.folder)?;
     let mut demo = Demo { folder: request.folder.clone(), files, steps: Vec::new() };
@@ -112,7 +112,7 @@ pub fn run(request: &DemoRequest, verbose: bool, runner: Runner<'_>) -> Result<D
     Ok(demo)
 }
 
-/// Writes what is missing. A file with other contents is somebody's work: then nothing is written.
+/// Writes the missing files. A file with other contents is somebody's work: then nothing is written.
 fn write_project(folder: &Path) -> Result<usize, Failure> {
     let mut files = Vec::new();
     gather(&PROJECT, &mut files);
@@ -138,7 +138,7 @@ fn gather<'a>(folder: &'a Dir<'a>, files: &mut Vec<&'a include_dir::File<'a>>) {
     folder.dirs().for_each(|d| gather(d, files));
 }
 
-/// Runs one command line as the shell would have it.
+/// Runs one command line as a shell would.
 fn run_step(
     about: &'static str,
     words: &[&str],

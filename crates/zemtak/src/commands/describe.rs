@@ -1,4 +1,4 @@
-//! `zemtak describe`: every value of a sprite on one screen.
+//! `zemtak describe`: all values of a sprite on one screen.
 
 use crate::console::Console;
 use crate::descriptor::{self, Choice};
@@ -12,14 +12,14 @@ use zemtak_core::atlas::{Page, Sprite, Wrap};
 use zemtak_core::coords::{OffsetScale, Sampling, VAxis, Visible};
 use zemtak_core::pixels::Pixels;
 
-/// Which sprite.
+/// The sprite to describe.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DescribeRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
     /// Its name.
     pub name: String,
-    /// Whether it is shown in the terminal.
+    /// Whether its picture is shown in the terminal.
     pub picture: bool,
 }
 
@@ -33,16 +33,16 @@ pub struct Described {
     shown: Visible,
     /// Other sprites in the same box.
     twins: Vec<String>,
-    /// Clips that use it: name and numbers of steps.
+    /// Clips that use it: names and step numbers.
     clips: Vec<(String, Vec<usize>)>,
-    /// Its pixels on its canvas, if they are to be shown.
+    /// Its pixels on its canvas, if the picture is shown.
     pixels: Option<Pixels>,
 }
 
-/// Looks it up.
+/// Looks the sprite up.
 ///
 /// # Errors
-/// The descriptor cannot be used, or there is not one sprite of that name.
+/// The descriptor cannot be used, or the name does not mean exactly one sprite.
 pub fn run(request: &DescribeRequest, console: &Console) -> Result<Described, Failure> {
     let file = descriptor::open(&request.descriptor, console.allowance())?;
     let atlas = file.atlas();
@@ -95,7 +95,7 @@ impl Described {
         [1.0 / f64::from(self.page.width), 1.0 / f64::from(self.page.height)]
     }
 
-    /// Bytes of the page on a device: eight bits of four channels a pixel, mip levels included.
+    /// Bytes of the page on a device: four channels of eight bits per pixel, mip levels included.
     fn page_bytes(&self) -> u64 {
         let level = |i: u32| u64::from((self.page.width >> i).max(1)) * u64::from((self.page.height >> i).max(1)) * 4;
         (0..self.page.sampling.mips.clamp(1, 32)).map(level).sum()

@@ -1,4 +1,4 @@
-//! `zemtak diff`: what a repack changed, and what a player downloads anew.
+//! `zemtak diff`: what a repack changed, and what a player has to download.
 
 use crate::console::Console;
 use crate::diff_picture;
@@ -14,29 +14,29 @@ use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, write};
 use zemtak_core::codec::Mark;
 
-/// Which two atlases, and how to tell of them.
+/// The two atlases, and how to show the differences.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DiffRequest {
-    /// The descriptor as it was.
+    /// The old descriptor.
     pub old: PathBuf,
-    /// The descriptor as it is.
+    /// The new descriptor.
     pub new: PathBuf,
-    /// Where to draw both pages side by side.
+    /// Where to draw both side by side, page by page.
     pub png: Option<PathBuf>,
-    /// Where to write a page for a browser that shows both.
+    /// Where to write an HTML page that shows both.
     pub html: Option<PathBuf>,
-    /// Whether another file may be replaced by one of them.
+    /// Whether existing files that are not ours may be replaced.
     pub force: bool,
 }
 
-/// The answer of the command.
+/// The answer to the command.
 pub struct DiffReport {
     difference: Difference,
     png: Option<PathBuf>,
     html: Option<PathBuf>,
 }
 
-/// Compares, and draws if that is asked for.
+/// Compares the atlases, and draws the differences if asked to.
 ///
 /// # Errors
 /// A descriptor or a page cannot be used, or an output cannot be written.

@@ -1,4 +1,4 @@
-//! `zemtak export`: a packed atlas in another form, without packing it again.
+//! `zemtak export`: a packed atlas in another format, without packing it again.
 
 use crate::console::Console;
 use crate::descriptor;
@@ -18,48 +18,48 @@ use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
 use zemtak_core::geometry::Size;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
-/// Which atlas, as what, and where to.
+/// What to export, and how.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ExportRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
-    /// What it becomes.
+    /// The target format.
     pub form: FormName,
     /// The folder for results.
     pub out: PathBuf,
-    /// How.
+    /// The options.
     pub options: FormOptions,
-    /// Whether files that are not ours may be replaced.
+    /// Whether existing files that are not ours may be replaced.
     pub force: bool,
 }
 
-/// What an atlas can become, by name.
+/// The formats, by name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum FormName {
-    /// Pages in a format.
+    /// Pages in another image format.
     Pages(PageFormat),
     /// The descriptor in another form.
     Text(Also),
 }
 
-/// What options say of the form.
+/// Options that depend on the format.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct FormOptions {
     /// PNG compression effort.
     pub png: Option<PngEffort>,
-    /// How pages in KTX2 store pixels.
+    /// How KTX2 pages store pixels.
     pub texture: zemtak_build::settings::TextureSettings,
-    /// Their mip levels below the full size.
+    /// Mip levels below the full size.
     pub mip_levels: Option<u32>,
-    /// The order of a raw pixel's numbers.
+    /// The channel order of raw pixels.
     pub channels: Option<Channels>,
-    /// Their bits.
+    /// Bits per channel.
     pub bits: Option<Bits>,
     /// Whether they are dithered.
     pub dither: bool,
-    /// Rows take a multiple of so many bytes.
+    /// Row lengths are multiples of this many bytes.
     pub row_align: Option<u32>,
-    /// Whether the lowest row comes first.
+    /// Whether the bottom row comes first.
     pub bottom_up: bool,
 }
 
@@ -73,7 +73,7 @@ pub struct ExportReport {
 /// Exports.
 ///
 /// # Errors
-/// Options that do not go with the form, an atlas that cannot be read, or files that cannot be written.
+/// Options that do not apply to the format, an atlas that cannot be read, or files that cannot be written.
 pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, Failure> {
     let form = request.export_form()?;
     let file = descriptor::open(&request.descriptor, console.allowance())?;
@@ -107,7 +107,7 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
     Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported })
 }
 
-/// A page's pixels and those of its layers.
+/// The pixels of a page and of its layers.
 fn page(file: &AtlasFile, index: usize) -> Result<ExportPage, OpenError> {
     let mut layers = BTreeMap::new();
     for name in file.atlas().pages[index].layers.keys() {
@@ -117,7 +117,7 @@ fn page(file: &AtlasFile, index: usize) -> Result<ExportPage, OpenError> {
 }
 
 impl ExportRequest {
-    /// The form with its options.
+    /// The format with its options.
     fn export_form(&self) -> Result<ExportForm, Failure> {
         self.refuse_strange_options()?;
         let FormOptions { png, texture, mip_levels, channels, bits, dither, row_align, bottom_up } = self.options;
@@ -136,7 +136,7 @@ impl ExportRequest {
         })
     }
 
-    /// Options of another form than the one that is asked for.
+    /// Refuses options that belong to another format than the requested one.
     fn refuse_strange_options(&self) -> Result<(), Failure> {
         let FormOptions { png, texture, mip_levels, channels, bits, dither, row_align, bottom_up } = self.options;
         let ktx2 = texture.asks() || texture.pixels.is_some() || mip_levels.is_some();

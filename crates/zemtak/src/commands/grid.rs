@@ -8,7 +8,7 @@ use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Area, Cell, Grid, OffsetScale, Sampling, Sheet, UvRect, VAxis};
 use zemtak_core::geometry::Size;
 
-/// Which sheet, and what of it.
+/// The sheet, and what to look up on it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct GridRequest {
     /// The sheet.
@@ -21,7 +21,7 @@ pub struct GridRequest {
     pub pixels: Vec<[u32; 2]>,
     /// Cells by a texture coordinate in them.
     pub uvs: Vec<[f64; 2]>,
-    /// How texture coordinates are made and read.
+    /// The convention of texture coordinates, both given and returned.
     pub sampling: Sampling,
 }
 
@@ -51,7 +51,7 @@ impl Cut {
     }
 }
 
-/// What belongs to no cell, in words.
+/// The pixels that belong to no cell, in words.
 #[must_use]
 pub fn left_over(grid: &Grid) -> Option<Notice> {
     let columns = |n: u32| format!("{} of pixels on the right", format::count(n as usize, "column", "columns"));
@@ -65,19 +65,19 @@ pub fn left_over(grid: &Grid) -> Option<Notice> {
     Some(Notice::of_all("left_over", format!("the cells do not divide the sheet: {told} are left over")))
 }
 
-/// A grid, and the cells that were asked for.
+/// A grid, and the requested cells.
 #[derive(Debug, Clone)]
 pub struct Cells {
     grid: Grid,
     sampling: Sampling,
-    /// What was asked, and the cell.
+    /// A question, and the cell that answers it.
     cells: Vec<(String, Cell)>,
 }
 
 /// Looks cells up.
 ///
 /// # Errors
-/// No cell fits; all numbers out of range, and all places in no cell.
+/// No cell fits; or numbers out of range and places outside of all cells, all of them listed.
 pub fn run(request: &GridRequest) -> Result<Cells, Failure> {
     let grid = request.cut.grid(request.sheet)?;
     let (mut cells, mut problems) = (Vec::new(), Vec::new());

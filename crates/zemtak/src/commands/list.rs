@@ -19,15 +19,15 @@ use zemtak_runtime::AtlasFile;
 pub struct ListRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
-    /// Which sprites; all if nothing is said.
+    /// Which sprites; all by default.
     pub choice: Choice,
 }
 
-/// Sprites, and the clips that show one of them. There may be a million, so they stay where they are.
+/// Sprites, and the clips that show one of them. There may be a million sprites, so they are not copied.
 #[derive(Debug, Clone)]
 pub struct List {
     file: AtlasFile,
-    /// The sprites that were chosen, each once; nothing if all are.
+    /// The chosen sprites, each once; `None` for all.
     chosen: Option<Vec<SpriteName>>,
     clips: Vec<ClipName>,
 }
@@ -35,7 +35,7 @@ pub struct List {
 /// Looks them up.
 ///
 /// # Errors
-/// The descriptor cannot be used, or a name means nothing.
+/// The descriptor cannot be used, or a name matches nothing.
 pub fn run(request: &ListRequest, console: &Console) -> Result<List, Failure> {
     let file = descriptor::open(&request.descriptor, console.allowance())?;
     let (chosen, clips) = {
@@ -69,7 +69,7 @@ impl List {
     }
 }
 
-/// A clip's pace in words.
+/// The timing of a clip in words.
 pub(super) fn pace(clip: &Clip) -> String {
     let mode = clip.mode.word();
     let own = clip.steps.iter().filter(|step| step.ms.is_some()).count();
@@ -128,7 +128,7 @@ impl Report for List {
     }
 }
 
-/// What the descriptor says of something, and its name.
+/// A value of the descriptor with the name of its object added under `key`.
 fn named(key: &str, name: &str, what: &impl Serialize) -> Value {
     let mut value = json!(what);
     value[key] = json!(name);

@@ -1,4 +1,4 @@
-//! `zemtak mips`: how deep sprites can be seen without their neighbours, by sampling.
+//! `zemtak mips`: down to which mip level sprites can be sampled without their neighbours.
 
 use crate::console::Console;
 use crate::mip_check::{Checked, FILTERS, Remedy, check, remedies};
@@ -18,30 +18,31 @@ use zemtak_core::mips::{LevelMeasure, level_size, most_levels};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 
-/// Of which atlas, and how deep.
+/// Which atlas, and how deep.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct MipsRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
-    /// The deepest level that is looked at; by default that for which the atlas has room, and three where it has none.
+    /// The deepest level to sample; by default the one that the atlas leaves room for, or three if it leaves none.
     pub levels: Option<u32>,
-    /// Where a picture is drawn.
+    /// Where to draw a picture.
     pub png: Option<PathBuf>,
-    /// Whether another file may be replaced.
+    /// Whether an existing file that is not ours may be replaced.
     pub force: bool,
 }
 
-/// Levels that are looked at where nothing says how many.
+/// Levels to sample by default.
 const USUAL: u32 = 3;
 
-/// A sprite and how deep it is clean.
+/// A sprite and its deepest clean level.
 struct SpriteMips {
     name: SpriteName,
     page: usize,
-    /// By [`FILTERS`]: the deepest clean level, and for each level the share of others and the error.
+    /// For each of [`FILTERS`]: the deepest clean level. In `levels` for each level the share of foreign texels and the
+    /// error.
     clean: [Option<u32>; 2],
     levels: [Vec<[f64; 2]>; 2],
-    /// Where each level errs most, in pixels of the page.
+    /// The place of the largest error at each level, in pixels of the page.
     at: [Vec<[f64; 2]>; 2],
 }
 
@@ -99,13 +100,13 @@ fn of_sprites<'a>(checked: &'a Checked<'a>) -> impl Iterator<Item = SpriteMips> 
     })
 }
 
-/// Which part of a size a level is, in words.
+/// The scale of a level as a fraction, in words.
 fn part(level: u32) -> String {
     if level == 0 { "full".into() } else { format!("1/{}", 1u64 << level) }
 }
 
 impl MipsReport {
-    /// How many sprites take in something of others at a level, and by how much at most.
+    /// How many sprites show pixels of others at a level, and the largest error.
     fn at_level(&self, filter: usize, level: usize) -> (usize, f64) {
         let foreign = self.sprites.iter().filter_map(|sprite| sprite.levels[filter].get(level)).filter(|l| l[0] > 0.0);
         foreign.fold((0, 0.0), |(count, worst), [_, error]| (count + 1, worst.max(*error)))

@@ -1,4 +1,4 @@
-//! One module a command: a typed request in, an answer out.
+//! One module per command: a typed request in, an answer out.
 
 pub mod clip;
 pub mod cut;
@@ -32,24 +32,24 @@ use crate::console::Console;
 use crate::report::Report;
 use zemtak_build::Failure;
 
-/// What a command line asks for.
+/// A parsed command line.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Request {
     /// Build an atlas.
     Pack(Box<pack::PackCommand>),
     /// Build one share of many.
     Share(Box<share::ShareRequest>),
-    /// Cut a build into shares.
+    /// Split a build into shares.
     Plan(Box<plan::PlanRequest>),
-    /// Look into what is remembered.
+    /// Inspect or clean a store.
     Store(store::StoreCommand),
-    /// Build whenever something changes.
+    /// Pack again whenever something changes.
     Watch(Box<watch::WatchRequest>),
     /// Prove an atlas.
     Verify(verify::VerifyRequest),
     /// Write the demo and run the job on it.
     Demo(demo::DemoRequest),
-    /// Write a project file for the images that are there.
+    /// Write a project file for the images in a folder.
     New(new::NewRequest),
     /// Look at images before packing.
     Scan(Box<scan::ScanCommand>),
@@ -59,13 +59,13 @@ pub enum Request {
     Quad(Box<quad::QuadRequest>),
     /// The cells of a regular sheet.
     Grid(grid::GridRequest),
-    /// A sheet back into sprites.
+    /// Turn a sheet back into sprites.
     Cut(cut::CutRequest),
     /// A test texture.
     Pattern(pattern::PatternRequest),
     /// The sprites and clips of a descriptor.
     List(list::ListRequest),
-    /// Clips: which step when, and how they look.
+    /// Clips: which step is shown when, and what they look like.
     Clip(clip::ClipRequest),
     /// All values of a sprite.
     Describe(describe::DescribeRequest),
@@ -87,10 +87,10 @@ pub enum Request {
     Schema(schema::SchemaRequest),
 }
 
-/// Answers a request. The runner is for the demo, which shows whole command lines.
+/// Answers a request. The demo uses the runner to run whole command lines.
 ///
 /// # Errors
-/// What kept the command from its answer.
+/// The command failed, and why.
 pub fn run(request: Request, console: &Console, runner: demo::Runner<'_>) -> Result<Box<dyn Report>, Failure> {
     Ok(match request {
         Request::Pack(request) => Box::new(pack::run(&request, console)?),

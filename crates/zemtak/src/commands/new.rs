@@ -8,7 +8,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use zemtak_build::{AtlasDraft, Failure, NewProject, format};
 
-/// For which folder.
+/// The folder to write for.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NewRequest {
     /// The project's folder, which holds the images.
@@ -22,7 +22,7 @@ pub struct NewReport(NewProject);
 /// Looks at the images and writes the file.
 ///
 /// # Errors
-/// There is such a file already, there is no image, or something cannot be read or written.
+/// A project file exists already, there are no images, or something cannot be read or written.
 pub fn run(request: &NewRequest, console: &Console) -> Result<NewReport, Failure> {
     let project = NewProject::propose(&request.folder, *console.allowance().limits(), &console.watcher())?;
     project.write()?;

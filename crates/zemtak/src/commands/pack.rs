@@ -7,7 +7,7 @@ use crate::notice::Notice;
 use crate::opened::Opened;
 use crate::origins;
 use crate::report::Report;
-use crate::summary::{PassedOver, SummaryReport};
+use crate::summary::{ShownBefore, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -15,33 +15,33 @@ use std::path::Path;
 use zemtak_build::{Failure, OutputFile, PackRequest, Packed, ProblemKind, State, Summary, format};
 use zemtak_core::atlas::FILE_SUFFIX;
 
-/// What to pack, and what to tell of it.
+/// What to pack, and what to report.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct PackCommand {
     /// What, where to, and how.
     pub pack: PackRequest,
-    /// Whether a Ctrl-C during the search for a layout means to go on with the best so far.
+    /// Whether Ctrl-C during the layout search keeps the best layout so far and goes on.
     pub take_best: bool,
-    /// Tell where the time goes.
+    /// Report how the time was spent.
     pub timings: bool,
-    /// Whether what is out of date is no failed check.
+    /// Whether outdated atlases do not count as a failed check.
     pub dry_run: bool,
-    /// Whether warnings are a failed check.
+    /// Whether warnings count as a failed check.
     pub strict: bool,
-    /// Tell how each atlas differs from the one that was in its place.
+    /// Report how each atlas differs from the one it replaces.
     pub diff: bool,
 }
 
-/// What was built, ready to be told.
+/// A finished build.
 #[derive(Debug)]
 pub struct PackReport {
     packed: Packed,
     request: PackCommand,
-    /// How atlases differ from those that were in their places.
+    /// How atlases differ from those they replace.
     differences: Vec<Difference>,
 }
 
-/// Builds what is out of date. Files are put in place when everything has succeeded.
+/// Builds what is out of date. Files are put in place only after everything has succeeded.
 ///
 /// # Errors
 /// Anything wrong with project, sources, options or files; what was there before stays.
@@ -58,10 +58,10 @@ pub fn run(request: &PackCommand, console: &Console) -> Result<PackReport, Failu
     Ok(report)
 }
 
-/// The atlases that a build may take the place of, by their descriptors. One that cannot be used has nothing to compare.
+/// The existing atlases that a build may replace, by their descriptors. One that cannot be read is not compared.
 ///
 /// # Errors
-/// They take more than a run may have.
+/// They take more memory than the run may use.
 fn in_place(pack: &PackRequest, console: &Console) -> Result<BTreeMap<String, Opened>, Failure> {
     let out = pack.inputs().out;
     let files = std::fs::read_dir(&out).into_iter().flatten().flatten().map(|entry| out.join(entry.file_name()));
@@ -78,7 +78,7 @@ fn in_place(pack: &PackRequest, console: &Console) -> Result<BTreeMap<String, Op
 }
 
 impl PackReport {
-    /// What is to be told of a build.
+    /// A build as an answer.
     #[must_use]
     pub fn new(packed: Packed, request: &PackCommand) -> Self {
         Self { packed, request: request.clone(), differences: Vec::new() }
@@ -90,7 +90,7 @@ impl PackReport {
         self.packed.wrote()
     }
 
-    /// The same, told with a line for each atlas that was built and without warnings that were told before.
+    /// The same, with one line for each atlas that was built, and without warnings that were shown before.
     #[must_use]
     pub fn in_short(self, told: Vec<Notice>) -> impl Report {
         InShort { report: self, told }
@@ -100,7 +100,7 @@ impl PackReport {
 impl Report for PackReport {
     fn text(&self, verbose: bool) -> String {
         let Packed { atlases, seconds, spent, .. } = &self.packed;
-        let mut told = PassedOver::new();
+        let mut told = ShownBefore::new();
         let full = |s: &Summary| verbose || (self.request.dry_run && s.state != State::Unchanged);
         let text = |s: &Summary| SummaryReport(s).text(full(s), &mut told);
         let mut out: String = atlases.iter().map(text).collect();
@@ -170,7 +170,7 @@ impl Report for PackReport {
     }
 }
 
-/// A repack as `zemtak watch` tells it.
+/// A repack as `zemtak watch` reports it.
 struct InShort {
     report: PackReport,
     told: Vec<Notice>,

@@ -14,16 +14,16 @@ use zemtak_core::pattern::{PatternKind, pattern};
 /// The longest side of a pattern.
 pub const LONGEST_SIDE: u32 = 16384;
 
-/// Which pattern.
+/// The pattern.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PatternRequest {
     /// Its size.
     pub size: Size,
-    /// What it is for.
+    /// Its purpose.
     pub kind: PatternKind,
     /// The file.
     pub out: PathBuf,
-    /// Replace whatever is there.
+    /// Replace an existing file.
     pub force: bool,
 }
 
@@ -50,7 +50,7 @@ pub fn run(request: &PatternRequest) -> Result<Written, Failure> {
     Ok(Written { request: request.clone(), bytes: bytes.len() })
 }
 
-/// What to look for.
+/// What to look for when the pattern is drawn.
 fn about(kind: PatternKind) -> &'static str {
     match kind {
         PatternKind::Checker => "the middle is a checker of single pixels: plain grey there means blur",
@@ -64,7 +64,7 @@ fn about(kind: PatternKind) -> &'static str {
     }
 }
 
-/// A pattern by its word.
+/// A pattern by its name on the command line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NamedKind(pub PatternKind);
 

@@ -1,4 +1,4 @@
-//! `zemtak plan`: a build cut into shares, before it is made.
+//! `zemtak plan`: splits a build into shares before it is made.
 
 use crate::columns::Columns;
 use crate::console::Console;
@@ -10,16 +10,16 @@ use std::time::Duration;
 use zemtak_build::store::SharedTally;
 use zemtak_build::{Failure, PackRequest, PlannedShare, PlannedUnit, WorkPlan, format};
 
-/// What to cut, and into how many shares.
+/// What to split, and into how many shares.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlanRequest {
-    /// What would be built, and how.
+    /// The build.
     pub pack: PackRequest,
     /// How many shares.
     pub shares: u32,
 }
 
-/// Cuts a build.
+/// Splits a build.
 ///
 /// # Errors
 /// Anything wrong with project, sources or options.
@@ -28,7 +28,7 @@ pub fn run(request: &PlanRequest, console: &Console) -> Result<PlanReport, Failu
     pack.plan(request.shares, &console.watcher()).map(PlanReport)
 }
 
-/// A build cut into shares, ready to be told.
+/// A build split into shares.
 #[derive(Debug)]
 pub struct PlanReport(WorkPlan);
 
@@ -79,7 +79,7 @@ impl Report for PlanReport {
     }
 }
 
-/// A line for each unit.
+/// One line per unit.
 fn units(shares: &[PlannedShare]) -> String {
     let mut table = Columns::new(["share", "atlas", "pages", "images", "work", "in the store"]);
     for (at, share) in shares.iter().enumerate() {
@@ -94,7 +94,7 @@ fn units(shares: &[PlannedShare]) -> String {
     table.lines(&[0, 3, 4])
 }
 
-/// A line for each share.
+/// One line per share.
 fn per_share(shares: &[PlannedShare]) -> String {
     let mut table = Columns::new(["share", "units", "work", "in the store"]);
     for (at, share) in shares.iter().enumerate() {

@@ -26,31 +26,31 @@ use zemtak_core::geometry::Size;
 pub struct QuadRequest {
     /// Which sprites.
     pub subject: Subject,
-    /// Which part of each.
+    /// The part of each sprite.
     pub parts: Vec<Part>,
-    /// A file of placements instead.
+    /// Read placements from a file instead.
     pub list: Option<PathBuf>,
-    /// Where and how; scale is that of `zoom`.
+    /// Position, rotation and flip; the scale comes from `zoom`.
     pub placement: Placement,
     /// How large.
     pub zoom: Zoom,
-    /// The pivot instead of that of the sprite.
+    /// A pivot in place of the sprite's own.
     pub pivot: Option<[f64; 2]>,
     /// A colour for all vertices.
     pub tint: [u8; 4],
-    /// A surface in canvas pixels that is covered with the sprite.
+    /// An area in canvas pixels to cover with the sprite.
     pub tile: Option<Size>,
-    /// A size in canvas pixels that the sprite is stretched to.
+    /// A size in canvas pixels to stretch the sprite to.
     pub stretch: Option<Stretch>,
-    /// How texture coordinates are made.
+    /// The convention of texture coordinates.
     pub sampling: Sampling,
     /// Keep the order of the list instead of sorting by page.
     pub in_order: bool,
-    /// In which form.
+    /// The output format.
     pub form: Form,
     /// The file of a vertex buffer.
     pub out: Option<PathBuf>,
-    /// Replace whatever is there.
+    /// Replace an existing file.
     pub force: bool,
 }
 
@@ -59,33 +59,33 @@ pub struct QuadRequest {
 pub struct Stretch {
     /// The size in canvas pixels.
     pub to: [f64; 2],
-    /// The bands that keep their size, instead of those of the sprite: left, top, right, bottom.
+    /// The bands that keep their size, in place of the sprite's own: left, top, right, bottom.
     pub bands: Option<[u32; 4]>,
-    /// How what lies between them fills its room.
+    /// How the bands between them fill their space.
     pub middle: Middle,
 }
 
-/// How large sprites are drawn.
+/// The size at which sprites are drawn.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Zoom {
-    /// Units of the screen for a canvas pixel.
+    /// Screen units per canvas pixel.
     Scale([f64; 2]),
-    /// As large as the canvas fits into this.
+    /// Scaled to fit into this size, keeping proportions.
     Fit([f64; 2]),
-    /// So that the canvas fills this.
+    /// Scaled to fill this size.
     Fill([f64; 2]),
 }
 
-/// A form of quads.
+/// An output format of quads.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
-    /// For people.
+    /// Text.
     Table,
     /// One JSON document.
     Json,
-    /// A line for each vertex.
+    /// One line per vertex.
     Csv,
-    /// A file of vertices and indices.
+    /// A binary file of vertices and indices.
     Buffer,
 }
 
@@ -112,7 +112,7 @@ pub struct Quads {
     file: Option<PathBuf>,
 }
 
-/// A quad, of which place, and its colour.
+/// A quad, the number of its placement, and its colour.
 #[derive(Debug, Clone)]
 struct Drawn {
     place: usize,
@@ -123,8 +123,7 @@ struct Drawn {
 /// Computes the quads.
 ///
 /// # Errors
-/// Something that is asked for does not exist, a list has entries that cannot be used, or a file cannot be read or
-/// written.
+/// Something that was named does not exist, a list has invalid entries, or a file cannot be read or written.
 pub fn run(request: &QuadRequest, console: &Console) -> Result<Quads, Failure> {
     if let (Some(out), false) = (&request.out, request.form == Form::Buffer) {
         let why = "only a vertex buffer is written to a file; other forms go to standard output";
@@ -165,7 +164,7 @@ pub fn run(request: &QuadRequest, console: &Console) -> Result<Quads, Failure> {
     }
 }
 
-/// Runs of quads on one page.
+/// Runs of quads on the same page.
 fn draws(drawn: &[Drawn], places: &[Place]) -> Vec<Draw> {
     let mut draws: Vec<Draw> = Vec::new();
     for (first, one) in (0..).zip(drawn) {
@@ -178,7 +177,7 @@ fn draws(drawn: &[Drawn], places: &[Place]) -> Vec<Draw> {
     draws
 }
 
-/// Refuses to write over what was read.
+/// Refuses to overwrite the list that was read.
 fn protect(request: &QuadRequest, out: &Path) -> Result<(), Failure> {
     let descriptor = match &request.subject {
         Subject::Sprites { descriptor, .. } => Some(descriptor),
@@ -189,7 +188,7 @@ fn protect(request: &QuadRequest, out: &Path) -> Result<(), Failure> {
 
 type Emit<'e> = &'e mut dyn FnMut(Drawn) -> Result<(), String>;
 
-/// Hands all quads on, in the order in which they are asked for.
+/// Passes on all quads in the requested order.
 fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), Failure> {
     if let Some(list) = &request.list {
         return each_listed(request, list, places, emit);
@@ -218,7 +217,7 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
             Problem::usage(ProblemKind::CannotTile, "--tile", error.to_string(), help)
         })?;
         for ([x, y], part) in tiles {
-            // What is all transparent needs no quad.
+            // A fully transparent part needs no quad.
             let Ok(shown) = place.picture.part(&[part]) else { continue };
             let from = [pivot[0] - f64::from(x), pivot[1] - f64::from(y)];
             let quad = quad(&shown, from, &placement, &request.sampling);
@@ -228,7 +227,7 @@ fn each(request: &QuadRequest, places: &[Place], emit: Emit<'_>) -> Result<(), F
     Ok(())
 }
 
-/// A sprite with its bands, or those that are given instead.
+/// A sprite with its own bands, or with those given instead.
 fn stretched(place: &Place, Stretch { to, bands, middle }: Stretch) -> Result<Stretched, Failure> {
     let none = || {
         let help = "give the sprite's rule a stretch = [left, top, right, bottom], or name them with --bands";
@@ -254,7 +253,7 @@ fn each_listed(request: &QuadRequest, list: &Path, places: &[Place], emit: Emit<
     })
 }
 
-/// Where and how an entry is drawn: as it says, else as the command line does.
+/// Where and how an entry is drawn; the command line gives the defaults.
 fn placed(entry: &Entry, request: &QuadRequest, canvas: Size) -> Result<Placement, String> {
     let usual = request.zoom.of(canvas);
     let scale = |own: Option<f64>, usual: f64| own.or(entry.scale).unwrap_or(usual);

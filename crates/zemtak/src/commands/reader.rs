@@ -1,16 +1,16 @@
-//! `zemtak reader`: a source file that reads descriptors in a game's own language.
+//! `zemtak reader`: a source file that reads descriptors in the game's own language.
 
 use crate::report::Report;
 use serde_json::{Value, json};
 
-/// What is printed for a language.
+/// A reader's source, and how it is named.
 #[derive(Debug)]
 struct Source {
     /// Its name on the command line.
     language: &'static str,
-    /// Other names for it, easier to type.
+    /// Other names for it that are easier to type.
     aliases: &'static [&'static str],
-    /// What the file is called.
+    /// The file's name.
     file: &'static str,
     text: &'static str,
 }

@@ -1,4 +1,4 @@
-//! `zemtak cache rehearse`: scenes against the real cache and a simulated device.
+//! `zemtak cache rehearse`: plays scenes against the real cache and a simulated device.
 
 use crate::console::Console;
 use crate::exit::Exit;
@@ -16,20 +16,20 @@ use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, write};
 use zemtak_core::codec::Mark;
 
-/// What is rehearsed, and how it is told.
+/// What to rehearse, and how to report it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RehearseRequest {
     /// The scenario.
     pub scenario: PathBuf,
-    /// Where to draw which textures are there when.
+    /// Where to draw which textures are loaded over time.
     pub png: Option<PathBuf>,
-    /// Whether warnings are a failed check.
+    /// Whether warnings count as a failed check.
     pub strict: bool,
-    /// Replace whatever is there.
+    /// Replace an existing file.
     pub force: bool,
 }
 
-/// A rehearsal, ready to be told.
+/// A rehearsal as an answer.
 pub struct Rehearsed {
     scenario: Scenario,
     rehearsal: Rehearsal,
@@ -40,7 +40,7 @@ pub struct Rehearsed {
 /// Plays a scenario.
 ///
 /// # Errors
-/// The scenario is wrong, or the picture cannot be written.
+/// The scenario is invalid, or the picture cannot be written.
 pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Failure> {
     let scenario = scenario::open(&request.scenario, console.allowance().limits())?;
     let limits = console.allowance().limits();
@@ -62,7 +62,7 @@ pub fn run(request: &RehearseRequest, console: &Console) -> Result<Rehearsed, Fa
 /// Reads a scenario without playing it.
 ///
 /// # Errors
-/// All that is wrong with it, each with its line underlined.
+/// Everything that is wrong with it, each with its line underlined.
 pub fn check(path: &Path, text: &str) -> Result<(), Failure> {
     scenario::read(path, text).map(drop)
 }
@@ -72,7 +72,7 @@ impl Rehearsed {
         format::name(&self.scenario.scenes[scene].name)
     }
 
-    /// One line a scene, and one for all of it.
+    /// One line per scene, and a total.
     fn scenes(&self) -> Table {
         let head =
             ["scene", "loads", "reuses", "loaded", "resident", "peak", "evicted", "binds", "batches", "ready after"];
@@ -111,7 +111,7 @@ impl Rehearsed {
         format!("{} ms", format::number((frames * 1000 + fps / 2) / fps))
     }
 
-    /// The same scenes in three ways.
+    /// The same scenes loaded in three ways.
     fn ways(&self) -> Option<Table> {
         let [loose, alone] = self.rehearsal.compared.as_ref()?;
         let mut table = table(&["", "packed", "loose images", "nothing shared"]);
@@ -142,7 +142,7 @@ fn table(head: &[&str]) -> Table {
     table
 }
 
-/// A mean with one decimal.
+/// An average with one decimal.
 fn a_frame(count: u64, frames: u64) -> String {
     let tenths = (count * 10 + frames / 2).checked_div(frames).unwrap_or(0);
     format!("{}.{}", tenths / 10, tenths % 10)

@@ -1,4 +1,4 @@
-//! What stands for something else on a command line: an atlas's name for its descriptor, `-` for a list on standard input.
+//! Resolves shorthands on a command line: an atlas's name for its descriptor, `-` for a list on standard input.
 
 use super::Request;
 use crate::descriptor::Choice;
@@ -9,10 +9,10 @@ use zemtak_build::settings::Keys;
 use zemtak_build::{Failure, Limits, Problem, ProblemKind, format};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 
-/// Puts paths and names in the place of what stands for them.
+/// Replaces shorthands by the paths and names they stand for.
 ///
 /// # Errors
-/// A name of no atlas, an atlas that is not built yet, or standard input that cannot be read.
+/// There is no atlas of that name, it is not built yet, or standard input cannot be read.
 pub fn resolve(request: &mut Request, project: Option<&Path>, limits: &Limits) -> Result<(), Failure> {
     for descriptor in descriptors_of(request) {
         *descriptor = locate(descriptor, project, limits)?;
@@ -26,7 +26,7 @@ pub fn resolve(request: &mut Request, project: Option<&Path>, limits: &Limits) -
     }
 }
 
-/// The descriptors that a request asks about.
+/// The descriptors that a request is about.
 fn descriptors_of(request: &mut Request) -> Vec<&mut PathBuf> {
     match request {
         Request::Verify(request) => vec![&mut request.descriptor],
@@ -77,8 +77,8 @@ fn choice_of(request: &mut Request) -> Option<&mut Choice> {
     }
 }
 
-/// The descriptor of an atlas of the project, if that is what is named and no file is called so. A folder of that name is no
-/// descriptor.
+/// The descriptor of an atlas of the project, if the word names one and no file has that name. A folder of that name is
+/// not a descriptor.
 fn locate(named: &Path, project: Option<&Path>, limits: &Limits) -> Result<PathBuf, Failure> {
     let name = named.to_str().filter(|name| Atlas::is_name(name) && !named.is_file());
     let (Some(name), true) = (name, Project::locate(project).is_ok()) else { return Ok(named.to_owned()) };
@@ -105,7 +105,7 @@ fn locate(named: &Path, project: Option<&Path>, limits: &Limits) -> Result<PathB
     }
 }
 
-/// A list on standard input, a line each, in the place of `-`.
+/// A list on standard input, one entry per line, in place of `-`.
 fn names(names: &mut Vec<String>, limits: &Limits) -> Result<(), Failure> {
     let Some(at) = names.iter().position(|name| name == "-") else { return Ok(()) };
     let text = limits.read_standard_input("text_bytes")?;

@@ -1,4 +1,4 @@
-//! `zemtak scan`: what is there and what will bite, before any packing.
+//! `zemtak scan`: what is in a folder and what will cause trouble, before anything is packed.
 
 use crate::console::Console;
 use crate::contact_sheet::{self, Cell, Head};
@@ -21,33 +21,33 @@ use zemtak_build::{
 };
 use zemtak_core::codec::Mark;
 
-/// What to look at, and how to tell of it.
+/// What to look at, and how to report it.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct ScanCommand {
-    /// What to look at.
+    /// The sources.
     pub scan: ScanRequest,
-    /// Whether all cases of all findings are told.
+    /// Whether every case of every finding is shown.
     pub all: bool,
-    /// Whether errors and warnings are a failed check.
+    /// Whether errors and warnings count as a failed check.
     pub strict: bool,
     /// Where to draw a contact sheet.
     pub png: Option<PathBuf>,
-    /// Whether another file may be replaced by it.
+    /// Whether an existing file that is not ours may be replaced by it.
     pub force: bool,
 }
 
-/// What was seen, ready to be told.
+/// A scan as an answer.
 pub struct ScanReport {
     scan: Scan,
     request: ScanCommand,
-    /// The contact sheet, and how many of all sprites are on it.
+    /// The contact sheet, and how many of the sprites it shows.
     sheet: Option<(PathBuf, usize)>,
 }
 
 /// Looks at every image, and draws the contact sheet if one is asked for.
 ///
 /// # Errors
-/// There is no image, a folder cannot be looked through, or the sheet cannot be written.
+/// There are no images, a folder cannot be searched, or the sheet cannot be written.
 pub fn run(request: &ScanCommand, console: &Console) -> Result<ScanReport, Failure> {
     let watcher = console.watcher();
     if let Some(png) = &request.png {
@@ -70,7 +70,7 @@ pub fn run(request: &ScanCommand, console: &Console) -> Result<ScanReport, Failu
     Ok(ScanReport { scan, request: request.clone(), sheet })
 }
 
-/// What was found of sprites and their files that matters most, by sprite.
+/// For each sprite the most important finding about it or its file.
 fn found(scan: &Scan) -> BTreeMap<&str, FindingKind> {
     let matters = scan.findings.iter().filter(|finding| finding.kind.severity() <= Severity::Warning);
     let mut worst: BTreeMap<&str, FindingKind> = BTreeMap::new();
@@ -87,7 +87,7 @@ fn found(scan: &Scan) -> BTreeMap<&str, FindingKind> {
     scan.sprites.iter().filter_map(|sprite| Some((sprite.name.as_str(), of(sprite)?))).collect()
 }
 
-/// The sprites that go on a contact sheet, with what was found of them. Of too many those with findings are taken first.
+/// The sprites for a contact sheet, with their findings. If there are too many, those with findings come first.
 fn shown(scan: &Scan) -> Vec<(&ScannedSprite, Option<FindingKind>)> {
     let found = found(scan);
     let mut shown: Vec<_> =
@@ -139,7 +139,7 @@ fn draw(
     contact_sheet::draw(&head, shown.len(), shown.iter().map(cell))
 }
 
-/// Cases of a finding that are told at once.
+/// Cases of a finding shown by default.
 const FEW: usize = 3;
 
 impl ScanReport {
@@ -201,7 +201,7 @@ impl ScanReport {
         out
     }
 
-    /// A line for each sprite.
+    /// One line per sprite.
     fn table(&self) -> String {
         let mut table = comfy_table::Table::new();
         table.load_style(comfy_table::presets::NOTHING).set_header(["sprite", "canvas", "visible box", "kind", "clip"]);
@@ -216,7 +216,7 @@ impl ScanReport {
     }
 }
 
-/// What an image is, in a word or two.
+/// An image's kind in a word or two.
 fn kind_of(sprite: &ScannedSprite) -> String {
     let samples = sprite.png.map_or(String::new(), |png| {
         let interlaced = if png.interlaced { ", interlaced" } else { "" };
@@ -225,7 +225,7 @@ fn kind_of(sprite: &ScannedSprite) -> String {
     format!("{}{samples}", sprite.format)
 }
 
-/// One case: what it is about, and what exactly.
+/// One case: its subject and the details.
 fn item_text(item: &FindingItem, all: bool) -> String {
     let names: Vec<String> = item.about.iter().map(|name| format::name(name)).collect();
     let names = if all { names.join(", ") } else { format::first_of(&names) };
@@ -235,7 +235,7 @@ fn item_text(item: &FindingItem, all: bool) -> String {
     }
 }
 
-/// Broken between words where standard output is a terminal.
+/// Wrapped between words if standard output is a terminal.
 fn indented(text: &str, by: usize) -> String {
     wrap::for_stdout(&format!("{:by$}{text}", "")) + "\n"
 }

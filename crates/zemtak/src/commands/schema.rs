@@ -55,7 +55,7 @@ pub fn names() -> impl Iterator<Item = &'static str> {
     ALL.iter().map(|(name, _)| *name)
 }
 
-/// Which schema to print.
+/// The schema to print.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SchemaRequest {
     /// Its name, one of [`names`].

@@ -1,4 +1,4 @@
-//! `zemtak setup`: completions for shells and manual pages, put where they are looked for.
+//! `zemtak setup`: installs shell completions and manual pages where shells and `man` look for them.
 
 use crate::output;
 use crate::report::Report;
@@ -8,10 +8,10 @@ use std::path::{Path, PathBuf};
 use zemtak_build::{Failure, Problem, format, write};
 use zemtak_files::TEXT_BYTES;
 
-/// Where to install what.
+/// What to install, and where.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SetupRequest {
-    /// The folder that `share` lies in; by default `.local` in the home folder.
+    /// The folder that contains `share`; by default `.local` in the home folder.
     pub prefix: Option<PathBuf>,
     /// The files by their paths below it.
     pub files: Vec<(PathBuf, Vec<u8>)>,
@@ -24,14 +24,14 @@ pub struct SetupRequest {
 pub struct Setup {
     prefix: PathBuf,
     files: Vec<PathBuf>,
-    /// How many were not like that before.
+    /// How many of them are new or changed.
     written: usize,
 }
 
-/// Writes what is not there yet.
+/// Writes the files that are missing or changed.
 ///
 /// # Errors
-/// There is no home folder, other files of these names are there, or something cannot be written.
+/// There is no home folder, foreign files have these names, or something cannot be written.
 pub fn run(request: SetupRequest) -> Result<Setup, Failure> {
     let home = || Some(PathBuf::from(std::env::var_os("HOME")?).join(".local"));
     let Some(prefix) = request.prefix.or_else(home) else {
@@ -56,10 +56,10 @@ pub fn run(request: SetupRequest) -> Result<Setup, Failure> {
     Ok(Setup { prefix: prefix.clone(), files, written: changed.len() })
 }
 
-/// Stands in a comment in each file that is installed, by which a later version knows it again.
+/// Appears in a comment of each installed file, so that a later version recognises it.
 pub const MARK: &str = "Installed by zemtak setup";
 
-/// Whether a file is there that no version of this tool installed.
+/// Whether a file exists that no version of this tool installed.
 fn is_strange(path: &Path) -> bool {
     match zemtak_files::read(path, TEXT_BYTES) {
         Ok(bytes) => !bytes.windows(MARK.len()).any(|part| part == MARK.as_bytes()),

@@ -8,25 +8,26 @@ use serde_json::{Value, json};
 use std::time::Duration;
 use zemtak_build::{Failure, PackRequest, Share, ShareBuilt, format};
 
-/// Which share of what to build.
+/// Which share of which build.
 #[derive(Debug, Clone, PartialEq)]
 pub struct ShareRequest {
-    /// What, and how.
+    /// The build.
     pub pack: PackRequest,
-    /// Which share of it.
+    /// The share.
     pub share: Share,
 }
 
 /// Builds a share.
 ///
 /// # Errors
-/// Anything wrong with project, sources or options; there is no shared store to write to, or not all could be put there.
+/// Anything wrong with project, sources or options; there is no writable shared store, or some values could not be
+/// stored.
 pub fn run(request: &ShareRequest, console: &Console) -> Result<ShareReport, Failure> {
     let pack = request.pack.clone().limits(console.limits);
     pack.run_share(request.share, &console.watcher()).map(ShareReport)
 }
 
-/// A share that was built, ready to be told.
+/// A finished share.
 #[derive(Debug)]
 pub struct ShareReport(ShareBuilt);
 

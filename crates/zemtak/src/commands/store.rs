@@ -1,4 +1,4 @@
-//! `zemtak store`: what is remembered, here and in the shared store.
+//! `zemtak store`: what is stored, locally and in the shared store.
 
 use crate::columns::Columns;
 use crate::console::Console;
@@ -9,38 +9,38 @@ use std::time::Duration;
 use zemtak_build::store::{Checked, StoreInfo, TrimBounds, Trimmed};
 use zemtak_build::{Failure, StoreRequest, format};
 
-/// What to do with which stores.
+/// What to do with which store.
 #[derive(Debug, Clone, PartialEq)]
 pub struct StoreCommand {
-    /// Which stores.
+    /// The store.
     pub stores: StoreRequest,
-    /// What to do.
+    /// The action.
     pub action: StoreAction,
 }
 
-/// What to do with a store.
+/// An action on a store.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum StoreAction {
-    /// Tell what it holds.
+    /// Report what it holds.
     Info,
-    /// Make it smaller, or tell what that would come to.
+    /// Shrink it, or report what that would remove.
     Trim {
-        /// How large and old it may be.
+        /// The limits of size and age.
         bounds: TrimBounds,
         /// Remove nothing.
         dry_run: bool,
     },
-    /// Hold its values to their hashes.
+    /// Check its values against their hashes.
     Check {
         /// Remove those that are damaged.
         remove: bool,
     },
 }
 
-/// Does it.
+/// Carries the action out.
 ///
 /// # Errors
-/// There is no such store, or it cannot be read or written.
+/// The store does not exist, or cannot be read or written.
 pub fn run(request: &StoreCommand, console: &Console) -> Result<Box<dyn Report>, Failure> {
     let (stores, watcher) = (&request.stores, console.watcher());
     Ok(match request.action {
@@ -52,7 +52,7 @@ pub fn run(request: &StoreCommand, console: &Console) -> Result<Box<dyn Report>,
     })
 }
 
-/// Which of the two it is, in words.
+/// Local or shared, in words.
 fn title(shared: bool, store: &str) -> String {
     format!("{} store {}", if shared { "shared" } else { "local" }, format::name(store))
 }
@@ -108,7 +108,7 @@ fn info_text(info: &StoreInfo) -> String {
     out
 }
 
-/// A long time in words.
+/// A long duration in words.
 fn ago(age: Duration) -> String {
     let seconds = age.as_secs();
     let (count, one, many) = match seconds {

@@ -12,22 +12,22 @@ use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{OffsetScale, Part, Sampling, Unorm16, UvRect, VAxis};
 
-/// What is asked for.
+/// The question.
 #[derive(Debug, Clone, PartialEq)]
 pub struct UvRequest {
-    /// Of what.
+    /// The sprites or the box.
     pub subject: Subject,
-    /// Of which part of it, the outermost first.
+    /// The part, the outermost first.
     pub parts: Vec<Part>,
-    /// How it is sampled.
+    /// The convention of texture coordinates.
     pub sampling: Sampling,
-    /// In which form.
+    /// The output format.
     pub form: Form,
-    /// Instead, a list of UVs of the loose image to be mapped.
+    /// A list of UVs of the loose image to map instead.
     pub points: Option<PathBuf>,
 }
 
-/// A form of texture coordinates.
+/// An output format of texture coordinates.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
     /// `[u0, v0, u1, v1]` of the box as stored.
@@ -70,7 +70,7 @@ pub struct Uv {
 /// Computes them.
 ///
 /// # Errors
-/// Something that is asked for does not exist, or has not this form.
+/// Something that was named does not exist, or has no such form.
 pub fn run(request: &UvRequest, console: &Console) -> Result<Uv, Failure> {
     let places = look_up(&request.subject, &request.parts, console.allowance())?;
     if request.form == Form::OffsetScale {
@@ -186,7 +186,7 @@ impl Report for Uv {
     }
 }
 
-/// What was cut off parts, and where a shrink could not be done in full.
+/// Parts that were cut off, and shrinks that could not be applied in full.
 pub(super) fn warnings(places: &[Place], of_parts: bool, sampling: &Sampling) -> Vec<Notice> {
     let mut warnings = Vec::new();
     for place in places {

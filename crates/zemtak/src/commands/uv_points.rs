@@ -1,4 +1,4 @@
-//! `zemtak uv --points`: UVs that were made for a loose image, on its page.
+//! `zemtak uv --points`: maps UVs that were made for a loose image onto its page.
 
 use crate::console::Console;
 use crate::notice::Notice;
@@ -11,7 +11,7 @@ use zemtak_build::{Failure, Problem, ProblemKind, format};
 use zemtak_core::coords::{Picture, VAxis};
 use zemtak_files::SystemDisk;
 
-/// The list, mapped.
+/// The mapped list.
 pub struct UvPoints {
     sprite: String,
     text: String,
@@ -20,10 +20,11 @@ pub struct UvPoints {
     warnings: Vec<Notice>,
 }
 
-/// Maps every pair of a list into the page of one sprite. V is as the form of the list has it, else as it is said.
+/// Maps every pair of a list onto the page of one sprite. The list's format decides whether V goes up; where it does
+/// not, the option does.
 ///
 /// # Errors
-/// Not just one sprite is meant, or the list cannot be read.
+/// The names do not mean exactly one sprite, or the list cannot be read.
 pub fn run(subject: &Subject, list: &Path, said: VAxis, console: &Console) -> Result<UvPoints, Failure> {
     let places = look_up(subject, &[], console.allowance())?;
     let [place] = places.as_slice() else {
@@ -46,7 +47,7 @@ pub fn run(subject: &Subject, list: &Path, said: VAxis, console: &Console) -> Re
     Ok(UvPoints { sprite: place.name.clone(), text, points, v, warnings })
 }
 
-/// What of a pair does not lie on what is stored of the image.
+/// The points of the list that lie outside the stored part of the image.
 fn odd(picture: &Picture, number: usize, uv: [f64; 2], v: VAxis) -> Option<Notice> {
     let [a, b] = uv;
     if uv.iter().any(|n| !(0.0..=1.0).contains(n)) {

@@ -1,4 +1,4 @@
-//! `zemtak verify`: proves an atlas against its own promises and against its sources.
+//! `zemtak verify`: proves an atlas against its own promises and its sources.
 
 use crate::console::Console;
 use crate::descriptor::{self, ReadPages};
@@ -20,18 +20,18 @@ use zemtak_core::pixels::Pixels;
 use zemtak_core::verify::{self, Defect};
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
-/// What to prove.
+/// What to verify.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct VerifyRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
     /// The folder that the sprites' names are relative to.
     pub against: Option<PathBuf>,
-    /// The level down to which no sprite may take in anything of others, sampled as its page asks.
+    /// The level down to which no sprite may show pixels of others, sampled as its page asks.
     pub mips: Option<u32>,
 }
 
-/// What was looked at and what does not hold.
+/// What was checked, and what does not hold.
 #[derive(Debug, Clone)]
 pub struct Proof {
     descriptor: PathBuf,
@@ -39,17 +39,17 @@ pub struct Proof {
     mips: Option<u32>,
     sprites: usize,
     pages: usize,
-    /// How many of them store their pixels in blocks.
+    /// How many pages store their pixels in blocks.
     in_blocks: usize,
     not_in_atlas: usize,
     defects: Vec<Notice>,
     problems: Vec<Problem>,
 }
 
-/// Holds the descriptor, its pages and (where asked) its sources against each other.
+/// Compares the descriptor, its pages and (if given) its sources.
 ///
 /// # Errors
-/// A descriptor that cannot be read or trusted. Everything else is part of the proof.
+/// The descriptor cannot be read or trusted. Everything else is a result of the check.
 pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure> {
     let file = descriptor::open(&request.descriptor, console.allowance())?;
     let atlas = file.atlas();
@@ -84,7 +84,7 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
         }
     }
     if let Some(root) = &request.against {
-        // Pages in a folder below the root are no sources.
+        // Pages in a folder below the root are not sources.
         let beside = format::folder_of(&request.descriptor);
         let compared = compare_with_sources(atlas, &pages, root, beside, console.allowance(), &console.watcher())?;
         proof.add_comparison(root, compared);
@@ -93,7 +93,7 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
 }
 
 impl Proof {
-    /// A file of a page or a layer that cannot be had, or is not what the descriptor says.
+    /// The file of a page or layer that cannot be read or is not what the descriptor says.
     fn add_unreadable(&mut self, error: &OpenError) {
         match error {
             OpenError::Io { path, source } if source.kind() != io::ErrorKind::NotFound => {
@@ -111,7 +111,7 @@ impl Proof {
         }
     }
 
-    /// What the sources say. A folder in which no sprite has a source is told once.
+    /// Compares with the sources. A folder without any source of a sprite is reported once.
     fn add_comparison(&mut self, root: &Path, compared: Comparison) {
         let missing = compared.differences.iter().filter(|d| matches!(d, Difference::NoSource { .. })).count();
         if missing > 1 && missing == self.sprites {
@@ -132,7 +132,7 @@ fn defect_notice(defect: Defect) -> Notice {
     Difference::Defect(defect).into()
 }
 
-/// Sprites that take in something of others at a level at which that must not be: that of their page, or one that was asked for.
+/// Sprites that show pixels of others at a level that must be clean: down to their page's level, or the one requested.
 fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<Notice> {
     let promised = |page: &Page| page.sampling.safe_mips.and_then(|safe| u32::try_from(safe).ok());
     let told = |checked: Checked<'_>| -> Vec<Notice> {
@@ -154,7 +154,7 @@ fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<
     deepest.map_or_else(Vec::new, |deepest| check(atlas, pages, deepest).into_iter().flat_map(told).collect())
 }
 
-/// Holds the layers of all pages to what the descriptor says of them; they have the rings of their pages.
+/// Compares the layers of all pages with the descriptor; they have the rings of their pages.
 fn check_layers(file: &AtlasFile, spaced: bool, proof: &mut Proof) {
     let pages = file.atlas().pages.iter().enumerate();
     let layers: Vec<(usize, &String)> =

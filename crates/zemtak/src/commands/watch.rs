@@ -20,26 +20,26 @@ use zemtak_build::{Failure, PackRequest, Packed, State, WatchEvent, format, watc
 pub struct WatchRequest {
     /// As for `zemtak pack`.
     pub pack: pack::PackCommand,
-    /// How long nothing must change before a pack, so that a file is whole that is being written.
+    /// How long everything must be still before packing, so that files being written are complete.
     pub settle: Duration,
-    /// Whether PNG pages are written fast since nothing else was asked for.
+    /// Whether PNG pages are written fast because no effort was requested.
     pub fast: bool,
     /// Whether each build is shown in a browser.
     pub view: bool,
 }
 
-/// How often builds came out well and not, until Ctrl-C.
+/// How many builds succeeded and failed until Ctrl-C.
 #[derive(Debug, Clone, Default)]
 pub struct WatchReport {
     builds: usize,
     failures: usize,
-    /// What is wrong now.
+    /// The current errors.
     wrong: Option<Failure>,
-    /// Warnings that were told, and still hold.
+    /// Warnings that were shown and still hold.
     told: Vec<Notice>,
 }
 
-/// Packs until Ctrl-C. A build that fails is told and survived; the last good one stays.
+/// Packs until Ctrl-C. A failed build is reported and does not end the watch; the last good build stays.
 ///
 /// # Errors
 /// Files cannot be watched at all, or the page cannot be served.
@@ -129,7 +129,7 @@ impl WatchReport {
         }
     }
 
-    /// What goes on being wrong is told and counted once.
+    /// A lasting error is reported and counted once.
     fn tell_failure(&mut self, failure: Failure, output: OutputOptions) {
         if self.wrong.as_ref() != Some(&failure) {
             self.failures += 1;

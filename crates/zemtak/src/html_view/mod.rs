@@ -1,4 +1,4 @@
-//! An atlas as one page for a browser, which needs nothing but itself: no network, no other file.
+//! An atlas as one HTML page that needs nothing else: no network and no other file.
 
 use crate::opened::Opened;
 use base64::Engine;
@@ -16,7 +16,7 @@ use zemtak_core::prepare::straighten;
 
 const PAGE: &str = include_str!("page.html");
 const CSS: &str = include_str!("page.css");
-/// One script, in parts; each may use what those before it declare, and their functions wherever they stand.
+/// One script in parts; each may use what earlier parts declare, and their functions anywhere.
 const SCRIPT: [&str; 9] = [
     include_str!("script/atlas.js"),
     include_str!("script/stage.js"),
@@ -28,28 +28,28 @@ const SCRIPT: [&str; 9] = [
     include_str!("script/place.js"),
     include_str!("script/start.js"),
 ];
-/// What only a page that is served does: a page in a file asks for nothing.
+/// Only for a served page: a page in a file requests nothing.
 const LIVE: &str = include_str!("script/live.js");
 
-/// What a page shows beside the atlas itself.
+/// What a page shows besides the atlas itself.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Beside<'a> {
-    /// The contents of the atlas before, and what differs as `zemtak diff --json` tells it.
+    /// The contents of the earlier atlas, and the differences as in `zemtak diff --json`.
     pub before: Option<(&'a str, &'a Value)>,
-    /// Where the page is served while builds go on.
+    /// For a page that is served during builds.
     pub live: Option<&'a Live>,
 }
 
-/// What a page that is served needs to know.
+/// What a served page needs to know.
 #[derive(Debug, Clone, Default)]
 pub struct Live {
-    /// Which build of the atlas it is, counted from 1.
+    /// The number of the build, counted from 1.
     pub build: u64,
-    /// What differs from the build before, as `zemtak diff --json` tells it.
+    /// The differences from the previous build, as in `zemtak diff --json`.
     pub news: Option<Value>,
-    /// The atlases that are served.
+    /// The served atlases.
     pub atlases: Vec<String>,
-    /// Whether lines can be written into a project file.
+    /// Whether lines can be written to a project file.
     pub project: bool,
 }
 
@@ -58,7 +58,7 @@ pub struct Live {
 /// # Errors
 /// The page cannot be put together.
 pub fn page(name: &str, contents: &str, beside: &Beside<'_>) -> Result<String, Failure> {
-    // Within a script nothing may look like the end of one.
+    // A script must not contain what looks like its end.
     let data = data(contents, beside).replace('<', "\\u003c");
     let is_live = beside.live.is_some();
     let mut environment = Environment::new();
@@ -74,7 +74,7 @@ pub fn page(name: &str, contents: &str, beside: &Beside<'_>) -> Result<String, F
     environment.render_str(PAGE, filled).map_err(|error| Failure::io("the page", &error))
 }
 
-/// The page of an atlas and of the one before it. What differs is as `zemtak diff --json` tells it.
+/// The page of an atlas and of an earlier one. The differences are as in `zemtak diff --json`.
 ///
 /// # Errors
 /// A page of one of them cannot be read or encoded.
@@ -83,7 +83,7 @@ pub fn page_of_both(before: &Opened, atlas: &Opened, changes: &Value) -> Result<
     page(&atlas.atlas.name, &now, &Beside { before: Some((&before, changes)), live: None })
 }
 
-/// What the page shows, as JSON.
+/// The data of the page, as JSON.
 #[must_use]
 pub fn data(contents: &str, beside: &Beside<'_>) -> String {
     let mut out = format!("{{{contents}");
@@ -124,7 +124,7 @@ pub fn contents(atlas: &Opened) -> Result<String, Failure> {
     Ok(format!("{head},\"pages\":{},\"sprites\":{sprites},\"clips\":{clips}", Value::from(pages?)))
 }
 
-/// A page's size and rings, and its picture within the text.
+/// A page's size and rings, and its picture inside the text.
 fn texture(atlas: &Opened, page: &Page, pixels: &Pixels) -> Result<Value, Failure> {
     let straight = page.alpha == Alpha::Straight;
     let file = format::folder_of(atlas.descriptor()).join(&page.file);

@@ -1,4 +1,4 @@
-//! The page of an atlas, served on this machine while builds go on.
+//! The page of an atlas, served on this machine during builds.
 
 mod server;
 
@@ -12,7 +12,7 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_build::project::Placement;
 use zemtak_build::{Failure, Problem, ProblemKind, helps};
 
-/// What is served, and who listens.
+/// The server's state: atlases and listeners.
 pub struct Live {
     address: String,
     shared: Arc<Shared>,
@@ -21,15 +21,15 @@ pub struct Live {
 struct Shared {
     state: Mutex<State>,
     listeners: Mutex<Vec<Listener>>,
-    /// The project file into which pivots and points are written.
+    /// The project file for edited pivots and points.
     project: Option<PathBuf>,
 }
 
 #[derive(Default)]
 struct State {
-    /// In the order in which they came.
+    /// In the order of their first build.
     atlases: Vec<(String, Shown)>,
-    /// What is wrong with the build since the one that is shown.
+    /// The errors since the build that is shown.
     errors: Option<Value>,
 }
 
@@ -48,10 +48,10 @@ struct Shown {
 }
 
 impl Live {
-    /// Serves from now on, to those who know the address.
+    /// Starts serving, to those who know the address.
     ///
     /// # Errors
-    /// The system gives no port or no random numbers.
+    /// The system provides no port or no random numbers.
     pub fn start(project: Option<PathBuf>) -> Result<Self, Failure> {
         let (state, listeners) = (Mutex::default(), Mutex::default());
         let shared = Arc::new(Shared { state, listeners, project });
@@ -59,19 +59,19 @@ impl Live {
         Ok(Self { address, shared })
     }
 
-    /// Where the first atlas is shown, whichever that is.
+    /// The address of the first atlas.
     #[must_use]
     pub fn root(&self) -> &str {
         &self.address
     }
 
-    /// Where an atlas is shown.
+    /// The address of an atlas.
     #[must_use]
     pub fn address(&self, atlas: &str) -> String {
         format!("{}{atlas}/", self.address)
     }
 
-    /// Shows a build of an atlas. What was wrong before is not any more.
+    /// Shows a build of an atlas, and clears earlier errors.
     ///
     /// # Errors
     /// One of its pages cannot be read.
@@ -97,14 +97,14 @@ impl Live {
         Ok(())
     }
 
-    /// Nothing is wrong any more, and no atlas differs from what is shown.
+    /// The errors are gone, and no atlas differs from what is shown.
     pub fn mend(&self) {
         if self.shared.state().errors.take().is_some() {
             self.shared.tell("failed", &json!([]));
         }
     }
 
-    /// Shows what is wrong, above the last good build.
+    /// Shows errors above the last good build.
     pub fn fail(&self, failure: &Failure) {
         let errors = told(failure);
         self.shared.state().errors = Some(errors.clone());
@@ -112,7 +112,7 @@ impl Live {
     }
 }
 
-/// A failure for the page: of each kind of problem what is wrong and what to do.
+/// A failure for the page: for each kind of problem what is wrong and what to do.
 fn told(failure: &Failure) -> Value {
     let kind = |(kind, problems): (ProblemKind, Vec<&Problem>)| {
         let reasons: String = problems.iter().map(|problem| format!("\n{}", problem.reason())).collect();
@@ -121,12 +121,12 @@ fn told(failure: &Failure) -> Value {
     failure.by_kind().into_iter().map(kind).collect()
 }
 
-/// What the page asks to be written.
+/// A change that the page requests.
 #[derive(serde::Deserialize)]
 struct Asked {
     rules: Vec<Placement>,
     write: bool,
-    /// The text of the file whose difference was shown, by its hash.
+    /// The hash of the file for which the difference was shown.
     #[serde(default)]
     was: String,
 }
@@ -136,15 +136,15 @@ impl Shared {
         self.state.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Tells all who listen; those who are gone are forgotten.
+    /// Sends to all listeners, and drops those that are gone.
     fn tell(&self, event: &str, what: &Value) {
         let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
         listeners.retain_mut(|listener| listener.tell(event, what).is_ok());
     }
 
-    /// Tells one who comes later what there is, and keeps telling.
+    /// Sends the current state to a new listener, and keeps it informed.
     fn listen(&self, mut listener: Listener) {
-        // Nothing is told to others meanwhile, so that this one misses nothing.
+        // The lock is held meanwhile, so that the new listener misses nothing.
         let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
         let state = self.state();
         let builds = state.atlases.iter().map(|(name, shown)| json!({ "atlas": name, "build": shown.build }));
@@ -161,7 +161,7 @@ impl Shared {
         self.state().atlases.first().map(|(name, _)| name.clone())
     }
 
-    /// What an atlas's page is filled with: all of the page, or its data alone.
+    /// The contents of an atlas's page: the whole page, or only its data.
     fn page(&self, name: &str, whole: bool) -> Option<Result<String, Failure>> {
         let state = self.state();
         let shown = state.shown(name)?;
@@ -178,7 +178,7 @@ impl Shared {
         })
     }
 
-    /// Shows how the project file would differ with what is asked, or writes just that.
+    /// Shows how the project file would change, or writes exactly that change.
     fn amend(&self, name: &str, body: &str) -> Result<Value, Failure> {
         let usage = |why: String| Problem::usage(ProblemKind::InvalidValue, "the page", why, "load the page again");
         let asked: Asked = serde_json::from_str(body).map_err(|error| usage(error.to_string()))?;

@@ -9,13 +9,13 @@ use std::time::Duration;
 use tiny_http::{Header, Method, Request, Response, Server};
 use zemtak_build::Failure;
 
-/// The most bytes of a request's body.
+/// The largest request body in bytes.
 const MOST_ASKED: u64 = 1 << 20;
 
-/// How often a listener hears that the server is still there, so that those who are gone are noticed.
+/// How often a listener gets a sign of life, so that dead connections are noticed.
 const PULSE: Duration = Duration::from_secs(10);
 
-/// One who is told of each build, as a stream of events.
+/// A listener that gets builds as a stream of events.
 pub struct Listener(Box<dyn Write + Send>);
 
 impl Listener {
@@ -28,14 +28,14 @@ impl Listener {
         Ok(Self(writer))
     }
 
-    /// Tells of something.
+    /// Sends an event.
     pub fn tell(&mut self, event: &str, what: &Value) -> io::Result<()> {
         write!(self.0, "event: {event}\ndata: {what}\n\n")?;
         self.0.flush()
     }
 }
 
-/// Serves on a free port of this machine alone, below a secret, and gives the address.
+/// Serves on a free port of this machine alone, below a secret path, and returns the address.
 pub fn start(shared: Arc<Shared>) -> Result<String, Failure> {
     let failed = |error: &(dyn std::error::Error + 'static)| Failure::io("serving the page", error);
     let mut secret = [0; 16];
@@ -59,7 +59,7 @@ pub fn start(shared: Arc<Shared>) -> Result<String, Failure> {
     Ok(address)
 }
 
-/// Whether a request comes from this machine's own page: a page of the network that has its name point here does not.
+/// Whether a request comes from this machine's own page, and not from a page on the network whose name points here.
 fn is_ours(request: &Request, port: u16) -> bool {
     let is = |field: &'static str, known: &dyn Fn(&str) -> bool| {
         request.headers().iter().filter(|header| header.field.equiv(field)).all(|header| known(header.value.as_str()))
@@ -130,6 +130,6 @@ fn respond(request: Request, status: u16, kind: &str, text: String) {
     let mut response = Response::from_string(text).with_status_code(status);
     let headers = [("Content-Type", kind), ("Cache-Control", "no-store"), ("X-Content-Type-Options", "nosniff")];
     headers.iter().filter_map(|(field, value)| header(field, value)).for_each(|header| response.add_header(header));
-    // Who has gone away needs no answer.
+    // A client that has left needs no answer.
     let _ = request.respond(response);
 }

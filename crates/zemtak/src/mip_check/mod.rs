@@ -13,18 +13,18 @@ use zemtak_core::mips::{Light, Look, Measured, measure, own_cell, smaller_levels
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::{PIXEL, Pixels};
 
-/// The filters that are looked at, the smoother one first: mixing two levels adds nothing that these do not take in.
+/// The filters that are sampled, the smoother one first. Mixing two levels shows nothing that these do not.
 pub const FILTERS: [Filter; 2] = [Filter::Linear, Filter::Nearest];
 
 /// A box, sampled.
 pub struct Checked<'a> {
     /// Its page.
     pub page: usize,
-    /// Where it lies.
+    /// Its position.
     pub rect: Rect,
-    /// The sprites in it: of twins all.
+    /// The sprites in it, twins included.
     pub names: Vec<&'a SpriteName>,
-    /// What each of [`FILTERS`] takes in.
+    /// What sampling by each of [`FILTERS`] shows.
     pub measured: [Measured; 2],
 }
 
@@ -34,7 +34,8 @@ pub fn levels_of(page: &Page, pixels: &Pixels, deepest: u32) -> Vec<Pixels> {
     std::iter::once(pixels.clone()).chain(smaller).collect()
 }
 
-/// A page as its blocks are meant: about each box its own pixels, which blocks show only nearly. What lies beyond stays.
+/// A page as its blocks were meant to be: round each box its own pixels, which blocks show only approximately. What
+/// lies beyond stays.
 fn as_meant<'p>(atlas: &Atlas, index: usize, pixels: &'p Pixels) -> Cow<'p, Pixels> {
     if !atlas.pages[index].pixels.is_compressed() {
         return Cow::Borrowed(pixels);
@@ -54,7 +55,8 @@ fn as_meant<'p>(atlas: &Atlas, index: usize, pixels: &'p Pixels) -> Cow<'p, Pixe
     Cow::Owned(meant)
 }
 
-/// Samples every box of an atlas down to a level, on pages that are there. On one that repeats the other side is no stranger.
+/// Samples every box of an atlas down to a level, on the given pages. On a page that repeats, the opposite edge is not
+/// foreign.
 pub fn check<'a>(atlas: &'a Atlas, pages: &[Option<Pixels>], deepest: u32) -> Vec<Checked<'a>> {
     let mut boxes: BTreeMap<(usize, Rect), Vec<&SpriteName>> = BTreeMap::new();
     for (name, sprite) in &atlas.sprites {

@@ -1,4 +1,4 @@
-//! What would keep sprites apart down to a level, each tried before it is told.
+//! What would keep sprites apart down to a level, each remedy tried before it is proposed.
 
 use super::levels_of;
 use crate::opened::Opened;
@@ -11,19 +11,19 @@ use zemtak_core::layout::{Item, LayoutRequest, PagePolicy, Shape, Spacing, lay_o
 use zemtak_core::mips::{LevelMeasure, Light, Look, measure, own_cell, safe_level, smaller_levels};
 use zemtak_core::pixels::Pixels;
 
-/// Something that keeps every sample of the linear filter clean down to the wanted level.
+/// A remedy that keeps every sample of the linear filter clean down to the wanted level.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Remedy {
-    /// The option that says it.
+    /// The option to use.
     pub option: String,
-    /// How many times the pixels pages then take, of any shape; nothing where they stay as they are.
+    /// The factor by which the pages' pixels grow, at any page shape; `None` if they stay as they are.
     pub pixels: Option<f64>,
 }
 
-/// The most halves of a pixel that edges are moved inwards.
+/// The most half pixels by which edges are moved inwards.
 const MOST_SHRINK: u32 = 64;
 
-/// The least of each kind that is enough, as far as there is one.
+/// The smallest remedy of each kind, as far as there is one.
 pub fn remedies(atlas: &Opened, deepest: u32) -> Vec<Remedy> {
     let boxes = Boxes::of(atlas);
     let built = &atlas.atlas.built;
@@ -45,7 +45,7 @@ pub fn remedies(atlas: &Opened, deepest: u32) -> Vec<Remedy> {
     layouts.into_iter().flatten().chain(shrink).collect()
 }
 
-/// The narrowest ring that keeps boxes apart wherever they begin and however large they are.
+/// The narrowest ring that keeps boxes apart wherever they start and however large they are.
 fn least_extrude(deepest: u32) -> u32 {
     let block = 1u32 << deepest;
     let page = Size::new(block * 8, 1);
@@ -78,7 +78,7 @@ impl<'a> Boxes<'a> {
         Self { atlas, places, pixels }
     }
 
-    /// Pages of any shape, so that the costs of small differences can be told.
+    /// Pages of any shape, so that even small costs are visible.
     fn layout(&self, spacing: Spacing, block: u32) -> Option<zemtak_core::layout::Layout> {
         let most = self.atlas.pages.iter().flat_map(|page| [page.size().w, page.size().h]).max()?;
         let mut policy = PagePolicy { shape: Shape::Free, aspect: 8.0, ..PagePolicy::default() };
@@ -94,7 +94,7 @@ impl<'a> Boxes<'a> {
         Some(self.layout(spacing, block)?.area() as f64)
     }
 
-    /// The pixels of pages with that spacing, where every sample of every box is clean on them.
+    /// The pixels of pages with this spacing, if every sample of every box is clean on them.
     #[expect(clippy::cast_precision_loss, reason = "a ratio for people")]
     fn tried(&self, spacing: Spacing, align: u32, deepest: u32) -> Option<f64> {
         let layout = self.layout(spacing, 1 << deepest)?;
@@ -114,7 +114,7 @@ impl<'a> Boxes<'a> {
         Some(layout.area() as f64)
     }
 
-    /// Whether samples that stay so far from the edges are clean on the pages as they are.
+    /// Whether samples at this distance from the edges are clean on the pages as they are.
     fn clean_with(&self, shrink: f64, levels: &[Vec<Pixels>]) -> bool {
         self.places.par_iter().all(|(n, rect)| {
             let page = &self.atlas.atlas.pages[*n];

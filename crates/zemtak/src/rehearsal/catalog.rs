@@ -1,4 +1,4 @@
-//! What names in a scenario mean: sprites, globs and clips of the atlases below its roots.
+//! What the names in a scenario mean: sprites, globs and clips of the atlases below its roots.
 
 use crate::descriptor;
 use std::collections::BTreeMap;
@@ -13,7 +13,7 @@ use zemtak_runtime::AtlasFile;
 
 type Opened = Result<Arc<AtlasFile>, String>;
 
-/// Atlases and images below some roots, each opened when it is first asked for.
+/// Atlases and images below the roots, each opened on first use.
 pub struct Catalog {
     roots: Vec<PathBuf>,
     aliases: BTreeMap<String, String>,
@@ -30,7 +30,7 @@ pub struct Steps {
 }
 
 impl Catalog {
-    /// Of roots in the order in which they are searched.
+    /// Of the roots in search order.
     pub fn new(roots: Vec<PathBuf>, aliases: BTreeMap<String, String>) -> Self {
         Self { roots, aliases, atlases: Mutex::default() }
     }
@@ -74,7 +74,7 @@ impl Catalog {
         Ok(Steps { names, timeline })
     }
 
-    /// Why a file cannot go missing, if it cannot.
+    /// Why a file cannot be made to go missing, if it cannot.
     pub fn lacks_file(&self, path: &str) -> Option<String> {
         let there = self.roots.iter().any(|root| root.join(path).is_file());
         (!there).then(|| format!("there is no such file below {}", self.places()))
@@ -89,7 +89,7 @@ impl Catalog {
         self.roots.iter().map(|root| format::path(root)).collect::<Vec<_>>().join(", ")
     }
 
-    /// The page of a sprite, and how many pixels of it are its box.
+    /// The page of a sprite, and how many of its pixels the sprite's box takes.
     pub fn page_of(&self, name: &str) -> Option<(String, u64, u64)> {
         let (atlas, local) = self.real(name).split_once(':')?;
         let file = self.atlas(atlas).ok()?;
@@ -99,10 +99,10 @@ impl Catalog {
         Some((format!("{folder}{}", page.file), sprite.rect.size().area(), page.size().area()))
     }
 
-    /// What a name stands for; aliases of aliases too.
+    /// The target of a name, through any number of aliases.
     fn real<'n>(&'n self, name: &'n str) -> &'n str {
         let mut name = name;
-        // An alias that leads back to itself means nothing, and is told as such.
+        // An alias that leads back to itself means nothing, and is reported as such.
         for _ in 0..=self.aliases.len() {
             match self.aliases.get(name) {
                 Some(other) => name = other,
@@ -144,12 +144,12 @@ fn nearest<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
     format::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {like}"))
 }
 
-/// All image files below a folder by the sprite names that they would have.
+/// All image files below a folder by the sprite names that they would get.
 pub fn loose_images(folder: &Path) -> BTreeMap<String, String> {
     let mut images = BTreeMap::new();
     for path in zemtak_runtime::Files::list(&zemtak_runtime::Folder::new(folder)).unwrap_or_default() {
         let name = path.rsplit_once('.').map_or(path.as_str(), |(name, _)| name).to_owned();
-        // Of two with one name the first in order counts, whatever order the folder is listed in.
+        // Of two with the same name the first in order counts, whatever order the system lists the folder in.
         let first = images.get(&name).is_none_or(|other| path < *other);
         if first {
             images.insert(name, path);

@@ -1,5 +1,5 @@
-//! The files of a rehearsal: those of a folder, of which some go missing or change on command, and of which there may be
-//! any number of copies.
+//! The files of a rehearsal: those of a folder, some of which go missing or change on command, and of which there may
+//! be any number of copies.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
@@ -8,29 +8,29 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_core::atlas::FILE_SUFFIX;
 use zemtak_runtime::{Files, Folder, Stamp, page_hash};
 
-/// What begins the path of a copy: `~7/moth/fly/03.png`.
+/// The beginning of a copy's path: `~7/moth/fly/03.png`.
 const COPY: char = '~';
 
-/// The path of a copy of a file, that the cache takes for a file of its own.
+/// The path of a copy, which the cache takes for a separate file.
 pub fn copy(number: u64, path: &str) -> String {
     format!("{COPY}{number}/{path}")
 }
 
-/// A folder whose files go missing or change when it is told so.
+/// A folder whose files go missing or change on command.
 #[derive(Clone)]
 pub struct FaultyFiles {
     folder: Folder,
     faults: Faults,
 }
 
-/// What is wrong with the files just now. Clones are the same.
+/// The current faults. Clones share them.
 #[derive(Clone, Default)]
 pub struct Faults(Arc<Mutex<Now>>);
 
 #[derive(Default)]
 struct Now {
     missing: BTreeSet<String>,
-    /// How often the pages of an atlas were changed, by the descriptor's path and by each page's.
+    /// How often the pages of an atlas have changed, by the path of the descriptor and of each page.
     changed: BTreeMap<String, usize>,
 }
 
@@ -39,17 +39,17 @@ impl Faults {
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// A file is not there any more.
+    /// Makes a file go missing.
     pub fn lose(&self, path: &str) {
         self.now().missing.insert(path.to_owned());
     }
 
-    /// All files are there again.
+    /// Brings all files back.
     pub fn bring_back(&self) {
         self.now().missing.clear();
     }
 
-    /// An atlas is packed anew: its PNG pages get other bytes, which show the same.
+    /// Packs an atlas anew: its PNG pages get other bytes that show the same picture.
     pub fn repack(&self, atlas: &str) {
         *self.now().changed.entry(format!("{atlas}{FILE_SUFFIX}")).or_default() += 1;
     }
@@ -60,7 +60,7 @@ impl FaultyFiles {
         Self { folder: Folder::new(folder), faults }
     }
 
-    /// A descriptor whose pages have other bytes, and their hashes with them.
+    /// A descriptor whose pages have other bytes, with their new hashes.
     fn repacked(&self, path: &str, text: &[u8], times: usize) -> io::Result<Vec<u8>> {
         let mut descriptor: serde_json::Value = serde_json::from_slice(text)?;
         let folder = path.rfind('/').map_or("", |slash| &path[..=slash]);
@@ -82,13 +82,13 @@ fn is_png(path: &str) -> bool {
     Path::new(path).extension().is_some_and(|e| e.eq_ignore_ascii_case("png"))
 }
 
-/// Bytes after the end of a PNG are passed over by whoever reads it.
+/// Every reader skips bytes after the end of a PNG.
 fn with_tail(mut bytes: Vec<u8>, times: usize) -> Vec<u8> {
     bytes.extend(std::iter::repeat_n(0, times));
     bytes
 }
 
-/// The file that a path means: of a copy, the original.
+/// The file that a path stands for: for a copy, the original.
 fn original(path: &str) -> &str {
     path.strip_prefix(COPY).and_then(|rest| rest.split_once('/')).map_or(path, |(_, path)| path)
 }

@@ -1,5 +1,5 @@
-//! Who holds and draws what in each scene: from the packed atlases, from loose images, or each thing from images of its
-//! own.
+//! What is held and drawn in each scene: from the packed atlases, from loose images, or with separate images for each
+//! thing.
 
 use super::catalog::loose_images;
 use super::faulty_files::copy;
@@ -11,7 +11,7 @@ use std::time::Duration;
 use zemtak_core::clip::{Player, Ratio, Timeline};
 use zemtak_runtime::{Cache, ClipLease, Lease, Playing, Status, Texture};
 
-/// How far apart two things of one kind are in their clip, in milliseconds, so that a crowd does not move in step.
+/// The offset in milliseconds between two things with the same clip, so that a crowd does not move in step.
 const APART_MS: u64 = 137;
 
 /// The scenes of a scenario for one way of loading.
@@ -20,9 +20,9 @@ pub struct LoadPlan<'s> {
     pub aliases: &'s BTreeMap<String, String>,
     /// By scene.
     pub roles: Vec<Role<'s>>,
-    /// Whether to note who holds what in each frame.
+    /// Whether to record who holds what in each frame.
     pub detailed: bool,
-    /// Whether nothing stays that nobody holds: who loads for himself drops for himself.
+    /// Whether what nobody holds is dropped at once: without sharing, nothing is kept for others.
     pub keeps_nothing: bool,
 }
 
@@ -40,7 +40,7 @@ enum Loading {
     Packed,
     /// The image of each sprite by the sprite's full name.
     Loose(Arc<BTreeMap<String, String>>),
-    /// The same, each thing with copies of its own.
+    /// The same, with separate copies for each thing.
     Copies(Arc<BTreeMap<String, String>>),
 }
 
@@ -69,7 +69,7 @@ impl<'s> LoadPlan<'s> {
         }
     }
 
-    /// The same scenes from loose images: shared, and with a copy for each thing.
+    /// The same scenes from loose images: shared, and with separate copies for each thing.
     ///
     /// # Errors
     /// The names of sprites that have no image of their own.
@@ -78,7 +78,7 @@ impl<'s> LoadPlan<'s> {
         let role = |scene: &'s Scene, way: Loading| {
             let path = |name: &String| images.get(name).cloned();
             let holds = match way {
-                // What each thing loads for itself is all there is.
+                // What each thing loads itself is all there is.
                 Loading::Copies(_) => Vec::new(),
                 _ => scene.hold.iter().map(|(_, meant)| meant.iter().filter_map(path).collect()).collect(),
             };
@@ -104,7 +104,7 @@ fn no_aliases() -> &'static BTreeMap<String, String> {
     &NONE
 }
 
-/// The image of each sprite that is held or drawn, by the sprite's full name.
+/// The image of each sprite that is held or drawn, by its full name.
 fn images(scenario: &Scenario, files: &BTreeMap<String, String>) -> Result<BTreeMap<String, String>, Vec<String>> {
     let held = scenario.scenes.iter().flat_map(|scene| scene.hold.iter().flat_map(|(_, meant)| meant.clone()));
     let draws = scenario.scenes.iter().flat_map(|scene| &scene.draw);
@@ -118,7 +118,7 @@ fn images(scenario: &Scenario, files: &BTreeMap<String, String>) -> Result<BTree
     for name in held.chain(drawn).chain(forgotten) {
         let image = match name.split_once(':') {
             Some((_, local)) => files.get(local).cloned(),
-            // A loose image is loose in any case.
+            // A loose image is loose in every mode.
             None => Some(name.clone()),
         };
         match image {
@@ -132,7 +132,7 @@ fn images(scenario: &Scenario, files: &BTreeMap<String, String>) -> Result<BTree
 }
 
 impl Role<'_> {
-    /// All things that the scene draws, in its order, asking for what they need.
+    /// All things that the scene draws, in order, each requesting what it needs.
     pub fn actors(&self, cache: &Cache) -> Vec<Actor> {
         let mut number = 0;
         let kinds = self.scene.draw.iter().map(|draw| {
@@ -200,7 +200,7 @@ impl ActorKind {
 }
 
 impl Actor {
-    /// Goes on by a time, and says what is drawn: the texture, and the sprite's name.
+    /// Advances by a time, and returns what is drawn: the texture, and the sprite's name.
     pub fn show(&mut self, nanoseconds: i64) -> Option<(Texture, Arc<str>)> {
         let (view, name) = match self {
             Self::Still { lease, name } => (lease.view(), name.clone()),
@@ -217,7 +217,7 @@ impl Actor {
         Some((view?.texture, name))
     }
 
-    /// How far it is.
+    /// The elapsed time.
     pub fn status(&self) -> Status {
         match self {
             Self::Still { lease, .. } => lease.status(),

@@ -1,4 +1,4 @@
-//! A rehearsal: a written scenario of scenes, played against the real cache and a simulated device.
+//! A rehearsal: plays a written scenario of scenes against the real cache and a simulated device.
 
 mod catalog;
 mod faulty_files;
@@ -16,17 +16,17 @@ pub use warnings::seconds;
 use crate::notice::Notice;
 use zemtak_build::format;
 
-/// What a rehearsal came to.
+/// The results of a rehearsal.
 pub struct Rehearsal {
     /// The scenes from packed atlases, as the game will play them.
     pub packed: Run,
     /// The same from loose images, shared; and with one load for each thing.
     pub compared: Option<[Run; 2]>,
-    /// What is odd, with names.
+    /// Warnings, with names.
     pub warnings: Vec<Notice>,
 }
 
-/// Plays a scenario, and the same scenes without atlases where there are images for it.
+/// Plays a scenario, and the same scenes without atlases if the images for it exist.
 #[must_use]
 pub fn rehearse(scenario: &Scenario) -> Rehearsal {
     let packed = stage::play(scenario, &LoadPlan::packed(scenario));

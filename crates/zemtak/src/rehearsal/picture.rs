@@ -1,4 +1,4 @@
-//! Which textures are there when, as a picture: the memory they take, and below it a line for each.
+//! A chart of the loaded textures over time: their memory, and below it one line per texture.
 
 use super::scenario::Scenario;
 use super::stage::{Run, TextureHistory};
@@ -23,13 +23,13 @@ const RIGHT: u32 = WIDTH - 30;
 const TOP: u32 = 96;
 const CHART: u32 = 170;
 const ROW: u32 = 26;
-/// Lines of textures at most; the rest is told as a number.
+/// The most lines of textures; a number stands for the rest.
 const MOST: usize = 24;
 
 /// Draws it as a PNG.
 ///
 /// # Errors
-/// Only if the picture cannot be made at all.
+/// The picture cannot be made.
 pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
     let rows = u32::try_from(run.histories.len().min(MOST)).unwrap_or(0) + u32::from(run.histories.len() > MOST);
     let height = TOP + CHART + 60 + rows * ROW + 46;
@@ -42,7 +42,7 @@ pub fn draw(scenario: &Scenario, run: &Run) -> Result<Vec<u8>, Failure> {
     sheet.drawing.to_png(Mark::Rehearsal, "the chart of --png")
 }
 
-/// The bytes of the textures that somebody holds in a frame.
+/// The bytes of the held textures in a frame.
 fn held_at(run: &Run, frame: u64) -> u64 {
     let held = |history: &&TextureHistory| history.held.iter().any(|(from, to)| (*from..*to).contains(&frame));
     run.histories.values().filter(held).map(|history| history.bytes).sum()
@@ -62,7 +62,7 @@ impl Sheet {
         self.drawing.write(text, Line { x, y, size, colour })
     }
 
-    /// Where a frame begins.
+    /// When a frame begins.
     fn x(&self, frame: u64) -> u32 {
         let wide = u64::from(RIGHT - LEFT);
         LEFT + u32::try_from(frame.min(self.frames) * wide / self.frames).unwrap_or(0)
@@ -87,17 +87,17 @@ impl Sheet {
         }
     }
 
-    /// The bytes of all textures, those that are held above the others, and the budget.
+    /// The bytes of all textures, the held ones on top, and the budget.
     fn memory(&mut self, scenario: &Scenario, run: &Run) {
         let peak = run.resident.iter().copied().max().unwrap_or(0);
-        // The budget is drawn where it is near enough to be seen beside what is used.
+        // The budget is drawn if it is close enough to what is used.
         let limit = Some(scenario.budget).filter(|budget| *budget / 4 <= peak.max(1));
         let most = peak.max(limit.unwrap_or(0)).max(1);
         let bottom = TOP + CHART;
         let tall = |bytes: u64| u32::try_from(bytes * u64::from(CHART - 16) / most).unwrap_or(0);
         self.axis(most, bottom, tall);
         for x in LEFT..RIGHT {
-            // A column stands for all frames that fall into it: the most of them is what has to fit.
+            // A column stands for all frames that fall into it: their maximum must fit.
             let frame = |x: u32| u64::from(x - LEFT) * self.frames / u64::from(RIGHT - LEFT);
             let frames = frame(x)..frame(x + 1).max(frame(x) + 1);
             let bytes =
@@ -146,7 +146,7 @@ impl Sheet {
     }
 
     fn texture(&mut self, history: &TextureHistory, y: u32) {
-        // Each texture that was made was dropped at the end at the latest.
+        // Every created texture has been dropped by the end.
         let ends = history.dropped.iter().copied().chain(std::iter::repeat(self.frames));
         let spans: Vec<(u64, u64)> = history.made.iter().copied().zip(ends).collect();
         for (begin, end) in &spans {

@@ -8,7 +8,7 @@ use zemtak_build::toml_text::{self, FileKind, Table, Text, Value};
 use zemtak_build::{Failure, Limits, ProblemKind};
 use zemtak_files::SystemDisk;
 
-/// The version of the format that is read.
+/// The supported version of the format.
 const FORMAT: u32 = 1;
 
 const KIND: FileKind = FileKind {
@@ -23,44 +23,44 @@ const KIND: FileKind = FileKind {
     ],
 };
 
-/// What is rehearsed.
+/// The scenario.
 pub struct Scenario {
-    /// Where the cache looks, in order.
+    /// The search path of the cache.
     pub roots: Vec<PathBuf>,
     /// The images that the atlases were packed from, for comparison.
     pub loose: Option<PathBuf>,
-    /// Bytes of texture memory.
+    /// The budget of texture memory in bytes.
     pub budget: u64,
-    /// Frames a second of the game.
+    /// Frames per second of the game.
     pub fps: u32,
-    /// Textures made in a frame at most.
+    /// The most textures created per frame.
     pub uploads: u32,
-    /// Bytes of textures after which no other one is made in the same frame.
+    /// Bytes of textures after which no further texture is created in the same frame.
     pub upload_bytes: u64,
-    /// How many frames after its eviction a page that is loaded again was evicted too early.
+    /// A page loaded again within this many frames of its eviction was evicted too early.
     pub soon: u64,
-    /// Bytes of the device's memory.
+    /// The memory of the device in bytes.
     pub memory: Option<u64>,
-    /// The longest side that the device takes.
+    /// The longest texture side that the device supports.
     pub largest: u32,
     /// What happens between two scenes.
     pub between: Between,
-    /// Names of the game's own.
+    /// The game's own names.
     pub aliases: BTreeMap<String, String>,
-    /// The scenes as they are played: indices.
+    /// The scenes in playing order, as indices.
     pub play: Vec<usize>,
     /// All scenes.
     pub scenes: Vec<Scene>,
-    /// What names mean.
+    /// What the names mean.
     pub catalog: Catalog,
 }
 
 /// What happens between two scenes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Between {
-    /// The next one asks for what it needs before the last one gives back: what both need stays.
+    /// The next scene requests what it needs before the last one gives its textures back: what both need stays.
     LoadFirst,
-    /// The last one gives back first: less memory at the most, more loads.
+    /// The last scene gives its textures back first: a lower peak of memory, more loads.
     GiveBackFirst,
 }
 
@@ -71,12 +71,12 @@ impl Keyword for Between {
     ];
 }
 
-/// In which order a scene draws.
+/// The order in which a scene draws.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Order {
     /// All of one kind, then all of the next.
     Listed,
-    /// One of each kind in turn, as when things are sorted by their depth.
+    /// One of each kind in turn, as when things are sorted by depth.
     Mixed,
 }
 
@@ -90,75 +90,75 @@ impl Keyword for Order {
 /// A scene of the game.
 #[derive(Debug, Clone)]
 pub struct Scene {
-    /// Its name, and where in the file it stands.
+    /// Its name, and its place in the file.
     pub name: String,
     pub named_at: std::ops::Range<usize>,
-    /// How long it lasts.
+    /// Its length.
     pub frames: u64,
-    /// Names and globs that it holds, and the sprites that they mean.
+    /// The names and globs that it holds, with the sprites that match.
     pub hold: Vec<(String, Vec<String>)>,
     /// What it does not give back at its end.
     pub forgets: Vec<String>,
-    /// In which order it draws.
+    /// The order in which it draws.
     pub order: Order,
     /// What it draws.
     pub draw: Vec<Draw>,
-    /// What goes wrong.
+    /// The planned faults.
     pub faults: Vec<PlannedFault>,
 }
 
-/// Some equal things to be drawn.
+/// A number of equal things to draw.
 #[derive(Debug, Clone)]
 pub struct Draw {
     /// The sprite or clip, as written.
     pub name: String,
-    /// The steps of a clip; of a sprite, nothing.
+    /// The steps of a clip; `None` for a sprite.
     pub steps: Option<Steps>,
-    /// How many of them there are.
+    /// How many there are.
     pub count: u32,
 }
 
-/// Something that goes wrong.
+/// A planned fault.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PlannedFault {
-    /// In which frame of the scene.
+    /// The frame of the scene.
     pub at: u64,
-    /// What.
+    /// The kind of fault.
     pub what: FaultKind,
 }
 
-/// What goes wrong.
+/// A kind of fault.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum FaultKind {
-    /// A file is not there any more.
+    /// A file goes missing.
     Missing(String),
-    /// Files that are missing are there again, and what failed is tried again.
+    /// Missing files are back, and what failed is tried again.
     Over,
-    /// The device refuses so many textures for want of memory.
+    /// The device refuses this many textures because memory is short.
     OutOfMemory(u32),
-    /// The device refuses so many textures for a reason of its own.
+    /// The device refuses this many textures for a reason of its own.
     Lost(u32),
-    /// An atlas was packed anew, every page with other bytes, and is reloaded.
+    /// An atlas is packed anew, every page with other bytes, and reloaded.
     Reload(String),
 }
 
 impl Scenario {
-    /// Whether something goes wrong with a file that only the packed scenes have.
+    /// Whether a fault concerns a file that only the packed scenes use.
     pub fn has_faults_of_files(&self) -> bool {
         let of_files = |fault: &PlannedFault| matches!(fault.what, FaultKind::Missing(_) | FaultKind::Reload(_));
         self.scenes.iter().flat_map(|scene| &scene.faults).any(of_files)
     }
 }
 
-/// Reads a scenario and finds out what all names in it mean.
+/// Reads a scenario and resolves all names in it.
 ///
 /// # Errors
-/// It cannot be read, or something in it is wrong: all of that at once, each with its line underlined.
+/// It cannot be read, or parts of it are wrong: all errors at once, each with its line underlined.
 pub fn open(path: &Path, limits: &Limits) -> Result<Scenario, Failure> {
     read(path, &toml_text::read(path, limits, &SystemDisk)?)
 }
 
-/// The same with the text at hand.
+/// The same for a text in memory.
 ///
 /// # Errors
 /// As [`open`].
@@ -288,7 +288,7 @@ fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Dra
     }
 }
 
-/// One fault; of one that is over at some time, two.
+/// One fault, or two if it ends at a given time.
 fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Vec<PlannedFault>> {
     let mut table = text.table(value, "a fault")?;
     let at = table.read("at", |v| seconds(text, v, fps)).unwrap_or(0);

@@ -1,4 +1,4 @@
-//! Playing a scenario: a real cache, a simulated device, and frame after frame of scenes.
+//! Plays a scenario: a real cache, a simulated device, and scenes frame by frame.
 
 use super::faulty_files::{Faults, FaultyFiles};
 use super::load_plan::{Actor, LoadPlan, Role};
@@ -13,78 +13,78 @@ use zemtak_runtime::{
     SinkError, Status, Texture, Work,
 };
 
-/// What a scene or the whole came to.
+/// The figures of a scene or of the whole.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Figures {
     /// Frames played.
     pub frames: u64,
-    /// Leases asked for, of these how many were there or on their way already.
+    /// Leases requested, and how many of these were loaded or loading already.
     pub requests: u64,
     pub reuses: u64,
     pub joined: u64,
-    /// Textures made, and their bytes.
+    /// Textures created, and their bytes.
     pub loads: u64,
     pub loaded_bytes: u64,
     pub failures: u64,
     pub evictions: u64,
-    /// Bytes of textures at the end, and at the most.
+    /// Bytes of textures at the end, and their maximum.
     pub resident_bytes: u64,
     pub peak_bytes: u64,
-    /// Sprites drawn, and those that were not there to be drawn.
+    /// Sprites drawn, and those that were not loaded in time.
     pub draws: u64,
     pub absent: u64,
     pub binds: u64,
     pub batches: u64,
-    /// The frame from which all that was asked for was there.
+    /// The frame from which everything requested was loaded.
     pub ready: Option<u64>,
-    /// Nanoseconds of reading and decoding on this machine.
+    /// Nanoseconds spent reading and decoding on this machine.
     pub decoding_ns: u64,
 }
 
-/// A scene as it was played.
+/// A scene after it was played.
 #[derive(Debug, Clone)]
 pub struct PlayedScene {
     /// Its index in the scenario.
     pub scene: usize,
-    /// Its first frame, counted from the beginning of the rehearsal.
+    /// Its first frame, counted from the start of the rehearsal.
     pub begin: u64,
     pub figures: Figures,
-    /// Sprites and bytes that it still held when it had ended.
+    /// Sprites and bytes that it still held after its end.
     pub left: Vec<String>,
-    /// How many sprites it drew of each page.
+    /// The sprites that it drew from each page.
     pub pages: BTreeMap<String, BTreeSet<String>>,
 }
 
-/// What happened to a texture.
+/// The history of a texture.
 #[derive(Debug, Clone, Default)]
 pub struct TextureHistory {
     pub bytes: u64,
-    /// The frames in which it was made and dropped.
+    /// The frames in which it was created and dropped.
     pub made: Vec<u64>,
     pub dropped: Vec<u64>,
-    /// The frames in which somebody held it, in runs: first, and first no more.
+    /// The frames in which somebody held it, as ranges: the first frame, and the first one after.
     pub held: Vec<(u64, u64)>,
     pub drawn: bool,
 }
 
-/// A rehearsal from its beginning to its end.
+/// A whole run.
 #[derive(Debug, Clone)]
 pub struct Run {
     pub scenes: Vec<PlayedScene>,
     pub all: Figures,
     pub histories: BTreeMap<String, TextureHistory>,
-    /// Bytes of textures in each frame, at the most.
+    /// The most bytes of textures in each frame.
     pub resident: Vec<u64>,
-    /// What could not be had; each once.
+    /// What could not be loaded, each once.
     pub told: Vec<String>,
-    /// The most bytes that were needed at once where that was more than the budget, and how often it came to that.
+    /// The most bytes needed at once where that exceeded the budget, and how often it did.
     pub over: Option<(u64, u32)>,
     pub replaced: u64,
     pub ledger: Ledger,
     pub misuses: u64,
 }
 
-/// A device that remembers what its textures are.
+/// A device that remembers which texture is which.
 #[derive(Debug, Default)]
 struct Labelled {
     device: SimulatedDevice,
@@ -112,7 +112,7 @@ impl Sink for Labelled {
     }
 }
 
-/// Everything that is there while scenes are played.
+/// Everything that exists while scenes are played.
 struct Stage<'s> {
     scenario: &'s Scenario,
     cache: Cache,
@@ -120,17 +120,17 @@ struct Stage<'s> {
     faults: Faults,
     frame: u64,
     run: Run,
-    /// Whether to note who holds what in each frame.
+    /// Whether to record who holds what in each frame.
     detailed: bool,
 }
 
-/// What a scene holds while it is on.
+/// What a scene holds while it is playing.
 struct OnStage {
     sets: Vec<LeaseSet>,
     actors: Vec<Actor>,
 }
 
-/// Plays the scenario with a load_plan.
+/// Plays the scenario according to a load plan.
 pub fn play(scenario: &Scenario, load_plan: &LoadPlan<'_>) -> Run {
     let mut stage = Stage::new(scenario, load_plan);
     let mut before: Option<(OnStage, usize)> = None;
@@ -142,7 +142,8 @@ pub fn play(scenario: &Scenario, load_plan: &LoadPlan<'_>) -> Run {
         if scenario.between == Between::GiveBackFirst {
             stage.end_scene(before.take());
         }
-        // Each time that a scene is played it holds in a name of its own, so that one is not taken for the next.
+        // Each time a scene is played it holds under a new name, so that its holds are not mistaken for those of the
+        // next time.
         let holder = stage.holder(stage.run.scenes.len(), scene);
         let cache = stage.cache.named(&holder);
         let on = OnStage::new(&cache, &load_plan.roles[*index]);
@@ -179,12 +180,13 @@ impl<'s> Stage<'s> {
             Some(memory) => device.with_memory(memory),
             None => device,
         };
-        // The pump decodes, at most as much in a frame as it makes: so the figures do not depend on the machine.
+        // The pump decodes at most as much per frame as the frame may create: so the figures do not depend on the
+        // machine.
         let budget = if load_plan.keeps_nothing { 0 } else { scenario.budget };
         let settings = Settings { roots, budget, workers: Some(0), limits: Limits::default(), ..Settings::default() };
         let (cache, pump) = Cache::new(settings, Labelled { device, ..Labelled::default() });
         for (alias, name) in load_plan.aliases {
-            // One that leads back to itself was told when the scenario was read, for nothing has its name.
+            // An alias that leads back to itself was reported when the scenario was read, because nothing has its name.
             let _ = cache.alias(alias, name);
         }
         let ledger = cache.ledger();
@@ -202,7 +204,7 @@ impl<'s> Stage<'s> {
         Self { scenario, cache, pump, faults, frame: 0, run, detailed: load_plan.detailed }
     }
 
-    /// The name in which a scene holds when it is played as the `index`th.
+    /// The name under which a scene holds when it is played as the `index`th.
     fn holder(&self, index: usize, scene: &Scene) -> String {
         format!("{} (scene {} of {})", scene.name, index + 1, self.scenario.play.len())
     }
@@ -215,7 +217,7 @@ impl<'s> Stage<'s> {
         let (mut ready, mut absent, mut peak) = (None, 0, 0);
         for frame in 0..scene.frames {
             self.make_trouble(scene, frame);
-            // Time is no measure here: the same scenario comes to the same on every machine.
+            // The limits are counts, not times: the same scenario gives the same figures on every machine.
             let (uploads, bytes) = (self.scenario.uploads as usize, self.scenario.upload_bytes);
             self.pump.pump(PerFrame { uploads, bytes, ..PerFrame::UNLIMITED });
             peak = peak.max(self.note());
@@ -232,7 +234,7 @@ impl<'s> Stage<'s> {
         on
     }
 
-    /// What was counted since a moment.
+    /// The counts since a moment.
     fn since(&self, begin: &Moment) -> Figures {
         let now = self.now();
         let (l, b, work) = (&now.ledger, &begin.ledger, &now.work);
@@ -267,14 +269,14 @@ impl<'s> Stage<'s> {
                 FaultKind::Lost(times) => self.pump.sink_mut().device.fail_next(DeviceFault::Lost, *times),
                 FaultKind::Reload(atlas) => {
                     self.faults.repack(atlas);
-                    // Any name of the atlas means the atlas.
+                    // Any name in the atlas stands for the atlas.
                     self.cache.reload(&format!("{atlas}:*"));
                 }
             }
         }
     }
 
-    /// Writes down what the frame came to; gives the bytes that were there at its most.
+    /// Records the frame; returns the most bytes that were loaded in it.
     fn note(&mut self) -> u64 {
         for event in self.cache.events() {
             match event {
@@ -313,7 +315,7 @@ impl<'s> Stage<'s> {
         }
     }
 
-    /// Draws all things once; gives how many were not there.
+    /// Draws all things once; returns how many were not loaded.
     fn draw(&mut self, on: &mut OnStage) -> u64 {
         let step = SECOND / i64::from(self.scenario.fps);
         self.pump.sink_mut().device.begin_frame();
@@ -343,7 +345,7 @@ impl<'s> Stage<'s> {
         absent
     }
 
-    /// A scene gives back what it holds; what it holds on to is written down.
+    /// A scene gives back what it holds; whatever it keeps is recorded.
     fn end_scene(&mut self, ended: Option<(OnStage, usize)>) {
         let Some((on, index)) = ended else { return };
         drop(on);

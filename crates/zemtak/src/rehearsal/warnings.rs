@@ -1,4 +1,4 @@
-//! What is odd about a rehearsal, each with the names that it is about.
+//! Warnings about a rehearsal, each with the names that it is about.
 
 use super::scenario::Scenario;
 use super::stage::{PlayedScene, Run};
@@ -6,7 +6,7 @@ use crate::notice::Notice;
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_build::format;
 
-/// Everything that is odd.
+/// All warnings.
 pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
     let mut warnings: Vec<Notice> = run.told.iter().map(|text| Notice::of_all("failure", text)).collect();
     warnings.extend(run.over.map(|(most, times)| {
@@ -25,7 +25,7 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
         let text = format!("{} draws of textures that are not there: a bug in zemtak, please report it", run.misuses);
         warnings.push(Notice::of_all("misuse", text));
     }
-    // A scene that is played twice is told of once.
+    // A scene that is played twice is reported once.
     let mut told = BTreeSet::new();
     warnings.retain(|warning| told.insert(warning.clone()));
     warnings
@@ -47,7 +47,7 @@ fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = Notice> {
             Some(made - before).filter(|gap| *gap <= scenario.soon)
         };
         let gaps: Vec<u64> = history.made.iter().skip(1).filter_map(gap).collect();
-        // A new version takes the place of the old one in the same frame.
+        // A new version replaces the old one in the same frame.
         let gaps: Vec<u64> = gaps.into_iter().filter(|gap| *gap > 0).collect();
         let least = gaps.iter().min()?;
         let times = if gaps.len() == 1 { String::new() } else { format!(" {} times, once", gaps.len()) };
@@ -66,7 +66,7 @@ fn held_on(scenario: &Scenario, played: &PlayedScene) -> Option<Notice> {
     (!played.left.is_empty()).then(|| Notice::about("held_after_end", scene, text()))
 }
 
-/// A scene that binds several pages for sprites that would fit one.
+/// A scene that binds several pages for sprites that would fit on one.
 fn scattered(scenario: &Scenario, played: &PlayedScene) -> Option<Notice> {
     let (mut pixels, mut largest, mut pages) = (0, 0, BTreeMap::new());
     for name in played.pages.values().flatten() {
@@ -75,7 +75,7 @@ fn scattered(scenario: &Scenario, played: &PlayedScene) -> Option<Notice> {
         largest = largest.max(room);
         *pages.entry(page).or_insert(0_usize) += 1;
     }
-    // Packed densely, a page is filled to nine tenths or more.
+    // A densely packed page is at least nine tenths full.
     if pages.len() < 2 || pixels * 10 > largest * 8 {
         return None;
     }

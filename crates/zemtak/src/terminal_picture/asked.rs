@@ -1,23 +1,24 @@
-//! Whether the terminal knows the graphics escape: only it can tell.
+//! Whether the terminal supports the graphics escape: only the terminal itself can tell.
 
-/// Asks for a picture of one pixel without drawing it, then for what kind of terminal it is: the second is answered by all.
+/// Offers a picture of one pixel without drawing it, then asks for the kind of terminal: every terminal answers the
+/// second question.
 const QUESTION: &[u8] = b"\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\\x1b[c";
 
-/// How often a tenth of a second is waited for an answer.
+/// How many tenths of a second to wait for an answer.
 const PATIENCE: usize = 3;
 
-/// Whether an answer says so.
+/// Whether an answer confirms it.
 fn says_yes(answer: &[u8]) -> bool {
     answer.windows(8).any(|part| part == b"_Gi=31;O")
 }
 
-/// Whether the second answer is there, behind which nothing comes.
+/// Whether the second answer, which comes last, has arrived.
 fn is_whole(answer: &[u8]) -> bool {
     let kind = answer.windows(3).position(|part| part == b"\x1b[?");
     kind.is_some_and(|at| answer[at..].contains(&b'c'))
 }
 
-/// Asks the terminal that standard output is. One that cannot be asked knows nothing.
+/// Asks the terminal of standard output. One that cannot be asked supports nothing.
 #[cfg(unix)]
 pub fn knows_graphics() -> bool {
     use rustix::stdio::{stdin, stdout};
@@ -58,7 +59,7 @@ fn ask() -> Vec<u8> {
     answer
 }
 
-/// Other systems offer no way to ask that is worth its code.
+/// Other systems have no way to ask that is worth its code.
 #[cfg(not(unix))]
 pub fn knows_graphics() -> bool {
     false

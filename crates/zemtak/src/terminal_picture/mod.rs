@@ -1,4 +1,4 @@
-//! Pictures in a terminal: half blocks in 24-bit colour, or the graphics escape of those that say that they know it.
+//! Pictures in a terminal: half blocks in 24-bit colour, or the graphics escape where the terminal supports it.
 
 mod asked;
 
@@ -12,34 +12,34 @@ use terminal_size::{Height, Width, terminal_size};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
-/// Columns and rows where standard output is no terminal that tells its size.
+/// Columns and rows if standard output is not a terminal that reports its size.
 const USUAL: [u32; 2] = [80, 24];
 
-/// What lies behind half transparent pixels: nobody can tell a terminal's own background.
+/// The background of half transparent pixels: a terminal's own background is not known.
 const BEHIND: Colour = NIGHT;
 
 /// Pixels with less alpha are not drawn.
 const LEAST_ALPHA: u8 = 32;
 
-/// Small pictures are enlarged up to this side where pixels of the screen are drawn.
+/// Small pictures are enlarged up to this side if they are drawn in screen pixels.
 const LARGE: u32 = 320;
 
-/// The most bytes of one piece of the graphics escape, in base 64.
+/// The largest piece of the graphics escape in bytes of base 64.
 const PIECE: usize = 4096;
 
 /// How a terminal shows pictures.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Means {
-    /// Two pixels in a character.
+    /// Two pixels per character.
     HalfBlocks,
     /// The graphics escape that carries pixels in base 64.
     Graphics,
-    /// Not at all: colours are not wanted, or the output is no terminal.
+    /// Not at all: colours are turned off, or the output is not a terminal.
     None,
 }
 
 impl Means {
-    /// What standard output can do: the terminal is asked.
+    /// What standard output supports: the terminal is asked.
     #[must_use]
     pub fn of_stdout() -> Self {
         if anstream::AutoStream::choice(&std::io::stdout()) == ColorChoice::Never {
@@ -49,7 +49,7 @@ impl Means {
     }
 }
 
-/// A picture as text that draws it, with a newline at the end. Where it cannot be drawn a line says how it could.
+/// A picture as text that draws it, with a newline at the end. If it cannot be drawn, a line says how it could.
 #[must_use]
 pub fn picture(pixels: &Pixels, means: Means) -> String {
     match means {
@@ -66,7 +66,7 @@ fn columns_and_rows() -> [u32; 2] {
     terminal_size().map_or(USUAL, |(Width(width), Height(height))| [width.into(), height.into()]).map(|n: u32| n.max(1))
 }
 
-/// A picture that takes no more columns and rows than that.
+/// A picture that takes no more than these columns and rows.
 fn fitting(pixels: &Pixels, [columns, rows]: [u32; 2]) -> Pixels {
     let Size { w, h } = pixels.size();
     let across = f64::from(columns) / f64::from(w.max(1));
@@ -74,7 +74,7 @@ fn fitting(pixels: &Pixels, [columns, rows]: [u32; 2]) -> Pixels {
     scaled(pixels, across.min(down).min(1.0))
 }
 
-/// A part of a terminal in which one picture follows another in the same place.
+/// A part of a terminal in which pictures follow each other in the same place.
 #[derive(Debug, Clone, Copy)]
 pub struct Screen {
     means: Means,
@@ -82,7 +82,7 @@ pub struct Screen {
 }
 
 impl Screen {
-    /// All of the terminal that standard output is, but for the line of the cursor.
+    /// The whole terminal of standard output except for the line of the cursor.
     #[must_use]
     pub fn new(means: Means) -> Self {
         let [columns, rows] = columns_and_rows();
@@ -99,11 +99,11 @@ impl Screen {
         height.div_ceil(2).max(1)
     }
 
-    /// The text that draws a picture from the cursor on, over the one that is there.
+    /// Text that draws a picture from the cursor on, over the previous one.
     #[must_use]
     pub fn frame(self, picture: &Pixels) -> String {
         match self.means {
-            // One image that is drawn anew, as many characters high as two pixels a character would be.
+            // One image, drawn again each time, as many rows high as half blocks would be.
             Means::Graphics => {
                 graphics(&fitting(picture, self.size), &format!("i=1,q=2,C=1,r={},", self.rows(picture.size())))
             }
@@ -112,7 +112,7 @@ impl Screen {
     }
 }
 
-/// A character for each pair of pixels above each other.
+/// One character for each pair of pixels above each other.
 fn half_blocks(pixels: &Pixels) -> String {
     let Size { w, h } = pixels.size();
     let seen = |x: u32, y: u32| pixels.get(x, y).filter(|pixel| pixel[3] >= LEAST_ALPHA).map(over_night);

@@ -15,14 +15,20 @@ fn steady(line: &str) -> String {
     }
 }
 
-#[test]
-fn every_command_of_the_guide_answers_what_it_shows() {
+/// The demo's project, without anything built.
+fn demo_project() -> Folder {
     let folder = Folder::new();
     let project = demo_art().parent().unwrap().to_owned();
     for entry in walkdir::WalkDir::new(&project).into_iter().map(Result::unwrap).filter(|e| e.file_type().is_file()) {
         let below = entry.path().strip_prefix(&project).unwrap();
         folder.write(below.to_str().unwrap(), std::fs::read(entry.path()).unwrap());
     }
+    folder
+}
+
+#[test]
+fn every_command_of_the_guide_answers_what_it_shows() {
+    let folder = demo_project();
     let mut commands = 0;
     for block in GUIDE.split("```console\n").skip(1) {
         let block = block.split("\n```").next().unwrap();
@@ -44,6 +50,21 @@ fn every_command_of_the_guide_answers_what_it_shows() {
         }
     }
     assert_eq!(commands, 17);
+}
+
+#[test]
+fn the_guide_shows_what_its_edits_change() {
+    let folder = demo_project();
+    folder.zemtak("pack --quiet").exits(0);
+    std::fs::remove_file(folder.path("art/moth/fly/07.png")).unwrap();
+    std::fs::rename(folder.path("art/star/large.png"), folder.path("art/star/huge.png")).unwrap();
+    let air = folder.path("art/letter/air.png");
+    let larger = image::imageops::resize(&image::open(&air).unwrap(), 52, 40, image::imageops::FilterType::Nearest);
+    larger.save(&air).unwrap();
+
+    let said = folder.zemtak("pack --name scene --diff").exits(0).out();
+    let shown = GUIDE.split("```text\n").nth(1).unwrap().split("```").next().unwrap();
+    assert!(said.contains(shown), "{said}");
 }
 
 /// The names between back quotes.

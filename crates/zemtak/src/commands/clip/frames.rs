@@ -15,11 +15,11 @@ use zemtak_runtime::AtlasFile;
 /// How a step is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Look {
-    /// How many pixels a side a pixel takes.
+    /// Output pixels per side of a pixel.
     pub zoom: u32,
-    /// Blend between pixels instead of keeping them hard.
+    /// Blend between pixels instead of keeping hard edges.
     pub smooth: bool,
-    /// What lies behind it.
+    /// The background.
     pub behind: Behind,
 }
 
@@ -30,37 +30,37 @@ pub struct Shown {
     pub look: Look,
     /// How fast it plays.
     pub speed: Ratio,
-    /// Each step once, instead of as they play.
+    /// Each step once, instead of in playback order.
     pub once_each: bool,
 }
 
-/// What lies behind a clip.
+/// The background of a clip.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Behind {
     /// Nothing.
     Transparent,
     /// A colour.
     Colour([u8; 4]),
-    /// Grey squares.
+    /// A grey checkerboard.
     Checker,
 }
 
-/// The largest side of a picture, and the most pixels of all of them.
+/// The largest side of a picture, and the most pixels of all pictures together.
 const LONGEST_SIDE: u32 = 16_384;
 const MOST_PIXELS: u64 = 1 << 28;
 
-/// The side of a square of the checker.
+/// The side of a square of the checkerboard.
 const SQUARE: usize = 8;
 
-/// The pictures of a clip.
+/// A clip as pictures.
 pub struct Frames {
-    /// Of each step.
+    /// One picture per step.
     pictures: Vec<Pixels>,
-    /// When its turns begin and end.
+    /// When each turn begins and ends.
     pub timeline: Timeline,
-    /// The turns that are shown, in their order.
+    /// The turns that are shown, in order.
     pub order: Vec<usize>,
-    /// Whether it begins again when it has come to its end.
+    /// Whether it starts again from the beginning after its end.
     pub for_ever: bool,
     speed: Ratio,
     _held: HeldPixels,
@@ -86,7 +86,7 @@ impl Frames {
         if speed.num() < 0 {
             order.reverse();
         }
-        // What takes no time is never seen.
+        // A step that lasts no time is never seen.
         order.retain(|&turn| once_each || timeline.length_of(turn)[0] > 0);
         Ok(Self { pictures, timeline, order, for_ever: clip.mode != Mode::Once, speed, _held: held })
     }
@@ -102,7 +102,7 @@ impl Frames {
     }
 }
 
-/// The sprite of each step on the common canvas, zoomed, with what lies behind.
+/// The sprite of each step on the common canvas, enlarged, over the background.
 fn pictures(
     file: &AtlasFile,
     of: &Of,
@@ -129,7 +129,7 @@ fn pictures(
         )));
     }
     let held = console.allowance().hold(name, &format::count(clip.steps.len(), "picture", "pictures"), pixels)?;
-    let pages = pages(file, of, &sprites, console)?;
+    let (pages, _pages_held) = pages(file, of, &sprites, console)?;
     let place = |(sprite, [x, y]): (&&Sprite, &[u32; 2])| {
         let own = sprite.restore(&pages[&sprite.page])?;
         let mut picture = Pixels::transparent(canvas.size)?;
@@ -145,18 +145,17 @@ fn pictures(
     Ok((pictures, held))
 }
 
-/// The pages that sprites lie on.
+/// The pages that sprites lie on, and the memory they count for.
 fn pages(
     file: &AtlasFile,
     of: &Of,
     sprites: &[&Sprite],
     console: &Console,
-) -> Result<BTreeMap<usize, Pixels>, Failure> {
+) -> Result<(BTreeMap<usize, Pixels>, HeldPixels), Failure> {
     let needed: BTreeSet<usize> = sprites.iter().map(|sprite| sprite.page).collect();
     let needed: Vec<usize> = needed.into_iter().collect();
-    // They are let go once the steps are drawn, and so is what they count.
-    let (pages, _held) = descriptor::read_pages(&of.descriptor, file, &needed, console.allowance())?.whole()?;
-    Ok(needed.into_iter().zip(pages).collect())
+    let (pages, held) = descriptor::read_pages(&of.descriptor, file, &needed, console.allowance())?.whole()?;
+    Ok((needed.into_iter().zip(pages).collect(), held))
 }
 
 fn straight(picture: &mut Pixels, atlas: &Atlas, page: usize) {
@@ -174,7 +173,7 @@ fn zoomed(picture: Pixels, look: Look) -> Pixels {
     }
 }
 
-/// Lays a picture over what is behind it.
+/// Blends a picture over the background.
 fn behind(mut picture: Pixels, behind: Behind) -> Pixels {
     let width = picture.size().w as usize;
     let colour_at = |i: usize| match behind {
@@ -192,7 +191,7 @@ fn behind(mut picture: Pixels, behind: Behind) -> Pixels {
     picture
 }
 
-/// One colour over another: `a = a1 + a2 * (1 - a1)`, colours weighed by their share of it, all rounded.
+/// One colour over another: `a = a1 + a2 * (1 - a1)`, colours weighted by their share of it, all rounded.
 fn over(top: [u8; 4], under: [u8; 4]) -> [u8; 4] {
     let (a, b) = (u32::from(top[3]) * 255, (255 - u32::from(top[3])) * u32::from(under[3]));
     let all = a + b;
@@ -203,7 +202,7 @@ fn over(top: [u8; 4], under: [u8; 4]) -> [u8; 4] {
     [mixed(0), mixed(1), mixed(2), (all + 127) / 255].map(|value| u8::try_from(value).unwrap_or(u8::MAX))
 }
 
-/// When each shown turn ends, in nanoseconds from the first one's beginning.
+/// When each shown turn ends, in nanoseconds from the start of the first.
 pub fn ends(timeline: &Timeline, order: &[usize], speed: Ratio) -> Vec<i64> {
     let mut at = 0_i128;
     let ends = order.iter().map(|&turn| {

@@ -1,4 +1,4 @@
-//! `zemtak clip`: which step is shown when, and how a clip looks.
+//! `zemtak clip`: which step is shown when, and what a clip looks like.
 
 pub mod frames;
 pub mod render;
@@ -17,7 +17,7 @@ use zemtak_core::atlas::{Atlas, Clip};
 use zemtak_core::clip::{FOREVER, Finding, Ratio, SECOND, Shown, Timeline, findings};
 use zemtak_core::name::ClipName;
 
-/// What is asked.
+/// A question about clips.
 #[derive(Debug, Clone, PartialEq)]
 pub enum ClipRequest {
     /// All clips of a descriptor.
@@ -27,25 +27,25 @@ pub enum ClipRequest {
     },
     /// The steps of a clip with their times.
     Table(Of),
-    /// What is shown at some times.
+    /// What is shown at given times.
     At {
-        /// Of which clip.
+        /// The clip.
         of: Of,
         /// The times, in nanoseconds.
         times: Vec<i64>,
-        /// How fast it plays.
+        /// The playback speed.
         speed: Ratio,
-        /// Where it begins, in nanoseconds of the clip.
+        /// The start position, in nanoseconds of the clip.
         start: i64,
     },
-    /// How it looks, as a file.
+    /// Draw it to a file.
     Render(render::RenderRequest),
-    /// How it looks, in the terminal.
+    /// Play it in the terminal.
     Play(terminal::PlayRequest),
 }
 
 impl ClipRequest {
-    /// The descriptor that it is about.
+    /// The descriptor that the request is about.
     pub fn descriptor_mut(&mut self) -> &mut PathBuf {
         match self {
             Self::List { descriptor } => descriptor,
@@ -65,7 +65,7 @@ pub struct Of {
     pub clip: String,
 }
 
-/// Answers it.
+/// Answers the request.
 ///
 /// # Errors
 /// The descriptor cannot be used, there is no such clip, or it cannot be played or drawn.
@@ -94,14 +94,14 @@ fn timeline(name: &str, clip: &Clip) -> Result<Timeline, Problem> {
     })
 }
 
-/// Nanoseconds to the last one: `1.25 s`, `16.683333 ms`.
+/// Exact to the nanosecond: `1.25 s`, `16.683333 ms`.
 fn exact_time(nanoseconds: i64) -> String {
     #[expect(clippy::cast_precision_loss, reason = "for people")]
     let ms = nanoseconds as f64 / 1e6;
     if nanoseconds.abs() >= SECOND { format!("{} s", ms / 1e3) } else { format!("{ms} ms") }
 }
 
-/// Nanoseconds as people read them: `16.7 ms`, `667 ms`, `2,133 ms`, `2 h`; of a clip that stands still, `for ever`.
+/// Nanoseconds rounded for reading: `16.7 ms`, `667 ms`, `2,133 ms`, `2 h`; `for ever` for a clip that stands still.
 pub(super) fn time(nanoseconds: i64) -> String {
     const TENTH: u64 = 100_000;
     if nanoseconds >= FOREVER {
@@ -191,7 +191,7 @@ impl Report for List {
     }
 }
 
-/// What is odd about a clip.
+/// What is unusual about a clip.
 fn notices(clip: &str, findings: &[Finding]) -> Vec<Notice> {
     let text = |finding: &Finding| format!("{}: {finding}", format::name(clip));
     findings.iter().map(|finding| Notice::about(finding.code(), clip, text(finding))).collect()
@@ -261,7 +261,7 @@ impl Report for Turns {
     }
 }
 
-/// What is shown at some times.
+/// What is shown at given times.
 struct At {
     name: String,
     /// Time, what is shown, and its sprite.

@@ -1,4 +1,4 @@
-//! `zemtak clip render`: a clip as a moving picture, or as a strip of its steps.
+//! `zemtak clip render`: a clip as an animation, or as a strip of its steps.
 
 use super::frames::{Frames, Look, Shown, ends};
 use super::{Of, time};
@@ -21,21 +21,21 @@ use zemtak_core::pixels::Pixels;
 /// What to draw, and how.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RenderRequest {
-    /// Which clip.
+    /// The clip.
     pub of: Of,
     /// The file.
     pub out: PathBuf,
-    /// In which form.
+    /// Its format.
     pub form: Form,
     /// How each step is drawn.
     pub look: Look,
-    /// How fast it plays; below 0 backwards.
+    /// Playback speed; below 0 plays backwards.
     pub speed: Ratio,
-    /// Replace whatever is there.
+    /// Replace an existing file.
     pub force: bool,
 }
 
-/// A form of moving picture.
+/// An output format.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
     /// An animated PNG.
@@ -46,7 +46,7 @@ pub enum Form {
     Strip,
 }
 
-/// Refuses a file name whose ending promises another format than is written.
+/// Refuses a file name whose extension promises another format.
 fn check_ending(request: &RenderRequest) -> Result<(), Failure> {
     let endings: &[&str] = if request.form == Form::Gif { &["gif"] } else { &["png", "apng"] };
     let ending = request.out.extension().and_then(|e| e.to_str()).unwrap_or_default().to_lowercase();
@@ -137,7 +137,8 @@ fn strip(pictures: &[&Pixels]) -> Option<Pixels> {
     Some(out)
 }
 
-/// Durations in units of some nanoseconds. Ends are rounded and not durations, so that the clip as a whole does not drift.
+/// Durations in units of a given number of nanoseconds. The end of each step is rounded, not its duration, so that the
+/// clip as a whole does not drift.
 fn rounded(timeline: &Timeline, order: &[usize], speed: Ratio, unit: i64) -> Vec<u16> {
     let mut before = 0;
     let durations = ends(timeline, order, speed).into_iter().map(|end| {

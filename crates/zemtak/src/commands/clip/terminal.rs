@@ -12,25 +12,25 @@ use std::time::{Duration, Instant};
 use zemtak_build::Failure;
 use zemtak_core::clip::Ratio;
 
-/// How often to look whether the user has had enough.
+/// How often to check whether the user wants to stop.
 const GLANCE: Duration = Duration::from_millis(20);
 
 /// What to play, and how.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlayRequest {
-    /// Which clip.
+    /// The clip.
     pub of: Of,
     /// How each step is drawn.
     pub look: Look,
-    /// How fast it plays; below 0 backwards.
+    /// Playback speed; below 0 plays backwards.
     pub speed: Ratio,
 }
 
-/// Nothing is left to be told of what was seen.
+/// Everything has been shown already: no text follows.
 pub struct Played;
 
-/// Plays: a clip that ends once, another until Ctrl-C. Where the output is no terminal each step is drawn below the one
-/// before.
+/// Plays a clip: one that ends, once; any other until Ctrl-C. If the output is not a terminal, the steps are drawn
+/// below each other.
 ///
 /// # Errors
 /// The clip cannot be drawn.
@@ -42,7 +42,7 @@ pub fn run(request: &PlayRequest, console: &Console) -> Result<Played, Failure> 
     let mut out = anstream::stdout();
     let means = Means::of_stdout();
     if at_once || means == Means::None {
-        // Where nothing can be drawn that is said once.
+        // Where nothing can be drawn, say so once.
         let drawn = frames.shown().take(if means == Means::None { 1 } else { usize::MAX });
         let drawn: String = drawn.map(|step| picture(step, means)).collect();
         return out
@@ -55,12 +55,12 @@ pub fn run(request: &PlayRequest, console: &Console) -> Result<Played, Failure> 
     let height = frames.shown().map(|picture| screen.rows(picture.size())).max().unwrap_or(0);
     let ends: Vec<Duration> = frames.ends().iter().map(|ns| Duration::from_nanos(ns.unsigned_abs())).collect();
     let played = play(&mut out, &pictures, &ends, height, || frames.for_ever && !console.interrupt.asked(), console);
-    // Below the last picture, with a cursor again, however it ended.
+    // Leave the cursor visible and below the last picture, however playback ended.
     let below = write!(out, "{}\x1b[?25h", "\n".repeat(height as usize)).and_then(|()| out.flush());
     played.and(below).map(|()| Played).map_err(|error| Failure::io("standard output", &error))
 }
 
-/// Shows each picture in the place of the one before until its end.
+/// Shows each picture in place of the one before until its time is over.
 fn play(
     out: &mut impl Write,
     pictures: &[String],
@@ -69,7 +69,7 @@ fn play(
     again: impl Fn() -> bool,
     console: &Console,
 ) -> std::io::Result<()> {
-    // Room for the picture, which may lie at the bottom of the screen.
+    // Make room for the picture, which may start at the bottom of the screen.
     write!(out, "\x1b[?25l{}\x1b[{height}A", "\n".repeat(height as usize))?;
     let mut begin = Instant::now();
     loop {
@@ -86,7 +86,7 @@ fn play(
         if !again() {
             return Ok(());
         }
-        // From the moment at which it should have ended, so that it keeps its time.
+        // Counted from when it should have ended, so that delays do not add up.
         begin += ends.last().copied().unwrap_or_default();
     }
 }

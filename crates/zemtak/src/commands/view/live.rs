@@ -1,4 +1,4 @@
-//! `zemtak view --live`: the page of an atlas, served on this machine and kept current with what is built.
+//! `zemtak view --live`: serves the page of an atlas on this machine and updates it with every build.
 
 use crate::console::Console;
 use crate::document::Document;
@@ -11,16 +11,16 @@ use std::time::{Duration, Instant, SystemTime};
 use zemtak_build::project::Project;
 use zemtak_build::{Failure, format};
 
-/// How often the descriptor is looked at.
+/// How often the descriptor is checked for changes.
 const GLANCE: Duration = Duration::from_millis(100);
 
-/// How long files may not fit each other before that is an error: a build puts its pages in place one after another.
+/// How long files may be inconsistent before that is an error: a build puts its pages in place one after another.
 const PATIENCE: Duration = Duration::from_secs(1);
 
-/// Serves until Ctrl-C, and gives how many builds were shown.
+/// Serves until Ctrl-C, and returns how many builds were shown.
 ///
 /// # Errors
-/// The atlas cannot be read at first, or nothing can be served.
+/// The atlas cannot be read at the start, or the page cannot be served.
 pub fn run(descriptor: &Path, project: Option<&Path>, console: &Console) -> Result<usize, Failure> {
     let first = Opened::read(descriptor, console.allowance())?;
     let live = Live::start(project_of(&first, project, console))?;
@@ -38,16 +38,16 @@ pub fn run(descriptor: &Path, project: Option<&Path>, console: &Console) -> Resu
     Ok(builds)
 }
 
-/// Tells where to look.
+/// Prints the address.
 pub fn tell_address(address: &str, output: OutputOptions) {
     output.print_event(&Document::event("serving", json!({ "address": address })));
     if !output.json {
-        // Also with --quiet: without it nobody finds the page.
+        // Even with --quiet: nobody would find the page without it.
         eprintln!("open {address} in a browser on this machine; Ctrl-C ends it");
     }
 }
 
-/// The project file whose build this is.
+/// The project file of this build.
 fn project_of(opened: &Opened, named: Option<&Path>, console: &Console) -> Option<PathBuf> {
     let project = Project::open(named, &console.limits).ok()?;
     let base = opened.atlas.base.as_ref().unwrap_or(&opened.atlas.name);
@@ -56,24 +56,24 @@ fn project_of(opened: &Opened, named: Option<&Path>, console: &Console) -> Optio
     (is_its && project.atlases.iter().any(|(name, _)| name == base)).then_some(project.path)
 }
 
-/// When a file was written last, and its length.
+/// The modification time and length of a file.
 fn stamp(path: &Path) -> Option<(SystemTime, u64)> {
     let meta = std::fs::metadata(path).ok()?;
     Some((meta.modified().ok()?, meta.len()))
 }
 
-/// What was shown of a descriptor.
+/// The state of a descriptor that was shown.
 struct Follower {
     seen: Option<(SystemTime, u64)>,
     text: String,
-    /// Since when it cannot be shown, and whether that was told.
+    /// Since when it cannot be shown, and whether that was reported.
     wrong_since: Option<(Instant, bool)>,
 }
 
 impl Follower {
-    /// Shows the build that is there, if it is another one.
+    /// Shows the current build, if it is a new one.
     fn follow(&mut self, descriptor: &Path, live: &Live, console: &Console) -> Result<bool, Failure> {
-        // Before it is read: what changes meanwhile is seen the next time.
+        // Taken before the file is read: a change in between is noticed the next time.
         let now = stamp(descriptor);
         if now == self.seen && self.wrong_since.is_none() {
             return Ok(false);

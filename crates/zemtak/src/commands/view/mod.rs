@@ -1,4 +1,4 @@
-//! `zemtak view`: an atlas as a picture, or as a page for a browser.
+//! `zemtak view`: an atlas as a picture, or as an HTML page.
 
 pub mod live;
 
@@ -20,10 +20,10 @@ use zemtak_build::{Failure, Problem, ProblemKind, format, write};
 use zemtak_core::codec::Mark;
 use zemtak_core::geometry::Rect;
 
-/// What of an atlas is drawn.
+/// The contents of a picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Subject {
-    /// Its pages.
+    /// The atlas's pages.
     #[default]
     Pages,
     /// Its sprites, each on its canvas.
@@ -37,26 +37,26 @@ impl Keyword for Subject {
     ];
 }
 
-/// Which atlas, and how it is drawn.
+/// Which atlas, and how to show it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ViewRequest {
     /// The descriptor.
     pub descriptor: PathBuf,
-    /// What is drawn.
+    /// What to draw.
     pub subject: Subject,
     /// Only this page.
     pub page: Option<usize>,
-    /// Where a picture is drawn.
+    /// Where to draw a picture.
     pub png: Option<PathBuf>,
-    /// Where a page for a browser is written.
+    /// Where to write an HTML page.
     pub html: Option<PathBuf>,
-    /// The atlas as it was before, to compare with on that page.
+    /// The atlas before a change, to compare with on that page.
     pub before: Option<PathBuf>,
-    /// Whether the page is served and kept current until Ctrl-C.
+    /// Whether the page is served and updated until Ctrl-C.
     pub live: bool,
-    /// The project file, where one was named.
+    /// The project file, if one was named.
     pub project: Option<PathBuf>,
-    /// Whether another file may be replaced.
+    /// Whether an existing file that is not ours may be replaced.
     pub force: bool,
 }
 
@@ -65,9 +65,9 @@ pub struct View {
     files: Vec<(&'static str, String, u64)>,
     pages: usize,
     sprites: usize,
-    /// How many of them are on the picture.
+    /// How many of them the picture shows.
     shown: usize,
-    /// How many builds were shown, of a page that was served.
+    /// How many builds a served page has shown.
     builds: Option<usize>,
 }
 
@@ -109,7 +109,7 @@ pub fn run(request: &ViewRequest, console: &Console) -> Result<View, Failure> {
     Ok(view)
 }
 
-/// The page for a browser, with the atlas before where there is one.
+/// The HTML page, with the earlier atlas if one is given.
 fn page(atlas: &Opened, before: Option<&Opened>) -> Result<String, Failure> {
     match before {
         Some(before) => html_view::page_of_both(before, atlas, &Difference::between(before, atlas).json()),
@@ -117,7 +117,7 @@ fn page(atlas: &Opened, before: Option<&Opened>) -> Result<String, Failure> {
     }
 }
 
-/// The pages that are asked for.
+/// The requested pages.
 fn chosen(atlas: &Opened, page: Option<usize>) -> Result<Vec<usize>, Failure> {
     let count = atlas.pages.len();
     match page {
