@@ -203,11 +203,10 @@ fn another_speed_goes_on_from_the_same_place() {
     let mut player = Player::new(Ratio::new(1, 4).unwrap());
     let _ = player.advance(&timeline, 3);
     player.set_speed(Ratio::new(1, 2).unwrap());
-    let places = [1, 1, 2, 2].map(|expected| {
+    for expected in [1, 1, 2, 2] {
         let _ = player.advance(&timeline, 1);
-        (player.place(&timeline), expected)
-    });
-    assert!(places.iter().all(|(place, expected)| place == expected), "{places:?}");
+        assert_eq!(player.place(&timeline), expected);
+    }
 }
 
 /// After it was moved back into its last step, it still reported that it had ended.

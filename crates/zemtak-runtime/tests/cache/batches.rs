@@ -125,7 +125,7 @@ proptest! {
             let corner = |of: &[f32], [s, t]: [f32; 2]| [of[0] + of[2] * s + of[4] * t, of[1] + of[3] * s + of[5] * t];
             let corners = [[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0]];
             let (positions, uv) = (corners.map(|c| corner(&numbers[..6], c)), corners.map(|c| corner(&numbers[6..], c)));
-            // Those that lie outside are passed over.
+            // Those that lie outside are skipped.
             let same = |d: &&Drawn| (d.quad.positions, d.quad.uv, &d.tint[..]) == (positions, uv, &instance[48..]);
             prop_assert!(quads.find(same).is_some(), "{positions:?}");
         }

@@ -128,7 +128,7 @@ fn two_atlases_are_compared_in_place() {
     let kinds = tab.eval("changes.reduce((all, { kind }) => ({ ...all, [kind]: (all[kind] || 0) + 1 }), {})");
     assert_eq!(kinds, json!({ "added": 1, "removed": 1, "repainted": count("repainted"), "moved": count("moved") }));
     assert!(count("moved") > 3 && count("repainted") == 1);
-    // What went is shown where it was, on the atlas before; the rest on that of now, at the same zoom.
+    // What was removed is shown where it was, on the atlas before; the rest on the current one, at the same zoom.
     tab.eval("zoomAt(1.7, 100, 100)");
     tab.click("#changes button[data-name='letter/spin/00']");
     assert_eq!(

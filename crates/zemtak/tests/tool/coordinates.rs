@@ -116,7 +116,7 @@ fn a_batch_comes_out_sorted_by_page_as_promised_byte_for_byte() {
     folder.write("list.csv", &list);
     folder.write("list.json", serde_json::to_string(&entries).unwrap());
     let descriptor = "quad build/night.zemtak.json --v-up";
-    // A file that nothing would be written to was passed over without a word.
+    // A file that nothing would be written to was ignored without a word.
     let told = folder.zemtak(&format!("{descriptor} --list list.csv -o quads.bin")).exits(2).err();
     assert!(told.contains("quads.bin: only a vertex buffer is written to a file"), "{told}");
     let told = folder.zemtak(&format!("{descriptor} --list list.csv --as buffer -o quads.bin --json")).exits(0).json();

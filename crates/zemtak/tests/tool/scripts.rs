@@ -54,7 +54,7 @@ fn an_atlas_of_the_project_is_named_in_place_of_its_descriptor() {
     }
     let unknown = folder.zemtak("-C game list nigth").exits(2).err();
     assert!(unknown.contains("the project has night, night-half, things; did you mean night?"), "{unknown}");
-    // A folder of that name is no descriptor; a project file that is wrong is told and not passed over.
+    // A folder of that name is not a descriptor; an invalid project file is reported, not ignored.
     folder.write("game/night/readme.txt", "");
     assert_eq!(
         folder.zemtak("-C game describe night moth/1").exits(0).out(),
