@@ -2,7 +2,7 @@
 
 use crate::frame::Frame;
 use crate::game::Game;
-use crate::reference::Reference;
+use crate::reference::{Picture, Reference};
 use crate::renderer::Renderer;
 use crate::sink::GlSink;
 use glutin::api::egl::device::Device;
@@ -11,7 +11,6 @@ use glutin::config::{ConfigSurfaceTypes, ConfigTemplateBuilder};
 use glutin::context::{ContextApi, ContextAttributesBuilder, Version};
 use glutin::prelude::*;
 use glutin::surface::{PbufferSurface, SurfaceAttributesBuilder};
-use image::RgbaImage;
 use std::error::Error;
 use std::num::NonZero;
 use std::path::Path;
@@ -46,8 +45,7 @@ pub fn run(settings: Settings, art: &Path, frames: u32, png: Option<&Path>) -> R
             frame.end();
             draws = renderer.draw(&frame.batch, SIZE);
         }
-        let [w, h] = SIZE;
-        let drawn = RgbaImage::from_raw(w, h, renderer.pixels(SIZE)).ok_or("no picture was read back")?;
+        let drawn = Picture { size: SIZE, pixels: renderer.pixels(SIZE) };
         if let Some(png) = png {
             drawn.save(png)?;
         }
@@ -61,22 +59,22 @@ pub fn run(settings: Settings, art: &Path, frames: u32, png: Option<&Path>) -> R
     })
 }
 
-fn compare(drawn: &RgbaImage, expected: &RgbaImage) -> Result<(), Box<dyn Error>> {
-    let (mut wrong, mut most, mut first) = (0_u32, 0, None);
-    for ((x, y, own), other) in drawn.enumerate_pixels().zip(expected.pixels()) {
-        let off = own.0.iter().zip(other.0).map(|(a, b)| a.abs_diff(b)).max().unwrap_or(0);
-        most = most.max(off);
-        if off > ALLOWED {
-            wrong += 1;
-            first = first.or(Some((x, y, own.0, other.0)));
-        }
-    }
-    if let Some((x, y, own, other)) = first {
+fn compare(drawn: &Picture, expected: &Picture) -> Result<(), Box<dyn Error>> {
+    let off: Vec<u8> = drawn.pixels.iter().zip(&expected.pixels).map(|(own, other)| distance(*own, *other)).collect();
+    if let Some(first) = off.iter().position(|off| *off > ALLOWED) {
+        let wrong = off.iter().filter(|off| **off > ALLOWED).count();
+        let [x, y] = [first % SIZE[0] as usize, first / SIZE[0] as usize];
+        let (own, other) = (drawn.pixels[first], expected.pixels[first]);
         return Err(format!("{wrong} pixels differ, first {x}, {y}: {own:?} instead of {other:?}").into());
     }
-    let pixels = drawn.width() * drawn.height();
-    println!("{pixels} pixels as the loose images say, none off by more than {most} of 255");
+    let most = off.iter().max().unwrap_or(&0);
+    println!("{} pixels as the loose images say, none off by more than {most} of 255", off.len());
     Ok(())
+}
+
+/// How far the channel that differs most is off.
+fn distance(own: [u8; 4], other: [u8; 4]) -> u8 {
+    own.iter().zip(other).map(|(a, b)| a.abs_diff(b)).max().unwrap_or(0)
 }
 
 /// Runs something with an OpenGL ES 3 context that draws into memory.

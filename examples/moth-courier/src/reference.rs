@@ -1,15 +1,38 @@
 //! The same frame from the loose images alone, without a page, a UV or a graphics card: what the picture must be.
 
 use crate::frame::{Shown, What};
-use image::RgbaImage;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use zemtak_runtime::coords::Part;
 
+/// A picture with straight alpha, row by row.
+pub struct Picture {
+    pub size: [u32; 2],
+    pub pixels: Vec<[u8; 4]>,
+}
+
+impl Picture {
+    fn filled(size: [u32; 2], pixel: [u8; 4]) -> Self {
+        Self { size, pixels: vec![pixel; (size[0] * size[1]) as usize] }
+    }
+
+    /// Reads a PNG, with another decoder than the runtime's.
+    fn open(path: &Path) -> Result<Self, lodepng::Error> {
+        let read = lodepng::decode32_file(path)?;
+        let pixels = read.buffer.iter().map(|pixel| [pixel.r, pixel.g, pixel.b, pixel.a]).collect();
+        Ok(Self { size: [read.width, read.height].map(|side| side as u32), pixels })
+    }
+
+    pub fn save(&self, path: &Path) -> Result<(), lodepng::Error> {
+        let [w, h] = self.size.map(|side| side as usize);
+        lodepng::encode32_file(path, &self.pixels, w, h)
+    }
+}
+
 /// Draws frames from a folder of loose images.
 pub struct Reference {
     art: PathBuf,
-    images: HashMap<String, RgbaImage>,
+    images: HashMap<String, Picture>,
 }
 
 impl Reference {
@@ -18,28 +41,31 @@ impl Reference {
     }
 
     /// A frame of so many times 640 x 360 pixels.
-    pub fn draw(&mut self, shown: &[Shown], scale: u32) -> Result<RgbaImage, image::ImageError> {
-        let mut screen = RgbaImage::from_pixel(640 * scale, 360 * scale, image::Rgba([0, 0, 0, 255]));
+    pub fn draw(&mut self, shown: &[Shown], scale: u32) -> Result<Picture, lodepng::Error> {
+        let white = Picture::filled([1, 1], [255; 4]);
+        let mut screen = Picture::filled([640 * scale, 360 * scale], [0, 0, 0, 255]);
         for own in shown {
             let image = match &own.what {
-                What::Sprite { name, .. } | What::Panel { name, .. } => self.image(name)?.clone(),
-                What::Bar { .. } => RgbaImage::from_pixel(1, 1, image::Rgba([255; 4])),
+                What::Sprite { name, .. } | What::Panel { name, .. } => self.image(name)?,
+                What::Bar { .. } => &white,
             };
-            for (x, y, pixel) in screen.enumerate_pixels_mut() {
-                // The middle of the pixel, in the units of places.
-                let at = [x, y].map(|v| (f64::from(v) + 0.5) / f64::from(scale));
-                if let Some([x, y]) = texel(own, &image, at) {
-                    blend(&mut pixel.0, image.get_pixel(x, y).0, own.look.tint);
+            for (y, row) in (0..).zip(screen.pixels.chunks_exact_mut(screen.size[0] as usize)) {
+                for (x, pixel) in (0..).zip(row) {
+                    // The middle of the pixel, in the units of places.
+                    let at = [x, y].map(|v: u32| (f64::from(v) + 0.5) / f64::from(scale));
+                    if let Some([x, y]) = texel(own, image.size, at) {
+                        blend(pixel, image.pixels[(y * image.size[0] + x) as usize], own.look.tint);
+                    }
                 }
             }
         }
         Ok(screen)
     }
 
-    fn image(&mut self, name: &str) -> Result<&RgbaImage, image::ImageError> {
+    fn image(&mut self, name: &str) -> Result<&Picture, lodepng::Error> {
         if !self.images.contains_key(name) {
             let (_, path) = name.split_once(':').unwrap_or(("", name));
-            let image = image::open(self.art.join(format!("{path}.png")))?.to_rgba8();
+            let image = Picture::open(&self.art.join(format!("{path}.png")))?;
             self.images.insert(name.to_owned(), image);
         }
         Ok(&self.images[name])
@@ -55,10 +81,9 @@ fn pivot(name: &str, [w, h]: [f64; 2]) -> [f64; 2] {
     }
 }
 
-/// The pixel of an image that shows at a place of the screen, if one does.
-fn texel(own: &Shown, image: &RgbaImage, at: [f64; 2]) -> Option<[u32; 2]> {
+/// The pixel of an image of a given size that shows at a place of the screen, if one does.
+fn texel(own: &Shown, canvas: [u32; 2], at: [f64; 2]) -> Option<[u32; 2]> {
     let beside = [at[0] - f64::from(own.at[0]), at[1] - f64::from(own.at[1])];
-    let canvas = [image.width(), image.height()];
     let inside = |[x, y]: [f64; 2], [w, h]: [u32; 2]| x >= 0.0 && y >= 0.0 && x < f64::from(w) && y < f64::from(h);
     match &own.what {
         What::Bar { size } => inside(beside, *size).then_some([0, 0]),

@@ -91,13 +91,13 @@ impl Renderer {
     }
 
     /// The pixels of what was drawn, rows from the top.
-    pub fn pixels(&self, [w, h]: [u32; 2]) -> Vec<u8> {
+    pub fn pixels(&self, [w, h]: [u32; 2]) -> Vec<[u8; 4]> {
         let row = w as usize * 4;
         let mut pixels = vec![0; row * h as usize];
         let into = glow::PixelPackData::Slice(Some(&mut pixels));
         // SAFETY: the context is current; there is room for so many pixels.
         unsafe { self.gl.read_pixels(0, 0, w.cast_signed(), h.cast_signed(), glow::RGBA, glow::UNSIGNED_BYTE, into) };
-        pixels.chunks_exact(row).rev().flatten().copied().collect()
+        pixels.chunks_exact(row).rev().flat_map(|row| row.as_chunks::<4>().0).copied().collect()
     }
 }
 

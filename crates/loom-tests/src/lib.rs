@@ -1,26 +1,28 @@
 //! Every order in which two threads and the pump can meet, tried out by a model checker:
-//! `RUSTFLAGS="--cfg loom" cargo test -p zemtak-runtime --test loom --release`
+//! `RUSTFLAGS="--cfg loom" cargo test -p loom-tests`
 
-#![allow(missing_docs, clippy::unwrap_used, clippy::panic, reason = "a test may fail loudly")]
-#![cfg(loom)]
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test may fail loudly")]
+#![cfg(all(loom, test))]
 
 use std::collections::HashSet;
 use std::io;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
-use zemtak_core::codec::{PngEffort, encode_png};
-use zemtak_runtime::geometry::Size;
-use zemtak_runtime::{
-    Cache, Files, Lease, NewTexture, PerFrame, Pixels, Pump, Settings, Sink, SinkError, Stamp, Texture,
-};
+use zemtak_runtime::{Cache, Files, Lease, NewTexture, PerFrame, Pump, Settings, Sink, SinkError, Stamp, Texture};
+
+/// An image of one transparent pixel.
+const PIXEL: &[u8] = b"\x89PNG\r\n\x1a\n\
+    \0\0\0\x0dIHDR\0\0\0\x01\0\0\0\x01\x08\x06\0\0\0\x1f\x15\xc4\x89\
+    \0\0\0\x0bIDATx\x9cc`\0\x02\0\0\x05\0\x01z^\xab?\
+    \0\0\0\0IEND\xaeB`\x82";
 
 /// Two images, without locks of their own that would only add orders to try.
-struct Two(Vec<u8>);
+struct Two;
 
 impl Files for Two {
     fn read(&self, path: &str, _: u64) -> io::Result<Vec<u8>> {
-        if path == "a.png" || path == "b.png" { Ok(self.0.clone()) } else { Err(io::ErrorKind::NotFound.into()) }
+        if path == "a.png" || path == "b.png" { Ok(PIXEL.to_vec()) } else { Err(io::ErrorKind::NotFound.into()) }
     }
     fn stamp(&self, _: &str) -> io::Result<Stamp> {
         Ok(Stamp { length: 0, version: 0 })
@@ -67,10 +69,8 @@ fn in_all_orders(bound: Option<usize>, test: impl Fn() + Sync + Send + 'static) 
 
 /// A cache without room for what nobody holds, so that everything goes as soon as it may.
 fn cache() -> (Cache, Pump<Live>, Live) {
-    let pixels = Pixels::transparent(Size::new(1, 1)).unwrap();
-    let files = Two(encode_png(&pixels, PngEffort::Fast).unwrap());
     let live = Live::default();
-    let settings = Settings { workers: Some(0), budget: 0, ..Settings::over(files) };
+    let settings = Settings { workers: Some(0), budget: 0, ..Settings::over(Two) };
     let (cache, pump) = Cache::new(settings, live.clone());
     (cache, pump, live)
 }
