@@ -6,8 +6,7 @@ use crate::journal::Journal;
 use crate::observer::Observer;
 use crate::request::{PackRequest, Packed};
 use crate::{format, sources};
-use notify_debouncer_full::notify::{EventKind, RecommendedWatcher, RecursiveMode};
-use notify_debouncer_full::{DebounceEventResult, Debouncer, RecommendedCache, new_debouncer};
+use notify::{Event, RecommendedWatcher, RecursiveMode, Watcher};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
@@ -19,6 +18,9 @@ const GLANCE: Duration = Duration::from_millis(100);
 /// How long after a failure to try again without a change: a half-written file may be complete by then without a
 /// further event.
 const RETRY: Duration = Duration::from_secs(1);
+
+/// How long to wait for files to settle that are written again and again.
+const RESTLESS: Duration = Duration::from_secs(5);
 
 /// What happens while a project is watched, in order.
 #[derive(Debug)]
@@ -44,8 +46,8 @@ pub fn watch(
     mut tell: impl FnMut(WatchEvent),
 ) -> Result<(), Failure> {
     let (sender, changes) = channel();
-    let send = move |result: DebounceEventResult| drop(sender.send(result));
-    let mut watcher = new_debouncer(settle, None, send).map_err(|e| Failure::io("watching", &e))?;
+    let send = move |event| drop(sender.send((Instant::now(), event)));
+    let mut watcher = notify::recommended_watcher(send).map_err(|e| Failure::io("watching", &e))?;
     let mut places = Places::default();
     let journal = Journal::kept();
     let mut told = Vec::new();
@@ -69,7 +71,7 @@ pub fn watch(
         if !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
             tell(WatchEvent::Built(result.map(Box::new)));
         }
-        match wait(&changes, &places, again, observer) {
+        match wait(&changes, &places, settle, again, observer) {
             Some(changed) => {
                 journal.changed(&changed);
                 places.moved(&changed);
@@ -80,39 +82,43 @@ pub fn watch(
     }
 }
 
-/// Waits for a change that matters, and returns the files; none if it is time to try again. `None` once the caller
-/// wants to stop.
+/// Something that happened to files, and when it was heard of.
+type Heard = (Instant, notify::Result<Event>);
+
+/// Waits for changes that matter and for files to settle, and returns the files; none if it is time to try again, or if
+/// nobody knows which files changed. `None` once the caller wants to stop.
 fn wait(
-    changes: &Receiver<DebounceEventResult>,
+    changes: &Receiver<Heard>,
     places: &Places,
-    mut until: Option<Instant>,
+    settle: Duration,
+    again: Option<Instant>,
     observer: &dyn Observer,
 ) -> Option<Vec<PathBuf>> {
-    loop {
-        if observer.cancelled() {
-            return None;
-        }
-        match changes.recv_timeout(GLANCE) {
-            // More happened than could be reported.
-            Ok(Ok(events)) if events.iter().any(|event| event.need_rescan()) => return Some(Vec::new()),
-            Ok(Ok(events)) => {
-                let changed = |kind: &EventKind| !kind.is_access();
-                let events = events.iter().filter(|event| changed(&event.kind));
-                let paths: BTreeSet<&PathBuf> =
-                    events.flat_map(|event| &event.paths).filter(|path| places.matters(path)).collect();
-                if !paths.is_empty() {
-                    return Some(paths.into_iter().map(|path| as_typed(path)).collect());
+    let mut changed = BTreeSet::new();
+    let mut is_known = true;
+    // When all is settled, or it is time to try again; and when to wait no longer.
+    let (mut until, mut latest) = (again, None);
+    let has_come = |time: Option<Instant>| time.is_some_and(|time| time <= Instant::now());
+    while !observer.cancelled() {
+        let left = until.map_or(GLANCE, |until| until.saturating_duration_since(Instant::now()));
+        match changes.recv_timeout(left.min(GLANCE)) {
+            Ok((heard, event)) => {
+                if let Some(files) = places.changed(event) {
+                    is_known &= !files.is_empty();
+                    changed.extend(files);
+                    until = Some(heard + settle);
+                    latest.get_or_insert(heard + settle + RESTLESS);
                 }
             }
-            // Packing once more finds whatever was missed.
-            Ok(Err(_)) => return Some(Vec::new()),
+            Err(RecvTimeoutError::Timeout) if has_come(until) => latest = until,
             Err(RecvTimeoutError::Timeout) => {}
             Err(RecvTimeoutError::Disconnected) => return None,
         }
-        if until.take_if(|at| *at <= Instant::now()).is_some() {
-            return Some(Vec::new());
+        if has_come(latest) {
+            return Some(if is_known { changed.into_iter().collect() } else { Vec::new() });
         }
     }
+    None
 }
 
 /// A path below the working folder, the way it would be typed there.
@@ -145,6 +151,18 @@ impl Places {
         !path.starts_with(&self.out) && (self.files.contains(&path) || self.art.iter().any(of_art))
     }
 
+    /// The files of an event that matter, the way they would be typed; `None` if none does. No file if more happened than
+    /// could be reported: packing again finds whatever was missed.
+    fn changed(&self, event: notify::Result<Event>) -> Option<Vec<PathBuf>> {
+        let Some(event) = event.ok().filter(|event| !event.need_rescan()) else { return Some(Vec::new()) };
+        if event.kind.is_access() {
+            return None;
+        }
+        let paths: Vec<PathBuf> =
+            event.paths.iter().filter(|path| self.matters(path)).map(|path| as_typed(path)).collect();
+        (!paths.is_empty()).then_some(paths)
+    }
+
     /// Watches again whatever lies in changed paths or is one: a folder that reappears under its name is a different
     /// one.
     fn moved(&mut self, changed: &[PathBuf]) {
@@ -157,11 +175,7 @@ impl Places {
 
     /// Watches what the request currently depends on; folders that do not exist are looked for next time. Returns what
     /// a person would say is watched.
-    fn watch(
-        &mut self,
-        watcher: &mut Debouncer<RecommendedWatcher, RecommendedCache>,
-        request: &PackRequest,
-    ) -> Vec<PathBuf> {
+    fn watch(&mut self, watcher: &mut RecommendedWatcher, request: &PackRequest) -> Vec<PathBuf> {
         let inputs = request.inputs();
         self.out = sources::clean(&inputs.out).unwrap_or_default();
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_default();
@@ -187,4 +201,62 @@ fn places(inputs: &Inputs) -> BTreeMap<PathBuf, RecursiveMode> {
     let files = inputs.files.iter().map(|file| (format::folder_of(file).to_owned(), RecursiveMode::NonRecursive));
     let art = inputs.art.iter().map(|path| (path.clone(), RecursiveMode::Recursive));
     files.chain(art).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use notify::EventKind;
+    use notify::event::{AccessKind, DataChange, Flag, ModifyKind};
+
+    const WRITTEN: EventKind = EventKind::Modify(ModifyKind::Data(DataChange::Any));
+    const SETTLE: Duration = Duration::from_millis(20);
+
+    fn event(kind: EventKind, path: &str) -> notify::Result<Event> {
+        Ok(Event::new(kind).add_path(Path::new("/game").join(path)))
+    }
+
+    /// What is returned after events that were heard so long ago.
+    fn waited(events: Vec<(Duration, notify::Result<Event>)>) -> Option<Vec<PathBuf>> {
+        let (sender, changes) = channel();
+        let now = Instant::now();
+        for (age, event) in events {
+            sender.send((now.checked_sub(age).unwrap(), event)).unwrap();
+        }
+        let places = Places { art: vec!["/game/art".into()], out: "/game/art/build".into(), ..Places::default() };
+        wait(&changes, &places, SETTLE, Some(now + RETRY), &())
+    }
+
+    #[test]
+    fn what_was_saved_together_is_returned_together_and_without_other_files() {
+        let saved = ["art/moth.png", "art/moth.png", "notes.txt", "art/build/night-0.png", "art/pond.png"];
+        let mut events: Vec<_> = saved.into_iter().map(|path| (Duration::ZERO, event(WRITTEN, path))).collect();
+        let read = event(EventKind::Access(AccessKind::Any), "art/lantern.png");
+        events.push((Duration::ZERO, read));
+        let changed = ["/game/art/moth.png", "/game/art/pond.png"].map(PathBuf::from);
+        assert_eq!(waited(events), Some(changed.to_vec()));
+    }
+
+    #[test]
+    fn changes_heard_of_during_a_build_settle_meanwhile() {
+        let saved = |path, age| (age, event(WRITTEN, path));
+        let events = vec![saved("art/moth.png", SETTLE * 9), saved("art/pond.png", SETTLE * 8)];
+        let started = Instant::now();
+        assert_eq!(waited(events).map(|files| files.len()), Some(2));
+        assert!(started.elapsed() < RETRY, "returned only because it was time to try again");
+    }
+
+    #[test]
+    fn files_that_never_settle_are_packed_at_last() {
+        let events =
+            vec![(SETTLE + RESTLESS, event(WRITTEN, "art/moth.png")), (Duration::ZERO, event(WRITTEN, "art/pond.png"))];
+        assert_eq!(waited(events), Some(vec![PathBuf::from("/game/art/moth.png")]));
+    }
+
+    #[test]
+    fn lost_events_mean_that_nobody_knows_what_changed() {
+        let lost = Ok(Event::new(EventKind::Other).set_flag(Flag::Rescan));
+        let events = vec![(Duration::ZERO, event(WRITTEN, "art/moth.png")), (Duration::ZERO, lost)];
+        assert_eq!(waited(events), Some(Vec::new()));
+    }
 }
