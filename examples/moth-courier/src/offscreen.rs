@@ -60,6 +60,9 @@ pub fn run(settings: Settings, art: &Path, frames: u32, png: Option<&Path>) -> R
 }
 
 fn compare(drawn: &Picture, expected: &Picture) -> Result<(), Box<dyn Error>> {
+    if drawn.pixels.len() != expected.pixels.len() {
+        return Err(format!("{} pixels were read back instead of {}", drawn.pixels.len(), expected.pixels.len()).into());
+    }
     let off: Vec<u8> = drawn.pixels.iter().zip(&expected.pixels).map(|(own, other)| distance(*own, *other)).collect();
     if let Some(first) = off.iter().position(|off| *off > ALLOWED) {
         let wrong = off.iter().filter(|off| **off > ALLOWED).count();
