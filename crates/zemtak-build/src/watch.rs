@@ -102,14 +102,17 @@ fn wait(
     while !observer.cancelled() {
         let left = until.map_or(GLANCE, |until| until.saturating_duration_since(Instant::now()));
         match changes.recv_timeout(left.min(GLANCE)) {
-            Ok((heard, event)) => {
-                if let Some(files) = places.changed(event) {
+            Ok((heard, event)) => match places.changed(event) {
+                Some(files) => {
                     is_known &= !files.is_empty();
                     changed.extend(files);
                     until = Some(heard + settle);
                     latest.get_or_insert(heard + settle + RESTLESS);
                 }
-            }
+                // Other files may be written all the time.
+                None if until.is_some_and(|until| until <= heard) => latest = until,
+                None => {}
+            },
             Err(RecvTimeoutError::Timeout) if has_come(until) => latest = until,
             Err(RecvTimeoutError::Timeout) => {}
             Err(RecvTimeoutError::Disconnected) => return None,
@@ -239,11 +242,20 @@ mod tests {
 
     #[test]
     fn changes_heard_of_during_a_build_settle_meanwhile() {
-        let saved = |path, age| (age, event(WRITTEN, path));
-        let events = vec![saved("art/moth.png", SETTLE * 9), saved("art/pond.png", SETTLE * 8)];
+        let events = vec![(SETTLE * 9, event(WRITTEN, "art/moth.png")), (SETTLE * 8, event(WRITTEN, "art/pond.png"))];
         let started = Instant::now();
         assert_eq!(waited(events).map(|files| files.len()), Some(2));
         assert!(started.elapsed() < RETRY, "returned only because it was time to try again");
+    }
+
+    #[test]
+    fn other_files_that_are_written_all_the_time_keep_nobody_waiting() {
+        let events = vec![
+            (SETTLE * 9, event(WRITTEN, "art/moth.png")),
+            (SETTLE * 3, event(WRITTEN, "notes.txt")),
+            (Duration::ZERO, event(WRITTEN, "art/pond.png")),
+        ];
+        assert_eq!(waited(events), Some(vec![PathBuf::from("/game/art/moth.png")]));
     }
 
     #[test]
