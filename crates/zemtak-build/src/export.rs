@@ -252,7 +252,7 @@ impl Export<'_> {
     /// Puts all files in place, once all are written.
     fn put(&self, files: &[NewFile]) -> Result<Vec<(PathBuf, u64)>, Failure> {
         write::make_folder(self.out)?;
-        let mut ours = Inventory::of(self.out, &SystemDisk).named;
+        let mut ours = Inventory::of(self.out, &BTreeMap::new(), &SystemDisk).named;
         ours.extend(named_by_sidecar(&self.out.join(format!("{}{SIDECAR_SUFFIX}", self.atlas.name))));
         // What is read here may be named by a descriptor there, but is not a result of this export.
         let inputs: Vec<PathBuf> = self.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();

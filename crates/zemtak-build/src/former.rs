@@ -146,7 +146,7 @@ impl Former {
 
     /// The band with a key, as it was encoded and proved.
     #[must_use]
-    pub fn band(&self, key: &Hash, context: Context<'_>) -> Option<Band> {
+    pub fn band(&self, key: &Hash, context: Context<'_>) -> Option<Band<'_>> {
         let BandPlace { page, band } = *self.bands.get(key)?;
         self.pages[page].band(band, context)
     }
@@ -196,10 +196,10 @@ impl Page {
         self.bytes.get_or_init(read).as_deref()
     }
 
-    fn band(&self, band: usize, context: Context<'_>) -> Option<Band> {
+    fn band(&self, band: usize, context: Context<'_>) -> Option<Band<'_>> {
         let DrawnBand { sum, length, .. } = *self.drawn.bands.get(band)?;
         let pieces = split_png_bands(self.bytes(context)?, self.drawn.bands.len())?;
-        Some(Band { deflated: pieces[band].to_vec(), sum, length })
+        Some(Band { deflated: pieces[band].into(), sum, length })
     }
 
     /// The rows at which each decoded part of the page begins and ends.

@@ -4,9 +4,9 @@ use crate::store::{self, Hash};
 use rayon::prelude::*;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::ffi::OsStr;
+use std::ffi::OsString;
 use std::io::{BufReader, Read};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use zemtak_core::atlas::{FILE_SUFFIX, Page, page_path_is_safe};
 use zemtak_files::Disk;
 
@@ -48,14 +48,14 @@ pub struct Inventory {
 }
 
 impl Inventory {
-    /// Reads the descriptors in a folder.
+    /// Reads the descriptors in a folder, except those of which it is `known` which files they name.
     #[must_use]
-    pub fn of(folder: &Path, disk: &dyn Disk) -> Self {
-        let is_descriptor = |name: &OsStr| name.to_str().is_some_and(|name| name.ends_with(FILE_SUFFIX));
+    pub fn of(folder: &Path, known: &BTreeMap<String, Written>, disk: &dyn Disk) -> Self {
+        let descriptor = |name: OsString| name.into_string().ok().filter(|name| name.ends_with(FILE_SUFFIX));
         let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-        let descriptors: Vec<PathBuf> =
-            entries.filter(|entry| is_descriptor(&entry.file_name())).map(|entry| entry.path()).collect();
-        let read: Vec<Option<Written>> = descriptors.par_iter().map(|path| named_by(path, disk)).collect();
+        let descriptors: Vec<String> = entries.filter_map(|entry| descriptor(entry.file_name())).collect();
+        let read = |name: &String| known.get(name).cloned().or_else(|| named_by(&folder.join(name), disk));
+        let read: Vec<Option<Written>> = descriptors.par_iter().map(read).collect();
         let mut inventory = Self { whole: true, ..Self::default() };
         for named in read {
             inventory.whole &= named.is_some();
@@ -68,13 +68,16 @@ impl Inventory {
 /// The files that one descriptor names; `None` if it cannot be read.
 fn named_by(descriptor: &Path, disk: &dyn Disk) -> Option<Written> {
     let Naming { pages, companions } = Naming::read(descriptor, disk)?;
-    let of_page = |page: Page| {
-        let layers = page.layers.into_values().map(|layer| (layer.file, layer.hash));
-        layers.chain([(page.file, page.hash)]).collect::<Vec<_>>()
-    };
-    let all = pages.into_iter().flat_map(of_page).chain(companions);
+    Some(named(&pages, &companions))
+}
+
+/// The files that a descriptor with these pages and companions names.
+pub fn named(pages: &[Page], companions: &BTreeMap<String, String>) -> Written {
+    let of_pages = pages.iter().map(|page| (&page.file, &page.hash));
+    let layers = pages.iter().flat_map(|page| page.layers.values()).map(|layer| (&layer.file, &layer.hash));
+    let all = of_pages.chain(layers).chain(companions);
     let safe = all.filter(|(file, _)| page_path_is_safe(file));
-    Some(safe.filter_map(|(file, hash)| Some((file, store::of_written(&hash)?))).collect())
+    safe.filter_map(|(file, hash)| Some((file.clone(), store::of_written(hash)?))).collect()
 }
 
 /// The pictures that a descriptor names; none if it is not a descriptor.
@@ -104,7 +107,7 @@ mod tests {
             let large = format!(r#"{{{space}{}{hash}"}}}}"#, &start[1..]);
             let named = [small, large].map(|text| {
                 std::fs::write(folder.path().join("night.zemtak.json"), text).unwrap();
-                let inventory = Inventory::of(folder.path(), &SystemDisk);
+                let inventory = Inventory::of(folder.path(), &BTreeMap::new(), &SystemDisk);
                 assert!(inventory.whole);
                 inventory.named.into_keys().collect::<Vec<_>>()
             });

@@ -54,6 +54,9 @@ pub struct Facts {
     pub ms: Option<f64>,
 }
 
+/// Changes whenever what is remembered of an image does: its values are told apart by their places alone.
+const FACTS_VERSION: u32 = 1;
+
 /// What is known about an image file.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 struct Known {
@@ -61,6 +64,13 @@ struct Known {
     frames: Vec<Facts>,
     /// What it contains that was ignored.
     ignored: Vec<Ignored>,
+}
+
+impl Known {
+    /// What was remembered; `None` if that cannot be right.
+    fn of_bytes(bytes: &[u8]) -> Option<Self> {
+        postcard::from_bytes(bytes).ok().filter(|known: &Self| !known.frames.is_empty())
+    }
 }
 
 /// A sprite: what is known about it, and its pixels once somebody needs them.
@@ -254,7 +264,7 @@ struct FileImages<'a> {
 /// The key under which knowledge of an image is kept.
 fn image_key(source: &Source, content: &Hash, treatment: Treatment) -> Hash {
     let extension = source.path.extension().unwrap_or_default();
-    Key::new("image", &[DECODE_VERSION, TREATMENT_VERSION])
+    Key::new("image facts", &[FACTS_VERSION, DECODE_VERSION, TREATMENT_VERSION])
         .bytes(content)
         .value(&treatment)
         .bytes(extension.as_encoded_bytes())
@@ -269,10 +279,7 @@ fn images<'a>(
     context: Context<'a>,
 ) -> Result<FileImages<'a>, Problem> {
     let key = |content: &Hash, treatment: Treatment| image_key(source, content, treatment);
-    let known = |treatment: Treatment| {
-        let known: Known = serde_json::from_slice(&context.store.get(&key(&looked.hash, treatment))?).ok()?;
-        (!known.frames.is_empty()).then_some(known)
-    };
+    let known = |treatment: Treatment| Known::of_bytes(&context.store.get(&key(&looked.hash, treatment))?);
     let treatments: Vec<Treatment> = recipes.iter().map(|recipe| recipe.for_image(&source.name)).collect();
     let all_known: Option<Vec<Known>> = treatments.iter().map(|&treatment| known(treatment)).collect();
     if let Some(all) = all_known {
@@ -286,7 +293,7 @@ fn images<'a>(
     let started = Stopwatch::of_work();
     let (hash, treated) = decode_and_treat(source, &looked.take(source, context)?, &treatments, context)?;
     let images = treatments.into_iter().zip(treated).map(|(treatment, Treated { known, stored, .. })| {
-        if let Ok(bytes) = serde_json::to_vec(&known) {
+        if let Ok(bytes) = postcard::to_stdvec(&known) {
             context.store.put(key(&hash, treatment), bytes);
         }
         ImageFile { source, content: hash, treatment }.sprites(known, stored, context.allowance)
@@ -421,6 +428,7 @@ pub fn fetch(sprites: &[&Sprite<'_>], former: &Former, context: Context<'_>) -> 
     let mut files: Vec<Vec<&Sprite<'_>>> = of_file.into_values().collect();
     // Problems are reported in the order of names.
     files.sort_by(|a, b| a[0].name.cmp(&b[0].name));
+    tracing::debug!(sprites = sprites.len(), files = files.len(), "pixels are needed");
     let fetched: Vec<Result<(), Missing>> = files
         .par_iter()
         .map(|of_file| if context.cancelled() { Ok(()) } else { fetch_file(of_file, former, context) })

@@ -67,9 +67,10 @@ pub(crate) fn take(folder: &Path, disk: &dyn Disk, observer: &dyn Observer) -> R
     }
 }
 
-/// Leaves the number of this process for whoever has to wait. It is only for people, so it may fail.
+/// Leaves the number of this process for whoever has to wait. It is only for people, so it may fail. It is as long as
+/// any other and written over the one before: some file systems take milliseconds to empty a file.
 fn sign(mut file: &File) {
-    let _ = file.set_len(0).and_then(|()| writeln!(file, "{}", std::process::id()));
+    let _ = writeln!(file, "{:<10}", std::process::id());
 }
 
 /// A process number takes less.

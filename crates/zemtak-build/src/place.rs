@@ -10,7 +10,7 @@ use crate::observer::check;
 use crate::store::{FileStore, Hash, Key, Store};
 use crate::warning::Warning;
 use crate::write::Writer;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::ErrorKind;
 use std::path::Path;
 use zemtak_core::atlas::FILE_SUFFIX;
@@ -30,7 +30,8 @@ pub(crate) fn ours(out: &Path, made: &[BuiltAtlas], files: Files<'_>) -> Option<
     if outputs().all(|output| !output.changed) && noted.keys().all(|file| new.contains(file)) {
         return None;
     }
-    noted.extend(Inventory::of(out, files.disk).named);
+    let replaced = made.iter().flat_map(|m| m.replaced.clone()).collect();
+    noted.extend(Inventory::of(out, &replaced, files.disk).named);
     Some(noted)
 }
 
@@ -45,6 +46,8 @@ pub(crate) fn place(
     observer: &dyn Observer,
 ) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
     let mut left = Vec::new();
+    // Whoever believes this looks whether the files are in place.
+    made.iter().for_each(|m| m.remember(store));
     if let Some(mut ours) = ours {
         check(observer)?;
         let outputs = made.iter().flat_map(|m| &m.outputs).filter(|o| o.kind != OutputKind::Descriptor);
@@ -54,28 +57,46 @@ pub(crate) fn place(
         let mut all = ours.clone();
         all.extend(new.clone());
         remember(&all);
-        store.save()?;
+        let _held = store.save()?;
         writer.sync_folder(out)?;
         commit(out, &mut made, writer)?;
         let files = Files::of(writer, store);
-        remove_old(out, &mut ours, &new, files, &mut left)?;
+        remove_old(out, &mut ours, &new, &named_by(&made), files, &mut left)?;
         // Before forgetting whose they were.
         writer.sync_folder(out)?;
         ours.extend(new);
         remember(&ours);
     }
-    made.iter().for_each(|m| m.remember(store));
+    // In most cases nothing of this is new.
     store.save()?;
     let left = (!left.is_empty()).then_some(Warning::LeftBehind { files: left });
     Ok((made, left))
 }
 
+/// How many replaced pages are held at most: a process may have only so many files open.
+const MOST_HELD: usize = 32;
+
+/// The descriptors of built atlases, with the files of their atlas: those that they name are among them.
+fn named_by(made: &[BuiltAtlas]) -> BTreeMap<String, Written> {
+    let of_atlas = |atlas: &BuiltAtlas| {
+        let all: Written = atlas.outputs.iter().map(|o| (o.file.clone(), o.hash)).collect();
+        let descriptors = atlas.outputs.iter().filter(|o| o.kind == OutputKind::Descriptor);
+        descriptors.map(|o| (o.file.clone(), all.clone())).collect::<Vec<_>>()
+    };
+    made.iter().flat_map(of_atlas).collect()
+}
+
 /// Puts all waiting files in place, pages first. Even after a power failure there is no descriptor without its pages,
 /// and none has replaced one whose pages are gone.
 fn commit(out: &Path, made: &mut [BuiltAtlas], writer: &Writer) -> Result<(), Failure> {
+    // Until the descriptors are in place.
+    let mut held = Vec::new();
     for pages in [true, false] {
         let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == pages);
         for file in outputs.filter_map(|output: &mut Output| output.waiting.take()) {
+            if held.len() < MOST_HELD {
+                held.extend(file.hold_replaced());
+            }
             file.commit()?;
         }
         writer.sync_folder(out)?;
@@ -89,12 +110,13 @@ fn remove_old(
     out: &Path,
     ours: &mut Written,
     new: &Written,
+    in_place: &BTreeMap<String, Written>,
     files: Files<'_>,
     left: &mut Vec<String>,
 ) -> Result<(), Failure> {
     let mut unread = Written::new();
     loop {
-        let Inventory { named, whole } = Inventory::of(out, files.disk);
+        let Inventory { named, whole } = Inventory::of(out, in_place, files.disk);
         if !whole {
             return Ok(());
         }

@@ -4,7 +4,7 @@ use crate::failure::Failure;
 use crate::format;
 use std::fs::{self, File};
 use std::hash::{BuildHasher, Hasher, RandomState};
-use std::io::{self, BufRead, BufReader, Write};
+use std::io::{self, BufRead, BufReader, Read, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -21,6 +21,10 @@ pub struct PendingFile {
     temporary: Option<PathBuf>,
     target: PathBuf,
 }
+
+/// A file that has lost its name to another one, and is held open: the system frees it when nobody holds it any more,
+/// which can take longer than to write the new one.
+pub(crate) struct Replaced(#[expect(dead_code, reason = "it is only held")] Box<dyn Read + Send>);
 
 /// Where files are written, and whether a power failure may undo it.
 #[derive(Debug, Clone)]
@@ -151,6 +155,12 @@ impl PendingFile {
             same_bytes(new, old)
         };
         same().unwrap_or(false)
+    }
+
+    /// Holds the file that this one is going to replace, if any.
+    pub(crate) fn hold_replaced(&self) -> Option<Replaced> {
+        // Elsewhere an open file cannot be replaced.
+        if cfg!(unix) { self.disk.open(&self.target).ok().map(Replaced) } else { None }
     }
 
     /// Puts the file in place in one step, replacing what was there.

@@ -22,7 +22,7 @@ pub trait Disk: Send + Sync + Debug {
     ///
     /// # Errors
     /// As for [`open`](crate::open).
-    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>>;
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read + Send>>;
 
     /// Opens a file that is to be locked, and creates it if it does not exist.
     ///
@@ -76,12 +76,12 @@ impl Disk for SystemDisk {
         crate::read(path, limit)
     }
 
-    fn open(&self, path: &Path) -> io::Result<Box<dyn Read>> {
+    fn open(&self, path: &Path) -> io::Result<Box<dyn Read + Send>> {
         Ok(Box::new(crate::open(path)?))
     }
 
     fn open_lock(&self, path: &Path) -> io::Result<File> {
-        File::options().create(true).append(true).open(path)
+        File::options().create(true).truncate(false).write(true).open(path)
     }
 
     fn create_folder(&self, path: &Path) -> io::Result<()> {

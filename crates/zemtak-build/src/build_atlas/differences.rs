@@ -74,7 +74,8 @@ fn sprites(old: &Atlas, new: &Atlas, plan: &Plan<'_>, former: &Former) -> Option
     let stored = former.hashes();
     let otherwise = |name: &SpriteName, before: &Sprite, now: &Sprite| {
         let stored = stored.get(&(before.page, before.rect)).copied();
-        stored.is_some_and(|stored| plan.hash_of(name) != Some(stored)) || placed(before) != placed(now)
+        stored.is_some_and(|stored| plan.hash_of(name) != Some(stored))
+            || (before != now && placed(before) != placed(now))
     };
     told("sprite", "sprites", &old.sprites, &new.sprites, otherwise)
 }

@@ -24,13 +24,13 @@ use zemtak_core::pixels::Pixels;
 
 impl Plan<'_> {
     /// What is left to draw of a page's bands.
-    pub(super) fn bands_left(
+    pub(super) fn bands_left<'f>(
         &self,
         sheet: Sheet<'_>,
         effort: BandEffort,
-        former: &Former,
+        former: &'f Former,
         context: Context<'_>,
-    ) -> BandsLeft {
+    ) -> BandsLeft<'f> {
         let on_page = self.on_page(sheet.page);
         let ranges = png_bands(self.layout.pages[sheet.page]);
         // Boxes of layers are not recorded.
@@ -58,10 +58,10 @@ impl Plan<'_> {
     ///
     /// # Errors
     /// A problem with a source, or an interruption.
-    pub(super) fn by_bands(
+    pub(super) fn by_bands<'f>(
         &self,
         sheet: Sheet<'_>,
-        left: BandsLeft,
+        left: BandsLeft<'f>,
         former: &Former,
         context: Context<'_>,
     ) -> Result<PageBytes, NotDrawn> {
@@ -71,7 +71,7 @@ impl Plan<'_> {
         let stored = self.pixels_of(sheet, &needed)?;
         let composer = self.composer(page, &needed, &stored)?;
         let drawing = Drawing { composer: &composer, effort, context };
-        let band = |BandLeft { rows, from, key }: BandLeft| {
+        let band = |BandLeft { rows, from, key }: BandLeft<'f>| {
             let pixels = match from {
                 BandFrom::Former(band) => return Ok((key, band)),
                 BandFrom::DrawnOver(place, _) => {
@@ -83,13 +83,13 @@ impl Plan<'_> {
             context.check()?;
             Ok((key, drawing.band(&pixels).map_err(|error| self.not_encoded(page, &error))?))
         };
-        let bands: Vec<Result<(Hash, Band), NotDrawn>> = left.into_par_iter().map(band).collect();
+        let bands: Vec<Result<(Hash, Band<'f>), NotDrawn>> = left.into_par_iter().map(band).collect();
         let bands = bands.into_iter().collect::<Result<Vec<_>, NotDrawn>>()?;
-        let (keys, bands): (Vec<Hash>, Vec<Band>) = bands.into_iter().unzip();
+        let (keys, bands): (Vec<Hash>, Vec<Band<'_>>) = bands.into_iter().unzip();
         let file = context.timings.time(Stage::Encode, || join_png_bands(size, Some(Mark::Page), &bands));
         let proved = context.timings.time(Stage::Prove, || prove_joined_png(&file, size, &bands));
         proved.map_err(|error| self.not_encoded(page, &error.into()))?;
-        let note = |(key, band): (Hash, &Band)| DrawnBand { key, sum: band.sum, length: band.length };
+        let note = |(key, band): (Hash, &Band<'_>)| DrawnBand { key, sum: band.sum, length: band.length };
         let bands = keys.into_iter().zip(&bands).map(note).collect();
         Ok(PageBytes { bytes: file, bands, texture: None })
     }
@@ -128,15 +128,15 @@ impl Plan<'_> {
 }
 
 /// The bands of a page, from the top.
-pub(super) struct BandsLeft {
+pub(super) struct BandsLeft<'f> {
     effort: BandEffort,
-    bands: Vec<BandLeft>,
+    bands: Vec<BandLeft<'f>>,
 }
 
-impl BandsLeft {
+impl BandsLeft<'_> {
     /// The boxes that must be drawn.
     pub fn needed(&self) -> Vec<usize> {
-        let of_band = |band: &BandLeft| match &band.from {
+        let of_band = |band: &BandLeft<'_>| match &band.from {
             BandFrom::Former(_) => Vec::new(),
             BandFrom::DrawnOver(_, boxes) | BandFrom::Boxes(boxes) => boxes.clone(),
         };
@@ -147,17 +147,17 @@ impl BandsLeft {
     }
 }
 
-struct BandLeft {
+struct BandLeft<'f> {
     rows: Range<u32>,
     /// What it depends on.
     key: Hash,
-    from: BandFrom,
+    from: BandFrom<'f>,
 }
 
 /// Where a band comes from.
-enum BandFrom {
+enum BandFrom<'f> {
     /// The previous build has it.
-    Former(Band),
+    Former(Band<'f>),
     /// The previous build has one that differs only in these boxes.
     DrawnOver(BandPlace, Vec<usize>),
     /// These boxes.
@@ -183,7 +183,7 @@ impl Drawing<'_> {
     }
 
     /// A band, proved to show its rows while they are at hand.
-    fn band(&self, rows: &Pixels) -> Result<Band, EncodeError> {
+    fn band(&self, rows: &Pixels) -> Result<Band<'static>, EncodeError> {
         let (bytes, width, timings) = (rows.as_bytes(), rows.size().w, self.context.timings);
         let band = timings.time(Stage::Encode, || encode_png_band(bytes, width, self.effort))?;
         timings.time(Stage::Prove, || prove_png_band(&band, bytes, width))?;

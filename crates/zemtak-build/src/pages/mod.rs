@@ -72,17 +72,17 @@ struct PageDraft<'s> {
     sheet: Sheet<'s>,
     /// What its bytes depend on.
     key: Hash,
-    left: Left,
+    left: Left<'s>,
 }
 
 /// What is left to do for a page.
-enum Left {
+enum Left<'f> {
     /// It is in place.
     Nothing(Drawn),
     /// Another machine has made it.
     Made(PageBytes, Part),
     /// The bands that the previous build does not have.
-    Bands(BandsLeft),
+    Bands(BandsLeft<'f>),
     /// All of it, from these boxes.
     Whole(Vec<usize>),
 }
@@ -159,7 +159,7 @@ impl Plan<'_> {
     fn begin_page<'s, T>(
         &self,
         sheet: Sheet<'s>,
-        put: &Put<'_, impl Fn(&str, Vec<u8>) -> Result<T, Failure>>,
+        put: &Put<'s, impl Fn(&str, Vec<u8>) -> Result<T, Failure>>,
         context: Context<'_>,
     ) -> PageDraft<'s> {
         let key = self.page_key(sheet);

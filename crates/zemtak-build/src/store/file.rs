@@ -6,7 +6,7 @@
 use super::{Checked, Hash, Store, StoreInfo, Trimmed, hash};
 use crate::failure::Failure;
 use crate::format;
-use crate::write::Writer;
+use crate::write::{Replaced, Writer};
 use std::cmp::Reverse;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -85,15 +85,17 @@ impl FileStore {
         self.old.slots.is_empty() && self.learnt().is_empty()
     }
 
-    /// Writes the store if anything in it is new.
+    /// Writes the store if anything in it is new. Returns the file that it has replaced.
     ///
     /// # Errors
     /// It cannot be written.
-    pub fn save(&self) -> Result<(), Failure> {
+    pub(crate) fn save(&self) -> Result<Option<Replaced>, Failure> {
         if !self.changed.swap(false, Ordering::Relaxed) {
-            return Ok(());
+            return Ok(None);
         }
-        self.writer.prepare(&self.path, &self.to_bytes())?.commit()
+        let file = self.writer.prepare(&self.path, &self.to_bytes())?;
+        let replaced = file.hold_replaced();
+        file.commit().map(|()| replaced)
     }
 
     /// What the store in a folder holds.

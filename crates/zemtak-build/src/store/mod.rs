@@ -19,10 +19,16 @@ use serde::Serialize;
 /// 32 bytes that identify a content, or everything that something depends on.
 pub type Hash = [u8; 32];
 
+/// From this length on, threads share the work of a hash.
+const SHARED_HASH: usize = 1 << 20;
+
 /// The hash of bytes.
 #[must_use]
 pub fn hash(bytes: &[u8]) -> Hash {
-    *blake3::hash(bytes).as_bytes()
+    if bytes.len() < SHARED_HASH {
+        return *blake3::hash(bytes).as_bytes();
+    }
+    *blake3::Hasher::new().update_rayon(bytes).finalize().as_bytes()
 }
 
 /// The hash of everything that a value depends on, under which a store keeps it.

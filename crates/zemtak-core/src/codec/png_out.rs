@@ -12,6 +12,7 @@ use crate::par;
 use crate::pixels::{PIXEL, Pixels};
 use libdeflater::{CompressionLvl, Compressor};
 use serde::Serialize;
+use std::borrow::Cow;
 use std::ops::Range;
 use zlib_rs::adler32::{adler32, adler32_combine};
 use zlib_rs::crc32::crc32;
@@ -83,9 +84,9 @@ const LAST_BLOCK: [u8; 5] = [1, 0, 0, 0xff, 0xff];
 
 /// A band of whole rows as a piece of a deflate stream. It ends on a byte boundary and refers to nothing outside.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Band {
-    /// The piece.
-    pub deflated: Vec<u8>,
+pub struct Band<'a> {
+    /// The piece; where a file has it already, as it lies there.
+    pub deflated: Cow<'a, [u8]>,
     /// The Adler-32 sum of what was deflated (RFC 1950).
     pub sum: u32,
     /// How many bytes were deflated.
@@ -101,7 +102,7 @@ pub(super) fn encode(pixels: &Pixels, effort: PngEffort, mark: Option<Mark>) -> 
     let Some(effort) = effort.bands() else { return Ok(file(size, mark, &[&smallest(pixels)?])) };
     let ranges = png_bands(size);
     let bands = par::map_range(ranges.len(), |i| encode_png_band(rows_of(pixels, &ranges[i]), size.w, effort));
-    let bands: Vec<Band> = bands.into_iter().collect::<Result<_, _>>()?;
+    let bands: Vec<Band<'_>> = bands.into_iter().collect::<Result<_, _>>()?;
     Ok(join_png_bands(size, mark, &bands))
 }
 
@@ -122,7 +123,7 @@ pub(super) fn rows_of<'p>(pixels: &'p Pixels, range: &Range<u32>) -> &'p [u8] {
 ///
 /// # Errors
 /// The deflate library fails, which it has no reason to.
-pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Band, EncodeError> {
+pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Band<'static>, EncodeError> {
     let stride = width as usize * PIXEL;
     let mut filtered = Vec::with_capacity(rows.len() + rows.len() / stride.max(1));
     let (mut trial, mut some) = (Deflater::new(TRIAL), Vec::new());
@@ -139,7 +140,7 @@ pub fn encode_png_band(rows: &[u8], width: u32, effort: BandEffort) -> Result<Ba
         let filter = if nearest { Filter::Nearest } else { Filter::Plain };
         filter_rows(filter, rows, &(start..end), stride, &mut filtered);
     }
-    let deflated = Deflater::new(effort.level).piece(&filtered)?.to_vec();
+    let deflated = Cow::Owned(Deflater::new(effort.level).piece(&filtered)?.to_vec());
     Ok(Band { deflated, sum: adler32(1, &filtered), length: filtered.len() as u64 })
 }
 
@@ -156,7 +157,7 @@ fn above(rows: &[u8], start: usize, stride: usize) -> Option<&[u8]> {
 
 /// The file of a page with these bands, from the top, and a mark of its purpose.
 #[must_use]
-pub fn join_png_bands(size: Size, mark: Option<Mark>, bands: &[Band]) -> Vec<u8> {
+pub fn join_png_bands(size: Size, mark: Option<Mark>, bands: &[Band<'_>]) -> Vec<u8> {
     let sum = bands.iter().fold(1, |sum, band| adler32_combine(sum, band.sum, band.length));
     let end = [&LAST_BLOCK[..], &sum.to_be_bytes()].concat();
     let pieces = bands.iter().map(|band| &band.deflated[..]);

@@ -53,7 +53,7 @@ pub(super) fn prove_png_of_bands(file: &[u8], pixels: &Pixels) -> Result<(), Unp
 ///
 /// # Errors
 /// It does not show the same pixels.
-pub fn prove_png_band(band: &Band, rows: &[u8], width: u32) -> Result<(), Unproved> {
+pub fn prove_png_band(band: &Band<'_>, rows: &[u8], width: u32) -> Result<(), Unproved> {
     if proved_sum(&band.deflated, rows, width)? == (band.sum, band.length) {
         Ok(())
     } else {
@@ -66,9 +66,9 @@ pub fn prove_png_band(band: &Band, rows: &[u8], width: u32) -> Result<(), Unprov
 ///
 /// # Errors
 /// It does not.
-pub fn prove_joined_png(file: &[u8], size: Size, bands: &[Band]) -> Result<(), Unproved> {
+pub fn prove_joined_png(file: &[u8], size: Size, bands: &[Band<'_>]) -> Result<(), Unproved> {
     let (pieces, end) = bands_of(file, size, bands.len())?;
-    if let Some(other) = pieces.iter().zip(bands).position(|(piece, band)| *piece != band.deflated) {
+    if let Some(other) = pieces.iter().zip(bands).position(|(piece, band)| **piece != *band.deflated) {
         return Err(bad(&format!("band {other} is another")));
     }
     let rows = bands.iter().map(|band| band.length).sum::<u64>();
