@@ -27,14 +27,14 @@ fn put_back(sprite: &Value, page: &Picture) -> Picture {
     let of = |key: &str, i: usize| number(&sprite[key][i]);
     let (x, y, w, h) = (of("box", 0), of("box", 1), of("box", 2), of("box", 3));
     let (canvas_w, canvas_h) = (of("canvas", 0), of("canvas", 1));
+    let (left, top) = (of("inset", 0), of("inset", 1));
     let turned = sprite["turned"].as_bool().unwrap();
     let mut canvas = vec![[0; 4]; canvas_w * canvas_h];
     for stored_y in 0..h {
         for stored_x in 0..w {
             // Stored (h-1-j, i) is upright (i, j), where the upright height is the stored width.
             let (i, j) = if turned { (stored_y, w - 1 - stored_x) } else { (stored_x, stored_y) };
-            canvas[(of("inset", 1) + j) * canvas_w + of("inset", 0) + i] =
-                page.2[(y + stored_y) * page.0 + x + stored_x];
+            canvas[(top + j) * canvas_w + left + i] = page.2[(y + stored_y) * page.0 + x + stored_x];
         }
     }
     (canvas_w, canvas_h, canvas)
