@@ -115,4 +115,17 @@ mod tests {
             assert_eq!(named[0], named[1], "{around} bytes before the border");
         }
     }
+
+    #[test]
+    fn a_descriptor_whose_files_are_known_is_not_read() {
+        let folder = tempfile::tempdir().unwrap();
+        std::fs::write(folder.path().join("night.zemtak.json"), "not JSON").unwrap();
+        let page = Written::from([("night-0.png".into(), [7; 32])]);
+        let known = |name: &str| BTreeMap::from([(name.to_owned(), page.clone())]);
+        let found = Inventory::of(folder.path(), &known("night.zemtak.json"), &SystemDisk);
+        assert!(found.whole && found.named == page);
+        // What is known of one that is not there counts for nothing.
+        let found = Inventory::of(folder.path(), &known("day.zemtak.json"), &SystemDisk);
+        assert!(!found.whole && found.named.is_empty());
+    }
 }
