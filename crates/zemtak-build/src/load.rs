@@ -1,13 +1,16 @@
 //! Images to sprites: read, decoded and treated on all cores, or remembered from an earlier build.
 
 mod decode;
+mod facts;
 mod frames;
 mod layers;
 mod shared;
 
 pub(crate) use decode::decode_sprites;
 pub use decode::{decode_source, hush_codec_panics};
+pub use facts::Facts;
 
+use facts::{FACTS_VERSION, Known};
 use frames::Frames;
 pub(crate) use frames::Stored;
 use layers::{DecodedLayer, Whole, whole_hash};
@@ -26,52 +29,12 @@ use crate::store::{Hash, Key};
 use crate::timings::{Stage, Stopwatch};
 use crate::work::{ImagesWork, Origins};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use zemtak_core::codec::{DECODE_VERSION, Frame, Ignored};
-use zemtak_core::geometry::Size;
 use zemtak_core::name::SpriteName;
 use zemtak_core::prepare::{LayerPixels, Prepared, TREATMENT_VERSION, Treatment};
-
-/// What is known about a treated sprite without its pixels.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct Facts {
-    /// The source's size.
-    pub source: Size,
-    /// The canvas's size: the source's, scaled.
-    pub canvas: Size,
-    /// Where the stored pixels begin on the canvas.
-    pub inset: [u32; 2],
-    /// The size of the stored pixels.
-    pub stored: Size,
-    /// A hash of the stored pixels.
-    pub hash: Hash,
-    /// Whether no pixel is visible.
-    pub empty: bool,
-    /// How long the frame of an animated picture is shown.
-    pub ms: Option<f64>,
-}
-
-/// Changes whenever what is remembered of an image does: its values are told apart by their places alone.
-const FACTS_VERSION: u32 = 1;
-
-/// What is known about an image file.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-struct Known {
-    /// Its frames; one for a still picture.
-    frames: Vec<Facts>,
-    /// What it contains that was ignored.
-    ignored: Vec<Ignored>,
-}
-
-impl Known {
-    /// What was remembered; `None` if that cannot be right.
-    fn of_bytes(bytes: &[u8]) -> Option<Self> {
-        postcard::from_bytes(bytes).ok().filter(|known: &Self| !known.frames.is_empty())
-    }
-}
 
 /// A sprite: what is known about it, and its pixels once somebody needs them.
 #[derive(Debug)]
@@ -293,7 +256,7 @@ fn images<'a>(
     let started = Stopwatch::of_work();
     let (hash, treated) = decode_and_treat(source, &looked.take(source, context)?, &treatments, context)?;
     let images = treatments.into_iter().zip(treated).map(|(treatment, Treated { known, stored, .. })| {
-        if let Ok(bytes) = postcard::to_stdvec(&known) {
+        if let Some(bytes) = known.to_bytes() {
             context.store.put(key(&hash, treatment), bytes);
         }
         ImageFile { source, content: hash, treatment }.sprites(known, stored, context.allowance)

@@ -46,7 +46,7 @@ pub(crate) fn place(
     observer: &dyn Observer,
 ) -> Result<(Vec<BuiltAtlas>, Option<Warning>), Failure> {
     let mut left = Vec::new();
-    // Whoever believes this looks whether the files are in place.
+    // Before the files are in place: a build that finds these records looks at the files before it believes them.
     made.iter().for_each(|m| m.remember(store));
     if let Some(mut ours) = ours {
         check(observer)?;
@@ -67,14 +67,11 @@ pub(crate) fn place(
         ours.extend(new);
         remember(&ours);
     }
-    // In most cases nothing of this is new.
+    // Usually nothing is new since it was last saved.
     store.save()?;
     let left = (!left.is_empty()).then_some(Warning::LeftBehind { files: left });
     Ok((made, left))
 }
-
-/// How many replaced pages are held at most: a process may have only so many files open.
-const MOST_HELD: usize = 32;
 
 /// The descriptors of built atlases, with the files of their atlas: those that they name are among them.
 fn named_by(made: &[BuiltAtlas]) -> BTreeMap<String, Written> {
@@ -86,10 +83,13 @@ fn named_by(made: &[BuiltAtlas]) -> BTreeMap<String, Written> {
     made.iter().flat_map(of_atlas).collect()
 }
 
+/// How many replaced pages are held at most: a process may have only so many files open.
+const MOST_HELD: usize = 32;
+
 /// Puts all waiting files in place, pages first. Even after a power failure there is no descriptor without its pages,
 /// and none has replaced one whose pages are gone.
 fn commit(out: &Path, made: &mut [BuiltAtlas], writer: &Writer) -> Result<(), Failure> {
-    // Until the descriptors are in place.
+    // Pages that lose their names are freed when this ends: by then the new descriptors are in place.
     let mut held = Vec::new();
     for pages in [true, false] {
         let outputs = made.iter_mut().flat_map(|m| &mut m.outputs).filter(|o| (o.kind == OutputKind::Page) == pages);

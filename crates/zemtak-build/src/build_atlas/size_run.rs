@@ -41,7 +41,7 @@ pub(super) struct BuiltSize {
     /// As in its descriptor.
     pub atlas: Atlas,
     pub outputs: Vec<Output>,
-    /// See [`BuiltAtlas::replaced`].
+    /// See [`super::BuiltAtlas::replaced`].
     pub replaced: Option<(String, Written)>,
     pub parts: SizeParts,
 }
