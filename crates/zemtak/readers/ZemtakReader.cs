@@ -480,7 +480,7 @@ namespace ZemtakReader
         /// <summary>Reads a descriptor's text. Throws <see cref="ReadException"/> if it is not a valid descriptor.</summary>
         public static Atlas Read(string text)
         {
-            var whole = new Value(new Json(text).Whole(), "");
+            var whole = new Value(new Json(text).Whole(), null, null, -1);
             int version = whole.Get("zemtak").Whole(0);
             if (version != Version) throw whole.Get("zemtak").Wrong("is version " + version + ", this reader reads version " + Version);
             List<string> needs = whole.Get("needs").Texts();
@@ -599,26 +599,39 @@ namespace ZemtakReader
         }
     }
 
-    /// <summary>A value and its place, for messages.</summary>
+    /// <summary>A value, and its place by its key or number in the value around it: most places are never told, so they are put together when
+    /// one is.</summary>
     internal sealed class Value
     {
         internal readonly object Of;
-        private readonly string place;
+        private readonly Value around;
+        private readonly string key;
+        private readonly int number;
 
-        internal Value(object of, string place)
+        internal Value(object of, Value around, string key, int number)
         {
             Of = of;
-            this.place = place;
+            this.around = around;
+            this.key = key;
+            this.number = number;
         }
 
-        internal ReadException Wrong(string why) => new ReadException(place, why);
+        private string Place()
+        {
+            if (around == null) return "";
+            string outer = around.Place();
+            if (key == null) return outer + "[" + number + "]";
+            return number < 0 ? outer + "[\"" + key + "\"]" : outer + (outer == "" ? "" : ".") + key;
+        }
+
+        internal ReadException Wrong(string why) => new ReadException(Place(), why);
 
         private T As<T>(string what) => Of is T ? (T)Of : throw Wrong("should be " + what);
 
         internal Value Find(string key)
         {
             As<Dictionary<string, object>>("an object").TryGetValue(key, out object found);
-            return found == null ? null : new Value(found, place == "" ? key : place + "." + key);
+            return found == null ? null : new Value(found, this, key, 0);
         }
 
         internal Value Get(string key) => Find(key) ?? throw Wrong("has no " + key);
@@ -626,14 +639,14 @@ namespace ZemtakReader
         internal Dictionary<string, T> Entries<T>(Func<string, Value, T> read)
         {
             var entries = new Dictionary<string, T>(StringComparer.Ordinal);
-            foreach (var entry in As<Dictionary<string, object>>("an object")) entries[entry.Key] = read(entry.Key, new Value(entry.Value, place + "[\"" + entry.Key + "\"]"));
+            foreach (var entry in As<Dictionary<string, object>>("an object")) entries[entry.Key] = read(entry.Key, new Value(entry.Value, this, entry.Key, -1));
             return entries;
         }
 
         internal List<Value> Items()
         {
             var items = new List<Value>();
-            foreach (object item in As<List<object>>("a list")) items.Add(new Value(item, place + "[" + items.Count + "]"));
+            foreach (object item in As<List<object>>("a list")) items.Add(new Value(item, this, null, items.Count));
             return items;
         }
 
@@ -692,7 +705,7 @@ namespace ZemtakReader
         /// <summary>The next character that is not a space; 0 at the end.</summary>
         private char Peek()
         {
-            while (at < text.Length && " \n\r\t".IndexOf(text[at]) >= 0) at++;
+            while (at < text.Length && text[at] <= ' ' && " \n\r\t".IndexOf(text[at]) >= 0) at++;
             return at < text.Length ? text[at] : '\0';
         }
 
@@ -709,9 +722,9 @@ namespace ZemtakReader
             char first = Peek();
             if (first == '{' || first == '[') return Several(first == '{', depth);
             if (first == '"') return String();
-            if (Meets("true")) return true;
-            if (Meets("false")) return false;
-            return Meets("null") ? null : (object)Number();
+            if (first == 't' && Meets("true")) return true;
+            if (first == 'f' && Meets("false")) return false;
+            return first == 'n' && Meets("null") ? null : (object)Number();
         }
 
         private object Several(bool keys, int depth)
@@ -752,21 +765,32 @@ namespace ZemtakReader
             Meets("-");
             int digits = at;
             bool right = Digits() && (text[digits] != '0' || at == digits + 1);
+            // Most numbers are whole, positive and short.
+            bool simple = right && start == digits && at - start < 16 && (at == text.Length || ".eE".IndexOf(text[at]) < 0);
+            if (simple) return long.Parse(text.Substring(start, at - start), NumberStyles.None, CultureInfo.InvariantCulture);
             if (right && Meets(".")) right = Digits();
             if (right && (Meets("e") || Meets("E")))
             {
                 if (!Meets("-")) Meets("+");
                 right = Digits();
             }
-            if (!right) throw Wrong("a value is expected");
+            if (!right)
+            {
+                at = start;
+                throw Wrong("a value is expected");
+            }
             bool read = double.TryParse(text.Substring(start, at - start), NumberStyles.Float, CultureInfo.InvariantCulture, out double value);
             return read && !double.IsInfinity(value) ? value : throw Wrong("a number that is not finite");
         }
 
         private string String()
         {
-            var made = new StringBuilder();
-            for (at++; at < text.Length && text[at] != '"'; at++)
+            // Most texts have no escape sequence.
+            int start = ++at;
+            while (at < text.Length && text[at] >= ' ' && text[at] != '"' && text[at] != '\\') at++;
+            if (at < text.Length && text[at] == '"') return text.Substring(start, at++ - start);
+            var made = new StringBuilder(text.Substring(start, at - start));
+            for (; at < text.Length && text[at] != '"'; at++)
             {
                 char c = text[at];
                 if (c < ' ') throw Wrong("an unterminated string");

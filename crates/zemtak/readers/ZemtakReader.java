@@ -401,7 +401,7 @@ public final class ZemtakReader {
 
     /** Reads a descriptor's text. */
     public static Atlas read(String text) throws ReadException {
-        Value whole = new Value(new Json(text).whole(), "");
+        Value whole = new Value(new Json(text).whole(), null, "", "");
         int version = whole.get("zemtak").whole(0, LONGEST_SIDE);
         if (version != VERSION) throw whole.get("zemtak").wrong("is version " + version + ", this reader reads version " + VERSION);
         List<String> needs = whole.get("needs").texts();
@@ -501,10 +501,16 @@ public final class ZemtakReader {
         return clip;
     }
 
-    /** A value and its place, for messages. */
-    private record Value(Object value, String place) {
+    /** A value, and its place by its key in the value around it: most places are never told, so they are put together when one is. */
+    private record Value(Object value, Value around, String before, Object key) {
+        private String place() {
+            if (around == null) return "";
+            String outer = around.place();
+            return before.equals(".") ? outer + (outer.isEmpty() ? "" : ".") + key : outer + before + key + (key instanceof String ? "\"]" : "]");
+        }
+
         ReadException wrong(String why) {
-            return new ReadException(place, why);
+            return new ReadException(place(), why);
         }
 
         private <T> T as(Class<T> kind, String what) throws ReadException {
@@ -514,7 +520,7 @@ public final class ZemtakReader {
 
         Value find(String key) throws ReadException {
             Object found = as(Map.class, "an object").get(key);
-            return found == null ? null : new Value(found, place.isEmpty() ? key : place + "." + key);
+            return found == null ? null : new Value(found, this, ".", key);
         }
 
         Value get(String key) throws ReadException {
@@ -526,14 +532,14 @@ public final class ZemtakReader {
         Map<String, Value> entries() throws ReadException {
             Map<String, Value> entries = new LinkedHashMap<>();
             for (Map.Entry<?, ?> entry : ((Map<?, ?>) as(Map.class, "an object")).entrySet()) {
-                entries.put((String) entry.getKey(), new Value(entry.getValue(), place + "[\"" + entry.getKey() + "\"]"));
+                entries.put((String) entry.getKey(), new Value(entry.getValue(), this, "[\"", entry.getKey()));
             }
             return entries;
         }
 
         List<Value> items() throws ReadException {
             List<Value> items = new ArrayList<>();
-            for (Object item : as(List.class, "a list")) items.add(new Value(item, place + "[" + items.size() + "]"));
+            for (Object item : as(List.class, "a list")) items.add(new Value(item, this, "[", items.size()));
             return items;
         }
 
@@ -583,7 +589,6 @@ public final class ZemtakReader {
 
     /** JSON as maps, lists, strings, doubles, booleans and null. */
     private static final class Json {
-        private static final java.util.regex.Pattern NUMBER = java.util.regex.Pattern.compile("-?(0|[1-9][0-9]*)(\\.[0-9]+)?([eE][+-]?[0-9]+)?");
         private final String text;
         private int at;
 
@@ -605,7 +610,7 @@ public final class ZemtakReader {
 
         /** The next character that is not a space; 0 at the end. */
         private char peek() {
-            while (at < text.length() && " \n\r\t".indexOf(text.charAt(at)) >= 0) at++;
+            while (at < text.length() && text.charAt(at) <= ' ' && " \n\r\t".indexOf(text.charAt(at)) >= 0) at++;
             return at < text.length() ? text.charAt(at) : '\0';
         }
 
@@ -614,16 +619,48 @@ public final class ZemtakReader {
             char first = peek();
             if (first == '{' || first == '[') return several(first == '{', depth);
             if (first == '"') return string();
-            for (Object[] word : new Object[][] {{"true", true}, {"false", false}, {"null", null}}) {
-                if (text.startsWith((String) word[0], at)) {
-                    at += ((String) word[0]).length();
-                    return word[1];
-                }
+            if (first == 't' && text.startsWith("true", at)) return word(4, true);
+            if (first == 'f' && text.startsWith("false", at)) return word(5, false);
+            if (first == 'n' && text.startsWith("null", at)) return word(4, null);
+            return number();
+        }
+
+        private Object word(int length, Object value) {
+            at += length;
+            return value;
+        }
+
+        /** Takes the next character if it is one of these. */
+        private boolean takes(String any) {
+            if (at >= text.length() || any.indexOf(text.charAt(at)) < 0) return false;
+            at++;
+            return true;
+        }
+
+        private boolean takesDigits() {
+            int start = at;
+            while (at < text.length() && text.charAt(at) >= '0' && text.charAt(at) <= '9') at++;
+            return at > start;
+        }
+
+        private double number() throws ReadException {
+            int start = at;
+            takes("-");
+            int digits = at;
+            boolean right = takesDigits() && (text.charAt(digits) != '0' || at == digits + 1);
+            // Most numbers are whole, positive and short.
+            boolean simple = right && start == digits && at - start < 16;
+            if (simple && (at == text.length() || ".eE".indexOf(text.charAt(at)) < 0)) return Long.parseLong(text, start, at, 10);
+            if (right && takes(".")) right = takesDigits();
+            if (right && takes("eE")) {
+                takes("+-");
+                right = takesDigits();
             }
-            var number = NUMBER.matcher(text).region(at, text.length());
-            if (!number.lookingAt()) throw wrong("a value is expected");
-            at = number.end();
-            double value = Double.parseDouble(number.group());
+            if (!right) {
+                at = start;
+                throw wrong("a value is expected");
+            }
+            double value = Double.parseDouble(text.substring(start, at));
             if (Double.isInfinite(value)) throw wrong("a number that is not finite");
             return value;
         }
@@ -651,8 +688,12 @@ public final class ZemtakReader {
         }
 
         private String string() throws ReadException {
-            StringBuilder out = new StringBuilder();
-            for (at++; at < text.length() && text.charAt(at) != '"'; at++) {
+            // Most texts have no escape sequence.
+            int start = ++at;
+            while (at < text.length() && text.charAt(at) >= ' ' && text.charAt(at) != '"' && text.charAt(at) != '\\') at++;
+            if (at < text.length() && text.charAt(at) == '"') return text.substring(start, at++);
+            StringBuilder out = new StringBuilder(text.substring(start, at));
+            for (; at < text.length() && text.charAt(at) != '"'; at++) {
                 char c = text.charAt(at);
                 if (c < ' ') throw wrong("an unterminated string");
                 if (c != '\\') {

@@ -278,8 +278,21 @@ function Player:ended() return self.clip.mode == "once" and self.played > 0 end
 -- JSON as tables, strings, numbers, booleans and zemtak.null. Metatables tell objects from lists.
 
 local Object, List = {}, {}
+local QUOTE, COMMA, MINUS, POINT, ZERO, NINE, COLON = ('",-.09:'):byte(1, -1)
+local LIST, CLOSE_LIST, OBJECT, CLOSE_OBJECT = ("[]{}"):byte(1, -1)
 
-local function fail(place, why) error({ place = place ~= "" and place or "the descriptor", why = why }, 0) end
+-- An error in the descriptor. Its place is put together on its way out, by `within`: most places are never told.
+local function fail(place, why) error({ place = place, why = why }, 0) end
+
+local function within(key, item, read, ...)
+    local right, result = pcall(read, ...)
+    if right then return result end
+    if type(result) == "table" and result.place then
+        if item then key = (type(item) == "number" and "%s[%d]" or "%s[%q]"):format(key, item) end
+        result.place = key .. (result.place:find("^[^%[]") and "." or "") .. result.place
+    end
+    error(result, 0)
+end
 
 local function utf8_of(code)
     if code < 0x80 then return string.char(code) end
@@ -296,7 +309,7 @@ end
 local ESCAPES = { ['"'] = '"', ["\\"] = "\\", ["/"] = "/", b = "\b", f = "\f", n = "\n", r = "\r", t = "\t" }
 
 local function json(text)
-    local at = 1
+    local at, find_in, byte, sub = 1, string.find, string.byte, string.sub
 
     local function wrong(why)
         local before_it, line, start = text:sub(1, at - 1), 1, 0
@@ -304,20 +317,23 @@ local function json(text)
         fail(("line %d, column %d"):format(line, at - start), why)
     end
 
+    -- The byte that comes next, after spaces; nil at the end.
     local function peek()
-        at = text:find("[^ \n\r\t]", at) or #text + 1
-        return text:sub(at, at)
+        at = find_in(text, "[^ \n\r\t]", at) or #text + 1
+        return byte(text, at)
     end
 
     local function texts()
-        local made = {}
+        local made
         at = at + 1
         while true do
-            local stop = text:find('["\\%c]', at)
+            local stop = find_in(text, '["\\%c]', at)
             if not stop then wrong("an unterminated string") end
-            made[#made + 1] = text:sub(at, stop - 1)
+            local c, piece = sub(text, stop, stop), sub(text, at, stop - 1)
             at = stop + 1
-            local c = text:sub(stop, stop)
+            if c == '"' and not made then return piece end
+            made = made or {}
+            made[#made + 1] = piece
             if c == '"' then return table.concat(made) end
             if c == "\127" then made[#made + 1] = c
             elseif c ~= "\\" then wrong("an unterminated string")
@@ -334,38 +350,39 @@ local function json(text)
         end
     end
 
-    local function number()
-        local whole = text:match("^-?%d+", at)
-        if not whole or whole:match("^-?0%d") then wrong("a value is expected") end
-        local stop = at + #whole
-        stop = stop + #(text:match("^%.%d+", stop) or "")
-        stop = stop + #(text:match("^[eE][+-]?%d+", stop) or "")
-        local value = tonumber(text:sub(at, stop - 1))
+    local function number(first)
+        local _, stop = find_in(text, "^-?%d+%.?%d*", at)
+        if not stop or (first == MINUS or first == ZERO) and find_in(text, "^-?0%d", at) then wrong("a value is expected") end
+        if byte(text, stop) == POINT then stop = stop - 1 end
+        local _, exponent = find_in(text, "^[eE][+-]?%d+", stop + 1)
+        stop = exponent or stop
+        local value = tonumber(sub(text, at, stop))
         if not value or value - value ~= 0 then wrong("a number that is not finite") end
-        at = stop
+        at = stop + 1
         return value
     end
 
     local value
 
     local function several(keys, depth)
-        local made, close, first = setmetatable({}, keys and Object or List), keys and "}" or "]", true
+        local made, close, first, count = setmetatable({}, keys and Object or List), keys and CLOSE_OBJECT or CLOSE_LIST, true, 0
         at = at + 1
         while peek() ~= close do
             if not first then
-                if peek() ~= "," then wrong("a comma or the end of a list or an object is expected") end
+                if byte(text, at) ~= COMMA then wrong("a comma or the end of a list or an object is expected") end
                 at = at + 1
                 if peek() == close then wrong("a value is expected") end
             end
             first = false
             if keys then
-                if peek() ~= '"' then wrong("a key is expected") end
+                if byte(text, at) ~= QUOTE then wrong("a key is expected") end
                 local key = texts()
-                if peek() ~= ":" then wrong("a colon is expected") end
+                if peek() ~= COLON then wrong("a colon is expected") end
                 at = at + 1
                 made[key] = value(depth + 1)
             else
-                made[#made + 1] = value(depth + 1)
+                count = count + 1
+                made[count] = value(depth + 1)
             end
         end
         at = at + 1
@@ -375,130 +392,129 @@ local function json(text)
     function value(depth)
         if depth > 100 then wrong("lists and objects are nested too deeply") end
         local first = peek()
-        if first == "{" or first == "[" then return several(first == "{", depth) end
-        if first == '"' then return texts() end
-        local word = text:match("^%l+", at)
+        if first == OBJECT or first == LIST then return several(first == OBJECT, depth) end
+        if first == QUOTE then return texts() end
+        local word = first and first > NINE and text:match("^%l+", at)
         if word == "true" or word == "false" or word == "null" then
             at = at + #word
             if word == "null" then return zemtak.null end
             return word == "true"
         end
-        return number()
+        return number(first)
     end
 
     local whole = value(0)
-    if peek() ~= "" then wrong("unexpected text after the descriptor") end
+    if peek() then wrong("unexpected text after the descriptor") end
     return whole
 end
 
--- Values with their places, for messages.
+-- Values, with their keys for messages.
 
-local function at_key(place, key) return place == "" and key or place .. "." .. key end
-
-local function object(of, place)
-    if getmetatable(of) ~= Object then fail(place, "should be an object") end
-    return of
-end
-
-local function find(of, place, key)
-    local value = object(of, place)[key]
-    if value ~= zemtak.null then return value end
-end
-
-local function list(of, place)
-    if getmetatable(of) ~= List then fail(place, "should be a list") end
-    return of
-end
-
-local function get(of, place, key, kind)
-    local value = find(of, place, key)
-    if value == nil then fail(place, "has no " .. key) end
-    if kind and type(value) ~= kind then fail(at_key(place, key), "should be a " .. kind) end
+local function object(value, key)
+    if getmetatable(value) ~= Object then fail(key, "should be an object") end
     return value
 end
 
-local function whole(value, place, least, most)
+local function list(value, key)
+    if getmetatable(value) ~= List then fail(key, "should be a list") end
+    return value
+end
+
+local function find(of, key)
+    local value = object(of, "")[key]
+    if value ~= zemtak.null then return value end
+end
+
+local function get(of, key, kind)
+    local value = find(of, key)
+    if value == nil then fail("", "has no " .. key) end
+    if kind and type(value) ~= kind then fail(key, "should be a " .. kind) end
+    return value
+end
+
+local function whole(value, key, least, most)
     if type(value) ~= "number" or value ~= floor(value) or value < least or value > (most or LONGEST_SIDE) then
-        fail(place, ("should be a whole number from %d to %d"):format(least, most or LONGEST_SIDE))
+        fail(key, ("should be a whole number from %d to %d"):format(least, most or LONGEST_SIDE))
     end
     return value
 end
 
 -- A list of this many numbers: whole and not negative, unless any are allowed.
-local function numbers(value, place, count, any)
-    if #list(value, place) ~= count then fail(place, ("should have %d numbers"):format(count)) end
-    for i, item in ipairs(value) do
-        if not any then whole(item, place, 0) elseif type(item) ~= "number" then fail(place, "should be numbers") end
+local function numbers(value, key, count, any)
+    if #list(value, key) ~= count then fail(key, ("should have %d numbers"):format(count)) end
+    for i = 1, count do
+        if not any then whole(value[i], key, 0) elseif type(value[i]) ~= "number" then fail(key, "should be numbers") end
     end
     return value
 end
 
-local function strings(value, place)
-    for _, item in ipairs(value and list(value, place) or {}) do
-        if type(item) ~= "string" then fail(place, "should be a list of strings") end
+local function strings(value, key)
+    for _, item in ipairs(value and list(value, key) or {}) do
+        if type(item) ~= "string" then fail(key, "should be a list of strings") end
     end
     return value or {}
 end
 
-local function named(value, place, read)
+local function named(value, key, read, ...)
     local made = {}
-    for name, entry in pairs(value and object(value, place) or {}) do
-        made[name] = read(entry, ("%s[%q]"):format(place, name), name)
-    end
+    for name, entry in pairs(value and object(value, key) or {}) do made[name] = within(key, name, read, entry, name, ...) end
     return made
 end
 
-local function read_layer(value, place)
-    local file = get(value, place, "file", "string")
+local function read_layer(value)
+    local file = get(value, "file", "string")
     local plain = not file:find("[\\:%z]")
     for part in (file .. "/"):gmatch("(.-)/") do plain = plain and part ~= "" and part ~= "." and part ~= ".." end
-    if not plain then fail(at_key(place, "file"), "is not a relative path below the descriptor's folder") end
-    local function text(key) return get(value, place, key, "string") end
+    if not plain then fail("file", "is not a relative path below the descriptor's folder") end
+    local function text(key) return get(value, key, "string") end
     return { file = file, pixels = text "pixels", alpha = text "alpha", colour = text "colour" }
 end
 
-local function read_page(value, place)
-    local page, sampling = read_layer(value, place), get(value, place, "sampling")
-    local in_sampling = at_key(place, "sampling")
-    local safe = find(sampling, in_sampling, "safe_mips")
-    page.width = whole(get(value, place, "width"), at_key(place, "width"), 1)
-    page.height = whole(get(value, place, "height"), at_key(place, "height"), 1)
-    page.hash = get(value, place, "hash", "string")
-    page.filter, page.wrap = get(sampling, in_sampling, "filter", "string"), get(sampling, in_sampling, "wrap", "string")
-    page.mips = whole(get(sampling, in_sampling, "mips"), at_key(in_sampling, "mips"), 1, 32)
-    page.safe_mips = safe and whole(safe, at_key(in_sampling, "safe_mips"), -1)
-    page.layers = named(find(value, place, "layers"), at_key(place, "layers"), read_layer)
+local function read_sampling(value, page)
+    local safe = find(value, "safe_mips")
+    page.filter, page.wrap = get(value, "filter", "string"), get(value, "wrap", "string")
+    page.mips, page.safe_mips = whole(get(value, "mips"), "mips", 1, 32), safe and whole(safe, "safe_mips", -1)
+end
+
+local function read_page(value)
+    local page = read_layer(value)
+    page.width, page.height = whole(get(value, "width"), "width", 1), whole(get(value, "height"), "height", 1)
+    page.hash = get(value, "hash", "string")
+    within("sampling", nil, read_sampling, get(value, "sampling"), page)
+    page.layers = named(find(value, "layers"), "layers", read_layer)
     return page
 end
 
-local function read_sprite(value, place, name, pages)
-    local function of(key, count, any) return numbers(get(value, place, key), at_key(place, key), count, any) end
-    local sprite = setmetatable({ name = name, turned = get(value, place, "turned", "boolean") }, Sprite)
-    sprite.page = whole(get(value, place, "page"), at_key(place, "page"), 0) + 1
+local function read_point(value) return numbers(value, "", 2, true) end
+
+local function read_sprite(value, name, pages)
+    local sprite = setmetatable({ name = name, turned = get(value, "turned", "boolean") }, Sprite)
+    sprite.page = whole(get(value, "page"), "page", 0) + 1
     local page = pages[sprite.page]
-    if not page then fail(at_key(place, "page"), ("is beyond the %d pages that there are"):format(#pages)) end
+    if not page then fail("page", ("is beyond the %d pages that there are"):format(#pages)) end
     sprite.page_size = { page.width, page.height }
-    sprite.box, sprite.canvas, sprite.inset, sprite.pivot = of("box", 4), of("canvas", 2), of("inset", 2), of("pivot", 2, true)
+    sprite.box, sprite.canvas = numbers(get(value, "box"), "box", 4), numbers(get(value, "canvas"), "canvas", 2)
+    sprite.inset, sprite.pivot = numbers(get(value, "inset"), "inset", 2), numbers(get(value, "pivot"), "pivot", 2, true)
     local x, y, w, h = sprite.box[1], sprite.box[2], sprite.box[3], sprite.box[4]
     if w < 1 or h < 1 or x + w > page.width or y + h > page.height then
-        fail(at_key(place, "box"), ("does not lie on its page of %d x %d pixels"):format(page.width, page.height))
+        fail("box", ("does not lie on its page of %d x %d pixels"):format(page.width, page.height))
     end
     local upright_w, upright_h = sprite:upright()
     if sprite.inset[1] + upright_w > sprite.canvas[1] or sprite.inset[2] + upright_h > sprite.canvas[2] then
-        fail(at_key(place, "inset"), "puts the box beyond the canvas")
+        fail("inset", "puts the box beyond the canvas")
     end
-    local keep = find(value, place, "stretch")
-    sprite.stretch = keep and numbers(keep, at_key(place, "stretch"), 4)
+    local keep = find(value, "stretch")
+    sprite.stretch = keep and numbers(keep, "stretch", 4)
     if keep and (keep[1] + keep[3] > sprite.canvas[1] or keep[2] + keep[4] > sprite.canvas[2]) then
-        fail(at_key(place, "stretch"), "has bands wider than the canvas")
+        fail("stretch", "has bands wider than the canvas")
     end
-    sprite.points = named(find(value, place, "points"), at_key(place, "points"), function(point, where) return numbers(point, where, 2, true) end)
-    sprite.tags, sprite.user = strings(find(value, place, "tags"), at_key(place, "tags")), find(value, place, "user")
+    sprite.points, sprite.user = named(find(value, "points"), "points", read_point), find(value, "user")
+    sprite.tags = strings(find(value, "tags"), "tags")
     return sprite
 end
 
 -- A rate as written in the descriptor: a number of up to nine digits, or a ratio such as "60000/1001".
-local function read_rate(value, place)
+local function read_rate(value)
     local above, below = -1, 1
     if type(value) == "string" then
         local a, b = value:match("^(%d+)/(%d+)$")
@@ -509,7 +525,7 @@ local function read_rate(value, place)
         if below <= 1e9 then above = floor(value * below + 0.5) end
     end
     if above < 0 or above >= 2 ^ 31 or below < 1 or below >= 2 ^ 32 then
-        fail(place, "is neither a number of up to nine digits nor a ratio such as 60000/1001")
+        fail("fps", "is neither a number of up to nine digits nor a ratio such as 60000/1001")
     end
     local a, b = above, below
     while b ~= 0 do a, b = b, a % b end
@@ -537,45 +553,45 @@ local function lay_out(clip, own, above, below)
     end
 end
 
-local function read_clip(value, place, name, sprites)
-    local clip = setmetatable({ name = name, mode = get(value, place, "mode", "string"), steps = {} }, Clip)
-    if clip.mode ~= "loop" and clip.mode ~= "once" and clip.mode ~= "bounce" then
-        fail(at_key(place, "mode"), "is neither loop, once nor bounce")
+-- Its duration in nanoseconds is `own`, false if it has none.
+local function read_step(value, sprites, timed)
+    local sprite, ms = get(value, "sprite", "string"), find(value, "ms")
+    if not sprites[sprite] and not sprite:find(":", 1, true) then fail("sprite", "is not a sprite of this atlas") end
+    if not ms and not timed then fail("", "has no ms, and its clip has no fps") end
+    if ms and not (type(ms) == "number" and ms >= 0 and ms <= 1e12) then fail("ms", "is not a duration") end
+    local ns = ms and ms * 1e6
+    local own = ns and floor(ns) + (ns - floor(ns) >= 0.5 and 1 or 0) or false
+    return { own = own, step = { sprite = sprite, events = strings(find(value, "events"), "events") } }
+end
+
+local function read_clip(value, name, sprites)
+    local clip = setmetatable({ name = name, mode = get(value, "mode", "string"), steps = {} }, Clip)
+    if clip.mode ~= "loop" and clip.mode ~= "once" and clip.mode ~= "bounce" then fail("mode", "is neither loop, once nor bounce") end
+    local fps, own = find(value, "fps"), {}
+    for i, step in ipairs(list(get(value, "steps"), "steps")) do
+        local read = within("steps", i - 1, read_step, step, sprites, fps)
+        own[i], clip.steps[i] = read.own, read.step
     end
-    local fps, own, in_steps = find(value, place, "fps"), {}, at_key(place, "steps")
-    for i, step in ipairs(list(get(value, place, "steps"), in_steps)) do
-        local where = ("%s[%d]"):format(in_steps, i - 1)
-        local sprite, ms = get(step, where, "sprite", "string"), find(step, where, "ms")
-        if not sprites[sprite] and not sprite:find(":", 1, true) then fail(at_key(where, "sprite"), "is not a sprite of this atlas") end
-        if not ms and not fps then fail(where, "has no ms, and its clip has no fps") end
-        if ms and not (type(ms) == "number" and ms >= 0 and ms <= 1e12) then fail(at_key(where, "ms"), "is not a duration") end
-        local ns = ms and ms * 1e6
-        own[i] = ns and floor(ns) + (ns - floor(ns) >= 0.5 and 1 or 0) or false
-        clip.steps[i] = { sprite = sprite, events = strings(find(step, where, "events"), at_key(where, "events")) }
-    end
-    if #clip.steps == 0 then fail(in_steps, "is empty") end
+    if #clip.steps == 0 then fail("steps", "is empty") end
     local above, below = 10, 1
-    if fps then above, below = read_rate(fps, at_key(place, "fps")) end
+    if fps then above, below = read_rate(fps) end
     lay_out(clip, own, above, below)
     local length, rest = clip.starts[clip.turns + 1], clip.rests[clip.turns + 1]
-    if not clip.still and length == 0 and rest == 0 then fail(in_steps, "take no time, all together") end
-    if length > LONGEST then fail(in_steps, "take more than 52 days, all together") end
+    if not clip.still and length == 0 and rest == 0 then fail("steps", "take no time, all together") end
+    if length > LONGEST then fail("steps", "take more than 52 days, all together") end
     return clip
 end
 
 local function read(text)
     local top = json(text)
-    local version = whole(get(top, "", "zemtak"), "zemtak", 0)
+    local version, needs = whole(get(top, "zemtak"), "zemtak", 0), strings(get(top, "needs"), "needs")
     if version ~= zemtak.VERSION then fail("zemtak", ("is version %d, this reader reads version %d"):format(version, zemtak.VERSION)) end
-    local needs = strings(get(top, "", "needs"), "needs")
     if #needs > 0 then fail("needs", "asks for " .. table.concat(needs, ", ") .. ", which this reader does not know") end
-    local atlas = { name = get(top, "", "name", "string"), scale = get(top, "", "scale", "number"), pages = {} }
-    atlas.build_id, atlas.base = find(top, "", "build_id"), find(top, "", "base")
-    for i, page in ipairs(list(get(top, "", "pages"), "pages")) do atlas.pages[i] = read_page(page, ("pages[%d]"):format(i - 1)) end
-    local function sprite(value, place_of, name) return read_sprite(value, place_of, name, atlas.pages) end
-    atlas.sprites = named(get(top, "", "sprites"), "sprites", sprite)
-    local function clip(value, place_of, name) return read_clip(value, place_of, name, atlas.sprites) end
-    atlas.clips = named(get(top, "", "clips"), "clips", clip)
+    local atlas = { name = get(top, "name", "string"), scale = get(top, "scale", "number"), pages = {} }
+    atlas.build_id, atlas.base = find(top, "build_id"), find(top, "base")
+    for i, page in ipairs(list(get(top, "pages"), "pages")) do atlas.pages[i] = within("pages", i - 1, read_page, page) end
+    atlas.sprites = named(get(top, "sprites"), "sprites", read_sprite, atlas.pages)
+    atlas.clips = named(get(top, "clips"), "clips", read_clip, atlas.sprites)
     return atlas
 end
 
@@ -583,7 +599,7 @@ end
 function zemtak.read(text)
     local right, result = pcall(read, text)
     if right then return result end
-    if type(result) == "table" and result.place then return nil, result.place .. ": " .. result.why end
+    if type(result) == "table" and result.place then return nil, (result.place == "" and "the descriptor" or result.place) .. ": " .. result.why end
     error(result, 0)
 end
 
