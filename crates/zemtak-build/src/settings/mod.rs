@@ -317,7 +317,7 @@ impl OtherSize {
     /// What is wrong with them.
     pub fn new(suffix: &str, factor: &str, resample: Resample) -> Result<Self, String> {
         if !is_plain(suffix) {
-            return Err("a suffix may only contain a-z, 0-9, _ and -, and needs at least one of them".into());
+            return Err(format!("'{suffix}' is not a suffix: those consist of a-z, 0-9, _ and -"));
         }
         let factor: Factor = factor.parse().map_err(|why: &str| format!("a factor is {why}"))?;
         Ok(Self { suffix: suffix.to_owned(), scale: Scale { factor, resample } })

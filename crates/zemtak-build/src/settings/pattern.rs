@@ -40,7 +40,7 @@ impl FromStr for Pattern {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
-        Glob::of_any_length(text).map(Self).map_err(|error| format!("a glob, but {error}"))
+        Glob::of_any_length(text).map(Self).map_err(|error| format!("a glob: {error}"))
     }
 }
 

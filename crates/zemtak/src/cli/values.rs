@@ -30,7 +30,7 @@ pub(super) fn space() -> clap::builder::RangedI64ValueParser<u32> {
 }
 
 pub(super) fn atlas_name(text: &str) -> Result<String, String> {
-    if Atlas::is_name(text) { Ok(text.to_owned()) } else { Err("a name may only contain a-z, 0-9, _ and -".into()) }
+    if Atlas::is_name(text) { Ok(text.to_owned()) } else { Err("a name of the characters a-z, 0-9, _ and -".into()) }
 }
 
 pub(super) fn page_size(text: &str) -> Result<Size, String> {

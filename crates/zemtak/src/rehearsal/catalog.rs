@@ -43,7 +43,7 @@ impl Catalog {
         if file.atlas().sprites.contains_key(&SpriteName::new(local)) {
             return Ok(vec![name.to_owned()]);
         }
-        let pattern = Glob::new(local).map_err(|error| format!("expected a glob, but {error}"))?;
+        let pattern = Glob::new(local).map_err(|error| format!("expected a glob: {error}"))?;
         let names = file.atlas().sprites.keys().filter(|own| pattern.matches(own.as_str()));
         let names: Vec<String> = names.map(|own| format!("{atlas}:{own}")).collect();
         if names.is_empty() {
