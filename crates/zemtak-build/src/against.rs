@@ -82,52 +82,84 @@ impl fmt::Display for Difference {
     }
 }
 
-/// Rebuilds every sprite and compares it with its source. `pages` are the decoded pages, `None` for broken ones; sprite
-/// names are relative to `root`, and `leave_out` is a folder below it whose images are not sources.
-///
-/// # Errors
-/// The root cannot be searched, or the observer cancels.
-pub fn compare_with_sources(
-    atlas: &Atlas,
-    pages: &[Option<Pixels>],
-    root: &Path,
-    leave_out: &Path,
-    allowance: &Allowance,
-    observer: &dyn Observer,
-) -> Result<Comparison, Failure> {
-    let by_name: BTreeMap<SpriteName, Source> =
-        find(root, leave_out, allowance)?.into_iter().map(|source| (source.name.clone(), source)).collect();
-    let mut comparison = Comparison::default();
-    // A file is decoded once, however many of its frames are sprites.
-    let mut of_source: BTreeMap<&SpriteName, (&Source, Vec<Pair<'_>>)> = BTreeMap::new();
-    for (name, sprite) in &atlas.sprites {
-        match (source_of(name, &by_name), &pages[sprite.page]) {
-            (None, _) => comparison.differences.push(Difference::NoSource { sprite: name.clone() }),
-            (Some((source, frame)), page) => {
-                let pairs = &mut of_source.entry(&source.name).or_insert_with(|| (source, Vec::new())).1;
-                pairs.extend(page.as_ref().map(|page| Pair { name, sprite, page, frame }));
+/// Rebuilds every sprite of an atlas and compares it with its source, as many pages at a time as are in memory.
+pub struct SourceComparison<'a> {
+    atlas: &'a Atlas,
+    allowance: &'a Allowance,
+    observer: &'a dyn Observer,
+    progress: Progress<'a>,
+    sources: Vec<OfSource<'a>>,
+    result: Comparison,
+}
+
+impl<'a> SourceComparison<'a> {
+    /// Finds the sources. Sprite names are relative to `root`, and `leave_out` is a folder below it whose images are not
+    /// sources.
+    ///
+    /// # Errors
+    /// The root cannot be searched.
+    pub fn begin(
+        atlas: &'a Atlas,
+        root: &Path,
+        leave_out: &Path,
+        allowance: &'a Allowance,
+        observer: &'a dyn Observer,
+    ) -> Result<Self, Failure> {
+        let mut by_name: BTreeMap<SpriteName, Source> =
+            find(root, leave_out, allowance)?.into_iter().map(|source| (source.name.clone(), source)).collect();
+        let mut result = Comparison::default();
+        let mut of_source: BTreeMap<SpriteName, Vec<Sought<'a>>> = BTreeMap::new();
+        for (name, sprite) in &atlas.sprites {
+            match source_of(name, &by_name) {
+                None => result.differences.push(Difference::NoSource { sprite: name.clone() }),
+                Some((source, frame)) => {
+                    of_source.entry(source.name.clone()).or_default().push(Sought { name, sprite, frame });
+                }
             }
         }
+        let sources: Vec<OfSource<'a>> = of_source
+            .into_iter()
+            .filter_map(|(name, sprites)| Some(OfSource::new(by_name.remove(&name)?, sprites)))
+            .collect();
+        result.not_in_atlas = by_name.values().filter(|source| !ownership::is_result(&source.path)).count();
+        let progress = Progress::begin(observer, Phase::Comparing, Some(sources.len()));
+        Ok(Self { atlas, allowance, observer, progress, sources, result })
     }
-    let others = by_name.values().filter(|source| !of_source.contains_key(&source.name));
-    comparison.not_in_atlas = others.filter(|source| !ownership::is_result(&source.path)).count();
-    let of_source: Vec<(&Source, Vec<Pair<'_>>)> = of_source.into_values().collect();
-    let progress = Progress::begin(observer, Phase::Comparing, Some(of_source.len()));
-    let results: Vec<Result<Vec<Difference>, Problem>> = of_source
-        .par_iter()
-        .map(|(source, pairs)| {
-            progress.advance();
-            if observer.cancelled() { Ok(Vec::new()) } else { compare(atlas, source, pairs, allowance) }
-        })
-        .collect();
-    check(observer)?;
-    for result in results {
-        match result {
-            Ok(differences) => comparison.differences.extend(differences),
-            Err(problem) => comparison.problems.push(problem),
+
+    /// Compares the sprites on these pages: those of the atlas, decoded; `None` for one that is broken, or whose turn is
+    /// another time.
+    ///
+    /// # Errors
+    /// The observer cancels.
+    pub fn add(&mut self, pages: &[Option<Pixels>]) -> Result<(), Failure> {
+        let (atlas, allowance, observer, progress) = (self.atlas, self.allowance, self.observer, &self.progress);
+        self.sources.par_iter_mut().filter(|source| source.is_on(pages)).for_each(|source| {
+            if !source.begun {
+                source.begun = true;
+                progress.advance();
+            }
+            if !observer.cancelled() {
+                source.compare(atlas, pages, allowance);
+            }
+        });
+        check(observer)
+    }
+
+    /// The result for all pages that were compared.
+    #[must_use]
+    pub fn end(mut self) -> Comparison {
+        for source in self.sources {
+            self.result.differences.extend(source.differences);
+            self.result.problems.extend(source.problem);
         }
+        self.result
     }
-    Ok(comparison)
+}
+
+impl fmt::Debug for SourceComparison<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("SourceComparison").field("sources", &self.sources.len()).finish_non_exhaustive()
+    }
 }
 
 fn find(root: &Path, leave_out: &Path, allowance: &Allowance) -> Result<Vec<Source>, Failure> {
@@ -141,12 +173,52 @@ fn find(root: &Path, leave_out: &Path, allowance: &Allowance) -> Result<Vec<Sour
     Failure::unless(found.problems, found.files)
 }
 
-/// A sprite on its page, and the number of its frame in its source.
-struct Pair<'a> {
+/// A sprite, and the number of its frame in its source.
+struct Sought<'a> {
     name: &'a SpriteName,
     sprite: &'a Sprite,
-    page: &'a Pixels,
     frame: usize,
+}
+
+/// An image, the sprites that were made from it, and what was found so far.
+struct OfSource<'a> {
+    source: Source,
+    sprites: Vec<Sought<'a>>,
+    begun: bool,
+    differences: Vec<Difference>,
+    problem: Option<Problem>,
+}
+
+impl<'a> OfSource<'a> {
+    fn new(source: Source, sprites: Vec<Sought<'a>>) -> Self {
+        Self { source, sprites, begun: false, differences: Vec::new(), problem: None }
+    }
+
+    /// Whether any of its sprites is on one of these pages. A source that cannot be read is done with.
+    fn is_on(&self, pages: &[Option<Pixels>]) -> bool {
+        self.problem.is_none() && self.sprites.iter().any(|sought| pages[sought.sprite.page].is_some())
+    }
+
+    /// Compares its sprites on these pages. The file is decoded once for all of them.
+    fn compare(&mut self, atlas: &Atlas, pages: &[Option<Pixels>], allowance: &Allowance) {
+        let decoded = match load::decode_source(&self.source, allowance) {
+            Ok(decoded) => decoded,
+            Err(problem) => return self.problem = Some(problem),
+        };
+        let scale = scale_of(atlas);
+        for Sought { name, sprite, frame } in &self.sprites {
+            let Some(page) = &pages[sprite.page] else { continue };
+            let Some(frame) = decoded.frames.get(*frame) else {
+                self.differences
+                    .push(Difference::NoFrame { sprite: (*name).clone(), source: self.source.shown.clone() });
+                continue;
+            };
+            let expected =
+                scale.map_or_else(|| Cow::Borrowed(&frame.pixels), |s| Cow::Owned(resample(&frame.pixels, s)));
+            let defects = verify::sprite(atlas, name, sprite, page, &expected);
+            self.differences.extend(defects.into_iter().map(Difference::Defect));
+        }
+    }
 }
 
 /// The source of a sprite: the image of the same name, or a frame of the animated image that its name continues.
@@ -156,29 +228,6 @@ fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -
     }
     let (image, frame) = name.as_str().rsplit_once('/')?;
     Some((by_name.get(&SpriteName::new(image))?, frame.parse().ok()?))
-}
-
-fn compare(
-    atlas: &Atlas,
-    source: &Source,
-    pairs: &[Pair<'_>],
-    allowance: &Allowance,
-) -> Result<Vec<Difference>, Problem> {
-    if pairs.is_empty() {
-        return Ok(Vec::new());
-    }
-    let decoded = load::decode_source(source, allowance)?;
-    let scale = scale_of(atlas);
-    let mut differences = Vec::new();
-    for &Pair { name, sprite, page, frame } in pairs {
-        let Some(frame) = decoded.frames.get(frame) else {
-            differences.push(Difference::NoFrame { sprite: name.clone(), source: source.shown.clone() });
-            continue;
-        };
-        let expected = scale.map_or_else(|| Cow::Borrowed(&frame.pixels), |s| Cow::Owned(resample(&frame.pixels, s)));
-        differences.extend(verify::sprite(atlas, name, sprite, page, &expected).into_iter().map(Difference::Defect));
-    }
-    Ok(differences)
 }
 
 /// How the atlas's sprites were scaled.

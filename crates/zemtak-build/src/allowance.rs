@@ -7,6 +7,7 @@
 use crate::failure::{Problem, ProblemKind};
 use crate::format;
 use crate::limits::Limits;
+use std::ops::Range;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use zemtak_core::geometry::Size;
@@ -140,6 +141,24 @@ impl Allowance {
     pub(crate) fn keep_file(&self, bytes: Vec<u8>) -> Option<KeptFile> {
         take(&self.files, bytes.len() as u64, self.bytes / 16).then_some(())?;
         Some(KeptFile { counted: Arc::clone(&self.files), bytes })
+    }
+
+    /// Divides pages into groups that may be held in memory one after another, each as large as it may be now: at least
+    /// one page.
+    #[must_use]
+    pub fn groups(&self, pages: &[Size]) -> Vec<Range<usize>> {
+        let free = (self.bytes / 2).saturating_sub(self.held.load(Ordering::Relaxed));
+        let (mut groups, mut start, mut sum) = (Vec::new(), 0, 0_u64);
+        for (index, page) in pages.iter().enumerate() {
+            let bytes = page.area().saturating_mul(HELD);
+            if index > start && sum.saturating_add(bytes) > free {
+                groups.push(start..index);
+                (start, sum) = (index, 0);
+            }
+            sum = sum.saturating_add(bytes);
+        }
+        groups.extend((start < pages.len()).then_some(start..pages.len()));
+        groups
     }
 
     /// Counts the pages of an atlas that must all be in memory at once, for as long as the result is kept. `about` is
@@ -343,6 +362,18 @@ mod tests {
         drop(first);
         let _kept = allowance.hold_pages("dawn", &[page; 4]).unwrap();
         assert!(allowance.hold_pages("night", &[Size::new(1, 1)]).is_err());
+    }
+
+    #[test]
+    fn pages_are_held_in_groups_one_after_another() {
+        let allowance = of(8 << 20);
+        let [small, large] = [512, 2048].map(|side| Size::new(side, side));
+        assert_eq!(allowance.groups(&[small; 9]), [0..4, 4..8, 8..9]);
+        // A page that never fits has a group of its own, and is refused there.
+        assert_eq!(allowance.groups(&[small, large, small, small]), [0..1, 1..2, 2..4]);
+        let _held = allowance.hold_pages("night", &[small; 3]).unwrap();
+        assert_eq!(allowance.groups(&[small; 2]), [0..1, 1..2]);
+        assert_eq!(allowance.groups(&[]), []);
     }
 
     #[test]

@@ -77,7 +77,7 @@ mod watch;
 mod work;
 pub mod write;
 
-pub use against::{Comparison, Difference, compare_with_sources};
+pub use against::{Comparison, Difference, SourceComparison};
 pub use allowance::{Allowance, HeldPixels};
 pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};

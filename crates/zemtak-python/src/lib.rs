@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_build::project::Project;
 use zemtak_build::{
     Allowance, Cause, Difference, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
-    compare_with_sources, format, strays,
+    SourceComparison, format, strays,
 };
 use zemtak_core::atlas::{Layer, Page};
 use zemtak_core::pixels::Pixels;
@@ -166,35 +166,62 @@ fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<V
     let file = AtlasFile::open(descriptor).map_err(|error| unopened(&error))?;
     let atlas = file.atlas();
     let allowance = Allowance::new(Limits::default());
-    let sizes: Vec<_> = atlas.pages.iter().map(|page| page.size()).collect();
-    let _held = allowance.hold_pages(&format::path(descriptor), &sizes)?;
     let unknown =
         file.unknown_keys().iter().map(|key| json!({ "code": "unknown_key", "text": format!("unknown key {key}") }));
     let mut found: Vec<Value> = unknown.collect();
-    let defect = |defect: verify::Defect| json!({ "code": defect.code(), "text": defect.to_string() });
     found.extend(verify::spacing(atlas).into_iter().map(defect));
-    let read: Vec<_> = (0..atlas.pages.len()).into_par_iter().map(|n| file.read_page(n, HashCheck::Yes)).collect();
-    let mut pages: Vec<Option<Pixels>> = Vec::new();
-    for page in read {
-        found.extend(page.as_ref().err().map(|error| json!({ "code": "wrong_page", "text": whole(error) })));
-        pages.push(page.ok());
-    }
+    let beside = format::folder_of(descriptor);
+    let begin = |root| SourceComparison::begin(atlas, root, beside, &allowance, told);
+    let mut comparison = against.map(begin).transpose()?;
+    pages(descriptor, &file, &allowance, comparison.as_mut(), &mut found)?;
     if found.is_empty() {
-        let shown = pages.iter().enumerate().filter_map(|(n, page)| Some((n, page.as_ref()?)));
-        found.extend(shown.flat_map(|(n, page)| verify::page(atlas, n, page)).map(defect));
         found.extend(layers(&file));
     }
     for stray in strays(descriptor, atlas) {
         let stray = stray.map_err(Failure::from)?;
         found.push(json!({ "code": stray.code(), "text": stray.to_string() }));
     }
-    if let Some(root) = against {
-        let compared = compare_with_sources(atlas, &pages, root, format::folder_of(descriptor), &allowance, told)?;
+    if let Some(comparison) = comparison {
+        let compared = comparison.end();
         Failure::unless(compared.problems, ())?;
         let told = |difference: Difference| json!({ "code": difference.code(), "text": difference.to_string() });
         found.extend(compared.differences.into_iter().map(told));
     }
     Ok(found)
+}
+
+fn defect(defect: verify::Defect) -> Value {
+    json!({ "code": defect.code(), "text": defect.to_string() })
+}
+
+/// Checks all pages, as many at a time as memory holds.
+fn pages(
+    descriptor: &Path,
+    file: &AtlasFile,
+    allowance: &Allowance,
+    mut comparison: Option<&mut SourceComparison<'_>>,
+    found: &mut Vec<Value>,
+) -> Result<(), Failure> {
+    let (atlas, spaced) = (file.atlas(), found.is_empty());
+    let sizes: Vec<_> = atlas.pages.iter().map(Page::size).collect();
+    for group in allowance.groups(&sizes) {
+        let _held = allowance.hold_pages(&format::path(descriptor), &sizes[group.clone()])?;
+        let read: Vec<_> = group.clone().into_par_iter().map(|n| file.read_page(n, HashCheck::Yes)).collect();
+        let mut pages: Vec<Option<Pixels>> = vec![None; sizes.len()];
+        for (n, page) in group.zip(read) {
+            match page {
+                Err(error) => found.push(json!({ "code": "wrong_page", "text": whole(&error) })),
+                Ok(page) => {
+                    found.extend(verify::page(atlas, n, &page).into_iter().filter(|_| spaced).map(defect));
+                    pages[n] = Some(page);
+                }
+            }
+        }
+        if let Some(comparison) = &mut comparison {
+            comparison.add(&pages)?;
+        }
+    }
+    Ok(())
 }
 
 /// The defects in layers of pages, which have the boxes and rings of their pages.

@@ -1,7 +1,7 @@
 //! `zemtak verify`: proves an atlas against its own promises and its sources.
 
 use crate::console::Console;
-use crate::descriptor::{self, ReadPages};
+use crate::descriptor;
 use crate::exit::Exit;
 use crate::mip_check::{Checked, check};
 use crate::notice::Notice;
@@ -12,8 +12,9 @@ use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Comparison, Difference, Failure, Problem, compare_with_sources, format};
+use zemtak_build::{Allowance, Comparison, Difference, Failure, Problem, SourceComparison, format};
 use zemtak_core::atlas::{Atlas, Filter, Page};
+use zemtak_core::geometry::Size;
 use zemtak_core::mips::LevelMeasure;
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
@@ -53,46 +54,79 @@ pub struct Proof {
 pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure> {
     let file = descriptor::open(&request.descriptor, console.allowance())?;
     let atlas = file.atlas();
-    let mut proof = Proof {
-        descriptor: request.descriptor.clone(),
-        against: request.against.clone(),
-        mips: request.mips,
-        sprites: atlas.sprites.len(),
-        pages: atlas.pages.len(),
-        in_blocks: atlas.pages.iter().filter(|page| page.pixels.is_compressed()).count(),
-        not_in_atlas: 0,
-        defects: Vec::new(),
-        problems: Vec::new(),
-    };
+    let mut proof = Proof::begin(request, atlas);
     let unknown = |key: &String| Notice::about("unknown_key", key, format!("unknown key {key}"));
     proof.defects.extend(file.unknown_keys().iter().map(unknown));
     proof.defects.extend(verify::spacing(atlas).into_iter().map(defect_notice));
-    let ReadPages { pages, held: _held } = descriptor::read_all_pages(&request.descriptor, &file, console.allowance())?;
-    let whole = |page: Result<Pixels, OpenError>| page.map_err(|error| proof.add_unreadable(&error)).ok();
-    let pages: Vec<Option<Pixels>> = pages.into_iter().map(whole).collect();
     let spaced = proof.defects.is_empty();
-    for (index, page) in pages.iter().enumerate().filter(|_| spaced) {
-        let defects = page.iter().flat_map(|pixels| verify::page(atlas, index, pixels));
-        proof.defects.extend(defects.map(defect_notice));
+    let (watcher, mut comparison) = (console.watcher(), None);
+    if let Some(root) = &request.against {
+        // Pages in a folder below the root are not sources.
+        let beside = format::folder_of(&request.descriptor);
+        comparison = Some(SourceComparison::begin(atlas, root, beside, console.allowance(), &watcher)?);
     }
+    let bled = check_pages(&file, request, console.allowance(), &mut proof, comparison.as_mut())?;
     check_layers(&file, spaced, &mut proof);
-    proof.defects.extend(bleeding(atlas, &pages, request.mips));
+    proof.defects.extend(bled);
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
         match stray {
             Ok(stray) => proof.defects.push(Notice::about(stray.code(), stray.file(), stray.to_string())),
             Err(problem) => proof.problems.push(problem),
         }
     }
-    if let Some(root) = &request.against {
-        // Pages in a folder below the root are not sources.
-        let beside = format::folder_of(&request.descriptor);
-        let compared = compare_with_sources(atlas, &pages, root, beside, console.allowance(), &console.watcher())?;
-        proof.add_comparison(root, compared);
+    if let (Some(root), Some(comparison)) = (&request.against, comparison) {
+        proof.add_comparison(root, comparison.end());
     }
     Ok(proof)
 }
 
+/// Checks all pages, a group at a time: an atlas may have more than memory holds. Returns what bleeds, which is reported
+/// after what is wrong with layers.
+fn check_pages(
+    file: &AtlasFile,
+    request: &VerifyRequest,
+    allowance: &Allowance,
+    proof: &mut Proof,
+    mut comparison: Option<&mut SourceComparison<'_>>,
+) -> Result<Vec<Notice>, Failure> {
+    let (atlas, spaced) = (file.atlas(), proof.defects.is_empty());
+    let sizes: Vec<Size> = atlas.pages.iter().map(Page::size).collect();
+    let (mut found, mut bled) = (Vec::new(), Vec::new());
+    for group in allowance.groups(&sizes) {
+        let indices: Vec<usize> = group.collect();
+        let read = descriptor::read_pages(&request.descriptor, file, &indices, allowance)?;
+        let mut pages: Vec<Option<Pixels>> = vec![None; sizes.len()];
+        for (&index, page) in indices.iter().zip(read.pages) {
+            pages[index] = page.map_err(|error| proof.add_unreadable(&error)).ok();
+        }
+        let shown = pages.iter().enumerate().filter_map(|(index, page)| Some((index, page.as_ref()?)));
+        for (index, page) in shown.filter(|_| spaced) {
+            found.extend(verify::page(atlas, index, page).into_iter().map(defect_notice));
+        }
+        bled.extend(bleeding(atlas, &pages, request.mips));
+        if let Some(comparison) = &mut comparison {
+            comparison.add(&pages)?;
+        }
+    }
+    proof.defects.extend(found);
+    Ok(bled)
+}
+
 impl Proof {
+    fn begin(request: &VerifyRequest, atlas: &Atlas) -> Self {
+        Self {
+            descriptor: request.descriptor.clone(),
+            against: request.against.clone(),
+            mips: request.mips,
+            sprites: atlas.sprites.len(),
+            pages: atlas.pages.len(),
+            in_blocks: atlas.pages.iter().filter(|page| page.pixels.is_compressed()).count(),
+            not_in_atlas: 0,
+            defects: Vec::new(),
+            problems: Vec::new(),
+        }
+    }
+
     /// The file of a page or layer that cannot be read or is not what the descriptor says.
     fn add_unreadable(&mut self, error: &OpenError) {
         match error {

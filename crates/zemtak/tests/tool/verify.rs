@@ -1,6 +1,7 @@
 //! `verify` must find whatever is wrong with an atlas: each damage here is one that it would be a pity to miss.
 
 use crate::fixtures::{Folder, blob, png};
+use std::collections::BTreeSet;
 use zemtak_core::pixels::Pixels;
 use zemtak_runtime::page_hash;
 
@@ -139,4 +140,49 @@ fn a_folder_without_any_source_is_told_once() {
     folder.write("elsewhere/x.png", png(&blob(9, 9, [1, 2, 3])));
     let told = folder.zemtak("verify build/night.zemtak.json --against elsewhere").exits(1).out();
     assert!(told.contains("1 defect\n  none of the ") && told.contains("has a source in elsewhere: is that"), "{told}");
+}
+
+/// An atlas with more pages than memory holds could be packed, but not verified.
+#[test]
+fn pages_that_memory_does_not_hold_together_are_checked_in_turn() {
+    let folder = Folder::new();
+    for i in 0..9u8 {
+        folder.write(&format!("art/moth/{i}.png"), png(&blob(110, 110, [20 * i, 90, 200])));
+    }
+    let lamp = |frames: u8| {
+        let frame = |i| image::RgbaImage::from_raw(110, 110, [200, 25 * i, 40, 255].repeat(110 * 110)).unwrap();
+        let mut gif = Vec::new();
+        let frames = (0..frames).map(|i| image::Frame::new(frame(i)));
+        image::codecs::gif::GifEncoder::new(&mut gif).encode_frames(frames).unwrap();
+        gif
+    };
+    folder.write("art/lamp.gif", lamp(9));
+    folder.zemtak("pack art --name night --page-size 256x256").exits(0);
+    let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
+    let frames = atlas["sprites"].as_object().unwrap().iter().filter(|(name, _)| name.starts_with("lamp/"));
+    let times: BTreeSet<u64> = frames.map(|(_, sprite)| sprite["page"].as_u64().unwrap() / 2).collect();
+    assert!(times.len() > 1, "frames of one image are checked at several times");
+    // Half of it holds two pages.
+    let verify = |code, options: &str| {
+        let verify = |memory: &str| {
+            let line = format!("verify build/night.zemtak.json --against art --json --memory {memory} {options}");
+            folder.zemtak(line.trim_end()).exits(code).json()
+        };
+        let few = verify("1MiB");
+        assert_eq!(few, verify("1GiB"));
+        few["defects"].as_array().unwrap().iter().map(|defect| defect["code"].as_str().unwrap().to_owned()).collect()
+    };
+    let codes: Vec<String> = verify(0, "");
+    assert!(codes.is_empty());
+    let codes = verify(1, "--mips 4");
+    assert!(codes.len() > 8 && codes.iter().all(|code| code == "bleeds"), "on more pages than two: {codes:?}");
+
+    std::fs::remove_file(folder.path("build/night-1.png")).unwrap();
+    std::fs::remove_file(folder.path("art/moth/7.png")).unwrap();
+    folder.write("art/lamp.gif", lamp(2));
+    let codes = verify(1, "");
+    assert!(["missing_page", "no_source", "no_frame"].iter().all(|code| codes.iter().any(|c| c == code)), "{codes:?}");
+    // A source that cannot be read is reported once.
+    folder.write("art/lamp.gif", "bad");
+    verify(3, "");
 }
