@@ -259,6 +259,27 @@ fn a_bound_that_is_reached_ends_the_search() {
     assert_eq!((why.bound.least, why.bound.pages), (2048 * 1024, 1));
 }
 
+/// A bound that is too low is no error, and nothing else notices it.
+#[test]
+fn a_bound_counts_full_pages_and_the_smallest_one_for_the_rest() {
+    let spacing = Spacing { gutter: 0, margin: 0, extrude: 0, align: 1 };
+    let bound = |count, shape, prefer| {
+        let policy = PagePolicy { max: Size::new(128, 128), shape, prefer, ..PagePolicy::default() };
+        let items = squares(count, 32);
+        let request = LayoutRequest::new(&items, spacing, &policy);
+        let bound = why(&request, &lay_out(&request).unwrap()).unwrap().unwrap().bound;
+        (bound.pages, bound.least)
+    };
+    // 16 of these squares fill a page.
+    let full = 2 * 128 * 128;
+    assert_eq!(bound(36, Shape::Pow2, Prefer::Pages), (3, full + 64 * 64));
+    assert_eq!(bound(37, Shape::Pow2, Prefer::Pages), (3, full + 64 * 128));
+    assert_eq!(bound(37, Shape::Square, Prefer::Pages), (3, full + 72 * 72));
+    assert_eq!(bound(37, Shape::Free, Prefer::Pages), (3, full + 5 * 32 * 32));
+    // More pages could be smaller, in total no smaller than what is on them.
+    assert_eq!(bound(37, Shape::Pow2, Prefer::Bytes), (3, full + 5 * 32 * 32));
+}
+
 #[test]
 fn cells_in_rows_come_in_order_and_no_group_is_parted() {
     let mut items = squares(5, 10);
