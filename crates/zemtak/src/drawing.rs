@@ -2,7 +2,7 @@
 
 use crate::palette::{Colour, FAINT, NIGHT};
 use ab_glyph::{Font, FontRef, Outline, OutlineCurve, PxScale, ScaleFont};
-use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Transform};
+use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Transform};
 use zemtak_build::{Failure, Problem, ProblemKind};
 use zemtak_core::codec::{EncodeError, Mark, PngEffort, encode_marked_png};
 use zemtak_core::geometry::{self, Size};
@@ -55,11 +55,16 @@ impl Drawing {
         Ok(Self { picture, font })
     }
 
-    /// Fills the part of a rectangle that lies on the picture.
+    /// Fills the part of a rectangle that lies on the picture. The library's way of filling takes a microsecond for
+    /// every rectangle, and some pictures consist of millions.
     pub fn fill(&mut self, area: geometry::Rect, colour: Colour) {
-        let [x, y, w, h] = [area.x, area.y, area.w, area.h].map(small);
-        if let Some(area) = Rect::from_xywh(x, y, w, h) {
-            self.picture.fill_rect(area, &Paint { anti_alias: false, ..paint(colour) }, Transform::identity(), None);
+        let (width, height) = (self.picture.width(), self.picture.height());
+        let (left, top) = (area.x.min(width), area.y.min(height));
+        let (columns, rows) = (area.w.min(width - left) as usize, area.h.min(height - top));
+        let colour = opaque(colour).premultiply().to_color_u8();
+        for row in top..top + rows {
+            let first = row as usize * width as usize + left as usize;
+            self.picture.pixels_mut()[first..first + columns].fill(colour);
         }
     }
 
@@ -115,11 +120,11 @@ impl Drawing {
     /// Writes a line of text, and returns where it ends.
     pub fn write(&mut self, text: &str, line: Line) -> u32 {
         let scaled = self.font.as_scaled(PxScale::from(line.size));
-        let (mut pen, scale) = (small(line.x), [scaled.h_scale_factor(), -scaled.v_scale_factor()]);
+        let (mut pen, scale) = (position(line.x), [scaled.h_scale_factor(), -scaled.v_scale_factor()]);
         let mut letters = Vec::new();
         for letter in text.chars() {
             let glyph = scaled.glyph_id(letter);
-            letters.extend(self.font.outline(glyph).and_then(|o| path(&o, scale, [pen, small(line.y)])));
+            letters.extend(self.font.outline(glyph).and_then(|o| path(&o, scale, [pen, position(line.y)])));
             pen += scaled.h_advance(glyph);
         }
         for letter in letters {
@@ -140,8 +145,15 @@ impl Drawing {
         if self.width(text, size) <= room {
             return text.to_owned();
         }
-        let ends = text.char_indices().skip(1).map(|(at, _)| format!("…{}", &text[at..]));
-        ends.into_iter().find(|end| self.width(end, size) <= room).unwrap_or_default()
+        let scaled = self.font.as_scaled(PxScale::from(size));
+        let advance = |letter| scaled.h_advance(scaled.glyph_id(letter));
+        let mut sum = advance('…');
+        let fits = |(at, letter): &(usize, char)| {
+            sum += advance(*letter);
+            *at > 0 && whole(sum) <= room
+        };
+        let end = text.char_indices().rev().take_while(fits).last();
+        end.map(|(at, _)| format!("…{}", &text[at..])).unwrap_or_default()
     }
 
     /// The picture as a PNG with our mark.
@@ -212,9 +224,10 @@ fn paint(colour: Colour) -> Paint<'static> {
     paint
 }
 
-/// A position on a picture of at most a few thousand pixels.
-fn small(place: u32) -> f32 {
-    f32::from(u16::try_from(place).unwrap_or(u16::MAX))
+/// A position on a picture: a hundred pages below each other are 130,000 pixels high.
+#[expect(clippy::cast_precision_loss, reason = "exact below 2^24")]
+fn position(place: u32) -> f32 {
+    place as f32
 }
 
 /// The pixel that contains a position.
@@ -222,4 +235,41 @@ fn whole(place: f32) -> u32 {
     #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "held to be within range")]
     let whole = place.clamp(0.0, 65_535.0) as u32;
     whole
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const WHITE: Colour = [255; 3];
+
+    /// Nothing was drawn further down than 65,535 pixels, where the fiftieth page of an atlas may be.
+    #[test]
+    fn a_picture_of_many_pages_is_drawn_to_its_end() {
+        let mut drawing = Drawing::new(Size::new(40, 70_000), NIGHT).unwrap();
+        let rows = |drawing: &Drawing| -> Vec<usize> {
+            let drawn = |pixel: &tiny_skia::PremultipliedColorU8| pixel.red() == 255;
+            let row = |row: &[tiny_skia::PremultipliedColorU8]| row.iter().any(drawn);
+            let rows = drawing.picture.pixels().chunks(40).enumerate();
+            rows.filter(|(_, pixels)| row(pixels)).map(|(number, _)| number).collect()
+        };
+        drawing.fill(geometry::Rect::new(38, 69_990, 9, 20), WHITE);
+        assert_eq!(rows(&drawing), Vec::from_iter(69_990..70_000));
+        drawing.fill(geometry::Rect::new(0, 69_990, 40, 10), NIGHT);
+        let end = drawing.write("H", Line { x: 2, y: 69_000, size: 20.0, colour: WHITE });
+        let rows = rows(&drawing);
+        assert!(end > 10 && rows.len() > 5 && rows.iter().all(|row| (68_980..69_000).contains(row)), "{rows:?}");
+    }
+
+    #[test]
+    fn of_a_long_name_the_longest_end_that_fits_is_shown() {
+        let drawing = Drawing::new(Size::new(1, 1), NIGHT).unwrap();
+        let name = "öl/moth/fly/0017";
+        for room in 0..140 {
+            let shown = drawing.shortened(name, room, 12.0);
+            let ends = name.char_indices().skip(1).map(|(at, _)| format!("…{}", &name[at..]));
+            let longest = std::iter::once(name.to_owned()).chain(ends).find(|end| drawing.width(end, 12.0) <= room);
+            assert_eq!(shown, longest.unwrap_or_default(), "{room}");
+        }
+    }
 }
