@@ -480,7 +480,7 @@ namespace ZemtakReader
         /// <summary>Reads a descriptor's text. Throws <see cref="ReadException"/> if it is not a valid descriptor.</summary>
         public static Atlas Read(string text)
         {
-            var whole = new Value(new Json(text).Whole(), null, null, -1);
+            var whole = new Value(new Json(text).Whole());
             int version = whole.Get("zemtak").Whole(0);
             if (version != Version) throw whole.Get("zemtak").Wrong("is version " + version + ", this reader reads version " + Version);
             List<string> needs = whole.Get("needs").Texts();
@@ -605,23 +605,23 @@ namespace ZemtakReader
     {
         internal readonly object Of;
         private readonly Value around;
-        private readonly string key;
-        private readonly int number;
+        private readonly string before, after;
+        private readonly object key;
 
-        internal Value(object of, Value around, string key, int number)
+        internal Value(object of, Value around = null, string before = "", object key = null, string after = "")
         {
             Of = of;
             this.around = around;
+            this.before = before;
             this.key = key;
-            this.number = number;
+            this.after = after;
         }
 
         private string Place()
         {
             if (around == null) return "";
             string outer = around.Place();
-            if (key == null) return outer + "[" + number + "]";
-            return number < 0 ? outer + "[\"" + key + "\"]" : outer + (outer == "" ? "" : ".") + key;
+            return outer + (outer == "" ? "" : before) + key + after;
         }
 
         internal ReadException Wrong(string why) => new ReadException(Place(), why);
@@ -631,7 +631,7 @@ namespace ZemtakReader
         internal Value Find(string key)
         {
             As<Dictionary<string, object>>("an object").TryGetValue(key, out object found);
-            return found == null ? null : new Value(found, this, key, 0);
+            return found == null ? null : new Value(found, this, ".", key);
         }
 
         internal Value Get(string key) => Find(key) ?? throw Wrong("has no " + key);
@@ -639,14 +639,14 @@ namespace ZemtakReader
         internal Dictionary<string, T> Entries<T>(Func<string, Value, T> read)
         {
             var entries = new Dictionary<string, T>(StringComparer.Ordinal);
-            foreach (var entry in As<Dictionary<string, object>>("an object")) entries[entry.Key] = read(entry.Key, new Value(entry.Value, this, entry.Key, -1));
+            foreach (var entry in As<Dictionary<string, object>>("an object")) entries[entry.Key] = read(entry.Key, new Value(entry.Value, this, "[\"", entry.Key, "\"]"));
             return entries;
         }
 
         internal List<Value> Items()
         {
             var items = new List<Value>();
-            foreach (object item in As<List<object>>("a list")) items.Add(new Value(item, this, null, items.Count));
+            foreach (object item in As<List<object>>("a list")) items.Add(new Value(item, this, "[", items.Count, "]"));
             return items;
         }
 

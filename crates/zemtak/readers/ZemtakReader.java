@@ -401,7 +401,7 @@ public final class ZemtakReader {
 
     /** Reads a descriptor's text. */
     public static Atlas read(String text) throws ReadException {
-        Value whole = new Value(new Json(text).whole(), null, "", "");
+        Value whole = new Value(new Json(text).whole(), null, "", "", "");
         int version = whole.get("zemtak").whole(0, LONGEST_SIDE);
         if (version != VERSION) throw whole.get("zemtak").wrong("is version " + version + ", this reader reads version " + VERSION);
         List<String> needs = whole.get("needs").texts();
@@ -502,11 +502,11 @@ public final class ZemtakReader {
     }
 
     /** A value, and its place by its key in the value around it: most places are never told, so they are put together when one is. */
-    private record Value(Object value, Value around, String before, Object key) {
+    private record Value(Object value, Value around, String before, Object key, String after) {
         private String place() {
             if (around == null) return "";
             String outer = around.place();
-            return before.equals(".") ? outer + (outer.isEmpty() ? "" : ".") + key : outer + before + key + (key instanceof String ? "\"]" : "]");
+            return outer + (outer.isEmpty() ? "" : before) + key + after;
         }
 
         ReadException wrong(String why) {
@@ -520,7 +520,7 @@ public final class ZemtakReader {
 
         Value find(String key) throws ReadException {
             Object found = as(Map.class, "an object").get(key);
-            return found == null ? null : new Value(found, this, ".", key);
+            return found == null ? null : new Value(found, this, ".", key, "");
         }
 
         Value get(String key) throws ReadException {
@@ -532,14 +532,14 @@ public final class ZemtakReader {
         Map<String, Value> entries() throws ReadException {
             Map<String, Value> entries = new LinkedHashMap<>();
             for (Map.Entry<?, ?> entry : ((Map<?, ?>) as(Map.class, "an object")).entrySet()) {
-                entries.put((String) entry.getKey(), new Value(entry.getValue(), this, "[\"", entry.getKey()));
+                entries.put((String) entry.getKey(), new Value(entry.getValue(), this, "[\"", entry.getKey(), "\"]"));
             }
             return entries;
         }
 
         List<Value> items() throws ReadException {
             List<Value> items = new ArrayList<>();
-            for (Object item : as(List.class, "a list")) items.add(new Value(item, this, "[", items.size()));
+            for (Object item : as(List.class, "a list")) items.add(new Value(item, this, "[", items.size(), "]"));
             return items;
         }
 
@@ -619,25 +619,18 @@ public final class ZemtakReader {
             char first = peek();
             if (first == '{' || first == '[') return several(first == '{', depth);
             if (first == '"') return string();
-            if (first == 't' && text.startsWith("true", at)) return word(4, true);
-            if (first == 'f' && text.startsWith("false", at)) return word(5, false);
-            if (first == 'n' && text.startsWith("null", at)) return word(4, null);
-            return number();
+            if (first == 't' && meets("true")) return true;
+            if (first == 'f' && meets("false")) return false;
+            return first == 'n' && meets("null") ? null : (Object) number();
         }
 
-        private Object word(int length, Object value) {
-            at += length;
-            return value;
-        }
-
-        /** Takes the next character if it is one of these. */
-        private boolean takes(String any) {
-            if (at >= text.length() || any.indexOf(text.charAt(at)) < 0) return false;
-            at++;
+        private boolean meets(String word) {
+            if (!text.startsWith(word, at)) return false;
+            at += word.length();
             return true;
         }
 
-        private boolean takesDigits() {
+        private boolean digits() {
             int start = at;
             while (at < text.length() && text.charAt(at) >= '0' && text.charAt(at) <= '9') at++;
             return at > start;
@@ -645,16 +638,16 @@ public final class ZemtakReader {
 
         private double number() throws ReadException {
             int start = at;
-            takes("-");
+            meets("-");
             int digits = at;
-            boolean right = takesDigits() && (text.charAt(digits) != '0' || at == digits + 1);
+            boolean right = digits() && (text.charAt(digits) != '0' || at == digits + 1);
             // Most numbers are whole, positive and short.
             boolean simple = right && start == digits && at - start < 16;
             if (simple && (at == text.length() || ".eE".indexOf(text.charAt(at)) < 0)) return Long.parseLong(text, start, at, 10);
-            if (right && takes(".")) right = takesDigits();
-            if (right && takes("eE")) {
-                takes("+-");
-                right = takesDigits();
+            if (right && meets(".")) right = digits();
+            if (right && (meets("e") || meets("E"))) {
+                if (!meets("-")) meets("+");
+                right = digits();
             }
             if (!right) {
                 at = start;

@@ -120,22 +120,18 @@ const HELP: &str = "{about}{after-help}\n\n{usage-heading} {usage}\n\n{all-args}
 
 /// All commands, for parsing, help and completion.
 fn command() -> clap::Command {
-    fn helped(command: clap::Command) -> clap::Command {
+    fn completed(command: clap::Command) -> clap::Command {
         let names: Vec<String> = command.get_subcommands().map(|sub| sub.get_name().to_owned()).collect();
         let command =
             if command.get_after_help().is_some() && names.is_empty() { command.help_template(HELP) } else { command };
-        names.iter().fold(command, |command, name| command.mut_subcommand(name, helped))
-    }
-    fn numbered(command: clap::Command) -> clap::Command {
-        let names: Vec<String> = command.get_subcommands().map(|sub| sub.get_name().to_owned()).collect();
         // A negative number after an option is its value, and out of range: never an option that does not exist.
         let command = command.mut_args(|arg| {
             let takes = !arg.is_positional() && arg.get_action().takes_values();
             if takes { arg.allow_negative_numbers(true) } else { arg }
         });
-        names.iter().fold(command, |command, name| command.mut_subcommand(name, numbered))
+        names.iter().fold(command, |command, name| command.mut_subcommand(name, completed))
     }
-    numbered(helped(CommandLine::command()))
+    completed(CommandLine::command())
 }
 
 /// Rewrites negative times of `clip at`, such as `-5ms`, as plain milliseconds: with a unit the parser takes them for

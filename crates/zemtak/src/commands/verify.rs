@@ -58,16 +58,13 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     let unknown = |key: &String| Notice::about("unknown_key", key, format!("unknown key {key}"));
     proof.defects.extend(file.unknown_keys().iter().map(unknown));
     proof.defects.extend(verify::spacing(atlas).into_iter().map(defect_notice));
-    let spaced = proof.defects.is_empty();
     let (watcher, mut comparison) = (console.watcher(), None);
     if let Some(root) = &request.against {
         // Pages in a folder below the root are not sources.
         let beside = format::folder_of(&request.descriptor);
         comparison = Some(SourceComparison::begin(atlas, root, beside, console.allowance(), &watcher)?);
     }
-    let bled = check_pages(&file, request, console.allowance(), &mut proof, comparison.as_mut())?;
-    check_layers(&file, spaced, &mut proof);
-    proof.defects.extend(bled);
+    check_pages(&file, request, console.allowance(), &mut proof, comparison.as_mut())?;
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
         match stray {
             Ok(stray) => proof.defects.push(Notice::about(stray.code(), stray.file(), stray.to_string())),
@@ -80,15 +77,14 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     Ok(proof)
 }
 
-/// Checks all pages, a group at a time: an atlas may have more than memory holds. Returns what bleeds, which is reported
-/// after what is wrong with layers.
+/// Checks all pages, a group at a time: an atlas may have more than memory holds. Then their layers.
 fn check_pages(
     file: &AtlasFile,
     request: &VerifyRequest,
     allowance: &Allowance,
     proof: &mut Proof,
     mut comparison: Option<&mut SourceComparison<'_>>,
-) -> Result<Vec<Notice>, Failure> {
+) -> Result<(), Failure> {
     let (atlas, spaced) = (file.atlas(), proof.defects.is_empty());
     let sizes: Vec<Size> = atlas.pages.iter().map(Page::size).collect();
     let (mut found, mut bled) = (Vec::new(), Vec::new());
@@ -109,7 +105,9 @@ fn check_pages(
         }
     }
     proof.defects.extend(found);
-    Ok(bled)
+    check_layers(file, spaced, proof);
+    proof.defects.extend(bled);
+    Ok(())
 }
 
 impl Proof {

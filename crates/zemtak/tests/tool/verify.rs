@@ -164,12 +164,12 @@ fn pages_that_memory_does_not_hold_together_are_checked_in_turn() {
     assert!(times.len() > 1, "frames of one image are checked at several times");
     // Half of it holds two pages.
     let verify = |code, options: &str| {
-        let verify = |memory: &str| {
+        let within = |memory: &str| {
             let line = format!("verify build/night.zemtak.json --against art --json --memory {memory} {options}");
             folder.zemtak(line.trim_end()).exits(code).json()
         };
-        let few = verify("1MiB");
-        assert_eq!(few, verify("1GiB"));
+        let few = within("1MiB");
+        assert_eq!(few, within("1GiB"));
         few["defects"].as_array().unwrap().iter().map(|defect| defect["code"].as_str().unwrap().to_owned()).collect()
     };
     let codes: Vec<String> = verify(0, "");
