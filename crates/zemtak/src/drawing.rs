@@ -256,6 +256,9 @@ mod tests {
         drawing.fill(geometry::Rect::new(38, 69_990, 9, 20), WHITE);
         assert_eq!(rows(&drawing), Vec::from_iter(69_990..70_000));
         drawing.fill(geometry::Rect::new(0, 69_990, 40, 10), NIGHT);
+        // An empty rectangle was a line, so that a chart of memory showed some where there was none.
+        drawing.fill(geometry::Rect::new(0, 100, 40, 0), WHITE);
+        assert!(rows(&drawing).is_empty());
         let end = drawing.write("H", Line { x: 2, y: 69_000, size: 20.0, colour: WHITE });
         let rows = rows(&drawing);
         assert!(end > 10 && rows.len() > 5 && rows.iter().all(|row| (68_980..69_000).contains(row)), "{rows:?}");
