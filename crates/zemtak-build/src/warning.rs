@@ -179,9 +179,11 @@ impl fmt::Display for Warning {
                 write!(f, "{count} taken by {}: {}", atlases.join(" and "), format::first_of(images))
             }
             Self::SameFrameNumber { clip, sprites } => {
-                let sprites: Vec<String> = sprites.iter().map(|s| format::name(s)).collect();
-                let sprites = sprites.join(" and ");
-                write!(f, "clip {}: {sprites} share a frame number; all are steps", format::name(clip))
+                let (clip, sprites) = (format::name(clip), format::first_of(sprites));
+                write!(
+                    f,
+                    "clip {clip}: some frame numbers occur more than once; each of these is a step of its own: {sprites}"
+                )
             }
             Self::DurationCount { clip, given, steps } => {
                 let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));

@@ -102,10 +102,14 @@ fn refuse_other_sizes(
     if sizes(own) == sizes(other) {
         return Ok(());
     }
-    let told = |frames: &DecodedFrames| match &frames.frames[..] {
-        [one] => format!("{} pixels", one.pixels.size()),
-        many => {
-            format!("{} frames of {} pixels", many.len(), many.first().map_or(Size::new(0, 0), |f| f.pixels.size()))
+    let animated = own.frames.len() != other.frames.len();
+    let told = |frames: &DecodedFrames| {
+        let (count, first) = (frames.frames.len(), frames.frames.first().map(|frame| frame.pixels.size()));
+        let size = first.unwrap_or(Size::new(0, 0));
+        if animated {
+            format!("{} of {size} pixels", format::count(count, "frame", "frames"))
+        } else {
+            format!("{size} pixels")
         }
     };
     let why = format!("it is the layer {} of {} with {}, but has {}", layer.name, source.shown, told(own), told(other));

@@ -3,6 +3,7 @@
 use super::Plan;
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
+use crate::settings::Keyword;
 use zemtak_core::geometry::Size;
 use zemtak_core::layout::{Arrangement, LayoutError};
 use zemtak_core::name::SpriteName;
@@ -64,19 +65,37 @@ impl Plan<'_> {
 
     fn clip_too_large(&self, items: &[usize]) -> Problem {
         let clip = items.first().and_then(|&item| self.clip_of(self.name_of(item))).unwrap_or_default();
-        let pixels: u64 = items.iter().map(|&item| self.size_of(item).area()).sum();
-        let largest = items.iter().map(|&item| self.size_of(item)).max_by_key(|size| size.area()).unwrap_or_default();
         let page = self.task.settings.page.fixed.unwrap_or(self.task.settings.page.max);
-        let why = format!(
-            "the clip {} has {}, the largest {largest}, {} pixels in all; a page of {page} has {}",
-            format::name(&clip),
-            format::count(items.len(), "box", "boxes"),
-            format::number(pixels),
-            format::number(page.area()),
-        );
+        let boxes = format::count(items.len(), "box", "boxes");
+        let (space, other) = match self.task.settings.layout {
+            Arrangement::Dense => (self.space_of(items, page), ""),
+            _ => (self.cells_of(page), "set layout to \"dense\", "),
+        };
+        let why = format!("the clip {} has {boxes}, {space}", format::name(&clip));
         let place = self.said("together", "together = \"clip\"");
-        let help = "allow larger pages with page.max, or leave together out: then steps may lie on several pages";
+        let help = format!(
+            "allow larger pages with page.max, {other}or leave together out: then steps may lie on several pages"
+        );
         Problem::bad_input(ProblemKind::ClipTooLarge, &place, why, help)
+    }
+
+    /// How much space boxes take, and a page has.
+    fn space_of(&self, items: &[usize], page: Size) -> String {
+        let sizes = items.iter().map(|&item| self.size_of(item));
+        let largest = sizes.clone().max_by_key(|size| size.area()).unwrap_or_default();
+        let pixels = format::number(sizes.map(Size::area).sum());
+        format!("the largest {largest}, {pixels} pixels in all; a page of {page} has {}", format::number(page.area()))
+    }
+
+    /// How large equal cells are, of which a page holds fewer than needed.
+    fn cells_of(&self, page: Size) -> String {
+        let shared = (0..self.items.len()).filter(|&item| !self.items[item].alone).map(|item| self.size_of(item));
+        let cell = shared.fold(Size::default(), |all, size| Size::new(all.w.max(size.w), all.h.max(size.h)));
+        let layout = self.task.settings.layout.word();
+        format!(
+            "each in a cell for the largest canvas of the atlas, {cell}; with layout = \"{layout}\" a page of {page} \
+             holds fewer"
+        )
     }
 
     fn clip_of(&self, sprite: &SpriteName) -> Option<String> {

@@ -10,7 +10,7 @@ use crate::report::Report;
 use crate::summary::{ShownBefore, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::path::Path;
 use zemtak_build::{Failure, OutputFile, PackRequest, Packed, ProblemKind, State, Summary, format};
 use zemtak_core::atlas::FILE_SUFFIX;
@@ -160,7 +160,10 @@ impl Report for PackReport {
 
     fn warnings(&self) -> Vec<Notice> {
         let of_atlases = self.packed.atlases.iter().flat_map(Summary::all_warnings);
-        self.packed.warnings.iter().cloned().chain(of_atlases).map(|warning| Notice::from(&warning)).collect()
+        let all = self.packed.warnings.iter().cloned().chain(of_atlases);
+        // Every size of an atlas has the same ones.
+        let mut seen = HashSet::new();
+        all.filter(|warning| seen.insert(warning.to_string())).map(|warning| Notice::from(&warning)).collect()
     }
 
     fn exit(&self) -> Exit {

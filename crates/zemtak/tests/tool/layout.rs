@@ -58,6 +58,11 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
     let told = "clip too large for one page (2)\n  atlas night, together = \"clip\": the clip ";
     assert!(run.err().contains(told), "{}", run.err());
     assert!(run.err().contains("a page of 64 x 64 has 4,096"), "{}", run.err());
+    let run =
+        folder.zemtak(&format!("pack {} --name night --layout row --page-max 256x256 --together clip", moth.display()));
+    let run = run.exits(3);
+    assert!(run.err().contains("with layout = \"row\" a page of 256 x 256 holds fewer"), "{}", run.err());
+    assert!(run.err().contains("set layout to \"dense\", or leave together out"), "{}", run.err());
     assert_eq!(folder.everything("build"), before);
 }
 
