@@ -82,7 +82,7 @@ pub use allowance::{Allowance, HeldPixels};
 pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};
-pub use export::{Export, ExportForm, ExportPage, Exported, SIDECAR_SUFFIX};
+pub use export::{Export, ExportForm, Exported, ReadPart, SIDECAR_SUFFIX};
 pub use failure::{Cause, Failure, Problem, ProblemKind, helps};
 pub use inputs::Inputs;
 pub use limits::Limits;

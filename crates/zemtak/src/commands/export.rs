@@ -6,16 +6,13 @@ use crate::notice::Notice;
 use crate::report::Report;
 use crate::style::NAME;
 use crate::summary::lost;
-use rayon::prelude::*;
 use serde_json::{Value, json};
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::settings::{Also, Keyword, PageFormat};
-use zemtak_build::{Export, ExportForm, ExportPage, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
-use zemtak_core::atlas::Page;
+use zemtak_build::{Export, ExportForm, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
 use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
-use zemtak_core::geometry::Size;
+use zemtak_core::pixels::Pixels;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 /// What to export, and how.
@@ -77,17 +74,6 @@ pub struct ExportReport {
 pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, Failure> {
     let form = request.export_form()?;
     let file = descriptor::open(&request.descriptor, console.allowance())?;
-    let with_layers = |page: &Page| vec![page.size(); 1 + page.layers.len()];
-    let sizes: Vec<Size> = match form {
-        ExportForm::Text(_) => Vec::new(),
-        _ => file.atlas().pages.iter().flat_map(with_layers).collect(),
-    };
-    let _held = console.allowance().hold_pages(&format::path(&request.descriptor), &sizes)?;
-    let pages = match form {
-        ExportForm::Text(_) => Ok(Vec::new()),
-        _ => (0..file.atlas().pages.len()).into_par_iter().map(|index| page(&file, index)).collect(),
-    };
-    let pages: Vec<ExportPage> = pages.map_err(|error| descriptor::explain(&error))?;
     let atlas = file.atlas();
     let folder = format::folder_of(&request.descriptor);
     let layers = atlas.pages.iter().flat_map(|page| page.layers.values().map(|layer| &layer.file));
@@ -96,10 +82,9 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
     if let FormName::Text(Also::Template(path)) = &request.form {
         inputs.push(path.clone());
     }
-    let (out, force) = (request.out.as_path(), request.force);
-    let exported =
-        Export { atlas, pages: &pages, form: &form, out, inputs: &inputs, force, limits: console.allowance().limits() }
-            .run()?;
+    let read = |page: usize, layer: Option<&str>| read(&file, page, layer).map_err(|error| descriptor::explain(&error));
+    let (out, force, allowance) = (request.out.as_path(), request.force, console.allowance());
+    let exported = Export { atlas, read: &read, form: &form, out, inputs: &inputs, force, allowance }.run()?;
     let form = match &request.form {
         FormName::Pages(format) => format.word().to_owned(),
         FormName::Text(also) => also.to_string(),
@@ -107,13 +92,12 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
     Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported })
 }
 
-/// The pixels of a page and of its layers.
-fn page(file: &AtlasFile, index: usize) -> Result<ExportPage, OpenError> {
-    let mut layers = BTreeMap::new();
-    for name in file.atlas().pages[index].layers.keys() {
-        layers.extend(file.read_layer(index, name, HashCheck::Yes)?.map(|pixels| (name.clone(), pixels)));
+/// The pixels of a page, or of a layer of it.
+fn read(file: &AtlasFile, page: usize, layer: Option<&str>) -> Result<Pixels, OpenError> {
+    match layer {
+        None => file.read_page(page, HashCheck::Yes),
+        Some(layer) => file.read_layer(page, layer, HashCheck::Yes)?.ok_or(OpenError::NoPage(page)),
     }
-    Ok(ExportPage { pixels: file.read_page(index, HashCheck::Yes)?, layers })
 }
 
 impl ExportRequest {

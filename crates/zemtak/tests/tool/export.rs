@@ -1,6 +1,6 @@
 //! `zemtak export`: the same atlas in another form, nothing moved and nothing lost.
 
-use crate::fixtures::{Folder, demo_art};
+use crate::fixtures::{Folder, blob, demo_art, png};
 use serde_json::Value;
 use zemtak_core::atlas::parse;
 use zemtak_runtime::{AtlasFile, HashCheck};
@@ -127,4 +127,31 @@ fn an_export_loses_nothing() {
     assert_eq!(told["warnings"][0]["code"], "shared_blocks");
     let text = String::from_utf8(folder.read("gpu/night.zemtak.json")).unwrap();
     assert_eq!(parse(&text).unwrap().atlas.pages[0].pixels.word(), "bc7");
+}
+
+/// An atlas with more pages than memory holds is exported like any other, and every page that cannot be read is told.
+#[test]
+fn pages_that_memory_does_not_hold_together_are_exported_in_turn() {
+    let folder = Folder::new();
+    for i in 0..9u8 {
+        folder.write(&format!("art/moth/{i}.png"), png(&blob(110, 110, [20 * i, 90, 200])));
+        folder.write(&format!("art/moth/{i}_glow.png"), png(&blob(110, 110, [20 * i, 9, 30])));
+    }
+    folder.write(
+        "zemtak.toml",
+        "format = 1\n[atlas.night]\nroot = \"art\"\ntake = [\"moth/*\"]\npage.size = [256, 256]\n\
+         [[atlas.night.rule]]\nmatch = \"**\"\nlayers = { glow = \"{name}_glow\" }\n",
+    );
+    folder.zemtak("pack").exits(0);
+    for form in ["webp", "raw", "ktx2"] {
+        folder.zemtak(&format!("export night --as {form} -o plenty-{form}")).exits(0);
+        // Half of it holds two of the six files.
+        folder.zemtak(&format!("export night --as {form} -o little-{form} --memory 1MiB")).exits(0);
+        assert_eq!(folder.everything(&format!("little-{form}")), folder.everything(&format!("plenty-{form}")));
+    }
+    std::fs::remove_file(folder.path("build/night-0.png")).unwrap();
+    folder.write("build/night-2.glow.png", "bad");
+    let refused = folder.zemtak("export night --as raw -o none --memory 1MiB").exits(4);
+    assert!(["night-0.png", "night-2.glow.png"].iter().all(|file| refused.err().contains(file)), "{}", refused.err());
+    assert_eq!(folder.everything("none").len(), 0);
 }
