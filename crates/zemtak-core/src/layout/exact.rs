@@ -310,6 +310,39 @@ mod tests {
         assert!(fit > 60 && not > 60, "{fit} fit, {not} do not");
     }
 
+    /// Two that passed for one would make a layout impossible that is not.
+    #[test]
+    fn staircases_are_told_apart() {
+        let room = Size::new(6, 6);
+        let mut search = Search {
+            orientations: &[],
+            room,
+            spare: 0,
+            anchor: None,
+            left: Vec::new(),
+            puts: Vec::new(),
+            seen: HashSet::new(),
+            looks: 0,
+            budget: 0,
+        };
+        let (mut stairs, mut keys) = (Vec::new(), HashSet::new());
+        for n in 0..6_u32.pow(4) {
+            let [x, y, u, v] = [0, 1, 2, 3].map(|digit| 1 + n / 6_u32.pow(digit) % 6);
+            let mut made = Staircase::new(room);
+            made.raise(x, y);
+            made.raise(u, v);
+            if !stairs.contains(&made) {
+                for left in [[1, 2], [2, 1], [0, 2]] {
+                    search.left = left.to_vec();
+                    keys.insert(search.key(&made));
+                }
+                stairs.push(made);
+            }
+        }
+        assert!(stairs.len() > 200);
+        assert_eq!(keys.len(), 3 * stairs.len());
+    }
+
     #[test]
     fn what_takes_too_long_is_not_called_impossible() {
         let squares: Vec<Size> = (1..=12).map(|side| Size::new(side, side)).collect();

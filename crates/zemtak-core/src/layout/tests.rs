@@ -281,6 +281,20 @@ fn a_bound_counts_full_pages_and_the_smallest_one_for_the_rest() {
 }
 
 #[test]
+fn a_number_of_pages_does_not_count_those_of_sprites_on_their_own() {
+    let policy = PagePolicy { count: Some(1), ..PagePolicy::default() };
+    let mut items = squares(3, 10);
+    items.iter_mut().for_each(|item| item.alone = true);
+    for shared in [0, 2] {
+        items.extend(squares(shared, 20));
+        let request = LayoutRequest::new(&items, Spacing::default(), &policy);
+        let layout = lay_out(&request).unwrap();
+        assert_eq!(layout.pages.len(), 3 + usize::from(shared > 0));
+        assert_eq!(check(&request, &layout), []);
+    }
+}
+
+#[test]
 fn cells_in_rows_come_in_order_and_no_group_is_parted() {
     let mut items = squares(5, 10);
     items[3].size = Size::new(7, 4);
