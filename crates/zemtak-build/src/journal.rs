@@ -237,8 +237,9 @@ mod tests {
         for step in 0..60 {
             dice = dice.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
             // Several edits may come together: an image that disappeared once let another one's change go unnoticed.
-            let edits =
-                (0..=dice >> 8 & 1).flat_map(|n| edit(&art, dice >> (10 + 3 * n) & 7, (dice >> (24 - n)) as u8));
+            let seed = (dice >> 24) as u8;
+            let edits = [(dice >> 10 & 7, seed), (dice >> 13 & 7, seed.rotate_left(3))].into_iter();
+            let edits = edits.take(1 + (dice >> 8 & 1) as usize).flat_map(|(kind, seed)| edit(&art, kind, seed));
             journal.changed(&edits.collect::<Vec<_>>());
             kept += journal.read().contents.len();
             request.run_again(&journal, &()).unwrap();

@@ -7,7 +7,7 @@ use crate::load::{self, Looked, Recipe};
 use crate::settings::{Also, AtlasSettings};
 use crate::sources::Source;
 use crate::store::{Hash, Key};
-use crate::targets::Target;
+use crate::targets::{self, Target};
 use crate::{describe, forms};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::PathBuf;
@@ -67,10 +67,8 @@ impl<'a> AtlasInputs<'a> {
             return Err(inputs.all_problems(target, problems, context));
         }
         if inputs.sources.is_empty() {
-            let why = "all its images are results of earlier builds";
-            return Err(
-                Problem::usage(ProblemKind::NothingToPack, &target.name, why, "name a folder with sprites").into()
-            );
+            let (place, why) = (format!("atlas {}", target.name), targets::only_results(&inputs.own_pictures));
+            return Err(Problem::usage(ProblemKind::NothingToPack, &place, why, "name a folder with images").into());
         }
         Ok(inputs)
     }

@@ -273,22 +273,37 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
     Err(Problem::usage(ProblemKind::OutputAmongSources, &format::path(folder), why, help).into())
 }
 
+const EXCLUDED: &str = "change take or leave, or name another folder; both match names and paths below the root";
+
 fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Failure> {
     let mut sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
     let rules = Rules::new(keys.rules.clone().unwrap_or_default());
     sources::layers::attach(&mut sources.files, &found.files, &rules);
     if sources.files.is_empty() && sources.problems.is_empty() {
-        let passed = format::count(found.skipped + found.files.len(), "other file was", "other files were");
-        let own: usize = found.own.values().sum();
-        let own = if own > 0 {
-            format!(", {} of an earlier build too", format::count(own, "picture", "pictures"))
-        } else {
-            String::new()
-        };
-        let why = format!("there is no image; {passed} skipped{own}");
-        return Err(Problem::usage(ProblemKind::NothingToPack, place, why, "name a folder with images").into());
+        return Err(nothing_in(found, place).into());
     }
     Ok(sources)
+}
+
+/// Why no image was selected.
+fn nothing_in(found: &FoundSources, place: &str) -> Problem {
+    let (why, help) = match found.files.len() {
+        0 if !found.own.is_empty() => (only_results(&found.own), "name a folder with images"),
+        0 => {
+            let skipped = format::count(found.skipped, "other file was", "other files were");
+            (format!("there is no image; {skipped} skipped"), "name a folder with images")
+        }
+        1 => ("take and leave exclude the only image there".into(), EXCLUDED),
+        n => (format!("take and leave exclude all {} images there", format::number(n as u64)), EXCLUDED),
+    };
+    Problem::usage(ProblemKind::NothingToPack, place, why, help)
+}
+
+/// Why there is nothing to pack where all pictures are our own: how many, by folder.
+pub(crate) fn only_results(own: &BTreeMap<String, usize>) -> String {
+    let place = |folder: &str| if folder.is_empty() { "the root".into() } else { folder.to_owned() };
+    let folders = own.iter().map(|(folder, &count)| format!("{} in {}", format::number(count as u64), place(folder)));
+    format!("all its images are results of earlier builds: {}", format::first_of(&folders.collect::<Vec<_>>()))
 }
 
 /// A name made from that of the only folder: in lower case, with other characters as `-`.

@@ -124,6 +124,10 @@ fn quiet_says_nothing_and_colour_only_comes_when_asked() {
     empty.write("art/readme.txt", "no image");
     let run = empty.zemtak("pack art").exits(2);
     assert!(run.err().contains("there is no image; 1 other file was skipped"), "{}", run.err());
+    let run = folder.zemtak("pack art --leave **").exits(2);
+    assert!(run.err().contains("take and leave exclude all 2 images there"), "{}", run.err());
+    let run = folder.zemtak("pack build --root . -o other").exits(2);
+    assert!(run.err().contains("all its images are results of earlier builds: 1 in build"), "{}", run.err());
 }
 
 #[test]
