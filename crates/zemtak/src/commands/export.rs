@@ -11,6 +11,7 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::settings::{Also, Keyword, PageFormat};
 use zemtak_build::{Export, ExportForm, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
+use zemtak_core::atlas::PixelKind;
 use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
 use zemtak_core::pixels::Pixels;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
@@ -65,6 +66,8 @@ pub struct ExportReport {
     descriptor: String,
     form: String,
     exported: Exported,
+    /// The kind of its pages in blocks, if new pages were made of any.
+    from_blocks: Option<PixelKind>,
 }
 
 /// Exports.
@@ -89,7 +92,11 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
         FormName::Pages(format) => format.word().to_owned(),
         FormName::Text(also) => also.to_string(),
     };
-    Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported })
+    let mut kinds =
+        atlas.pages.iter().flat_map(|page| page.layers.values().map(|layer| layer.pixels).chain([page.pixels]));
+    let is_text = matches!(request.form, FormName::Text(_));
+    let from_blocks = kinds.find(|kind| kind.is_compressed() && !is_text);
+    Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported, from_blocks })
 }
 
 /// The pixels of a page, or of a layer of it.
@@ -162,9 +169,17 @@ impl Report for ExportReport {
     }
 
     fn warnings(&self) -> Vec<Notice> {
-        let text = "blocks hold pixels of neighbours, which may show at the edges of sprites; packing with --pixels keeps them apart";
-        let shared = || Notice::about("shared_blocks", &self.descriptor, text);
-        self.exported.shares_blocks.then(shared).into_iter().collect()
+        let about = |code, text: String| Notice::about(code, &self.descriptor, text);
+        let shared = "blocks hold pixels of neighbours, which may show at the edges of sprites; packing with --pixels keeps them apart";
+        let shared = self.exported.shares_blocks.then(|| about("shared_blocks", shared.into()));
+        let from_blocks = self.from_blocks.map(|kind| {
+            let text = format!(
+                "its pages are in blocks ({}), and what those have lost stays lost: 'verify --against' will find it in the copy",
+                kind.word()
+            );
+            about("from_blocks", text)
+        });
+        shared.into_iter().chain(from_blocks).collect()
     }
 
     fn kind(&self) -> &'static str {

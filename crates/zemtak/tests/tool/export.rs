@@ -127,6 +127,8 @@ fn an_export_loses_nothing() {
     assert_eq!(told["warnings"][0]["code"], "shared_blocks");
     let text = String::from_utf8(folder.read("gpu/night.zemtak.json")).unwrap();
     assert_eq!(parse(&text).unwrap().atlas.pages[0].pixels.word(), "bc7");
+    let told = folder.zemtak("export gpu/night.zemtak.json --as png -o back --json").exits(0).json();
+    assert_eq!(told["warnings"][0]["code"], "from_blocks");
 }
 
 /// An atlas with more pages than memory holds is exported like any other, and every page that cannot be read is told.
