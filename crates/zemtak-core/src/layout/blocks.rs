@@ -173,9 +173,9 @@ mod tests {
 
     #[test]
     fn the_same_rows_of_canvases_lie_beside_each_other() {
-        // Trimmed frames of one canvas: now and then one row less at the top or at the bottom.
+        // Trimmed frames of one canvas: now and then two rows less at the top or at the bottom.
         let frame = |i: u32| {
-            let (above, below) = (u32::from(i % 3 == 1), u32::from(i % 3 == 2));
+            let (above, below) = (2 * u32::from(i % 3 == 1), 2 * u32::from(i % 3 == 2));
             let family = Family { number: 0, canvas: Size::new(64, 120), above: 10 + above };
             Item { family: Some(family), ..Item::new(Size::new(40, 100 - above - below)) }
         };
@@ -194,6 +194,12 @@ mod tests {
         }
         // If nothing may be wasted, only frames of equal height are joined.
         let blocks = Blocks::join(&request, Limits { waste: 0, ..limits }, &(0..items.len()).collect::<Vec<_>>());
-        assert_eq!(blocks.items, [(4, 100), (8, 99)].map(|(n, h)| Item::new(Size::new(n * 40, h))));
+        assert_eq!(blocks.items, [(4, 100), (8, 98)].map(|(n, h)| Item::new(Size::new(n * 40, h))));
+        // One that fits no other is no block.
+        let items = [&items[..3], &[Item { family: Some(Family::new(1)), ..items[0] }]].concat();
+        let request = LayoutRequest { items: &items, ..request };
+        let blocks = Blocks::join(&request, limits, &[0, 1, 2, 3]);
+        assert_eq!(blocks.items.len(), 2);
+        assert_eq!(blocks.without_single_ones().items, [Item::new(Size::new(3 * 40, 100))]);
     }
 }

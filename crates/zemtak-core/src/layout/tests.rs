@@ -295,6 +295,21 @@ fn a_number_of_pages_does_not_count_those_of_sprites_on_their_own() {
 }
 
 #[test]
+fn a_number_of_pages_counts_those_with_boxes_that_stay() {
+    let page = |count| PagePolicy { max: Size::new(64, 64), count: Some(count), ..PagePolicy::default() };
+    let (four, five) = (squares(4, 30), squares(5, 30));
+    let layout = lay_out(&LayoutRequest::new(&four, Spacing::default(), &page(1))).unwrap();
+    let kept = Kept { pages: layout.pages.clone(), places: layout.places.iter().copied().map(Some).collect() };
+    let again = |items: &[Item], count| {
+        let policy = page(count);
+        lay_out(&LayoutRequest { kept: Some(&kept), ..LayoutRequest::new(items, Spacing::default(), &policy) })
+    };
+    assert_eq!(again(&four, 1), Ok(layout));
+    assert_eq!(again(&five, 1), Err(LayoutError::PageCount { asked: 1, needed: 2 }));
+    assert_eq!(again(&five, 2).unwrap().pages.len(), 2);
+}
+
+#[test]
 fn cells_in_rows_come_in_order_and_no_group_is_parted() {
     let mut items = squares(5, 10);
     items[3].size = Size::new(7, 4);
