@@ -182,7 +182,7 @@ impl Allowance {
             return Ok(HeldPixels { counted: Arc::clone(&self.held), bytes });
         }
         let needed = self.held.load(Ordering::Relaxed).saturating_add(bytes).saturating_mul(2);
-        let what = format!("{what} with {} pixels together", format::number(pixels));
+        let what = format!("{what} with {} pixels in all", format::number(pixels));
         Err(TooMuch { needed, memory: self.bytes }.refusal(about, &what))
     }
 
@@ -278,7 +278,7 @@ impl TooMuch {
     fn refusal(self, about: &str, what: &str) -> Problem {
         // Rounded up, so that the reported number is enough.
         let (needed, memory) = (self.needed.div_ceil(1 << 20), format::bytes(self.memory));
-        let why = format!("{what} need a run with at least {needed} MiB of memory; this one has {memory}");
+        let why = format!("at least {needed} MiB of memory are needed for {what}; this run has {memory}");
         let help = "raise memory with --memory SIZE, or in [limits] of the project file";
         Problem::usage(ProblemKind::OverLimit, about, why, help)
     }
@@ -358,7 +358,10 @@ mod tests {
         let page = Size::new(512, 512);
         let first = allowance.hold_pages("night", &[page; 2]).unwrap();
         let why = allowance.hold_pages("dawn", &[page; 3]).unwrap_err().why;
-        assert!(why.starts_with("3 pages with 786,432 pixels together need a run with at least 10 MiB"), "{why}");
+        assert!(
+            why.starts_with("at least 10 MiB of memory are needed for 3 pages with 786,432 pixels in all"),
+            "{why}"
+        );
         drop(first);
         let _kept = allowance.hold_pages("dawn", &[page; 4]).unwrap();
         assert!(allowance.hold_pages("night", &[Size::new(1, 1)]).is_err());

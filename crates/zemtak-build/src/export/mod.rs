@@ -151,8 +151,9 @@ impl Export<'_> {
     fn write(&self, parts: &[Part<'_>], encode: &Encode<'_>) -> Result<Vec<WrittenPart>, Failure> {
         let sizes: Vec<Size> = parts.iter().map(|part| part.size).collect();
         let (mut written, mut problems) = (Vec::new(), Vec::new());
+        let about = format!("atlas {}", self.atlas.name);
         for group in self.allowance.groups(&sizes) {
-            let _held = self.allowance.hold_pages(&self.atlas.name, &sizes[group.clone()])?;
+            let _held = self.allowance.hold_pages(&about, &sizes[group.clone()])?;
             let group: Vec<_> = parts[group].par_iter().map(|part| self.write_part(part, encode)).collect();
             for part in group {
                 match part {

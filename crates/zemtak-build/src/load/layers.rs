@@ -102,11 +102,11 @@ fn refuse_other_sizes(
     if sizes(own) == sizes(other) {
         return Ok(());
     }
-    let animated = own.frames.len() != other.frames.len();
+    let counts_differ = own.frames.len() != other.frames.len();
     let told = |frames: &DecodedFrames| {
         let (count, first) = (frames.frames.len(), frames.frames.first().map(|frame| frame.pixels.size()));
         let size = first.unwrap_or(Size::new(0, 0));
-        if animated {
+        if counts_differ {
             format!("{} of {size} pixels", format::count(count, "frame", "frames"))
         } else {
             format!("{size} pixels")
