@@ -29,6 +29,9 @@ pub enum State {
 pub struct Summary {
     /// The atlas's name.
     pub name: String,
+    /// The atlas that it is another size of.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub base: Option<String>,
     /// Its state.
     pub state: State,
     /// The descriptor's path.
@@ -232,6 +235,7 @@ impl Summary {
         };
         Self {
             name: name.to_owned(),
+            base: plan.task.base.map(str::to_owned),
             twins,
             empty,
             same_frame_number: plan.clips().same_number.iter().map(names).collect(),

@@ -83,6 +83,8 @@ pub struct Exported {
     pub textures: FileTextures,
     /// Whether blocks contain pixels of neighbours, because the atlas was not packed for blocks.
     pub shares_blocks: bool,
+    /// How a page or layer stored its pixels, if those were blocks: what they had lost is missing in the results too.
+    pub from_blocks: Option<PixelKind>,
 }
 
 /// Something that becomes a file: a page, or one of its layers.
@@ -129,8 +131,16 @@ impl Export<'_> {
                     && !self.atlas.built.alignment().is_multiple_of(BLOCK_SIDE);
             }
         }
+        exported.from_blocks = self.kind_of_blocks();
         exported.files = files.commit()?;
         Ok(exported)
+    }
+
+    fn kind_of_blocks(&self) -> Option<PixelKind> {
+        let of_page =
+            |page: &Page| page.layers.values().map(|layer| layer.pixels).chain([page.pixels]).collect::<Vec<_>>();
+        let mut kinds = self.atlas.pages.iter().flat_map(of_page);
+        kinds.find(|kind| kind.is_compressed() && !matches!(self.form, ExportForm::Text(_)))
     }
 
     /// Every page, then its layers by name.

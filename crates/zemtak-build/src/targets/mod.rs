@@ -273,8 +273,6 @@ fn refuse_results_among(folder: &Path, out: &Path) -> Result<(), Failure> {
     Err(Problem::usage(ProblemKind::OutputAmongSources, &format::path(folder), why, help).into())
 }
 
-const EXCLUDED: &str = "change take or leave, or name another folder; both match names and paths below the root";
-
 fn select(found: &FoundSources, keys: &Keys, place: &str) -> Result<Sources, Failure> {
     let mut sources = found.select(keys.take.as_deref(), keys.leave.as_deref().unwrap_or_default());
     let rules = Rules::new(keys.rules.clone().unwrap_or_default());
@@ -293,8 +291,10 @@ fn nothing_in(found: &FoundSources, place: &str) -> Problem {
             let skipped = format::count(found.skipped, "other file was", "other files were");
             (format!("there is no image; {skipped} skipped"), "name a folder with images")
         }
-        1 => ("take and leave exclude the only image there".into(), EXCLUDED),
-        n => (format!("take and leave exclude all {} images there", format::number(n as u64)), EXCLUDED),
+        n => {
+            let why = format!("take and leave exclude every image there ({})", format::number(n as u64));
+            (why, "change take or leave, or name another folder; both match names and paths below the root")
+        }
     };
     Problem::usage(ProblemKind::NothingToPack, place, why, help)
 }

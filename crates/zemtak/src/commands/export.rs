@@ -11,7 +11,6 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 use zemtak_build::settings::{Also, Keyword, PageFormat};
 use zemtak_build::{Export, ExportForm, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
-use zemtak_core::atlas::PixelKind;
 use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
 use zemtak_core::pixels::Pixels;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
@@ -66,8 +65,6 @@ pub struct ExportReport {
     descriptor: String,
     form: String,
     exported: Exported,
-    /// The kind of its pages in blocks, if new pages were made of any.
-    from_blocks: Option<PixelKind>,
 }
 
 /// Exports.
@@ -92,11 +89,7 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
         FormName::Pages(format) => format.word().to_owned(),
         FormName::Text(also) => also.to_string(),
     };
-    let mut kinds =
-        atlas.pages.iter().flat_map(|page| page.layers.values().map(|layer| layer.pixels).chain([page.pixels]));
-    let is_text = matches!(request.form, FormName::Text(_));
-    let from_blocks = kinds.find(|kind| kind.is_compressed() && !is_text);
-    Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported, from_blocks })
+    Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported })
 }
 
 /// The pixels of a page, or of a layer of it.
@@ -172,9 +165,9 @@ impl Report for ExportReport {
         let about = |code, text: String| Notice::about(code, &self.descriptor, text);
         let shared = "blocks hold pixels of neighbours, which may show at the edges of sprites; packing with --pixels keeps them apart";
         let shared = self.exported.shares_blocks.then(|| about("shared_blocks", shared.into()));
-        let from_blocks = self.from_blocks.map(|kind| {
+        let from_blocks = self.exported.from_blocks.map(|kind| {
             let text = format!(
-                "its pages are in blocks ({}), and what those have lost stays lost: 'verify --against' will find it in the copy",
+                "its pages are stored in blocks ({}); what those lost is missing in the copy too, and 'verify --against' reports it",
                 kind.word()
             );
             about("from_blocks", text)

@@ -159,11 +159,15 @@ impl Report for PackReport {
     }
 
     fn warnings(&self) -> Vec<Notice> {
-        let of_atlases = self.packed.atlases.iter().flat_map(Summary::all_warnings);
-        let all = self.packed.warnings.iter().cloned().chain(of_atlases);
-        // Every size of an atlas has the same ones.
-        let mut seen = HashSet::new();
-        all.filter(|warning| seen.insert(warning.to_string())).map(|warning| Notice::from(&warning)).collect()
+        // What all sizes of an atlas have in common is told once.
+        let mut told = HashSet::new();
+        let of_atlases = self.packed.atlases.iter().flat_map(|atlas| {
+            let whose = atlas.base.as_ref().unwrap_or(&atlas.name);
+            atlas.all_warnings().into_iter().map(move |warning| (whose, warning))
+        });
+        let of_atlases = of_atlases.filter(|(whose, warning)| told.insert((*whose, warning.to_string())));
+        let all = self.packed.warnings.iter().cloned().chain(of_atlases.map(|(_, warning)| warning));
+        all.map(|warning| Notice::from(&warning)).collect()
     }
 
     fn exit(&self) -> Exit {

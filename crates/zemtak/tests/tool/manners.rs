@@ -1,6 +1,7 @@
 //! How the tool speaks: what goes where, in which form, and how it ends.
 
 use crate::fixtures::{Folder, blob, demo_art, png};
+use serde_json::Value;
 
 /// The summary with the parts that differ from run to run masked.
 fn masked(text: &str) -> String {
@@ -125,9 +126,27 @@ fn quiet_says_nothing_and_colour_only_comes_when_asked() {
     let run = empty.zemtak("pack art").exits(2);
     assert!(run.err().contains("there is no image; 1 other file was skipped"), "{}", run.err());
     let run = folder.zemtak("pack art --leave **").exits(2);
-    assert!(run.err().contains("take and leave exclude all 2 images there"), "{}", run.err());
+    assert!(run.err().contains("take and leave exclude every image there (2)"), "{}", run.err());
     let run = folder.zemtak("pack build --root . -o other").exits(2);
     assert!(run.err().contains("all its images are results of earlier builds: 1 in build"), "{}", run.err());
+}
+
+#[test]
+fn what_all_sizes_of_an_atlas_share_is_told_once_and_for_each_atlas() {
+    let folder = Folder::new();
+    folder.write("art/lava2.png", png(&blob(9, 9, [1, 2, 3])));
+    folder.write("art/lava02.png", png(&blob(8, 9, [1, 2, 3])));
+    let half = "sizes = [{ suffix = \"-half\", factor = 0.5 }]";
+    folder.write("zemtak.toml", format!("format = 1\n[defaults]\nroot = \"art\"\n{half}\n[atlas.a]\n[atlas.b]\n"));
+    // The second time from the store.
+    for _ in 0..2 {
+        let told = folder.zemtak("pack --json").exits(0).json();
+        let warnings = told["warnings"].as_array().unwrap().iter();
+        let same = warnings.filter(|warning| warning["code"] == "same_frame_number");
+        assert_eq!(same.count(), 2, "{told}");
+        let bases: Vec<&Value> = told["atlases"].as_array().unwrap().iter().map(|atlas| &atlas["base"]).collect();
+        assert_eq!(bases, [&Value::Null, &"a".into(), &Value::Null, &"b".into()]);
+    }
 }
 
 #[test]
