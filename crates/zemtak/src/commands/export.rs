@@ -167,7 +167,7 @@ impl Report for ExportReport {
         let shared = self.exported.shares_blocks.then(|| about("shared_blocks", shared.into()));
         let from_blocks = self.exported.from_blocks.map(|kind| {
             let text = format!(
-                "its pages are stored in blocks ({}); what those lost is missing in the copy too, and 'verify --against' reports it",
+                "its pages are stored in blocks ({}); what those lost is missing in the copy too, and 'verify' reports it",
                 kind.word()
             );
             about("from_blocks", text)
