@@ -10,11 +10,10 @@ use zemtak_runtime::atlas::Mode;
 use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::{ClipInfo, Playing, Status, View};
 
-/// A playing clip, and what it last reported.
+/// A playing clip, and what it last showed.
 pub struct Played {
     playing: Playing,
     pub(crate) view: Option<View>,
-    events: Vec<String>,
 }
 
 /// What a clip currently shows.
@@ -162,7 +161,7 @@ pub unsafe extern "C" fn zemtak_playing_take(
         let speed = Ratio::new(speed_num, speed_den).ok_or(Code::OutOfRange)?;
         let place = Duration::from_nanos(nanoseconds);
         let started = cache.of.clips.with(clip, |clip| clip.play_from(speed, place))?;
-        *playing = cache.of.playing.put(Played { playing: started, view: None, events: Vec::new() })?;
+        *playing = cache.of.playing.put(Played { playing: started, view: None })?;
         Ok(())
     })
 }
@@ -183,12 +182,10 @@ pub unsafe extern "C" fn zemtak_playing_advance(
         let (cache, moment) = unsafe { (read(cache)?, write(moment)?) };
         cache.of.playing.with(playing, |played| {
             let now = played.playing.advance_by(nanoseconds);
-            played.events.clear();
-            played.events.extend(now.events().map(str::to_owned));
             played.view = now.view;
             moment.step = u32::try_from(now.step).unwrap_or(u32::MAX);
             (moment.ended, moment.played) = (now.ended, now.played);
-            moment.event_count = u32::try_from(played.events.len()).unwrap_or(u32::MAX);
+            moment.event_count = u32::try_from(now.event_count()).unwrap_or(u32::MAX);
             moment.drawn = now.view.is_some();
             if let Some(view) = &now.view {
                 moment.view = ZemtakView::of(view);
@@ -278,8 +275,7 @@ pub unsafe extern "C" fn zemtak_playing_event(
     call(|| {
         // SAFETY: as promised.
         let (cache, event) = unsafe { (read(cache)?, write(event)?) };
-        let told =
-            cache.of.playing.with(playing, |played| played.events.get(at as usize).map(|event| Text::of(event)))?;
+        let told = cache.of.playing.with(playing, |played| played.playing.event(at.into()).map(Text::of))?;
         event.text = told.ok_or(Code::OutOfRange)?;
         Ok(())
     })

@@ -177,7 +177,7 @@ struct Now {
     step: usize,
     played: i64,
     ended: bool,
-    events: Vec<String>,
+    events: u64,
 }
 
 impl Playing {
@@ -193,9 +193,8 @@ impl Playing {
     #[expect(clippy::cast_possible_truncation, reason = "a number that is too large is as large as can be")]
     pub fn advance(&mut self, milliseconds: f64) {
         let now = self.playing.advance_by((milliseconds * 1e6).round() as i64);
-        self.now.events.clear();
-        self.now.events.extend(now.events().map(str::to_owned));
-        (self.now.view, self.now.step, self.now.played, self.now.ended) = (now.view, now.step, now.played, now.ended);
+        let events = now.event_count();
+        self.now = Now { view: now.view, step: now.step, played: now.played, ended: now.ended, events };
     }
 
     /// The current step, from 0.
@@ -224,7 +223,7 @@ impl Playing {
     #[wasm_bindgen(getter)]
     #[must_use]
     pub fn events(&self) -> Vec<String> {
-        self.now.events.clone()
+        (0..self.now.events).filter_map(|index| self.playing.event(index)).map(str::to_owned).collect()
     }
 
     /// Plays at a speed of `numerator / denominator` from now on; backwards if negative.

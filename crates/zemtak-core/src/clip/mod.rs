@@ -28,7 +28,7 @@ mod timeline;
 pub use findings::{Finding, findings};
 pub use frames::{Common, common};
 pub use names::{Assignment, FoundClips, find};
-pub use player::{Entered, Player};
+pub use player::{Entered, Player, Turns};
 pub use timeline::{ClipError, FOREVER, Ratio, Shown, Timeline, lowest_terms};
 
 /// Frames per second of a clip that does not say otherwise. It loops.

@@ -17,12 +17,20 @@ pub struct Player {
     played: i64,
 }
 
-/// The steps that a player entered during an advance, in order. Skipping them changes nothing.
+/// The steps that a player entered during an advance, in order. Skipping them changes nothing, and takes no time however
+/// many they are.
 #[derive(Debug, Clone, Copy)]
 pub struct Entered<'t> {
     timeline: &'t Timeline,
-    turn: usize,
-    left: u64,
+    turns: Turns,
+}
+
+/// The turns of a timeline that a player entered during an advance: what is left of [`Entered`] without its timeline.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Turns {
+    /// The turn before the first.
+    from: usize,
+    count: u64,
     backwards: bool,
 }
 
@@ -88,7 +96,7 @@ impl Player {
                 if left == 0 || timeline.spans(turn + 1, tick) {
                     (self.tick, self.rest) = (tick, rest);
                     self.turn += u32::from(left == 1);
-                    return Entered { timeline, turn, left, backwards: false };
+                    return Turns { from: turn, count: left, backwards: false }.on(timeline);
                 }
             }
         }
@@ -122,8 +130,43 @@ impl Player {
         let turns = i128::try_from(timeline.turns()).unwrap_or(i128::MAX);
         let whole = if timeline.mode() == Mode::Once { 0 } else { i128::from(self.played) - i128::from(from_played) };
         let moved = whole * turns + i128::from(self.turn) - i128::try_from(from).unwrap_or(0);
-        let left = u64::try_from(moved.unsigned_abs()).unwrap_or(u64::MAX);
-        Entered { timeline, turn: from, left, backwards: moved < 0 }
+        let count = u64::try_from(moved.unsigned_abs()).unwrap_or(u64::MAX);
+        Turns { from, count, backwards: moved < 0 }.on(timeline)
+    }
+}
+
+impl Turns {
+    /// The steps of these turns. The timeline is the one that they were entered on.
+    #[must_use]
+    #[inline]
+    pub fn on(self, timeline: &Timeline) -> Entered<'_> {
+        Entered { timeline, turns: self }
+    }
+}
+
+impl Entered<'_> {
+    /// How many steps are left.
+    #[must_use]
+    pub fn count_left(&self) -> u64 {
+        self.turns.count
+    }
+
+    /// The turns of these steps, to keep without a borrow.
+    #[must_use]
+    pub fn turns(&self) -> Turns {
+        self.turns
+    }
+
+    /// Skips this many steps.
+    #[must_use]
+    pub fn after(mut self, steps: u64) -> Self {
+        let Turns { from, count, backwards } = self.turns;
+        let period = self.timeline.turns();
+        // Less than a period, which is a `usize`.
+        let way = usize::try_from(steps % period as u64).unwrap_or(0);
+        let way = if backwards { period - way } else { way };
+        self.turns = Turns { from: (from + way) % period, count: count.saturating_sub(steps), backwards };
+        self
     }
 }
 
@@ -131,14 +174,15 @@ impl Iterator for Entered<'_> {
     type Item = usize;
 
     fn next(&mut self) -> Option<usize> {
-        self.left = self.left.checked_sub(1)?;
-        let turns = self.timeline.turns();
-        self.turn = match (self.backwards, self.turn) {
-            (false, turn) if turn + 1 >= turns => 0,
+        let period = self.timeline.turns();
+        let Turns { from, count, backwards } = &mut self.turns;
+        *count = count.checked_sub(1)?;
+        *from = match (*backwards, *from) {
+            (false, turn) if turn + 1 >= period => 0,
             (false, turn) => turn + 1,
-            (true, 0) => turns - 1,
+            (true, 0) => period - 1,
             (true, turn) => turn - 1,
         };
-        Some(self.timeline.step_of(self.turn))
+        Some(self.timeline.step_of(*from))
     }
 }

@@ -111,7 +111,13 @@ proptest! {
         }
         // The same distance in one advance enters the same steps.
         let mut again = Player::starting_at(speed, &timeline, start);
-        prop_assert_eq!(again.advance(&timeline, now).collect::<Vec<_>>(), all);
+        let entered = again.advance(&timeline, now);
+        prop_assert_eq!(entered.count_left(), all.len() as u64);
+        for skipped in (0..all.len() + 3).step_by(1 + all.len() / 40) {
+            let rest = entered.turns().on(&timeline).after(skipped as u64).collect::<Vec<_>>();
+            prop_assert_eq!(&rest[..], &all[skipped.min(all.len())..]);
+        }
+        prop_assert_eq!(entered.collect::<Vec<_>>(), all);
         prop_assert_eq!(again.step(&timeline), player.step(&timeline));
     }
 }

@@ -8,7 +8,7 @@ use super::view::View;
 use super::wanted::{Awaited, Handle};
 use std::sync::Arc;
 use std::time::Duration;
-use zemtak_core::clip::{Entered, Player, Ratio};
+use zemtak_core::clip::{Entered, Player, Ratio, Turns};
 
 /// The sprites of a clip, held together. Clones are cheap and share the same hold: a crowd shares one.
 #[derive(Debug, Clone)]
@@ -101,7 +101,9 @@ pub struct Playing {
     speed: Ratio,
     /// The speed and the position to start at, until the clip is known.
     begins: Option<(Ratio, i64)>,
+    /// The clip of the last advance, and what that entered.
     known: Option<Arc<ReadyClip>>,
+    entered: Turns,
 }
 
 /// What a clip shows after an advance.
@@ -120,7 +122,14 @@ pub struct Moment<'p> {
 
 impl Playing {
     pub(super) fn new(clip: ClipLease, speed: Ratio, place: i64) -> Self {
-        Self { clip, player: Player::new(speed), speed, begins: Some((speed, place)), known: None }
+        Self {
+            clip,
+            player: Player::new(speed),
+            speed,
+            begins: Some((speed, place)),
+            known: None,
+            entered: Turns::default(),
+        }
     }
 
     /// Advances by a duration, and returns what to draw now. No step is skipped, however long the duration: see
@@ -133,6 +142,7 @@ impl Playing {
     pub fn advance_by(&mut self, nanoseconds: i64) -> Moment<'_> {
         self.known = self.clip.0.clip();
         let Some(known) = &self.known else {
+            self.entered = Turns::default();
             let view = self.clip.sprites().view(0);
             return Moment { view, step: 0, played: 0, ended: false, entered: None };
         };
@@ -140,6 +150,7 @@ impl Playing {
             self.player = Player::starting_at(speed, &known.timeline, place);
         }
         let entered = self.player.advance(&known.timeline, nanoseconds);
+        self.entered = entered.turns();
         let step = self.player.step(&known.timeline);
         Moment {
             view: self.clip.sprites().view(step),
@@ -172,13 +183,34 @@ impl Playing {
     /// Switches to another clip, at the same speed and at the same fraction of its length: half way stays half way, so
     /// that a walk becomes a run without a stumble. Starts at the beginning if either clip is not known yet.
     pub fn go_over_to(&mut self, clip: &ClipLease) {
-        let place = self.known.as_ref().zip(clip.0.clip()).map(|(from, to)| {
-            let [own, other] = [&from.timeline, &to.timeline].map(|timeline| ClipInfo::of(timeline).length.as_nanos());
-            let at = u128::try_from(self.player.place(&from.timeline)).unwrap_or(0);
+        let place = self.place_and_length().zip(clip.info()).map(|((at, own), to)| {
+            let other = to.length.as_nanos();
             i64::try_from((at * other).checked_div(own).unwrap_or(0)).unwrap_or(0)
         });
-        (self.clip, self.known) = (clip.clone(), None);
+        self.clip = clip.clone();
         self.begins = Some((self.speed, place.unwrap_or(0)));
+    }
+
+    /// Where it is in its clip, and how long that is, in nanoseconds.
+    fn place_and_length(&self) -> Option<(u128, u128)> {
+        let (known, player) = match self.begins {
+            None => (self.known.clone()?, self.player),
+            // It jumped there since the last advance, perhaps to another clip.
+            Some((speed, place)) => {
+                let known = self.clip.0.clip()?;
+                let player = Player::starting_at(speed, &known.timeline, place);
+                (known, player)
+            }
+        };
+        let place = u128::try_from(player.place(&known.timeline)).unwrap_or(0);
+        Some((place, ClipInfo::of(&known.timeline).length.as_nanos()))
+    }
+
+    /// An event of the last advance, from 0: one of [`Moment::events`], to be asked for later.
+    #[must_use]
+    pub fn event(&self, index: u64) -> Option<&str> {
+        let known = self.known.as_ref()?;
+        known.event(self.entered.on(&known.timeline), index).map(String::as_str)
     }
 
     /// The clip's lease, to wait for.
@@ -197,8 +229,12 @@ impl<'p> Moment<'p> {
     /// The events that the descriptor lists for those steps, in order.
     pub fn events(&self) -> impl Iterator<Item = &'p str> + use<'p> {
         let entered = self.entered.into_iter();
-        entered.flat_map(|(entered, clip)| {
-            entered.flat_map(|step| clip.events.get(step).into_iter().flatten().map(String::as_str))
-        })
+        entered.flat_map(|(entered, clip)| clip.events_of(entered).map(String::as_str))
+    }
+
+    /// How many events those are, without going through them: after days of suspension they may be millions.
+    #[must_use]
+    pub fn event_count(&self) -> u64 {
+        self.entered.map_or(0, |(entered, clip)| clip.count_events(entered))
     }
 }

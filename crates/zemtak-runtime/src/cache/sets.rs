@@ -4,7 +4,7 @@ use super::entries::Who;
 use crate::failure::Failure;
 use std::collections::BTreeMap;
 use std::sync::Arc;
-use zemtak_core::clip::Timeline;
+use zemtak_core::clip::{Entered, Timeline};
 
 /// Sprites that are held together.
 #[derive(Debug)]
@@ -31,6 +31,38 @@ pub(super) struct ReadyClip {
     pub timeline: Timeline,
     /// Events of each step.
     pub events: Vec<Vec<String>>,
+}
+
+impl ReadyClip {
+    /// The events of these steps, in order.
+    pub fn events_of<'c, S: Iterator<Item = usize>>(
+        &'c self,
+        steps: S,
+    ) -> impl Iterator<Item = &'c String> + use<'c, S> {
+        steps.flat_map(|step| self.events.get(step).into_iter().flatten())
+    }
+
+    /// How many events these steps have: in a time that does not grow beyond that of one period, because a game that
+    /// was suspended for days advances by days.
+    pub fn count_events(&self, entered: Entered<'_>) -> u64 {
+        let period = self.timeline.turns();
+        let count = |steps: Entered<'_>, most: usize| self.events_of(steps.take(most)).count() as u64;
+        let periods = entered.count_left() / period as u64;
+        if periods == 0 {
+            return count(entered, period);
+        }
+        let last = entered.after(periods * period as u64);
+        periods.saturating_mul(count(entered, period)).saturating_add(count(last, period))
+    }
+
+    /// One of these events, from 0; in as short a time.
+    pub fn event(&self, entered: Entered<'_>, index: u64) -> Option<&String> {
+        let period = self.timeline.turns();
+        let each = self.events_of(entered.take(period)).count() as u64;
+        let (periods, rest) = (index.checked_div(each)?, index.checked_rem(each)?);
+        let from = entered.after(periods.checked_mul(period as u64)?);
+        self.events_of(from.take(period)).nth(usize::try_from(rest).ok()?)
+    }
 }
 
 /// All living sets. Requests to one that is gone change nothing.

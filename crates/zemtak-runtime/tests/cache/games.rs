@@ -10,7 +10,8 @@ use zemtak_runtime::clip::Ratio;
 use zemtak_runtime::coords::{Middle, Part, Picture, Placement, Sampling, Stretched};
 use zemtak_runtime::geometry::Size;
 use zemtak_runtime::{
-    Cache, Cause, Event, FRAMES_KEPT, Files, Lease, PerFrame, Pixels, Pump, Reason, Settings, Status, View, Views,
+    Cache, Cause, Event, FRAMES_KEPT, Files, Lease, PerFrame, Pixels, Playing, Pump, Reason, Settings, Status, View,
+    Views,
 };
 
 fn game() -> (World, Witness, Cache, Pump<Witness>) {
@@ -222,6 +223,8 @@ fn a_lost_device_loses_no_lease() {
 #[test]
 fn a_clip_tells_what_it_is_and_another_goes_on_where_it_was() {
     let (world, _, cache, mut pump) = game();
+    let text = String::from_utf8(world.files.read("b.zemtak.json", 1 << 20).unwrap()).unwrap();
+    world.files.put("b.zemtak.json", text.replace("\"fps\": 10", "\"fps\": 20").into_bytes());
     let (walk, run) = (cache.lease_clip("a:p0"), cache.lease_clip("b:p0"));
     assert_eq!(walk.info(), None);
     pump.wait(&walk).unwrap();
@@ -240,8 +243,50 @@ fn a_clip_tells_what_it_is_and_another_goes_on_where_it_was() {
     let now = moth.advance(Duration::ZERO);
     assert_eq!((now.step, now.view), (2, cache.lease("b:p0/02").view()));
     // Through its end it goes on as any clip.
-    assert_eq!(moth.advance(third).step, 0);
-    drop(world);
+    assert_eq!(moth.advance(third / 2).step, 0);
+    // It jumps and goes over in the same frame, there and back: from where it jumped to.
+    moth.seek(third * 3 / 4);
+    moth.go_over_to(&walk);
+    moth.go_over_to(&run);
+    assert_eq!(moth.advance(Duration::ZERO).step, 1);
+}
+
+/// A game that was suspended advances by days at once, and by C a number may be anything: events are counted, and each
+/// is to be had, without going through all of them. They were copied one by one, until memory was full.
+#[test]
+fn events_are_told_after_any_length_of_time() {
+    let (world, _, cache, mut pump) = game();
+    let text = String::from_utf8(world.files.read("a.zemtak.json", 1 << 20).unwrap()).unwrap();
+    let few = text.replace("\"step 0\"", "").replace("\"step 1\"", "\"flap\", \"hum\"");
+    world.files.put("a.zemtak.json", few.into_bytes());
+    let (fly, other) = (cache.lease_clip("a:p0"), cache.lease_clip("b:p0"));
+    let mut moth = fly.play(Ratio::ONE);
+    assert_eq!((moth.advance(Duration::ZERO).event_count(), moth.event(0)), (0, None));
+    pump.wait(&fly).unwrap();
+    for milliseconds in [0, 150, 50, 100, 250, -700, 3_050, -10_000, 100] {
+        let now = moth.advance_by(milliseconds * 1_000_000);
+        let (events, count): (Vec<String>, u64) = (now.events().map(str::to_owned).collect(), now.event_count());
+        assert_eq!((0..count + 2).map_while(|at| moth.event(at)).collect::<Vec<_>>(), events, "{milliseconds}");
+        assert_eq!(count, events.len() as u64, "{milliseconds}");
+    }
+    // Three events in three steps of a tenth of a second, for 292 years. It plays on from step 1.
+    moth.seek(Duration::from_millis(150));
+    moth.advance(Duration::ZERO);
+    let steps = (i64::MAX as u64 + 150_000_000) / 100_000_000 - 1;
+    let now = moth.advance_by(i64::MAX);
+    assert_eq!((now.event_count(), now.entered().next()), (steps / 3 * 3 + [0, 1, 1][(steps % 3) as usize], Some(2)));
+    let count = now.event_count();
+    let at = |moth: &Playing, index: u64| moth.event(index).map(str::to_owned);
+    let heard = [0, 1, 2, 3, 3_000_000_002, count].map(|index| at(&moth, index));
+    assert_eq!(
+        heard,
+        [Some("step 2"), Some("flap"), Some("hum"), Some("step 2"), Some("hum"), None].map(|e| e.map(str::to_owned))
+    );
+    // They stay what they are until the next advance.
+    moth.go_over_to(&other);
+    assert_eq!(moth.event(1), Some("flap"));
+    moth.advance(Duration::ZERO);
+    assert_eq!(moth.event(0), None);
 }
 
 /// What stands in the way of a name is told: another case, an atlas without a sprite, a near name.
