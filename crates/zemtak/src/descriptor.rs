@@ -76,10 +76,16 @@ pub fn read_all_pages(path: &Path, file: &AtlasFile, allowance: &Allowance) -> R
     read_pages(path, file, &all, allowance)
 }
 
-/// A suggestion if a folder or a picture was named in place of a descriptor.
+/// A suggestion if a descriptor was named without its ending, or a folder or a picture in place of it.
 fn no_descriptor(path: &Path) -> Option<Failure> {
     let problem =
         |why: String, help| Problem::usage(ProblemKind::NotADescriptor, &format::path(path), why, help).into();
+    let mut whole = path.as_os_str().to_owned();
+    whole.push(FILE_SUFFIX);
+    if !path.exists() && Path::new(&whole).is_file() {
+        let why = format!("there is no such file, but {}", format::path(Path::new(&whole)));
+        return Some(problem(why, "name that descriptor"));
+    }
     if path.is_dir() {
         let there = descriptors(path);
         let why = match there.len() {

@@ -32,6 +32,11 @@ pub trait Report: Send {
     fn is_document(&self) -> bool {
         false
     }
+    /// Whether the text is what was asked for, not an account of what was done: then `--quiet` does not withhold it, or
+    /// `zemtak reader c -q > zemtak_reader.h` would leave an empty file.
+    fn is_answer(&self) -> bool {
+        self.is_document()
+    }
     /// Whether the text includes the warnings, as results of a check.
     fn tells_warnings(&self) -> bool {
         false
@@ -51,7 +56,7 @@ pub struct OutputOptions {
     pub progress: ProgressStyle,
     /// Several documents, one per line.
     pub events: bool,
-    /// No progress, no warnings, and no text unless something is wrong.
+    /// No progress, no warnings, and no account of what was done unless something is wrong.
     pub quiet: bool,
     /// Lists in full.
     pub verbose: bool,
@@ -79,7 +84,7 @@ impl OutputOptions {
         }
         let written = if self.json && !report.is_document() {
             self.print_document(report)
-        } else if self.quiet && report.exit() == Exit::Done {
+        } else if self.quiet && report.exit() == Exit::Done && !report.is_answer() {
             Ok(())
         } else {
             anstream::stdout().write_all(report.text(self.verbose).as_bytes())

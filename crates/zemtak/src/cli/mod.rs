@@ -167,7 +167,7 @@ struct GlobalArgs {
     /// Print one JSON document, errors too
     #[arg(long, global = true)]
     json: bool,
-    /// Print only errors and what a check found
+    /// Print only errors, what a check found, and what was asked for
     #[arg(short, long, global = true)]
     quiet: bool,
     /// Print lists in full; -vv also logs each phase to standard error, -vvv each step for each file

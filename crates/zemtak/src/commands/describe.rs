@@ -182,6 +182,10 @@ impl Report for Described {
         "describe"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn json(&self) -> Value {
         let area = &self.shown.area;
         let axis = |how: &Sampling| {

@@ -165,6 +165,10 @@ impl Report for Cells {
         "grid"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         left_over(&self.grid).into_iter().collect()
     }

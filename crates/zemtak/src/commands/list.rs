@@ -115,6 +115,10 @@ impl Report for List {
         "list"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn json(&self) -> Value {
         json!({ "atlas": self.file.atlas().name, "sprites": [], "clips": [] })
     }

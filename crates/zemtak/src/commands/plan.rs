@@ -73,6 +73,10 @@ impl Report for PlanReport {
         "plan"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         let warning = self.0.shared.as_ref().and_then(SharedTally::warning);
         warning.iter().map(Notice::from).collect()

@@ -410,6 +410,10 @@ impl Report for Quads {
         "quad"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         warnings(&self.places, self.of_parts, &self.sampling)
     }

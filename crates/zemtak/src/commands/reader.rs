@@ -71,6 +71,10 @@ impl Report for Reader {
         "reader"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn json(&self) -> Value {
         self.0.map_or(
             Value::Null,

@@ -84,6 +84,10 @@ impl Report for InfoReport {
         "store-info"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn exit(&self) -> Exit {
         if self.0.iter().all(|info| info.trouble.is_none()) { Exit::Done } else { Exit::Io }
     }

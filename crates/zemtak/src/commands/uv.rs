@@ -181,6 +181,10 @@ impl Report for Uv {
         "uv"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         warnings(&self.places, self.of_parts, &self.sampling)
     }

@@ -74,6 +74,10 @@ impl Report for UvPoints {
         "uv-points"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         self.warnings.clone()
     }

@@ -108,12 +108,33 @@ fn errors_read_like_this() {
 }
 
 #[test]
-fn quiet_says_nothing_and_colour_only_comes_when_asked() {
+fn quiet_says_only_what_was_asked_and_colour_only_comes_when_asked() {
     let folder = Folder::new();
     folder.write("art/lava2.png", png(&blob(9, 9, [1, 2, 3])));
     folder.write("art/lava02.png", png(&blob(8, 9, [1, 2, 3])));
     let run = folder.zemtak("pack art --quiet").exits(0);
     assert_eq!((run.out(), run.err()), (String::new(), String::new()));
+    // What was asked for is no account of what was done: it goes to a file or another program.
+    for asked in [
+        "list build/art.zemtak.json",
+        "describe build/art.zemtak.json lava2",
+        "uv build/art.zemtak.json lava2",
+        "quad build/art.zemtak.json lava2",
+        "grid 64x64 --cell 8x8",
+        "clip list build/art.zemtak.json",
+        "clip table build/art.zemtak.json lava",
+        "clip at build/art.zemtak.json lava 1s",
+        "reader c",
+        "schema uv",
+        "plan art",
+        "store info",
+    ] {
+        let [loud, quiet] = ["", " -q"].map(|quiet| folder.zemtak(&format!("{asked}{quiet}")).exits(0).out());
+        assert!(!loud.is_empty() && loud == quiet, "{asked}: {quiet}");
+    }
+    assert_eq!(folder.zemtak("schema uv -q --json").exits(0).json()["type"], "object");
+    let run = folder.zemtak("list build/art -q").exits(2);
+    assert!(run.err().contains("there is no such file, but build/art.zemtak.json"), "{}", run.err());
     // Once, although the other size has the same clip.
     let run = folder.zemtak("pack art --sizes=-half=0.5").exits(0);
     assert_eq!(

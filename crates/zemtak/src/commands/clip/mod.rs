@@ -186,6 +186,10 @@ impl Report for List {
         "clip-list"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         self.clips.iter().flat_map(|(name, _, _, findings)| notices(name, findings)).collect()
     }
@@ -256,6 +260,10 @@ impl Report for Turns {
         "clip-table"
     }
 
+    fn is_answer(&self) -> bool {
+        true
+    }
+
     fn warnings(&self) -> Vec<Notice> {
         notices(&self.name, &self.findings)
     }
@@ -296,6 +304,10 @@ impl Report for At {
 
     fn kind(&self) -> &'static str {
         "clip-at"
+    }
+
+    fn is_answer(&self) -> bool {
+        true
     }
 
     fn json(&self) -> Value {
