@@ -244,6 +244,18 @@ impl<'v, 't> Table<'v, 't> {
         self.table.get(key).and_then(read)
     }
 
+    /// Whether a key exists, even if its value cannot be read.
+    #[must_use]
+    pub fn has(&self, key: &str) -> bool {
+        self.table.contains_key(key)
+    }
+
+    /// Whether there is no key in it.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.table.is_empty()
+    }
+
     /// All existing keys, with their values.
     pub fn all(&self) -> impl Iterator<Item = (&'v str, Range<usize>, &'v Value<'t>)> {
         self.table.iter().map(|(key, value)| (key.get_ref().as_ref(), key.span(), value))

@@ -16,27 +16,20 @@ pub fn clip<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<WrittenClip> {
     let name = table.read("name", |v| text.string(v));
     let steps = table.read("steps", |v| text.list(v, |v| text.string(v)));
     let playing = playing(text, value, &mut table);
-    table.end();
-    match (name, steps) {
-        (Some(name), Some(steps)) if !name.is_empty() && !steps.is_empty() => {
-            Some(WrittenClip { name, place: text.place(value.span().start), steps, playing })
-        }
-        _ => {
-            text.wrong(
-                ProblemKind::InvalidValue,
-                value.span(),
-                "a clip has a 'name' and a list of 'steps', neither empty",
-            );
-            None
-        }
+    let is_empty = name.as_ref().is_some_and(String::is_empty) || steps.as_ref().is_some_and(Vec::is_empty);
+    if is_empty || !table.has("name") || !table.has("steps") {
+        let why = "a clip has a 'name' and a list of 'steps', neither empty";
+        text.wrong(ProblemKind::InvalidValue, value.span(), why);
     }
+    table.end();
+    Some(WrittenClip { name: name?, place: text.place(value.span().start), steps: steps?, playing })
 }
 
 /// Reads how clips are played.
 pub fn playing<'t>(text: &Text<'t>, value: &Value<'t>, table: &mut Table<'_, 't>) -> Playing {
     let rate = table.read("fps", |v| rate(text, v)).map(Pace::Rate);
     let durations = table.read("ms", |v| durations(text, v)).map(Pace::Durations);
-    if rate.is_some() && durations.is_some() {
+    if table.has("fps") && table.has("ms") {
         text.wrong(ProblemKind::InvalidValue, value.span(), "clips have 'fps' or 'ms', not both");
     }
     Playing {

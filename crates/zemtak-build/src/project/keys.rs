@@ -93,19 +93,18 @@ fn size<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<OtherSize> {
     let suffix = table.read("suffix", |v| text.string(v));
     let factor = table.read("factor", |v| text.number_text(v).map(str::to_owned));
     let resample = table.read("resample", |v| text.word(v)).unwrap_or(Resample::Smooth);
-    table.end();
-    let (Some(suffix), Some(factor)) = (suffix, factor) else {
+    if !table.has("suffix") || !table.has("factor") {
         text.wrong(ProblemKind::InvalidValue, value.span(), "a size has a suffix and a factor");
-        return None;
-    };
-    let made = OtherSize::new(&suffix, &factor, resample);
+    }
+    table.end();
+    let made = OtherSize::new(&suffix?, &factor?, resample);
     made.map_err(|why| text.wrong(ProblemKind::InvalidValue, value.span(), &why)).ok()
 }
 
 fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
     let mut table = text.table(value, "a rule")?;
-    let pattern = table.read("match", |v| Some(text.parsed(v, "a glob")));
-    if pattern.is_none() {
+    let pattern = table.read("match", |v| text.parsed(v, "a glob"));
+    if !table.has("match") {
         text.wrong(ProblemKind::InvalidValue, value.span(), "a rule has a glob 'match' that says for which sprites");
     }
     let mut overrides = Overrides {
@@ -123,12 +122,12 @@ fn rule<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Rule> {
     };
     let named = table.read("clip", |v| text.string(v)).map(Membership::Named);
     let read = table.read("frame", |v| text.parsed(v, "a regular expression")).map(Membership::Read);
-    if named.is_some() && read.is_some() {
+    if table.has("clip") && table.has("frame") {
         text.wrong(ProblemKind::InvalidValue, value.span(), "a rule has 'clip' or 'frame', not both");
     }
     overrides.clip = named.or(read);
     table.end();
-    Some(Rule { pattern: pattern??, place: text.place(value.span().start), overrides })
+    Some(Rule { pattern: pattern?, place: text.place(value.span().start), overrides })
 }
 
 fn pivot<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<Pivot> {
@@ -175,10 +174,10 @@ fn layer<'t>(text: &Text<'t>, name: &str, value: &Value<'t>) -> Option<LayerRule
             let mut table = text.table(value, "a layer")?;
             let image = table.read("image", |v| text.string(v));
             let kind = table.read("kind", |v| text.word(v));
-            table.end();
-            if image.is_none() {
+            if !table.has("image") {
                 text.wrong(ProblemKind::InvalidValue, value.span(), "a layer has an image, as \"{name}_n\"");
             }
+            table.end();
             (image?, kind)
         }
         _ => (text.string(value)?, None),
@@ -227,11 +226,11 @@ pub(super) fn store(text: &Text<'_>, value: &Value<'_>) -> Option<SharedSettings
     let mut table = text.table(value, "the shared store")?;
     let url = table.read("url", |v| Some((v.span(), text.string(v)?)));
     let access = table.read("access", |v| text.parsed::<Access>(v, "a text"));
-    table.end();
-    let Some((span, url)) = url else {
+    if !table.has("url") {
         text.wrong(ProblemKind::MissingKey, value.span(), "the shared store has no url");
-        return None;
-    };
+    }
+    table.end();
+    let (span, url) = url?;
     let settings = SharedSettings { access: access.unwrap_or_default(), ..SharedSettings::new(url) };
     if settings.has_password() {
         let why = "a password does not belong in a project file: set ZEMTAK_STORE to the whole address instead";

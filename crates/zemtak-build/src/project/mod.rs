@@ -11,7 +11,7 @@ use crate::format;
 use crate::limits::{LIMITS, Limits};
 use crate::settings::{Also, Keys};
 use crate::store::SharedSettings;
-use crate::toml_text::{self, FileKind, Text, Value};
+use crate::toml_text::{self, FileKind, Table, Text, Value};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::Atlas;
 use zemtak_files::{Disk, SystemDisk};
@@ -173,7 +173,11 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
     let shared = table.read("store", |v| keys::store(&text, v));
     let defaults = table.read("defaults", |v| Some(keys::atlas(&text, v, "[defaults]"))).unwrap_or_default();
     let mut atlases = Vec::new();
-    if let Some(all) = table.read("atlas", |v| text.table(v, "the atlases")) {
+    let all = table.read("atlas", |v| text.table(v, "the atlases"));
+    if all.as_ref().map_or(!table.has("atlas"), Table::is_empty) {
+        text.wrong(ProblemKind::NothingToPack, 0..0, "there is no [atlas.NAME] in it");
+    }
+    if let Some(all) = all {
         for (name, span, value) in all.all() {
             if !Atlas::is_name(name) {
                 text.wrong(ProblemKind::InvalidName, span.clone(), "an atlas name may only contain a-z, 0-9, _ and -");
@@ -182,9 +186,6 @@ fn read(path: &Path, source: &str) -> Result<Project, Failure> {
         }
     }
     table.end();
-    if atlases.is_empty() {
-        text.wrong(ProblemKind::NothingToPack, 0..0, "there is no [atlas.NAME] in it");
-    }
     atlases.sort_by_key(|(at, ..)| *at);
     let atlases = atlases.into_iter().map(|(_, name, keys)| (name, keys)).collect();
     text.finish(Project { path: path.to_owned(), out: folder.join(out), folder, also, limits, shared, atlases })

@@ -108,6 +108,42 @@ fn all_errors_are_told_at_once_each_with_its_place_and_the_nearest_word() {
     assert_eq!(marked, ["4 | layout = \"gird\"", "  |          ^^^^^^"]);
 }
 
+/// A value that could not be read was told to be missing as well, or escaped a check.
+#[test]
+fn an_error_is_told_once_and_hides_no_other() {
+    let told = |source: &str| {
+        let failure = read_text(&format!("format = 1\n{source}")).unwrap_err();
+        let of = |problem: &Problem| problem.why.lines().next().unwrap().split([',', ';']).next().unwrap().to_owned();
+        failure.problems().iter().map(of).collect::<Vec<_>>()
+    };
+    let text = "expected a text";
+    for (source, expected) in [
+        ("atlas = 1", &["expected a table"][..]),
+        ("[atlas]", &["there is no [atlas.NAME] in it"]),
+        ("[store]\nurl = 1\n[atlas.a]", &[text]),
+        ("[atlas.a]\nsizes = [{ suffix = 1, factor = 2 }]", &[text]),
+        ("[[atlas.a.clip]]\nname = 1\nsteps = [\"a\"]", &[text]),
+        ("[[atlas.a.clip]]\nname = \"\"\nsteps = 1", &["expected a list", "a clip has a 'name' and a list of 'steps'"]),
+        ("[[atlas.a.rule]]\nmatch = 1", &["expected a glob"]),
+        ("[[atlas.a.rule]]\nmatch = \"a\"\nlayers = { n = { image = 1 } }", &[text]),
+        (
+            "[[atlas.a.rule]]\nmatch = \"a\"\nframe = \"a\"",
+            &["expected a regular expression with the groups (?<clip>...)"],
+        ),
+        (
+            "[[atlas.a.rule]]\nmatch = \"a\"\nclip = 1\nframe = \"(?<clip>a)(?<frame>1)\"",
+            &[text, "a rule has 'clip' or 'frame'"],
+        ),
+        ("[[atlas.a.rule]]\nmatch = \"a\"\nfps = 5\nms = \"a\"", &["expected a number", "clips have 'fps' or 'ms'"]),
+    ] {
+        let told = told(source);
+        assert!(told.len() == expected.len(), "{source}: {told:?}");
+        for expected in expected {
+            assert!(told.iter().any(|told| told.starts_with(expected)), "{source}: {told:?}");
+        }
+    }
+}
+
 #[test]
 fn what_is_no_toml_or_no_project_is_told() {
     let place = |source: &str| read_text(source).unwrap_err().problems()[0].place.clone();

@@ -76,7 +76,8 @@ impl FromStr for Expression {
         let regex = regex.map_err(|error| format!("a regular expression, but {}", last_line(&error.to_string())))?;
         for group in ["clip", "frame"] {
             if !regex.capture_names().any(|name| name == Some(group)) {
-                return Err(format!("it has no group (?<{group}>...)"));
+                let groups = "the groups (?<clip>...) and (?<frame>...)";
+                return Err(format!("a regular expression with {groups}; this one lacks (?<{group}>...)"));
             }
         }
         Ok(Self(regex))

@@ -188,11 +188,14 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     let memory = device.as_mut().and_then(|d| d.read("memory", |v| text.bytes(v)));
     let upload_bytes = device.as_mut().and_then(|d| d.read("upload_bytes", |v| text.bytes(v)));
     device.into_iter().for_each(|device| _ = device.end());
-    let mut scenes = Vec::new();
-    if let Some(list) = table.read("scene", |v| text.list(v, |v| Some(scene(text, v, &catalog, fps)))) {
+    let (mut scenes, mut names) = (Vec::new(), Vec::new());
+    if let Some(list) = table.read("scene", |v| {
+        names = scene_names(v);
+        text.list(v, |v| Some(scene(text, v, &catalog, fps)))
+    }) {
         scenes.extend(list.into_iter().flatten());
     }
-    if scenes.is_empty() {
+    if scenes.is_empty() && names.is_empty() {
         text.wrong(ProblemKind::NothingToPlay, 0..0, "there is no [[scene]] in it that can be played");
     }
     for (i, scene) in scenes.iter().enumerate() {
@@ -202,9 +205,9 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     }
     let named = |v: &Value<'_>| {
         let name = text.string(v)?;
-        let found = scenes.iter().position(|scene: &Scene| scene.name == name);
+        let found = names.iter().position(|known| *known == name);
         if found.is_none() {
-            let all = scenes.iter().map(|s| s.name.as_str()).collect::<Vec<_>>().join(", ");
+            let all = names.join(", ");
             text.wrong(ProblemKind::UnknownName, v.span(), &format!("there is no such scene; there are {all}"));
         }
         found
@@ -235,6 +238,12 @@ fn aliases<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, St
     all.collect()
 }
 
+/// The names of all scenes, of those with errors too: whatever mentions them is not wrong for that.
+fn scene_names<'v>(scenes: &'v Value<'_>) -> Vec<&'v str> {
+    let all = scenes.get_ref().as_array().into_iter().flat_map(|scenes| scenes.iter());
+    all.filter_map(|scene| scene.get_ref().as_table()?.get("name")?.get_ref().as_str()).collect()
+}
+
 fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Scene> {
     let mut table = text.table(value, "a scene")?;
     let name = table.read("name", |v| Some((text.string(v)?, v.span())));
@@ -250,11 +259,11 @@ fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let order = table.read("order", |v| text.word(v)).unwrap_or(Order::Listed);
     let draw = table.read("draw", |v| text.list(v, |v| draw(text, v, catalog))).unwrap_or_default();
     let faults = table.read("fault", |v| text.list(v, |v| fault(text, v, catalog, fps))).unwrap_or_default();
-    table.end();
-    let (Some((name, named_at)), Some(frames)) = (name, frames) else {
+    if !["name", "seconds"].iter().all(|key| table.has(key)) {
         text.wrong(ProblemKind::InvalidValue, value.span(), "a scene has a name and lasts some 'seconds'");
-        return None;
-    };
+    }
+    table.end();
+    let ((name, named_at), frames) = name.zip(frames)?;
     let faults = faults.into_iter().flatten().collect();
     Some(Scene { name, named_at, frames, hold, forgets, order, draw, faults })
 }
@@ -265,27 +274,24 @@ fn draw<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog) -> Option<Dra
     let sprite = table.read("sprite", |v| {
         let name = text.string(v)?;
         match catalog.sprites(&name).as_deref() {
-            Ok([_]) => return Some(Some(name)),
+            Ok([_]) => return Some(name),
             Ok(many) => text.wrong(nothing, v.span(), &format!("expected one sprite, this matches {}", many.len())),
             Err(why) => text.wrong(nothing, v.span(), why),
         }
-        Some(None)
+        None
     });
     let clip = table.read("clip", |v| {
         let name = text.string(v)?;
-        let steps = catalog.clip(&name).map_err(|why| text.wrong(nothing, v.span(), &why));
-        Some(steps.ok().map(|steps| (name, steps)))
+        let steps = catalog.clip(&name).map_err(|why| text.wrong(nothing, v.span(), &why)).ok()?;
+        Some((name, steps))
     });
     let count = table.read("count", |v| text.whole(v, 1..100_001)).unwrap_or(1);
-    table.end();
-    match (sprite, clip) {
-        (Some(name), None) => name.map(|name| Draw { name, steps: None, count }),
-        (None, Some(clip)) => clip.map(|(name, steps)| Draw { name, steps: Some(steps), count }),
-        _ => {
-            text.wrong(ProblemKind::InvalidValue, value.span(), "expected either 'sprite' or 'clip'");
-            None
-        }
+    if table.has("sprite") == table.has("clip") {
+        text.wrong(ProblemKind::InvalidValue, value.span(), "expected either 'sprite' or 'clip'");
     }
+    table.end();
+    let sprite = sprite.map(|name| Draw { name, steps: None, count });
+    sprite.or_else(|| clip.map(|(name, steps)| Draw { name, steps: Some(steps), count }))
 }
 
 /// One fault, or two if it ends at a given time.
@@ -302,15 +308,14 @@ fn fault<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) ->
     let reload = table.read("reload", |v| known(v, &|atlas| catalog.lacks_atlas(atlas))).map(FaultKind::Reload);
     let no_memory = table.read("out_of_memory", |v| text.whole(v, 1..1001)).map(FaultKind::OutOfMemory);
     let lost = table.read("lost", |v| text.whole(v, 1..1001)).map(FaultKind::Lost);
-    table.end();
-    let over = until.map(|at| PlannedFault { at, what: FaultKind::Over });
-    let all: Vec<FaultKind> =
-        missing.map(FaultKind::Missing).into_iter().chain(reload).chain(no_memory).chain(lost).collect();
-    if all.len() != 1 {
+    if ["missing", "reload", "out_of_memory", "lost"].iter().filter(|key| table.has(key)).count() != 1 {
         let why = "expected one of 'missing', 'out_of_memory', 'lost' and 'reload'";
         text.wrong(ProblemKind::InvalidValue, value.span(), why);
     }
-    Some(all.into_iter().map(|what| PlannedFault { at, what }).chain(over).collect())
+    table.end();
+    let over = until.map(|at| PlannedFault { at, what: FaultKind::Over });
+    let all = missing.map(FaultKind::Missing).into_iter().chain(reload).chain(no_memory).chain(lost);
+    Some(all.map(|what| PlannedFault { at, what }).chain(over).collect())
 }
 
 fn seconds(text: &Text<'_>, value: &Value<'_>, fps: u32) -> Option<u64> {

@@ -139,6 +139,7 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
         "format = 1\nbudget = \"2 MB\"\nplay = [\"meadow\", \"nihgt\"]\n[[scene]]\nname = \"meadow\"\nseconds = -1\n\
          hold = [\"scene:moht/**\", \"dawn:**\"]\n[[scene.draw]]\nsprite = \"scene:moth/fly/0\"\nclip = \"scene:moth/fly\"\n\
          [[scene.draw]]\nclip = \"scene:moth/swim\"\ncuont = 2\n[[scene.fault]]\nat = 1\n\
+         [[scene.fault]]\nlost = 0\n[[scene.draw]]\nsprite = 5\n\
          [[scene]]\nname = \"dusk\"\nseconds = 1\n[[scene.fault]]\nmissing = \"scene-9.png\"\n[[scene.fault]]\nreload = \"dawn\"\n\
          [[scene]]\nname = \"dusk\"\nseconds = 1\n",
     );
@@ -154,11 +155,15 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
         "'cuont' is not a key of what is drawn; did you mean 'count'?",
         "expected one of 'missing', 'out_of_memory', 'lost' and 'reload'",
         "there is no such file below build",
+        "bad.toml:3:19: there is no such scene; there are meadow, dusk, dusk",
+        "expected a whole number from 1 to 1000",
         "another scene has this name already",
         "^^^^",
     ] {
         assert!(told.contains(line), "{line}\n{told}");
     }
+    // What cannot be read is not told to be missing as well.
+    assert_eq!(told.matches("bad.toml:").count(), 15, "{told}");
 }
 
 /// Scenes thrown together at random: whatever they are, the figures must agree with each other and with the story of each

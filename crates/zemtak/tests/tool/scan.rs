@@ -171,4 +171,8 @@ fn a_project_is_looked_at_whole_and_its_results_are_not() {
     folder.zemtak("scan --png art/a.png").exits(2);
     let sheet = decode(&folder.read("art/sheet.png"), None, &zemtak_core::codec::Limits::default()).unwrap();
     assert_eq!(sheet.pixels.size().w, 1280);
+    // What is said of several folders is the sum of what is said of each.
+    ["art/notes.txt", "art/to-do.txt", "more/notes.txt"].iter().for_each(|file| folder.write(file, "no image"));
+    let skipped = |paths: &str| folder.zemtak(&format!("scan {paths} --json")).exits(0).json()["skipped_files"].clone();
+    assert_eq!(["art", "more", "art more"].map(skipped), [2, 1, 3].map(Value::from));
 }
