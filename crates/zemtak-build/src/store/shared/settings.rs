@@ -119,7 +119,11 @@ impl SharedSettings {
             "http" if !rest.is_empty() => Ok(http(&url, user.as_deref(), answer)),
             "https" if !rest.is_empty() => Ok(https(&url, user.as_deref(), answer)),
             "redis" if !rest.is_empty() => redis(&url, user.as_deref(), answer),
-            "s3" if !rest.is_empty() && user.is_none() => s3(&url, rest, answer),
+            "s3" if user.is_some() => {
+                Err("a name and password for S3 come from the environment, as AWS_ACCESS_KEY_ID or AWS_PROFILE"
+                    .to_owned())
+            }
+            "s3" if !rest.is_empty() => s3(&url, rest, answer),
             _ => Err("there is no shared store of that kind".to_owned()),
         };
         remote.map_err(|why| {
