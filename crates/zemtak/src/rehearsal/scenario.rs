@@ -188,21 +188,7 @@ fn scenario<'t>(text: &Text<'t>, table: &mut Table<'_, 't>, folder: &Path) -> Sc
     let memory = device.as_mut().and_then(|d| d.read("memory", |v| text.bytes(v)));
     let upload_bytes = device.as_mut().and_then(|d| d.read("upload_bytes", |v| text.bytes(v)));
     device.into_iter().for_each(|device| _ = device.end());
-    let (mut scenes, mut names) = (Vec::new(), Vec::new());
-    if let Some(list) = table.read("scene", |v| {
-        names = scene_names(v);
-        text.list(v, |v| Some(scene(text, v, &catalog, fps)))
-    }) {
-        scenes.extend(list.into_iter().flatten());
-    }
-    if scenes.is_empty() && names.is_empty() {
-        text.wrong(ProblemKind::NothingToPlay, 0..0, "there is no [[scene]] in it that can be played");
-    }
-    for (i, scene) in scenes.iter().enumerate() {
-        if scenes[..i].iter().any(|other: &Scene| other.name == scene.name) {
-            text.wrong(ProblemKind::InvalidName, scene.named_at.clone(), "another scene has this name already");
-        }
-    }
+    let (scenes, names) = scenes(text, table, &catalog, fps);
     let named = |v: &Value<'_>| {
         let name = text.string(v)?;
         let found = names.iter().position(|known| *known == name);
@@ -238,10 +224,29 @@ fn aliases<'t>(text: &Text<'t>, value: &Value<'t>) -> Option<BTreeMap<String, St
     all.collect()
 }
 
-/// The names of all scenes, of those with errors too: whatever mentions them is not wrong for that.
-fn scene_names<'v>(scenes: &'v Value<'_>) -> Vec<&'v str> {
-    let all = scenes.get_ref().as_array().into_iter().flat_map(|scenes| scenes.iter());
-    all.filter_map(|scene| scene.get_ref().as_table()?.get("name")?.get_ref().as_str()).collect()
+/// The scenes, and the names of those with errors too: whatever mentions these is not wrong for that.
+fn scenes<'v, 't>(
+    text: &Text<'t>,
+    table: &mut Table<'v, 't>,
+    catalog: &Catalog,
+    fps: u32,
+) -> (Vec<Scene>, Vec<&'v str>) {
+    let mut names = Vec::new();
+    let read = table.read("scene", |v| {
+        let all = v.get_ref().as_array().into_iter().flat_map(|scenes| scenes.iter());
+        names.extend(all.filter_map(|scene| scene.get_ref().as_table()?.get("name")?.get_ref().as_str()));
+        text.list(v, |v| Some(scene(text, v, catalog, fps)))
+    });
+    if read.as_ref().map_or(!table.has("scene"), Vec::is_empty) {
+        text.wrong(ProblemKind::NothingToPlay, 0..0, "there is no [[scene]] in it that can be played");
+    }
+    let scenes: Vec<Scene> = read.into_iter().flatten().flatten().collect();
+    for (i, scene) in scenes.iter().enumerate() {
+        if scenes[..i].iter().any(|other| other.name == scene.name) {
+            text.wrong(ProblemKind::InvalidName, scene.named_at.clone(), "another scene has this name already");
+        }
+    }
+    (scenes, names)
 }
 
 fn scene<'t>(text: &Text<'t>, value: &Value<'t>, catalog: &Catalog, fps: u32) -> Option<Scene> {
