@@ -83,8 +83,8 @@ fn no_descriptor(path: &Path) -> Option<Failure> {
     let mut whole = path.as_os_str().to_owned();
     whole.push(FILE_SUFFIX);
     if !path.exists() && Path::new(&whole).is_file() {
-        let why = format!("there is no such file, but {}", format::path(Path::new(&whole)));
-        return Some(problem(why, "name that descriptor"));
+        let why = format!("there is no such file; there is {}", format::path(Path::new(&whole)));
+        return Some(problem(why, "name the descriptor with its ending, NAME.zemtak.json"));
     }
     if path.is_dir() {
         let there = descriptors(path);

@@ -17,15 +17,15 @@ pub struct Player {
     played: i64,
 }
 
-/// The steps that a player entered during an advance, in order. Skipping them changes nothing, and takes no time however
-/// many they are.
+/// The steps that a player entered during an advance, in order. They need not be looked at; [`after`](Self::after) skips
+/// any number of them at once.
 #[derive(Debug, Clone, Copy)]
 pub struct Entered<'t> {
     timeline: &'t Timeline,
     turns: Turns,
 }
 
-/// The turns of a timeline that a player entered during an advance: what is left of [`Entered`] without its timeline.
+/// The turns of a timeline that a player entered during an advance: [`Entered`] without the borrow of its timeline.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Turns {
     /// The turn before the first.

@@ -134,7 +134,7 @@ fn quiet_says_only_what_was_asked_and_colour_only_comes_when_asked() {
     }
     assert_eq!(folder.zemtak("schema uv -q --json").exits(0).json()["type"], "object");
     let run = folder.zemtak("list build/art -q").exits(2);
-    assert!(run.err().contains("there is no such file, but build/art.zemtak.json"), "{}", run.err());
+    assert!(run.err().contains("there is no such file; there is build/art.zemtak.json"), "{}", run.err());
     // Once, although the other size has the same clip.
     let run = folder.zemtak("pack art --sizes=-half=0.5").exits(0);
     assert_eq!(
