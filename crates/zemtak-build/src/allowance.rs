@@ -315,6 +315,22 @@ mod tests {
         Allowance::new(Limits { memory: Some(memory), ..Limits::default() })
     }
 
+    /// Pages come in groups that fit in half of the memory; one that does not fit is a group of its own.
+    #[test]
+    fn pages_are_held_in_groups() {
+        let page = |bytes: u64| Size::new(u32::try_from(bytes / HELD).unwrap(), 1);
+        let groups = |held: u64, pages: &[u64]| {
+            let allowance = of(100 * HELD);
+            allowance.held.store(held * HELD, Ordering::Relaxed);
+            allowance.groups(&pages.iter().map(|&bytes| page(bytes * HELD)).collect::<Vec<_>>())
+        };
+        assert_eq!(groups(0, &[]), []);
+        assert_eq!(groups(0, &[20, 30, 1, 49, 1]), [0..2, 2..4, 4..5]);
+        assert_eq!(groups(0, &[70, 70, 10]), [0..1, 1..2, 2..3]);
+        assert_eq!(groups(20, &[20, 10, 30]), [0..2, 2..3], "what is held elsewhere counts");
+        assert_eq!(groups(200, &[1, 1]), [0..1, 1..2]);
+    }
+
     #[test]
     fn large_pictures_wait_for_each_other() {
         let allowance = of(8000);

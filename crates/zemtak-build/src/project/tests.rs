@@ -144,6 +144,80 @@ fn an_error_is_told_once_and_hides_no_other() {
     }
 }
 
+/// For each place of a value, one that is just right and what is told of one that is not.
+#[test]
+fn values_are_read_up_to_their_bounds_and_no_further() {
+    let rule = "[[atlas.a.rule]]\nmatch = \"a\"\n";
+    let clip = "[[atlas.a.clip]]\nname = \"c\"\n";
+    let side = "expected a whole number from 1 to 1048576";
+    let space = "expected a whole number from 0 to 4096";
+    let decibels = "expected a number of decibels from 1 to 100";
+    let by_step = "events are written by step, from 0: { 3 = [\"step\"] }";
+    let point = "expected a number up to a million";
+    let plain = "a layer's name may only contain a-z, 0-9, _ and -";
+    let once = "the name of a layer's image has {name} in it once, and more, as \"{name}_n\"";
+    let suffix = "'' is not a suffix: those consist of a-z, 0-9, _ and -";
+    let ident = "expected a name in capitals such as \"MOTH_2\": A-Z, 0-9 and _, a letter first";
+    let alone = "csv is a form of one atlas: name it in [atlas.NAME] or [defaults]; here only template:FILE can stand";
+    let size = "expected a number of bytes, or a text such as \"2 MiB\"";
+    let ms = "expected a number of milliseconds, 0 or more";
+    let password = "a password does not belong in a project file: set ZEMTAK_STORE to the whole address instead";
+    for (start, good, bad, message) in [
+        ("[atlas.a]\n", "gutter = 4096", "gutter = 4097", space),
+        ("[atlas.a]\n", "margin = 0x1000", "margin = -1", space),
+        ("[atlas.a]\n", "extrude = 4096", "extrude = 4_097", space),
+        ("[atlas.a]\n", "visible_alpha = 255", "visible_alpha = 256", "expected a whole number from 1 to 255"),
+        ("[atlas.a]\n", "mip_levels = 8", "mip_levels = 9", "expected a whole number from 0 to 8"),
+        ("[atlas.a]\n", "least_psnr = 1.0", "least_psnr = 0.99", decibels),
+        ("[atlas.a]\n", "least_psnr = 100", "least_psnr = nan", decibels),
+        ("[atlas.a]\n", "root = \"b\"", "root = \"\"", "a path cannot be empty"),
+        ("[atlas.a]\n", "turn = true", "turn = 1", "expected true or false, found a number"),
+        ("[atlas.a]\n", "also = [\"csv\"]", "also = \"csv\"", "expected a list, found a text"),
+        ("[atlas.a.page]\n", "max = [1048576, 1]", "max = [1048577, 1]", side),
+        ("[atlas.a.page]\n", "size = [1, 1]", "size = [1, 0]", side),
+        ("[atlas.a.page]\n", "step = 1048576", "step = 1048577", side),
+        ("[atlas.a.page]\n", "aspect = 1048576", "aspect = 0.9", "expected a number from 1 to 1048576"),
+        ("[atlas.a.page]\n", "count = 65535", "count = 65536", "expected a whole number from 1 to 65535"),
+        ("[atlas.a]\n", "sizes = [{ suffix = \"-b\", factor = 2 }]", "sizes = [{ suffix = \"\", factor = 2 }]", suffix),
+        ("[atlas.a]\n", "sizes = []", "sizes = [{ factor = 2 }]", "a size has a suffix and a factor"),
+        (rule, "stretch = [0, 0, 65534, 0]", "stretch = [0, 0, 65535, 0]", "expected a whole number from 0 to 65534"),
+        (rule, "pivot = [1e6, -1e6]", "pivot = [1e6, 1_000_001]", point),
+        (rule, "pivot = { px = [0, 0] }", "pivot = { px = [0, -1e7] }", point),
+        (rule, "points = { b = [0, 0] }", "points = { b = [0, inf] }", point),
+        (rule, "ident = \"MOTH_2\"", "ident = \"2_MOTH\"", ident),
+        (rule, "layers = { normal = \"{name}_n\" }", "layers = { Normal = \"{name}_n\" }", plain),
+        (rule, "layers = { n = { image = \"{name}_n\" } }", "layers = { n = { image = \"{name}\" } }", once),
+        (rule, "layers = {}", "layers = { n = {} }", "a layer has an image, as \"{name}_n\""),
+        (rule, "events = { 65535 = [\"b\"] }", "events = { 65536 = [\"b\"] }", by_step),
+        (rule, "events = { 0 = [] }", "events = { 00 = [] }", by_step),
+        (rule, "ms = 0", "ms = -0.5", ms),
+        (rule, "ms = [0]", "ms = [-1]", ms),
+        (rule, "clip = \"b\"", "clip = 1", "expected a text, found a number"),
+        (clip, "steps = [\"b\"]", "steps = []", "a clip has a 'name' and a list of 'steps', neither empty"),
+        ("[atlas.a]\n[limits]\n", "memory = \"2 MiB\"", "memory = \"2 moths\"", size),
+        ("[atlas.a]\n[limits]\n", "memory = 4096", "memory = 0x1000", size),
+        ("[atlas.a]\n[store]\n", "url = \"http://b/c\"", "url = \"http://moth:lamp@b/c\"", password),
+        ("[atlas.a]\n[store]\n", "url = \"b\"", "", "the shared store has no url"),
+        (
+            "also = [\"template:b\"]\n[atlas.a]\n",
+            "",
+            "[[atlas.a.rule]]",
+            "a rule has a glob 'match' that says for which sprites",
+        ),
+        ("[atlas.a]\n", "", "[atlas.\"\"]", "an atlas name may only contain a-z, 0-9, _ and -"),
+        ("", "also = []\n[atlas.a]", "also = [\"csv\"]\n[atlas.a]", alone),
+    ] {
+        if let Err(failure) = read_text(&format!("format = 1\n{start}{good}\n")) {
+            panic!("{start}{good}: {failure}");
+        }
+        let told = match read_text(&format!("format = 1\n{start}{bad}\n")) {
+            Ok(_) => String::new(),
+            Err(failure) => failure.problems()[0].why.lines().next().unwrap().to_owned(),
+        };
+        assert_eq!(told, message, "{start}{bad}");
+    }
+}
+
 #[test]
 fn what_is_no_toml_or_no_project_is_told() {
     let place = |source: &str| read_text(source).unwrap_err().problems()[0].place.clone();

@@ -151,7 +151,7 @@ keys! {
 }
 
 /// The atlas keys, complete.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 pub struct AtlasSettings {
     /// How boxes are arranged. Default: densely.
     pub layout: Arrangement,

@@ -134,12 +134,6 @@ pub struct Rules {
     layering: RuleIndex,
 }
 
-impl PartialEq for Rules {
-    fn eq(&self, other: &Self) -> bool {
-        self.rules == other.rules
-    }
-}
-
 impl Serialize for Rules {
     fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         self.rules.serialize(serializer)

@@ -366,7 +366,13 @@ fn templates_know_times_and_corners_and_write_json_and_xml() {
     let folder = rich();
     folder.write("art/letter/=1+1 & <co>.png", png(&blob(8, 8, [1, 2, 3])));
     folder.write("all.json.jinja", "{{ { \"clips\": clips, \"sprites\": sprites, \"none\": none, \"scale\": scale } | tojson }}\n{{ [none, true, scale, 0.5] }}\n");
-    folder.write("all.xml.jinja", "{% for name, s in sprites | items %}<s n=\"{{ name | xml }}\"/>\n{% endfor %}");
+    folder.write(
+        "all.xml.jinja",
+        "{% for name, s in sprites | items %}<s n=\"{{ name | xml }}\"/>\n{% endfor %}\
+         {{ \"a\\u0001\\ufffe\\uffff\\ufffd\\tb'\" | xml }} {{ \"a/b.tar.gz\" | file_stem }}{{ \"\" | file_stem }}",
+    );
+    // By number 9 comes first, by bytes 10.
+    (9..11).for_each(|i| folder.write(&format!("art/moth/count/{i}.png"), png(&blob(i, i, [1, 2, 3]))));
     folder.zemtak("pack").exits(0);
     let text = String::from_utf8(folder.read("build/night.all.json")).unwrap();
     let (first, second) = text.split_once('\n').unwrap();
@@ -383,6 +389,17 @@ fn templates_know_times_and_corners_and_write_json_and_xml() {
     assert_eq!(all["sprites"]["moth/fly/03"]["corners"], uv["uv"][0]["corners"]);
     let xml = String::from_utf8(folder.read("build/night.all.xml")).unwrap();
     assert!(xml.contains("<s n=\"letter/=1+1 &amp; &lt;co&gt;\"/>\n"), "{xml}");
+    assert!(xml.ends_with("\na\u{fffd}\u{fffd}\u{fffd}\u{fffd}&#9;b&apos; b.tar"), "{xml}");
+    let mut by_bytes: Vec<&String> = all["sprites"].as_object().unwrap().keys().collect();
+    by_bytes.sort();
+    for step in all["clips"].as_object().unwrap().values().flat_map(|clip| clip["steps"].as_array().unwrap()) {
+        if let Some(at) = step["at"].as_u64() {
+            assert_eq!(step["sprite"], *by_bytes[at as usize], "{step}");
+        }
+    }
+    assert!(
+        all["clips"]["moth/count"]["steps"][0]["at"].as_u64() > all["clips"]["moth/count"]["steps"][1]["at"].as_u64()
+    );
 }
 
 /// Spreadsheets run what begins with `=`, `+`, `-` or `@`.

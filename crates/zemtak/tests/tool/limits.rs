@@ -100,6 +100,7 @@ fn globs_and_expressions_have_a_longest_length_that_a_key_moves() {
         assert!(said.contains(place) && said.contains("raise pattern_bytes with --limit"), "{keys}: {said}");
     }
     folder.zemtak("pack --limit pattern_bytes=100").exits(0);
+    folder.zemtak(&format!("pack art -o other --take {glob}.png --limit pattern_bytes=58")).exits(2);
     folder.zemtak(&format!("list build/art.zemtak.json {} --limit pattern_bytes=58", "x".repeat(60))).exits(2);
     // Longer than by default, with a key in the project file.
     let long = format!("{{{},moth/*}}", "x".repeat(5000));

@@ -151,3 +151,34 @@ fn clips_are_kept_together_only_where_every_one_fits() {
         assert!(told.err().contains(part), "{part}\n{}", told.err());
     }
 }
+
+/// Atlases need names of their own, and how many pages they take is an estimate by area with the room between boxes.
+#[test]
+fn folders_that_make_one_name_get_two_and_pages_are_counted_with_their_gutters() {
+    let folder = Folder::new();
+    for i in 0..20 {
+        folder.write(&format!("art/Big Icons/{}.png", char::from(b'a' + i as u8)), hard(i));
+        folder.write(&format!("art/big-icons/{}.png", char::from(b'a' + i as u8)), hard(i + 1));
+    }
+    // A page of 2048 takes 64 squares of 256 side by side, but 62 with 4 pixels for ring and gutter.
+    for i in 0..63 {
+        let square = Pixels::from_rgba(Size::new(256, 256), [i, 7, 7, 255].repeat(256 * 256)).unwrap();
+        folder.write(&format!("art/tiles/{i}{}.png", char::from(b'a' + i % 26)), png(&square));
+    }
+    (1..3).for_each(|i| folder.write(&format!("art/fire/spark{i}.png"), hard(i)));
+    let flames =
+        [10, 250].map(|red| image::Frame::new(image::RgbaImage::from_pixel(6, 4, image::Rgba([red, 2, 3, 255]))));
+    let mut gif = Vec::new();
+    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames(flames).unwrap();
+    folder.write("art/fire/flame.gif", gif);
+    let own = "# 1 clip: fire/spark (2 steps).\n# Animated images keep their own delays.\n[[atlas.rest.rule]]\nmatch = \"fire/**\"\npivot = \"centre\"\n";
+    holds(
+        &folder,
+        &[
+            "[atlas.big-icons]\ntake = [\"Big Icons/**\"]",
+            "[atlas.big-icons-2]\ntake = [\"big-icons/**\"]",
+            "# 63 sprites will take about 2 pages.\n",
+            own,
+        ],
+    );
+}

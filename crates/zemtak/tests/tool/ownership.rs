@@ -180,6 +180,7 @@ fn every_command_replaces_its_own_files_and_others_only_by_force() {
             "quad build/night.zemtak.json moth/0 --as buffer -o q.bin",
             "quad build/night.zemtak.json moth/0 --as buffer -o q.bin",
         ),
+        ("view build/night.zemtak.json --html v.html", "view build/night.zemtak.json --html v.html"),
     ] {
         let file = line.rsplit(' ').next().unwrap();
         folder.zemtak(before).exits(0);

@@ -173,13 +173,14 @@ fn number(n: f64) -> Value {
 #[test]
 fn odd_globs_rules_and_images_are_warned_of_and_errors_told_all_at_once() {
     let folder = project(
-        "[atlas.scene]\ntake = [\"moth/**\", \"mooth/**\"]\n[[atlas.scene.rule]]\nmatch = \"bat/**\"\ntags = [\"x\"]\n\
-         [atlas.other]\ntake = [\"moth/fly/*\", \"lantern/**\"]\n",
+        "[atlas.scene]\ntake = [\"moth/**\", \"mooth/**\"]\nleave = [\"moht/*\"]\n[[atlas.scene.rule]]\nmatch = \"bat/**\"\n\
+         tags = [\"x\"]\n[atlas.other]\ntake = [\"moth/fly/*\", \"lantern/**\"]\n",
     );
     let warnings = folder.zemtak("pack").exits(0).err();
     for expected in [
         "'mooth/**' in take matches no image",
-        "the rule for 'bat/**' at zemtak.toml:6:1 never applies",
+        "'moht/*' in leave matches no image",
+        "the rule for 'bat/**' at zemtak.toml:7:1 never applies",
         "8 images are taken by scene and other: art/moth/fly/00.png",
         "taken by no atlas: art/button/map/down.png",
     ] {
@@ -194,6 +195,21 @@ fn odd_globs_rules_and_images_are_warned_of_and_errors_told_all_at_once() {
     assert!(errors.contains("lantern/amber/00.png") && errors.contains("moth/idle/00.png"), "{errors}");
     assert_eq!(folder.everything("build"), before);
     assert!(folder.zemtak("pack --name dusk").exits(2).err().contains("the project has scene, other"));
+}
+
+/// Bands may meet in the middle of a sprite, but not overlap.
+#[test]
+fn bands_that_are_wider_than_their_sprite_are_warned_of() {
+    let folder = Folder::new();
+    folder.write("art/panel.png", png(&blob(20, 10, [1, 2, 3])));
+    for (bands, wide) in [("12, 5, 8, 5", false), ("12, 5, 9, 5", true), ("12, 5, 8, 6", true), ("0, 0, 20, 10", false)]
+    {
+        let rule = format!("[[atlas.art.rule]]\nmatch = \"*\"\nstretch = [{bands}]\n");
+        folder.write("zemtak.toml", format!("format = 1\n[atlas.art]\nroot = \"art\"\n{rule}"));
+        let built = folder.zemtak("pack --json").exits(0).json();
+        let codes: Vec<&Value> = built["warnings"].as_array().unwrap().iter().map(|w| &w["code"]).collect();
+        assert_eq!(codes, if wide { vec!["wide_bands"] } else { vec![] }, "{bands}: {built}");
+    }
 }
 
 #[test]

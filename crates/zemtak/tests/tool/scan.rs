@@ -171,6 +171,15 @@ fn a_project_is_looked_at_whole_and_its_results_are_not() {
     folder.zemtak("scan --png art/a.png").exits(2);
     let sheet = decode(&folder.read("art/sheet.png"), None, &zemtak_core::codec::Limits::default()).unwrap();
     assert_eq!(sheet.pixels.size().w, 1280);
+    // Each frame of an animated picture is drawn as it is.
+    let frame = |red| image::Frame::new(image::RgbaImage::from_pixel(40, 40, image::Rgba([red, 2, 3, 255])));
+    let mut gif = Vec::new();
+    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames([frame(10), frame(250)]).unwrap();
+    folder.write("waves/wave.gif", gif);
+    folder.zemtak("scan waves --png frames.png").exits(0);
+    let sheet = decode(&folder.read("frames.png"), None, &zemtak_core::codec::Limits::default()).unwrap();
+    let drawn = |red| sheet.pixels.as_bytes().chunks_exact(4).filter(|pixel| pixel[..3] == [red, 2, 3]).count();
+    assert!(drawn(10) >= 1600 && drawn(10) == drawn(250), "{} {}", drawn(10), drawn(250));
     // What is said of several folders is the sum of what is said of each.
     ["art/notes.txt", "art/to-do.txt", "more/notes.txt"].iter().for_each(|file| folder.write(file, "no image"));
     let skipped = |paths: &str| folder.zemtak(&format!("scan {paths} --json")).exits(0).json()["skipped_files"].clone();

@@ -123,6 +123,7 @@ fn a_check_says_what_differs_and_a_dry_run_what_would_come() {
     assert_eq!(why("pack --check"), ["night-0.png is not as this build writes it"]);
     folder.zemtak("-C game pack -q").exits(0);
     assert_eq!(why("pack --check --name things --also c"), ["things.h is missing"]);
+    assert_eq!(why("pack --check --name night --page-max 24x24")[0], "1 page -> 3");
 }
 
 #[test]
