@@ -255,6 +255,21 @@ fn events_and_steps_of_other_atlases_are_written_and_played() {
     assert!(run.err().contains(told), "{}", run.err());
     let table = folder.zemtak("clip table build/night.zemtak.json moth --json").exits(0).json();
     assert_eq!(table["turns"].as_array().unwrap().len(), 3);
+    // A clip that is written out takes the place of one by names, whose numbers repeat; only one can have its name.
+    folder.write("art/lamp2.png", png(&blob(6, 5, [9, 9, 9])));
+    folder.write("art/lamp02.png", png(&blob(7, 5, [9, 9, 9])));
+    let clips = |steps: &str| {
+        let clip = "[[atlas.things.clip]]\nname = \"lamp\"\nsteps = ";
+        folder.write(
+            "zemtak.toml",
+            format!("{}\n{}", project("[\"moth/0\"]").replace("100, 200, 50", "50"), steps.replace('@', clip)),
+        );
+        folder.zemtak("pack --name things")
+    };
+    let repeated = |steps: &str| clips(steps).exits(0).err().contains("occur more than once");
+    assert_eq!(["", "@[\"lamp2\"]"].map(repeated), [true, false]);
+    let twice = clips("@[\"lamp2\"]\n@[\"lamp02\"]").exits(2).err();
+    assert!(twice.contains("zemtak.toml:21:1: an earlier clip is called lamp too"), "{twice}");
 }
 
 /// A terminal that is asked and answers: with yes it gets pixels, with no or nothing half blocks; a clip that ends plays once.

@@ -166,6 +166,9 @@ fn folders_that_make_one_name_get_two_and_pages_are_counted_with_their_gutters()
         folder.write(&format!("art/tiles/{i}{}.png", char::from(b'a' + i % 26)), png(&square));
     }
     (1..3).for_each(|i| folder.write(&format!("art/fire/spark{i}.png"), hard(i)));
+    folder.write("art/tiles/broken.png", "no image");
+    // Nothing is lost where nothing is.
+    std::fs::create_dir(folder.path("build")).unwrap();
     let flames =
         [10, 250].map(|red| image::Frame::new(image::RgbaImage::from_pixel(6, 4, image::Rgba([red, 2, 3, 255]))));
     let mut gif = Vec::new();
@@ -177,7 +180,10 @@ fn folders_that_make_one_name_get_two_and_pages_are_counted_with_their_gutters()
         &[
             "[atlas.big-icons]\ntake = [\"Big Icons/**\"]",
             "[atlas.big-icons-2]\ntake = [\"big-icons/**\"]",
+            "out = \"build\"\n",
+            "take = [\"big-icons/**\"]\nfilter",
             "# 63 sprites will take about 2 pages.\n",
+            "take = [\"tiles/**\"]\nleave = [\"tiles/broken.png\"]\nfilter",
             own,
         ],
     );

@@ -124,6 +124,20 @@ fn twins_share_a_box_and_empty_sprites_one_pixel() {
     folder.zemtak("pack art --no-share-twins").exits(0);
     let atlas = descriptor(&folder, "art");
     assert_ne!(atlas["sprites"]["lamp"]["box"], atlas["sprites"]["again"]["box"]);
+    // What repeats fills a texture of its own, so it shares nothing.
+    ["tile", "tile-too"]
+        .iter()
+        .for_each(|name| folder.write(&format!("tiles/{name}.png"), png(&blob(16, 16, [1, 2, 3]))));
+    for (wrap, shared) in [("clamp", true), ("repeat", false)] {
+        let rule = format!("[[atlas.tiles.rule]]\nmatch = \"*\"\nwrap = \"{wrap}\"");
+        folder.write("zemtak.toml", format!("format = 1\n[atlas.tiles]\nroot = \"tiles\"\n{rule}\n"));
+        folder.zemtak("pack").exits(0);
+        let place = |name: &str| {
+            let sprite = &descriptor(&folder, "tiles")["sprites"][name];
+            (sprite["page"].clone(), sprite["box"].clone())
+        };
+        assert_eq!(place("tile") == place("tile-too"), shared, "{wrap}");
+    }
     folder.zemtak("verify build/art.zemtak.json --against art").exits(0);
 }
 

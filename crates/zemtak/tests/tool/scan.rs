@@ -35,6 +35,20 @@ fn found(answer: &Value) -> BTreeMap<String, Vec<Case>> {
     answer["findings"].as_array().unwrap().iter().map(of).collect()
 }
 
+/// Pairs come from a table without an order of its own.
+#[test]
+fn near_twins_are_told_in_order() {
+    let folder = Folder::new();
+    for n in 0..8 {
+        let mut eye = noisy(30, 32, 99);
+        eye.row_mut(5)[..4].copy_from_slice(&[n, 2, 3, 255]);
+        folder.write(&format!("art/eye-{n}.png"), png(&eye));
+    }
+    let found = found(&folder.zemtak("scan art --json").exits(0).json());
+    let about: Vec<&Vec<String>> = found["near_twins"].iter().map(|(about, _)| about).collect();
+    assert!(about.len() == 28 && about.is_sorted(), "{about:?}");
+}
+
 #[test]
 #[allow(clippy::too_many_lines, reason = "a picture for each kind of finding")]
 fn every_kind_of_finding_is_found_and_nothing_else() {
@@ -69,6 +83,7 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
     hidden.row_mut(39)[0..4].copy_from_slice(&[200, 1, 1, 0]);
     write("hidden", &hidden);
     write("wide", &noisy(2047, 2, 5));
+    write("tall", &noisy(2, 2046, 5));
     folder.write("art/misnamed.bmp", png(&noisy(11, 9, 66)));
     folder.write("art/broken.png", &png(&blob(20, 20, [1, 2, 3]))[..200]);
     folder.write("art/a:b.png", png(&noisy(7, 9, 55)));
