@@ -233,6 +233,10 @@ mod tests {
         );
         assert_eq!(name("a\u{202e}b\n\u{1b}c d\u{e9}"), "a\\u{202e}b\\u{a}\\u{1b}c d\u{e9}");
         let sizes = [0, 1023, 1536, 12 << 20, u64::MAX].map(bytes);
+        assert_eq!(
+            ["1.123456789 KiB", "1.1234567890", "2 MiB", ".5 B", "7"].map(parse_bytes),
+            [Some(1150), None, Some(2 << 20), None, Some(7)]
+        );
         assert_eq!(sizes, ["0 B", "1023 B", "1.50 KiB", "12.00 MiB", "16.00 EiB"]);
         assert_eq!([0, 999, 1000, 1_234_567].map(number), ["0", "999", "1,000", "1,234,567"]);
         let names: Vec<String> = ["a", "b", "c"].map(String::from).into();

@@ -68,6 +68,40 @@ fn texts_and_templates_have_limits_that_a_key_moves() {
     folder.zemtak("pack --limit text_bytes=60").exits(2);
 }
 
+/// Each limit on what an atlas is made of lets through exactly as much as it says.
+#[test]
+fn an_atlas_may_have_just_as_much_as_each_limit_says() {
+    let folder = Folder::new();
+    (0..4).for_each(|n| folder.write(&format!("art/moth/{n}.png"), png(&blob(20, 9, [n, 80, 20]))));
+    folder.write("art/board.png", png(&blob(40, 20, [9, 9, 9])));
+    let frames =
+        [10, 90, 250].map(|red| image::Frame::new(image::RgbaImage::from_pixel(6, 4, image::Rgba([red, 2, 3, 255]))));
+    let mut gif = Vec::new();
+    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames(frames).unwrap();
+    folder.write("art/flame.gif", gif);
+    let rules = "[[atlas.art.rule]]\nmatch = \"*\"\npivot = \"top\"\n".repeat(2);
+    folder
+        .write("zemtak.toml", format!("format = 1\n[atlas.art]\nroot = \"art\"\npage = {{ max = [64, 32] }}\n{rules}"));
+    let built = folder.zemtak("pack --json").exits(0).json();
+    let pages = built["atlases"][0]["pages"].as_array().unwrap().len();
+    assert!(pages > 1, "{built}");
+    for (limit, needed) in [
+        ("sprites", 8),
+        ("rules", 2),
+        ("clip_steps", 4),
+        ("pages", pages),
+        ("frames", 3),
+        ("image_side", 40),
+        ("image_pixels", 800),
+        ("animation_pixels", 72),
+    ] {
+        folder.zemtak(&format!("pack --fresh --limit {limit}={needed}")).exits(0);
+        let refused = folder.zemtak(&format!("pack --fresh --limit {limit}={}", needed - 1));
+        assert_ne!(refused.code(), Some(0), "{limit}");
+        assert!(refused.err().contains("raise ") && refused.err().contains(limit), "{limit}: {}", refused.err());
+    }
+}
+
 /// A template is a program: one that runs wild is stopped, and says so.
 #[test]
 fn a_template_that_runs_wild_is_stopped() {

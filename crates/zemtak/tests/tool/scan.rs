@@ -63,7 +63,10 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
     }
     write("grow/1", &noisy(10, 14, 7));
     write("grow/2", &noisy(16, 14, 8));
-    write("speck", &on_canvas(canvas, &noisy(1, 1, 9), [30, 30]));
+    // Larger, or on a smaller canvas, it would be none.
+    write("spot", &on_canvas(canvas, &noisy(3, 3, 9), [30, 30]));
+    write("dot", &on_canvas(Size::new(15, 17), &noisy(2, 2, 10), [3, 3]));
+    write("speck", &on_canvas(Size::new(16, 16), &noisy(2, 2, 9), [3, 3]));
     let mut faint = noisy(9, 9, 4);
     faint.as_bytes_mut().chunks_exact_mut(4).for_each(|pixel| pixel[3] = 5);
     write("faint", &faint);

@@ -206,6 +206,18 @@ fn stores_are_told_trimmed_and_checked() {
     run(&folder, &store, "pack").exits(0);
     assert!(results(&folder) == before);
     run(&folder, &store, "store check").exits(0);
+    // The one beside the results is one file: it goes as a whole, and is made again.
+    let mut local = folder.read("build/.zemtak-store");
+    let last = local.len() - 1;
+    local[last] ^= 1;
+    folder.write("build/.zemtak-store", local);
+    let damaged = |line: &str| folder.zemtak(line).exits(1).json()["stores"][0]["removed"].clone();
+    assert_eq!(damaged("store check --json"), false);
+    assert!(folder.exists("build/.zemtak-store"));
+    assert_eq!(damaged("store check --remove --json"), true);
+    assert!(!folder.exists("build/.zemtak-store"));
+    run(&folder, &store, "pack").exits(0);
+    assert!(results(&folder) == before);
     // Nothing goes from one that may only be read.
     for line in ["store trim --max-size 0", "store check --remove"] {
         let mut command = folder.command(line);
