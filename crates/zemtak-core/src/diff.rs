@@ -1,6 +1,6 @@
-//! How two atlases differ: what was added, removed or moved, or changed its size or its pixels.
+//! How two atlases differ: what was added, removed or moved, or changed its size, its pixels or its values.
 
-use crate::atlas::{Atlas, Clip, Sprite};
+use crate::atlas::{Atlas, Clip, Page, Sprite};
 use crate::geometry::{Rect, Size};
 use crate::name::{ClipName, SpriteName};
 use crate::pixels::{PIXEL, Pixels};
@@ -52,8 +52,19 @@ pub enum SpriteChange {
         /// The part of the canvas that contains them.
         area: Rect,
     },
-    /// Other values: `pivot`, `points`, `stretch`, `tags`, `user`.
+    /// Other values: `pivot`, `points`, `stretch`, `tags`, `user`, and the `wrap` of its page.
     Values(Vec<&'static str>),
+}
+
+/// A value of the atlas or of its pages that differs. Where the pages of an atlas have several, all of them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ValueChange {
+    /// The key in the descriptor: `scale`, `alpha`, `colour`, `pixels`, `filter`, `wrap` or `mips`.
+    pub key: &'static str,
+    /// The old value, as a word or a number.
+    pub from: String,
+    /// The new one.
+    pub to: String,
 }
 
 /// How a page's file changed.
@@ -85,6 +96,8 @@ pub struct AtlasDiff {
     pub clips_removed: Vec<ClipName>,
     /// Clips that both have, and what differs: `mode`, `fps`, `steps`, `events`.
     pub clips_changed: Vec<(ClipName, Vec<&'static str>)>,
+    /// Values of the atlas and its pages.
+    pub values: Vec<ValueChange>,
     /// The files of the new atlas's pages and their layers.
     pub pages: Vec<(String, PageState)>,
     /// Files of pages and layers that were removed.
@@ -95,9 +108,10 @@ impl AtlasDiff {
     /// Whether there is no difference that a game could see; page files may still have other bytes.
     #[must_use]
     pub fn looks_the_same(&self) -> bool {
-        let Self { added, removed, renamed, changed, clips_added, clips_removed, clips_changed, .. } = self;
+        let Self { added, removed, renamed, changed, clips_added, clips_removed, clips_changed, values, .. } = self;
         let sprites = added.is_empty() && removed.is_empty() && renamed.is_empty() && changed.is_empty();
-        sprites && clips_added.is_empty() && clips_removed.is_empty() && clips_changed.is_empty()
+        let clips = clips_added.is_empty() && clips_removed.is_empty() && clips_changed.is_empty();
+        sprites && clips && values.is_empty()
     }
 
     /// Whether nothing differs at all.
@@ -133,8 +147,29 @@ pub fn compare(old: Side<'_>, new: Side<'_>) -> AtlasDiff {
         }
     }
     clips(&mut diff, &old.atlas.clips, &new.atlas.clips);
+    diff.values = values(old.atlas, new.atlas);
     pages(&mut diff, old.atlas, new.atlas);
     diff
+}
+
+/// What differs between the values of both atlases and their pages. The order of pages means nothing.
+fn values(old: &Atlas, new: &Atlas) -> Vec<ValueChange> {
+    let of = |atlas: &Atlas| {
+        let all = |value: &dyn Fn(&Page) -> String| {
+            atlas.pages.iter().map(value).collect::<BTreeSet<_>>().into_iter().collect::<Vec<_>>().join(", ")
+        };
+        [
+            ("scale", atlas.scale.to_string()),
+            ("alpha", all(&|page| page.alpha.word().to_owned())),
+            ("colour", all(&|page| page.colour.word().to_owned())),
+            ("pixels", all(&|page| page.pixels.word().to_owned())),
+            ("filter", all(&|page| page.sampling.filter.word().to_owned())),
+            ("wrap", all(&|page| page.sampling.wrap.word().to_owned())),
+            ("mips", all(&|page| page.sampling.mips.to_string())),
+        ]
+    };
+    let pairs = of(old).into_iter().zip(of(new)).filter(|((_, from), (_, to))| from != to);
+    pairs.map(|((key, from), (_, to))| ValueChange { key, from, to }).collect()
 }
 
 fn spot(sprite: &Sprite) -> Spot {
@@ -154,12 +189,14 @@ fn changes(old: Side<'_>, was: &Sprite, new: Side<'_>, now: &Sprite) -> Vec<Spri
     {
         changes.push(SpriteChange::Repainted { pixels, area });
     }
+    let wrap = |side: Side<'_>, sprite: &Sprite| side.atlas.pages.get(sprite.page).map(|page| page.sampling.wrap);
     let values = [
         ("pivot", was.pivot != now.pivot),
         ("points", was.points != now.points),
         ("stretch", was.stretch != now.stretch),
         ("tags", was.tags != now.tags),
         ("user", was.user != now.user),
+        ("wrap", wrap(old, was) != wrap(new, now)),
     ];
     let values: Vec<&str> = values.into_iter().filter(|(_, differs)| *differs).map(|(value, _)| value).collect();
     if !values.is_empty() {

@@ -79,7 +79,8 @@ pub enum Defect {
     },
     /// A pixel differs from the source.
     #[error(
-        "{sprite}: the canvas pixel ({x}, {y}) is {found:?}, in the source it is {expected:?}; {count} pixels differ"
+        "{sprite}: the canvas pixel ({x}, {y}) is {found:?}, in the source it is {expected:?}; {count} {}",
+        if *count == 1 { "pixel differs" } else { "pixels differ" }
     )]
     Pixel {
         /// The sprite.

@@ -2,8 +2,10 @@
 
 #![allow(missing_docs, clippy::unwrap_used, reason = "a test may fail loudly")]
 
-use zemtak_core::atlas::{Atlas, Built, Clip, Layer, Mode, Page, Rate, Sprite, Step};
-use zemtak_core::diff::{AtlasDiff, PageState, Side, Spot, SpriteChange, compare};
+use zemtak_core::atlas::{
+    Alpha, Atlas, Built, Clip, Colour, Filter, Layer, Mode, Page, PixelKind, Rate, Sprite, Step, Wrap,
+};
+use zemtak_core::diff::{AtlasDiff, PageState, Side, Spot, SpriteChange, ValueChange, compare};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::{ClipName, SpriteName};
 use zemtak_core::pixels::Pixels;
@@ -180,6 +182,38 @@ const CLIPS: &[Edit] = &[
     },
 ];
 
+/// Told by their words, in this order; where pages have several, all of them.
+const VALUES: &[Edit] = &[
+    |packed, told| {
+        packed.atlas.scale = 0.5;
+        told.values.push(value("scale", "1", "0.5"));
+    },
+    |packed, told| {
+        packed.atlas.pages.iter_mut().for_each(|page| page.alpha = Alpha::Premultiplied);
+        told.values.push(value("alpha", "straight", "premultiplied"));
+    },
+    |packed, told| {
+        packed.atlas.pages[1].colour = Colour::Linear;
+        told.values.push(value("colour", "srgb", "linear, srgb"));
+    },
+    |packed, told| {
+        packed.atlas.pages[1].pixels = PixelKind::Bc7;
+        told.values.push(value("pixels", "rgba8", "bc7, rgba8"));
+    },
+    |packed, told| {
+        packed.atlas.pages[1].sampling.filter = Filter::Linear;
+        told.values.push(value("filter", "nearest", "linear, nearest"));
+    },
+    |packed, told| {
+        packed.atlas.pages[1].sampling.mips = 3;
+        told.values.push(value("mips", "1", "1, 3"));
+    },
+];
+
+fn value(key: &'static str, from: &str, to: &str) -> ValueChange {
+    ValueChange { key, from: from.to_owned(), to: to.to_owned() }
+}
+
 /// What a player does not see.
 const FILES: &[Edit] = &[
     // Colour under a pixel that nobody sees.
@@ -192,7 +226,10 @@ const FILES: &[Edit] = &[
         told.pages_removed.push("night-1.normal.png".into());
     },
     |packed, _| {
-        packed.atlas.pages.push(Page::new("night-2.png", Size::new(1, 1), "another hash".into()));
+        let mut page = packed.atlas.pages[1].clone();
+        (page.file, page.width, page.height) = ("night-2.png".into(), 1, 1);
+        page.layers.clear();
+        packed.atlas.pages.push(page);
         packed.pages.push(Pixels::transparent(Size::new(1, 1)).unwrap());
     },
     // Another name for the same bytes is nothing that changed.
@@ -238,12 +275,27 @@ fn check(base: &Packed, edits: &[&Edit]) {
 fn each_difference_is_told_alone_and_beside_each_other_one() {
     let base = Packed::new();
     check(&base, &[]);
-    let edits: Vec<&Edit> = SPRITES.iter().chain(CLIPS).chain(FILES).collect();
+    let edits: Vec<&Edit> = SPRITES.iter().chain(CLIPS).chain(VALUES).chain(FILES).collect();
     for (at, one) in edits.iter().enumerate() {
         check(&base, &[one]);
         edits[at + 1..].iter().for_each(|other| check(&base, &[one, other]));
     }
     check(&base, &edits);
+}
+
+#[test]
+fn a_sprite_on_a_page_that_repeats_now_is_told() {
+    let old = Packed::new();
+    let mut new = old.clone();
+    new.atlas.pages[1].sampling.wrap = Wrap::Repeat;
+    // None lies on that page, then one does.
+    assert_eq!(compare(old.side(), new.side()).changed, []);
+    new.sprite("moth").page = 1;
+    let diff = compare(old.side(), new.side());
+    assert_eq!(diff.values, [value("wrap", "clamp", "clamp, repeat")]);
+    let (of, changes) = &diff.changed[0];
+    assert_eq!((of, diff.changed.len()), (&name("moth"), 1));
+    assert!(changes.contains(&SpriteChange::Values(vec!["wrap"])), "{changes:?}");
 }
 
 #[test]

@@ -5,7 +5,7 @@ use crate::style::NAME;
 use serde_json::{Value, json};
 use std::fmt::{Display, Write as _};
 use zemtak_build::format;
-use zemtak_core::diff::{AtlasDiff, PageState, Spot, SpriteChange, compare};
+use zemtak_core::diff::{AtlasDiff, PageState, Spot, SpriteChange, ValueChange, compare};
 use zemtak_core::name::SpriteName;
 
 /// What differs between two atlases.
@@ -98,6 +98,9 @@ impl Difference {
         }
         let mut line = |key: &str, value: &str| _ = writeln!(out, "  {key:<10}{value}");
         let [before, after] = self.sprites.map(|count| format::number(count as u64));
+        for ValueChange { key, from, to } in &self.diff.values {
+            line(key, &format!("{from} -> {to}"));
+        }
         let same = if self.diff.looks_the_same() { ", all as they were" } else { "" };
         line("sprites", &if before == after { after + same } else { format!("{before} -> {after}") });
         for (key, items) in self.lists().iter().filter(|(_, items)| !items.is_empty()) {
@@ -185,12 +188,14 @@ impl Difference {
         let clip =
             |(name, values): &(zemtak_core::name::ClipName, Vec<&str>)| json!({ "clip": name, "values": values });
         let renamed = |(from, to): &(SpriteName, SpriteName)| json!({ "from": from, "to": to });
+        let value = |ValueChange { key, from, to }: &ValueChange| json!({ "key": key, "from": from, "to": to });
         json!({
             "old": self.old, "new": self.new, "same": !self.any(),
             "added": diff.added, "removed": diff.removed, "renamed": diff.renamed.iter().map(renamed).collect::<Vec<_>>(),
             "changed": diff.changed.iter().map(sprite).collect::<Vec<_>>(),
             "clips_added": diff.clips_added, "clips_removed": diff.clips_removed,
             "clips_changed": diff.clips_changed.iter().map(clip).collect::<Vec<_>>(),
+            "values": diff.values.iter().map(value).collect::<Vec<_>>(),
             "pages": self.pages.iter().map(page).collect::<Vec<_>>(), "pages_removed": diff.pages_removed,
             "download_bytes": self.download[0], "all_bytes": self.download[1],
         })

@@ -92,6 +92,7 @@ kinds! {
     SpriteTooLarge: "sprite_too_large", "sprites too large for any page";
     StillClip: "still_clip", "a clip that stands still";
     TurnedOffsetScale: "turned_offset_scale", "turned sprites have no offset and scale";
+    UnexpectedArgument: "unexpected_argument", "unexpected argument";
     UnknownAtlas: "unknown_atlas", "unknown atlas";
     UnknownClip: "unknown_clip", "unknown clip";
     UnknownCommand: "unknown_command", "unknown command";

@@ -61,24 +61,25 @@ impl ScanRequest {
     /// # Errors
     /// There is no image, a folder cannot be searched, or the observer cancels.
     pub fn run(&self, observer: &dyn Observer) -> Result<Scan, Failure> {
-        let (paths, out, limits) = self.places()?;
+        let (groups, out, limits) = self.places()?;
         let allowance = Allowance::new(limits);
         let settings = Keys::default().settle();
         let mut seen = Seen::default();
-        for paths in in_groups(&paths) {
-            seen.look(&paths, out.as_deref(), &allowance, observer)?;
+        for paths in &groups {
+            seen.look(paths, out.as_deref(), &allowance, observer)?;
         }
-        seen.scan(&paths, &settings, &allowance, observer)
+        seen.scan(&groups.concat(), &settings, &allowance, observer)
     }
 
-    /// The paths to look at, the folder for results, and the limits.
-    fn places(&self) -> Result<(Vec<PathBuf>, Option<PathBuf>, Limits), Failure> {
+    /// The paths to look at, the folder for results, and the limits. Names in a group are relative to what its paths
+    /// have in common, as in a build: each root of a project is a group, paths that are named are one together.
+    fn places(&self) -> Result<(Vec<Vec<PathBuf>>, Option<PathBuf>, Limits), Failure> {
         if !self.paths.is_empty() {
-            return Ok((self.paths.clone(), None, self.limits));
+            return Ok((vec![self.paths.clone()], None, self.limits));
         }
         let there = self.project.is_some() || Project::locate(None).is_ok();
         if !there {
-            return Ok((vec![".".into()], None, self.limits));
+            return Ok((vec![vec![".".into()]], None, self.limits));
         }
         let project = Project::open(self.project.as_deref(), &self.limits)?;
         let inputs = Inputs::of_project(&project, None);
@@ -87,17 +88,11 @@ impl ScanRequest {
         let all: BTreeSet<PathBuf> = inputs.art.iter().map(clean).collect();
         let inner = |path: &PathBuf| all.iter().any(|other| *other != clean(path) && clean(path).starts_with(other));
         Ok((
-            inputs.art.iter().filter(|path| !inner(path)).cloned().collect(),
+            inputs.art.iter().filter(|path| !inner(path)).map(|path| vec![path.clone()]).collect(),
             Some(inputs.out),
             self.limits.over(project.limits),
         ))
     }
-}
-
-/// Each folder on its own, because names are relative to it; single files together.
-fn in_groups(paths: &[PathBuf]) -> Vec<Vec<PathBuf>> {
-    let (folders, files): (Vec<_>, Vec<_>) = paths.iter().cloned().partition(|path| path.is_dir());
-    folders.into_iter().map(|folder| vec![folder]).chain((!files.is_empty()).then_some(files)).collect()
 }
 
 /// What has been seen so far.

@@ -90,6 +90,9 @@ fn reason(text: &str) -> String {
 fn unknown_option(error: &clap::Error) -> (ProblemKind, String, String) {
     let option = error.get(ContextKind::InvalidArg).map(words).unwrap_or_default();
     let name = option.trim_start_matches('-').split('=').next().unwrap_or_default();
+    if !option.starts_with('-') {
+        return (ProblemKind::UnexpectedArgument, option, "the command takes no more arguments".to_owned());
+    }
     let suggested = error.get(ContextKind::SuggestedArg).map(words).unwrap_or_default();
     let why = match our_word_for(name) {
         Some(ours) => format!("here that is {ours}; as an option with '-' in the place of '_' and '.'"),

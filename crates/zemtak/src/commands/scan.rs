@@ -162,7 +162,7 @@ impl ScanReport {
         let steps = sprites.iter().filter(|s| s.sequence.is_some()).count();
         if steps > 0 {
             let steps = format::count(steps, "sprite", "sprites");
-            line("clips", &format!("{} of {steps}", format::number(sequences.len() as u64)));
+            line("clips", &format!("{}, made of {steps}", format::number(sequences.len() as u64)));
         }
         if *skipped > 0 {
             line("skipped", &format::count(*skipped, "file that is no image", "files that are no images"));

@@ -5,7 +5,7 @@ use crate::fixtures::{Folder, blob, demo_art, png};
 const GUIDE: &str = include_str!("../../../../docs/guide.md");
 
 /// Lines without what differs from run to run: times of this machine.
-fn steady(line: &str) -> String {
+pub fn steady(line: &str) -> String {
     let line = line.trim_end();
     let timed = |line: &str| line.starts_with("  time ") || line.trim_start().starts_with("decoding, on this machine");
     match line.rsplit_once(" in ") {
@@ -16,7 +16,7 @@ fn steady(line: &str) -> String {
 }
 
 /// The demo's project, without anything built.
-fn demo_project() -> Folder {
+pub fn demo_project() -> Folder {
     let folder = Folder::new();
     let project = demo_art().parent().unwrap().to_owned();
     for entry in walkdir::WalkDir::new(&project).into_iter().map(Result::unwrap).filter(|e| e.file_type().is_file()) {

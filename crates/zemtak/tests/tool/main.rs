@@ -12,6 +12,7 @@
 #[path = "../fixtures/mod.rs"]
 mod fixtures;
 
+mod answers;
 mod architecture;
 mod art;
 mod cache;

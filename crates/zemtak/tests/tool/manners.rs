@@ -56,6 +56,7 @@ fn what_is_wrong_with_a_command_line_is_told_like_everything_else() {
             "pack --page-shpae pow2",
             "unknown option\n  --page-shpae: there is no such option; did you mean --page-shape?",
         ),
+        ("clip list build/art.zemtak.json moth", "unexpected argument\n  moth: the command takes no more arguments"),
         ("pak", "unknown command\n  pak: there is no such command; did you mean pack?"),
         (
             "pack --page-shape round",

@@ -198,6 +198,17 @@ fn a_project_is_looked_at_whole_and_its_results_are_not() {
     let sheet = decode(&folder.read("frames.png"), None, &zemtak_core::codec::Limits::default()).unwrap();
     let drawn = |red| sheet.pixels.as_bytes().chunks_exact(4).filter(|pixel| pixel[..3] == [red, 2, 3]).count();
     assert!(drawn(10) >= 1600 && drawn(10) == drawn(250), "{} {}", drawn(10), drawn(250));
+    // Several folders have the names that a build of them has: what they have in common is left off.
+    folder.write("art/far/c.png", png(&noisy(9, 9, 5)));
+    let named = |paths: &str| {
+        folder.zemtak(&format!("pack {paths} -o named --name named")).exits(0);
+        let built: Value = serde_json::from_slice(&folder.read("named/named.zemtak.json")).unwrap();
+        let scanned = folder.zemtak(&format!("scan {paths} --json")).exits(0).json();
+        let scanned: Vec<&Value> = scanned["sprites"].as_array().unwrap().iter().map(|s| &s["sprite"]).collect();
+        assert_eq!(scanned, built["sprites"].as_object().unwrap().keys().collect::<Vec<_>>(), "{paths}");
+    };
+    ["art", "art more", "art/far more waves", "art/far art/a.png", "art/far/c.png"].into_iter().for_each(named);
+    std::fs::remove_dir_all(folder.path("art/far")).unwrap();
     // What is said of several folders is the sum of what is said of each.
     ["art/notes.txt", "art/to-do.txt", "more/notes.txt"].iter().for_each(|file| folder.write(file, "no image"));
     let skipped = |paths: &str| folder.zemtak(&format!("scan {paths} --json")).exits(0).json()["skipped_files"].clone();

@@ -59,7 +59,7 @@ fn pixels_of_sprites_rings_and_gutters() {
     finds(
         &folder,
         1,
-        "moth/3: the canvas pixel (11, 13) is [1, 2, 3, 255], in the source it is [120, 90, 200, 255]; 1 pixels differ",
+        "moth/3: the canvas pixel (11, 13) is [1, 2, 3, 255], in the source it is [120, 90, 200, 255]; 1 pixel differs",
     );
     let folder = packed("");
     let [x, y, ..] = box_of(&folder, "moth/3");

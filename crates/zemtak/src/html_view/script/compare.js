@@ -37,6 +37,7 @@ function offerChanges() {
     `Pages: ${[...pages.map(page => `${page.file} ${page.state}`), ...removed.map(file => `${file} removed`)].join(', ')}.`,
     `A player who has the old files downloads ${bytes(anew)} of ${bytes(all)}.`,
     ...clips.length ? [`Clips: ${clips.join(', ')}.`] : [],
+    ...given.changes.values.map(({ key, from, to }) => `${key}: ${from} -> ${to}.`),
   ];
   $('changes-words').textContent = lines.join(' ');
   list('changes', changes, ({ name, old }) => { toSide(old ? 'before' : 'now'); select(name, true); }, ({ kind, name }) => {
