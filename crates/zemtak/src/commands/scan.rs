@@ -275,7 +275,7 @@ impl Report for ScanReport {
             } else {
                 "all sprites".into()
             };
-            let _ = writeln!(out, "\n{}: {of}", format::name(&format::path(png)));
+            let _ = writeln!(out, "\n{}: a contact sheet of {of}", format::name(&format::path(png)));
         }
         out
     }

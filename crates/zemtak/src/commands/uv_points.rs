@@ -54,8 +54,11 @@ fn odd(picture: &Picture, number: usize, uv: [f64; 2], v: VAxis) -> Option<Notic
         let text = format!("UV {number}, ({a}, {b}), lies outside of 0 to 1: a part of a page cannot repeat");
         return Some(Notice::of_all("uv_outside", text));
     }
-    let text =
-        || format!("UV {number}, ({a}, {b}), lies in the transparent border, which is not stored: beside the box");
+    let text = || {
+        format!(
+            "UV {number}, ({a}, {b}), lies in the transparent border, which is not stored; the answer is a place beside the box"
+        )
+    };
     (!picture.stores(uv, v)).then(|| Notice::of_all("uv_in_border", text()))
 }
 

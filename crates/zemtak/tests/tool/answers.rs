@@ -29,11 +29,39 @@ const LINES: &[&str] = &[
     "verify other/menu.zemtak.json --against art/letter",
     "pack --name scene --gutter 4 --check",
     "scan art/moth art/lantern",
+    "scan odd --all",
+    "scan odd --png odd.png",
+    "setup --prefix setup",
+    "uv menu emblem --shrink 200",
+    "uv menu emblem --points points.csv",
+    "uv menu emblem --points wrong.csv",
+    "quad scene moth/land/* --as buffer -o quads.bin",
+    "cut menu -o back --verbose",
+    "cut art/emblem.png --cells 4x4 --uniform centre --dry-run",
+    "mips scene --levels 3 --png mips.png",
+    "export menu --as webp --zstd",
+    "pattern 32x32 --kind uv -o uv.png",
+    "view menu --png menu.png",
+    "clip table scene moth/land",
+    "clip render scene spark/fade -o spark.gif --zoom 2",
+    "pack --name scene --keep --gutter 4",
+    "pack --name menu --least-psnr 60 --mip-levels 2 -o gpu",
+    "describe gpu/menu.zemtak.json emblem",
+    "cache rehearse faults.toml",
 ];
 
 #[test]
 fn every_command_answers_like_this() {
     let folder = demo_project();
+    for (name, art) in
+        [("run1", "moth/fly/00"), ("run2", "moth/fly/01"), ("run5", "moth/fly/02"), ("gust", "wind/gust/05")]
+    {
+        folder.write(&format!("odd/{name}.png"), folder.read(&format!("art/{art}.png")));
+    }
+    folder.write("odd/broken.png", "no image");
+    folder.write("odd/notes.txt", "no image either");
+    folder.write("points.csv", "u,v\n0,0\n0.5,1\n");
+    folder.write("wrong.csv", "x,y\n0,0\n");
     let mut all = String::new();
     for line in LINES {
         let run = folder.zemtak(line);
