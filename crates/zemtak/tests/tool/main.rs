@@ -37,6 +37,7 @@ mod pack;
 mod project;
 mod rebuild;
 mod scan;
+mod screenshots;
 mod scripts;
 mod setup;
 mod shared_store;

@@ -33,11 +33,12 @@ function offerChanges() {
   state.layers.turned = press(document.querySelector('[data-layer=turned]'), false);
   const { pages, pages_removed: removed, download_bytes: anew, all_bytes: all } = given.changes, bytes = n => n < 1024 ? `${n} B` : n < 1 << 20 ? `${(n / 1024).toFixed(2)} KiB` : `${(n / (1 << 20)).toFixed(2)} MiB`;
   const clips = [...given.changes.clips_added.map(c => `${c} added`), ...given.changes.clips_removed.map(c => `${c} removed`), ...given.changes.clips_changed.map(c => `${c.clip} (${c.values.join(', ')})`)];
+  const values = given.changes.values.map(({ key, from, to }) => `${key} ${from} -> ${to}`);
   const lines = [
     `Pages: ${[...pages.map(page => `${page.file} ${page.state}`), ...removed.map(file => `${file} removed`)].join(', ')}.`,
     `A player who has the old files downloads ${bytes(anew)} of ${bytes(all)}.`,
     ...clips.length ? [`Clips: ${clips.join(', ')}.`] : [],
-    ...given.changes.values.map(({ key, from, to }) => `${key}: ${from} -> ${to}.`),
+    ...values.length ? [`Values: ${values.join(', ')}.`] : [],
   ];
   $('changes-words').textContent = lines.join(' ');
   list('changes', changes, ({ name, old }) => { toSide(old ? 'before' : 'now'); select(name, true); }, ({ kind, name }) => {
