@@ -48,6 +48,11 @@ const LINES: &[&str] = &[
     "pack --name menu --least-psnr 60 --mip-levels 2 -o gpu",
     "describe gpu/menu.zemtak.json emblem",
     "cache rehearse faults.toml",
+    "cache rehearse faults.toml --json",
+    "uv menu emblem --v-up --json",
+    "uv scene moth/fly/03 --as wgsl --json",
+    "quad menu emblem stamp/moth --json",
+    "scan odd --json",
 ];
 
 #[test]
