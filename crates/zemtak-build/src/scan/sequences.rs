@@ -66,7 +66,7 @@ mod tests {
     fn numbers_that_grow_out_of_their_zeros_are_not_mixed() {
         assert_eq!(mixed_digits(&["08", "09", "10", "100"]), None);
         assert_eq!(mixed_digits(&["8", "9", "10"]), None);
-        assert_eq!(mixed_digits(&["0", "9", "10"]), None, "a number that is 0 has no padding");
+        assert_eq!(mixed_digits(&["0", "00"]).as_deref(), Some("00 and 0"), "0 itself has no padding");
         assert_eq!(mixed_digits(&["1", "02", "10"]).as_deref(), Some("02 and 1"));
         assert_eq!(mixed_digits(&["1", "0010"]).as_deref(), Some("0010 and 1"));
         assert_eq!(mixed_digits(&["01", "002"]).as_deref(), Some("01 and 002"));

@@ -187,4 +187,7 @@ fn folders_that_make_one_name_get_two_and_pages_are_counted_with_their_gutters()
             own,
         ],
     );
+    // Results of ours lie there now, and may be replaced.
+    std::fs::remove_file(folder.path("zemtak.toml")).unwrap();
+    holds(&folder, &["out = \"build\"\n"]);
 }

@@ -186,10 +186,12 @@ fn every_command_replaces_its_own_files_and_others_only_by_force() {
         folder.zemtak(before).exits(0);
         folder.zemtak(line).exits(0);
         let drawn = folder.read(file);
-        folder.write(file, b"mine");
+        // Long enough for a mark of ours to be looked for in it.
+        let mine = "mine, and nobody else's. ".repeat(20);
+        folder.write(file, &mine);
         let run = folder.zemtak(line).exits(2);
         assert!(run.err().contains("it already exists and was not written by zemtak"), "{line}\n{}", run.err());
-        assert_eq!(folder.read(file), b"mine");
+        assert_eq!(folder.read(file), mine.as_bytes());
         folder.zemtak(&format!("{line} --force")).exits(0);
         assert_eq!(folder.read(file), drawn, "{line}");
     }

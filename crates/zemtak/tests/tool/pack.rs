@@ -1,6 +1,6 @@
 //! What `pack` writes, where, and when not.
 
-use crate::fixtures::{Folder, blob, demo_art, encode, png};
+use crate::fixtures::{Folder, Run, blob, demo_art, encode, png};
 use serde_json::Value;
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -87,6 +87,11 @@ fn names_are_paths_below_the_root_and_clips_come_from_their_numbers() {
     assert!(descriptor(&folder, "some")["sprites"]["moth/0"].is_object());
     folder.zemtak("pack art/moth --root . --name rooted").exits(0);
     assert!(descriptor(&folder, "rooted")["sprites"]["art/moth/0"].is_object());
+    // An atlas is called after the only folder, as far as that makes a name.
+    folder.write("My_Moths & Co/1.png", png(&blob(9, 9, [1, 2, 3])));
+    let pack = folder.command("pack -q").arg("My_Moths & Co").output().unwrap();
+    Run::of("pack", pack).exits(0);
+    assert!(folder.exists("build/my_moths---co.zemtak.json"));
     let run = folder.zemtak("pack art/moth --root art/lamp.png").exits(2);
     assert!(run.err().contains("path outside the root"), "{}", run.err());
 }

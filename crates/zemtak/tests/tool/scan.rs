@@ -126,6 +126,7 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
     assert_eq!(detail("near_twins"), "2 pixels, the first at (2, 5) of the visible box");
     assert_eq!(detail("varying_canvas"), "2 sizes, 10 x 14 to 16 x 14");
     assert_eq!(answer["skipped_files"], 1);
+    assert_eq!(answer["forecast"]["too_large"], 1, "a sprite that just fits does so there too");
     folder.zemtak("scan art --strict").exits(1);
     folder.zemtak("scan art/out/..//grow --strict").exits(1);
     folder.zemtak("scan art/run/1.png art/run/2.png --strict").exits(0);

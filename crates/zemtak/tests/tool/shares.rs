@@ -206,6 +206,18 @@ fn stores_are_told_trimmed_and_checked() {
     run(&folder, &store, "pack").exits(0);
     assert!(results(&folder) == before);
     run(&folder, &store, "store check").exits(0);
+    // Values that were shared with a key are those of nobody without it.
+    let (keyed, address) = (Folder::new(), |keyed: &Folder| keyed.path("").display().to_string());
+    let with_key = |line: &str| {
+        let mut command = folder.command(line);
+        command.env("ZEMTAK_STORE_KEY", "lamp").env("ZEMTAK_STORE", keyed.path(""));
+        Run::of(line, command.output().unwrap())
+    };
+    keyed.write("notes.txt", "moths");
+    with_key("pack -o keyed").exits(0);
+    let check = format!("store check --url {}", address(&keyed));
+    with_key(&check).exits(0);
+    folder.zemtak(&check).exits(1);
     // The one beside the results is one file: it goes as a whole, and is made again.
     let mut local = folder.read("build/.zemtak-store");
     let last = local.len() - 1;

@@ -118,7 +118,7 @@ fn a_bound_on_what_is_lost_is_kept_or_told() {
     let solid =
         |w: u32, h: u32| png(&Pixels::from_rgba(Size::new(w, h), [9, 9, 9, 255].repeat((w * h) as usize)).unwrap());
     folder.write("mixed/board.png", solid(64, 40));
-    folder.write("mixed/lamp.png", png(&blob(30, 30, [250, 200, 40])));
+    folder.write("mixed/lamp.png", png(&blob(30, 40, [250, 200, 40])));
     assert_ne!(kind("mixed", "--least-psnr 5").0, "bc1");
     let (named, warnings) = kind("soft", "--least-psnr 60 --pixels bc3");
     assert_eq!((named.as_str(), &warnings[0]["code"]), ("bc3", &"below_psnr".into()));
