@@ -61,7 +61,7 @@ impl ScanRequest {
     /// # Errors
     /// There is no image, a folder cannot be searched, or the observer cancels.
     pub fn run(&self, observer: &dyn Observer) -> Result<Scan, Failure> {
-        let (groups, out, limits) = self.places()?;
+        let Places { groups, out, limits } = self.places()?;
         let allowance = Allowance::new(limits);
         let settings = Keys::default().settle();
         let mut seen = Seen::default();
@@ -71,15 +71,15 @@ impl ScanRequest {
         seen.scan(&groups.concat(), &settings, &allowance, observer)
     }
 
-    /// The paths to look at, the folder for results, and the limits. Names in a group are relative to what its paths
-    /// have in common, as in a build: each root of a project is a group, paths that are named are one together.
-    fn places(&self) -> Result<(Vec<Vec<PathBuf>>, Option<PathBuf>, Limits), Failure> {
+    /// Where to look: at the paths that are named, at the roots of the project, or else here.
+    fn places(&self) -> Result<Places, Failure> {
+        let without_project = |paths| Places { groups: vec![paths], out: None, limits: self.limits };
         if !self.paths.is_empty() {
-            return Ok((vec![self.paths.clone()], None, self.limits));
+            return Ok(without_project(self.paths.clone()));
         }
         let there = self.project.is_some() || Project::locate(None).is_ok();
         if !there {
-            return Ok((vec![vec![".".into()]], None, self.limits));
+            return Ok(without_project(vec![".".into()]));
         }
         let project = Project::open(self.project.as_deref(), &self.limits)?;
         let inputs = Inputs::of_project(&project, None);
@@ -87,12 +87,22 @@ impl ScanRequest {
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_else(|_| path.clone());
         let all: BTreeSet<PathBuf> = inputs.art.iter().map(clean).collect();
         let inner = |path: &PathBuf| all.iter().any(|other| *other != clean(path) && clean(path).starts_with(other));
-        Ok((
-            inputs.art.iter().filter(|path| !inner(path)).map(|path| vec![path.clone()]).collect(),
-            Some(inputs.out),
-            self.limits.over(project.limits),
-        ))
+        Ok(Places {
+            groups: inputs.art.iter().filter(|path| !inner(path)).map(|path| vec![path.clone()]).collect(),
+            out: Some(inputs.out),
+            limits: self.limits.over(project.limits),
+        })
     }
+}
+
+/// Where to look, and how much to take on.
+struct Places {
+    /// Folders and files. Names are relative to what the paths of a group have in common, as in a build: paths that are
+    /// named are one group, each root of a project is another.
+    groups: Vec<Vec<PathBuf>>,
+    /// The folder for results.
+    out: Option<PathBuf>,
+    limits: Limits,
 }
 
 /// What has been seen so far.
