@@ -115,11 +115,13 @@ fn a_bound_on_what_is_lost_is_kept_or_told() {
     assert_eq!(kind("soft", "--least-psnr 25").0, "bc7");
     assert_eq!(kind("soft", "--least-psnr 100").0, "rgba8");
     // One bit of alpha does not do for a page if it does not do for each sprite, wherever that lies.
-    let solid =
-        |w: u32, h: u32| png(&Pixels::from_rgba(Size::new(w, h), [9, 9, 9, 255].repeat((w * h) as usize)).unwrap());
-    folder.write("mixed/board.png", solid(64, 40));
-    folder.write("mixed/lamp.png", png(&blob(30, 40, [250, 200, 40])));
-    assert_ne!(kind("mixed", "--least-psnr 5").0, "bc1");
+    let solid = |w: u32, alpha: u8| {
+        let pixels = Pixels::from_rgba(Size::new(w, 40), [9, 9, 9, alpha].repeat((w * 40) as usize));
+        png(&pixels.unwrap())
+    };
+    folder.write("mixed/board.png", solid(64, 255));
+    folder.write("mixed/pane.png", solid(30, 250));
+    assert_ne!(kind("mixed", "--least-psnr 5 --extrude 0 --gutter 4 --margin 4").0, "bc1");
     let (named, warnings) = kind("soft", "--least-psnr 60 --pixels bc3");
     assert_eq!((named.as_str(), &warnings[0]["code"]), ("bc3", &"below_psnr".into()));
     assert!(warnings[0]["text"].as_str().unwrap().contains("lamp"), "{warnings}");
