@@ -1,6 +1,6 @@
 //! How much the tool takes on before it refuses.
 
-use crate::fixtures::{Folder, blob, png};
+use crate::fixtures::{Folder, blob, gif, png};
 
 /// Commands that read pages held all of them, whatever memory they were allowed.
 #[test]
@@ -74,11 +74,7 @@ fn an_atlas_may_have_just_as_much_as_each_limit_says() {
     let folder = Folder::new();
     (0..4).for_each(|n| folder.write(&format!("art/moth/{n}.png"), png(&blob(20, 9, [n, 80, 20]))));
     folder.write("art/board.png", png(&blob(40, 20, [9, 9, 9])));
-    let frames =
-        [10, 90, 250].map(|red| image::Frame::new(image::RgbaImage::from_pixel(6, 4, image::Rgba([red, 2, 3, 255]))));
-    let mut gif = Vec::new();
-    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames(frames).unwrap();
-    folder.write("art/flame.gif", gif);
+    folder.write("art/flame.gif", gif(6, 4, [10, 90, 250].map(|red| ([red, 2, 3], 0))));
     let rules = "[[atlas.art.rule]]\nmatch = \"*\"\npivot = \"top\"\n".repeat(2);
     folder
         .write("zemtak.toml", format!("format = 1\n[atlas.art]\nroot = \"art\"\npage = {{ max = [64, 32] }}\n{rules}"));

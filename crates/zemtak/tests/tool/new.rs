@@ -1,6 +1,6 @@
 //! `zemtak new`: what it proposes for folders of several kinds, and that a build takes it as it stands.
 
-use crate::fixtures::{Folder, blob, png};
+use crate::fixtures::{Folder, blob, gif, png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
@@ -169,11 +169,7 @@ fn folders_that_make_one_name_get_two_and_pages_are_counted_with_their_gutters()
     folder.write("art/tiles/broken.png", "no image");
     // Nothing is lost where nothing is.
     std::fs::create_dir(folder.path("build")).unwrap();
-    let flames =
-        [10, 250].map(|red| image::Frame::new(image::RgbaImage::from_pixel(6, 4, image::Rgba([red, 2, 3, 255]))));
-    let mut gif = Vec::new();
-    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames(flames).unwrap();
-    folder.write("art/fire/flame.gif", gif);
+    folder.write("art/fire/flame.gif", gif(6, 4, [10, 250].map(|red| ([red, 2, 3], 0))));
     let own = "# 1 clip: fire/spark (2 steps).\n# Animated images keep their own delays.\n[[atlas.rest.rule]]\nmatch = \"fire/**\"\npivot = \"centre\"\n";
     holds(
         &folder,

@@ -1,6 +1,6 @@
 //! Projects: many atlases, rules, other sizes, other forms, and repacks that cost only what changed.
 
-use crate::fixtures::{Dice, Folder, blob, demo_art, png};
+use crate::fixtures::{Dice, Folder, blob, demo_art, gif, png};
 use serde_json::Value;
 use std::fs;
 use std::process::Command;
@@ -215,13 +215,7 @@ fn bands_that_are_wider_than_their_sprite_are_warned_of() {
 #[test]
 fn frames_of_animated_pictures_are_sprites_and_clips_with_their_delays() {
     let folder = Folder::new();
-    let frame = |colour: u8, ms: u32| {
-        let picture = image::RgbaImage::from_pixel(6, 4, image::Rgba([colour, 2, 3, 255]));
-        image::Frame::from_parts(picture, 0, 0, image::Delay::from_numer_denom_ms(ms, 1))
-    };
-    let mut gif = Vec::new();
-    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames([frame(10, 70), frame(250, 200)]).unwrap();
-    folder.write("art/wave.gif", gif);
+    folder.write("art/wave.gif", gif(6, 4, [([10, 2, 3], 70), ([250, 2, 3], 200)]));
     let mut apng = Vec::new();
     let mut encoder = png::Encoder::new(&mut apng, 2, 2);
     encoder.set_color(png::ColorType::Rgba);

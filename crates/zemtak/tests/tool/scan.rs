@@ -1,6 +1,6 @@
 //! `zemtak scan`: every kind of finding on images made to have it, and the forecast against a real build.
 
-use crate::fixtures::{Folder, blob, demo_art, encode, png};
+use crate::fixtures::{Folder, blob, demo_art, encode, gif, png};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use zemtak_core::codec::decode;
@@ -191,10 +191,7 @@ fn a_project_is_looked_at_whole_and_its_results_are_not() {
     let sheet = decode(&folder.read("art/sheet.png"), None, &zemtak_core::codec::Limits::default()).unwrap();
     assert_eq!(sheet.pixels.size().w, 1280);
     // Each frame of an animated picture is drawn as it is.
-    let frame = |red| image::Frame::new(image::RgbaImage::from_pixel(40, 40, image::Rgba([red, 2, 3, 255])));
-    let mut gif = Vec::new();
-    image::codecs::gif::GifEncoder::new(&mut gif).encode_frames([frame(10), frame(250)]).unwrap();
-    folder.write("waves/wave.gif", gif);
+    folder.write("waves/wave.gif", gif(40, 40, [10, 250].map(|red| ([red, 2, 3], 0))));
     folder.zemtak("scan waves --png frames.png").exits(0);
     let sheet = decode(&folder.read("frames.png"), None, &zemtak_core::codec::Limits::default()).unwrap();
     let drawn = |red| sheet.pixels.as_bytes().chunks_exact(4).filter(|pixel| pixel[..3] == [red, 2, 3]).count();

@@ -1,6 +1,6 @@
 //! `verify` must find whatever is wrong with an atlas: each damage here is one that it would be a pity to miss.
 
-use crate::fixtures::{Folder, blob, png};
+use crate::fixtures::{Folder, blob, gif, png};
 use std::collections::BTreeSet;
 use zemtak_core::pixels::Pixels;
 use zemtak_runtime::page_hash;
@@ -149,13 +149,7 @@ fn pages_that_memory_does_not_hold_together_are_checked_in_turn() {
     for i in 0..9u8 {
         folder.write(&format!("art/moth/{i}.png"), png(&blob(110, 110, [20 * i, 90, 200])));
     }
-    let lamp = |frames: u8| {
-        let frame = |i| image::RgbaImage::from_raw(110, 110, [200, 25 * i, 40, 255].repeat(110 * 110)).unwrap();
-        let mut gif = Vec::new();
-        let frames = (0..frames).map(|i| image::Frame::new(frame(i)));
-        image::codecs::gif::GifEncoder::new(&mut gif).encode_frames(frames).unwrap();
-        gif
-    };
+    let lamp = |frames: u8| gif(110, 110, (0..frames).map(|i| ([200, 25 * i, 40], 0)));
     folder.write("art/lamp.gif", lamp(9));
     folder.zemtak("pack art --name night --page-size 256x256").exits(0);
     let atlas: serde_json::Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
