@@ -1,4 +1,4 @@
-//! Answers in words, as a whole: every command that the guide does not show, on the demo.
+//! Whole answers, in words and as JSON, on the demo: of what the guide does not show.
 
 use crate::guide::{demo_project, steady};
 
