@@ -157,7 +157,11 @@ mod tests {
 
     /// The verdict of another library on a glob. For it `[!a]` matches a '/' too.
     fn other(glob: &str, path: &str) -> Option<bool> {
-        let glob = GlobBuilder::new(&glob.replace("[!a]", "[!a/]")).literal_separator(true).backslash_escape(true).build().ok()?;
+        let glob = GlobBuilder::new(&glob.replace("[!a]", "[!a/]"))
+            .literal_separator(true)
+            .backslash_escape(true)
+            .build()
+            .ok()?;
         Some(glob.compile_matcher().is_match(path))
     }
 

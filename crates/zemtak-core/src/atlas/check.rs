@@ -54,6 +54,20 @@ pub enum Flaw {
         /// The value.
         value: String,
     },
+    /// A page has an extrude of its own that it cannot have.
+    #[error("page {page}: an extrude of its own can only be 0, and only if the page repeats")]
+    PageExtrude {
+        /// The page's index.
+        page: usize,
+    },
+    /// A page's hash is none.
+    #[error("page {page}: \"{hash}\" is not a hash; it takes \"blake3:\" and 64 digits from 0-9 and a-f")]
+    PageHash {
+        /// The page's index.
+        page: usize,
+        /// The hash.
+        hash: String,
+    },
     /// A sprite without a name.
     #[error("a sprite has an empty name")]
     NoName,
@@ -224,26 +238,27 @@ impl Atlas {
 }
 
 fn check_page(i: usize, page: &Page, flaws: &mut Vec<Flaw>) {
-    let mut wrong = |key, value: String| flaws.push(Flaw::PageNumber { page: i, key, value });
-    for (key, side) in [("width", page.width), ("height", page.height)] {
-        if side == 0 || side > LONGEST_SIDE {
-            wrong(key, side.to_string());
-        }
-    }
-    if page.sampling.mips == 0 || page.sampling.mips > 32 {
-        wrong("sampling.mips", page.sampling.mips.to_string());
-    }
-    if page.sampling.safe_mips.is_some_and(|m| m < -1) {
-        wrong("sampling.safe_mips", format!("{:?}", page.sampling.safe_mips));
-    }
+    let sampling = &page.sampling;
+    let numbers = [
+        ("width", page.width.to_string(), (1..=LONGEST_SIDE).contains(&page.width)),
+        ("height", page.height.to_string(), (1..=LONGEST_SIDE).contains(&page.height)),
+        ("sampling.mips", sampling.mips.to_string(), (1..=32).contains(&sampling.mips)),
+        (
+            "sampling.safe_mips",
+            sampling.safe_mips.unwrap_or_default().to_string(),
+            sampling.safe_mips.is_none_or(|m| m >= -1),
+        ),
+    ];
+    let wrong = numbers.into_iter().filter(|(_, _, right)| !right);
+    flaws.extend(wrong.map(|(key, value, _)| Flaw::PageNumber { page: i, key, value }));
     // The ring would repeat too on a page that repeats, and without a ring neighbours bleed in elsewhere.
-    if page.extrude.is_some_and(|extrude| extrude != 0 || page.sampling.wrap == Wrap::Clamp) {
-        wrong("extrude", format!("{:?}", page.extrude));
+    if page.extrude.is_some_and(|extrude| extrude != 0 || sampling.wrap == Wrap::Clamp) {
+        flaws.push(Flaw::PageExtrude { page: i });
     }
     for hash in std::iter::once(&page.hash).chain(page.layers.values().map(|l| &l.hash)) {
         let digits = hash.strip_prefix("blake3:").unwrap_or_default();
         if digits.len() != 64 || !digits.bytes().all(|b| matches!(b, b'0'..=b'9' | b'a'..=b'f')) {
-            wrong("hash", format!("\"{hash}\""));
+            flaws.push(Flaw::PageHash { page: i, hash: hash.clone() });
         }
     }
 }

@@ -1,4 +1,5 @@
 use super::*;
+use crate::geometry::LONGEST_SIDE;
 use proptest::prelude::*;
 use serde_json::json;
 
@@ -110,6 +111,10 @@ fn unknown_keys_are_told_but_not_minded() {
 #[test]
 fn later_versions_and_unknown_needs_are_refused_whatever_their_shape() {
     assert_eq!(parse(r#"{ "zemtak": 2, "planes": [] }"#), Err(ParseError::Version(2)));
+    for other in [0, 2] {
+        let same_shape = full().to_text().unwrap().replace("\"zemtak\": 1", &format!("\"zemtak\": {other}"));
+        assert_eq!(parse(&same_shape), Err(ParseError::Version(other)));
+    }
     let needs = r#"{ "zemtak": 1, "needs": ["layers3d"] }"#;
     assert_eq!(parse(needs), Err(ParseError::Needs(vec!["layers3d".into()])));
     let twice = full().to_text().unwrap().replace("moth/10", "moth/2");
@@ -135,7 +140,7 @@ proptest! {
     }
 }
 
-/// Each change alone must be found. One line for each rule of the check.
+/// Each change alone must be found, and told before all that follows from it. At least one line for each rule of the check.
 #[test]
 fn every_number_that_cannot_be_right_is_found() {
     type Change = fn(&mut Atlas);
@@ -145,50 +150,120 @@ fn every_number_that_cannot_be_right_is_found() {
     fn clip(atlas: &mut Atlas) -> &mut Clip {
         atlas.clips.get_mut(&ClipName::new("moth")).unwrap()
     }
-    let changes: &[(&str, Change)] = &[
-        ("name", |a| a.name = "Night".into()),
-        ("scale", |a| a.scale = f64::NAN),
-        ("visible_alpha", |a| a.built.visible_alpha = 0),
-        ("gutter", |a| a.built.gutter = u32::MAX),
-        ("align between powers of two", |a| a.built.align = Some(6)),
-        ("align beyond any page", |a| a.built.align = Some(1 << 31)),
-        ("way out", |a| a.pages[0].file = "../night-0.png".into()),
-        ("root", |a| a.pages[0].file = "/night-0.png".into()),
-        ("drive", |a| a.pages[0].file = "c:night-0.png".into()),
-        ("file twice", |a| a.pages.push(a.pages[0].clone())),
-        ("width", |a| a.pages[0].width = 0),
-        ("height", |a| a.pages[0].height = u32::MAX),
-        ("sampling.mips", |a| a.pages[0].sampling.mips = 0),
-        ("sampling.safe_mips", |a| a.pages[0].sampling.safe_mips = Some(-2)),
-        ("ring that repeats", |a| a.pages[0].extrude = Some(1)),
-        ("no ring", |a| a.pages[0].sampling.wrap = Wrap::Clamp),
-        ("companion elsewhere", |a| a.companions = BTreeMap::from([("../x.h".into(), String::new())])),
-        ("companion below", |a| a.companions = BTreeMap::from([("x/x.h".into(), String::new())])),
-        ("hash", |a| a.pages[0].hash = "blake3:00".into()),
-        ("page", |a| sprite(a).page = 1),
-        ("box without width", |a| sprite(a).rect.w = 0),
-        ("box over the edge", |a| sprite(a).rect.x = u32::MAX),
-        ("uv", |a| sprite(a).uv.0[2] += 0.001),
-        ("uv not a number", |a| sprite(a).uv.0[2] = f32::NAN),
-        ("inset", |a| sprite(a).inset = [u32::MAX, 0]),
-        ("canvas", |a| sprite(a).canvas.h = 30),
-        ("turned", |a| sprite(a).canvas = Size::new(30, 30)),
-        ("pivot", |a| sprite(a).pivot[1] = f64::INFINITY),
-        ("point", |a| sprite(a).points = BTreeMap::from([("p".into(), [f64::NAN, 0.0])])),
-        ("stretch", |a| sprite(a).stretch = Some([20, 0, 20, 0])),
-        ("stretch", |a| sprite(a).stretch = Some([0, 20, 0, 20])),
-        ("one band alone", |a| sprite(a).stretch = Some([0, 0, 40, 0])),
-        ("one band alone", |a| sprite(a).stretch = Some([0, 0, 0, 40])),
-        ("no steps", |a| clip(a).steps.clear()),
-        ("step", |a| clip(a).steps[0].sprite = name("moth/3")),
-        ("ms", |a| clip(a).steps[0].ms = Some(-1.0)),
-        ("no rate", |a| clip(a).fps = None),
-        ("ratio", |a| clip(a).fps = Some(Rate::Ratio("1/0".into()))),
-        ("rate", |a| clip(a).fps = Some(Rate::Number(-1.0))),
+    /// A box without pixels, with the UVs of such a box.
+    fn empty(atlas: &mut Atlas, change: fn(&mut Rect)) {
+        let page = atlas.pages[0].size();
+        let sprite = sprite(atlas);
+        change(&mut sprite.rect);
+        sprite.uv = UvRect::of(sprite.rect, page);
+    }
+    let changes: &[(Change, &str)] = &[
+        (|a| a.name = "Night".into(), "the atlas's name \"Night\" may only have a-z, 0-9, _ and -"),
+        (|a| a.scale = f64::NAN, "scale is NaN, which is out of range"),
+        (|a| a.scale = 0.0, "scale is 0, which is out of range"),
+        (|a| a.built.visible_alpha = 0, "built.visible_alpha is 0, which is out of range"),
+        (|a| a.built.gutter = LONGEST_SIDE + 1, "built.gutter is 1048577, which is out of range"),
+        (|a| a.built.margin = LONGEST_SIDE + 1, "built.margin is 1048577, which is out of range"),
+        (|a| a.built.extrude = LONGEST_SIDE + 1, "built.extrude is 1048577, which is out of range"),
+        (|a| a.built.align = Some(6), "built.align is 6, which is out of range"),
+        (|a| a.built.align = Some(2 * LONGEST_SIDE), "built.align is 2097152, which is out of range"),
+        (
+            |a| a.pages[0].file = "../night-0.png".into(),
+            "page 0: the file \"../night-0.png\" is not a plain relative path",
+        ),
+        (|a| a.pages[0].file = "/night-0.png".into(), "page 0: the file \"/night-0.png\" is not a plain relative path"),
+        (
+            |a| a.pages[0].file = "c:night-0.png".into(),
+            "page 0: the file \"c:night-0.png\" is not a plain relative path",
+        ),
+        (|a| a.pages.push(a.pages[0].clone()), "page 1: the file \"night-0.png\" is also that of an earlier page"),
+        (|a| a.pages[0].width = 0, "page 0: width is 0, which is out of range"),
+        (|a| a.pages[0].height = LONGEST_SIDE + 1, "page 0: height is 1048577, which is out of range"),
+        (|a| a.pages[0].sampling.mips = 0, "page 0: sampling.mips is 0, which is out of range"),
+        (|a| a.pages[0].sampling.mips = 33, "page 0: sampling.mips is 33, which is out of range"),
+        (|a| a.pages[0].sampling.safe_mips = Some(-2), "page 0: sampling.safe_mips is -2, which is out of range"),
+        (|a| a.pages[0].extrude = Some(1), "page 0: an extrude of its own can only be 0"),
+        (|a| a.pages[0].sampling.wrap = Wrap::Clamp, "page 0: an extrude of its own can only be 0"),
+        (
+            |a| a.companions = BTreeMap::from([("../x.h".into(), String::new())]),
+            "companions: \"../x.h\" is not the name",
+        ),
+        (|a| a.companions = BTreeMap::from([("x/x.h".into(), String::new())]), "companions: \"x/x.h\" is not the name"),
+        (|a| a.pages[0].hash = "blake3:00".into(), "page 0: \"blake3:00\" is not a hash"),
+        (|a| a.pages[0].hash = "0f".repeat(32), "page 0: \"0f0f0f0f0f"),
+        (|a| a.pages[0].hash = format!("blake3:{}", "0F".repeat(32)), "page 0: \"blake3:0F0F"),
+        (|a| drop(a.sprites.insert(name(""), a.sprites[&name("moth/2")].clone())), "a sprite has an empty name"),
+        (|a| sprite(a).page = 1, "sprite moth/2: page 1 is not there; there are 1"),
+        (
+            |a| sprite(a).rect.w = 0,
+            "sprite moth/2: its box [35, 1, 0, 30] does not lie on its page of 512 x 256 pixels",
+        ),
+        (|a| empty(a, |rect| rect.w = 0), "sprite moth/2: its box [35, 1, 0, 30] does not lie on its page"),
+        (|a| empty(a, |rect| rect.h = 0), "sprite moth/2: its box [35, 1, 28, 0] does not lie on its page"),
+        (|a| sprite(a).rect.x = u32::MAX, "sprite moth/2: its box [4294967295, 1, 28, 30] does not lie on its page"),
+        (
+            |a| sprite(a).uv.0[2] += 0.001,
+            "sprite moth/2: its uv [0.068359375, 0.00390625, 0.12404688, 0.12109375] is not",
+        ),
+        (|a| sprite(a).uv.0[2] = f32::NAN, "sprite moth/2: its uv [0.068359375, 0.00390625, NaN, 0.12109375] is not"),
+        (
+            |a| sprite(a).inset = [u32::MAX, 0],
+            "sprite moth/2: a box of 28 x 30 pixels at inset [4294967295, 0] does not",
+        ),
+        (
+            |a| sprite(a).canvas.h = 30,
+            "sprite moth/2: a box of 28 x 30 pixels at inset [2, 1] does not lie on its canvas of 32",
+        ),
+        (|a| sprite(a).canvas = Size::new(30, 30), "sprite moth/2: a box of 28 x 30 pixels at inset [2, 1] does not"),
+        (|a| sprite(a).pivot[1] = f64::INFINITY, "sprite moth/2: pivot is out of range"),
+        (
+            |a| sprite(a).points = BTreeMap::from([("p".into(), [f64::NAN, 0.0])]),
+            "sprite moth/2: point p is out of range",
+        ),
+        (|a| sprite(a).stretch = Some([17, 0, 16, 0]), "sprite moth/2: stretch is out of range"),
+        (|a| sprite(a).stretch = Some([0, 17, 0, 16]), "sprite moth/2: stretch is out of range"),
+        (|a| sprite(a).stretch = Some([0, 0, 33, 0]), "sprite moth/2: stretch is out of range"),
+        (|a| sprite(a).stretch = Some([0, 0, 0, 33]), "sprite moth/2: stretch is out of range"),
+        (
+            |a| drop(a.clips.insert(ClipName::new(""), a.clips[&ClipName::new("moth")].clone())),
+            "clip : its name is empty",
+        ),
+        (|a| clip(a).steps.clear(), "clip moth: it has no steps"),
+        (
+            |a| clip(a).steps[0].sprite = name("moth/3"),
+            "clip moth: step 0 shows moth/3, which is not a sprite of this atlas",
+        ),
+        (|a| clip(a).steps[1].ms = Some(-1.0), "clip moth: step 1 lasts -1 ms"),
+        (|a| clip(a).steps[1].ms = Some(f64::NAN), "clip moth: step 1 lasts NaN ms"),
+        (|a| clip(a).fps = None, "clip moth: step 0 has no ms and the clip no fps"),
+        (|a| clip(a).fps = Some(Rate::Ratio("1/0".into())), "clip moth: its fps is neither"),
+        (|a| clip(a).fps = Some(Rate::Ratio("-1/1".into())), "clip moth: its fps is neither"),
+        (|a| clip(a).fps = Some(Rate::Number(-1.0)), "clip moth: its fps is neither"),
+        (|a| clip(a).fps = Some(Rate::Number(f64::INFINITY)), "clip moth: its fps is neither"),
     ];
-    for (what, change) in changes {
+    for (change, expected) in changes {
         let mut atlas = full();
         change(&mut atlas);
-        assert!(!atlas.check().is_empty(), "{what} was not found");
+        let flaws: Vec<String> = atlas.check().iter().map(ToString::to_string).collect();
+        assert!(flaws.first().is_some_and(|flaw| flaw.starts_with(expected)), "{expected}: {flaws:?}");
     }
+}
+
+#[test]
+fn what_is_just_in_range_is_not_minded() {
+    let mut atlas = full();
+    atlas.built = Built { gutter: LONGEST_SIDE, margin: LONGEST_SIDE, extrude: LONGEST_SIDE, ..atlas.built };
+    atlas.built.align = Some(LONGEST_SIDE);
+    atlas.pages[0].sampling.mips = 32;
+    atlas.pages[0].height = LONGEST_SIDE;
+    for sprite in atlas.sprites.values_mut() {
+        sprite.uv = UvRect::of(sprite.rect, atlas.pages[0].size());
+        sprite.stretch = Some([16, 31, 16, 1]);
+        (sprite.canvas, sprite.inset) = (Size::new(32, 32), [4, 2]);
+    }
+    for clip in atlas.clips.values_mut() {
+        clip.fps = Some(Rate::Number(0.0));
+        clip.steps[1].ms = Some(0.0);
+    }
+    assert_eq!(atlas.check(), []);
 }

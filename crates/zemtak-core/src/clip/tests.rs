@@ -3,7 +3,8 @@
 #![allow(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "small numbers")]
 
 use super::*;
-use crate::atlas::{Clip, Mode, Rate, Step};
+use crate::atlas::{Atlas, Clip, Mode, Rate, Sprite, Step};
+use crate::geometry::{Rect, Size};
 use crate::name::SpriteName;
 use proptest::prelude::*;
 
@@ -174,7 +175,9 @@ fn clips_that_cannot_be_are_refused() {
     assert_eq!(Timeline::new(Mode::Loop, fps, &[Some(0)]), Err(ClipError::NoTime));
     assert_eq!(Timeline::new(Mode::Loop, Ratio::parse("-1").unwrap(), &[None]), Err(ClipError::Rate));
     assert_eq!(Timeline::new(Mode::Loop, fps, &[Some(u64::MAX)]), Err(ClipError::TooLong));
-    for text in ["", "-", "1e3", "1/0", "x", "1.0000000001", "99999999999", "1/-2", "+1", " 1", "1/2/3"] {
+    for text in
+        ["", "-", "1e3", "1/0", "x", "1.0000000001", "99999999999", "1/-2", "+1", " 1", "1/2/3", "1/+2", "+1/2", "1.+5"]
+    {
         assert!(Ratio::parse(text).is_err(), "{text}");
     }
     assert_eq!(Ratio::parse("59.94").map(|r| (r.num(), r.den())), Ok((2997, 50)));
@@ -213,6 +216,14 @@ fn another_speed_goes_on_from_the_same_place() {
         let _ = player.advance(&timeline, 1);
         assert_eq!(player.place(&timeline), expected);
     }
+    // Three quarters of a tick past many periods are four and a half sixths, rounded down.
+    let mut player = Player::new(Ratio::new(1, 4).unwrap());
+    let _ = player.advance(&timeline, 4 * 12_345_000 + 3);
+    player.set_speed(Ratio::new(1, 6).unwrap());
+    for expected in [0, 1, 1, 1, 1, 1, 1, 2] {
+        let _ = player.advance(&timeline, 1);
+        assert_eq!(player.place(&timeline), expected);
+    }
 }
 
 /// After it was moved back into its last step, it still reported that it had ended.
@@ -224,5 +235,70 @@ fn a_clip_that_has_ended_and_is_led_back_has_not_ended() {
     for (time, step, ended) in told {
         let _ = player.advance(&timeline, time);
         assert_eq!((player.step(&timeline), player.ended(&timeline)), (step, ended), "{time}");
+    }
+}
+
+/// Sprites of one canvas with these pivots, and a clip of them with a duration each.
+fn walk(canvas: Size, sprites: &[(&str, [f64; 2], f64)]) -> (Atlas, Clip) {
+    let mut atlas = crate::atlas::tests::full();
+    let template = atlas.sprites.values().next().cloned().unwrap();
+    let mut steps = Vec::new();
+    for (i, (name, pivot, ms)) in (1..).zip(sprites) {
+        let rect = Rect::new(i, 0, 1, 1);
+        let sprite = Sprite { canvas, rect, pivot: *pivot, ..template.clone() };
+        atlas.sprites.entry(SpriteName::new(*name)).or_insert(sprite);
+        steps.push(Step { sprite: SpriteName::new(*name), ms: Some(*ms), events: Vec::new() });
+    }
+    (atlas, Clip { mode: Mode::Loop, fps: None, steps })
+}
+
+#[test]
+fn what_is_odd_about_a_clip_is_told_with_the_place() {
+    let size = Size::new(8, 8);
+    let told = |atlas: &Atlas, clip: &Clip| -> Vec<String> {
+        findings(atlas, clip).iter().map(|finding| format!("{} {finding}", finding.code())).collect()
+    };
+    let (atlas, clip) =
+        walk(size, &[("walk/1", [4.0, 4.0], 10.0), ("walk/2", [4.0, 4.0], 10.0), ("walk/3", [4.0, 4.0], 1.0)]);
+    assert_eq!(told(&atlas, &clip), [""; 0]);
+    let (mut atlas, clip) = walk(
+        size,
+        &[
+            ("walk/1", [4.0, 4.0], 10.0),
+            ("walk/4", [4.0, 4.0], 0.0),
+            ("walk/4", [4.0, 4.0], 1.0),
+            ("walk/5", [7.0, 2.5], 1.0),
+            ("run/9", [7.0, 2.5], 1.0),
+        ],
+    );
+    let odd = [
+        "frame_gap a gap: after frame 1 comes frame 4",
+        "same_as_before step 2 shows the same as step 1; a longer duration would do",
+        "pivot_jumps the pivot jumps by (3, -1.5) at step 3",
+        "no_length step 1 takes no time",
+    ];
+    assert_eq!(told(&atlas, &clip), odd);
+    // Pivots on canvases of several sizes cannot be compared.
+    let last = atlas.sprites.get_mut(&SpriteName::new("walk/5")).unwrap();
+    last.canvas = Size::new(8, 16);
+    let canvases = "several_canvases canvases of 2 sizes: 8 x 8, 8 x 16";
+    assert_eq!(told(&atlas, &clip), [odd[0], canvases, odd[1], odd[3]]);
+}
+
+#[test]
+fn the_common_canvas_holds_every_step_with_its_pivot_in_one_place() {
+    let (mut atlas, _) = walk(Size::new(8, 6), &[("a", [2.0, 5.4], 1.0), ("b", [6.5, -1.0], 1.0)]);
+    let two = |atlas: &Atlas| {
+        [&atlas.sprites[&SpriteName::new("a")], &atlas.sprites[&SpriteName::new("b")]].map(Clone::clone)
+    };
+    let [a, b] = two(&atlas);
+    // Pivots at (2, 5) and (7, -1): the second begins 5 pixels further left and 6 further down.
+    let expected = Common { size: Size::new(13, 12), places: vec![[5, 0], [0, 6]] };
+    assert_eq!(common([&a, &b].into_iter(), 13), Some(expected));
+    assert_eq!(common([&a, &b].into_iter(), 12), None);
+    for far in [f64::NAN, f64::INFINITY, 1e300, -4_294_967_296.0] {
+        atlas.sprites.get_mut(&SpriteName::new("b")).unwrap().pivot[0] = far;
+        let [a, b] = two(&atlas);
+        assert_eq!(common([&a, &b].into_iter(), u32::MAX), None, "{far}");
     }
 }
