@@ -31,18 +31,24 @@ const ZSTD_SCHEME: u32 = 2;
 /// The texture has no levels or is too large for the format, or the file does not hold the same texture when read.
 pub fn encode_ktx2(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeError> {
     let file = write(texture, with)?;
+    prove(&file, texture)?;
+    Ok(file)
+}
+
+/// Reads a file and compares it with a texture.
+pub(super) fn prove(file: &[u8], texture: &Texture) -> Result<(), Unproved> {
     let limits = Limits { side: u32::MAX, pixels: u64::MAX, ..Limits::default() };
-    let read = read_ktx2(&file, &limits).map_err(|error| Unproved::Undecodable(error.to_string()))?;
+    let read = read_ktx2(file, &limits).map_err(|error| Unproved::Undecodable(error.to_string()))?;
     if (read.size, read.levels.len()) != (texture.size, texture.levels.len()) {
-        return Err(Unproved::Size.into());
+        return Err(Unproved::Size);
     }
     if let Some(picture) = read.levels.iter().zip(&texture.levels).position(|(read, level)| read != level) {
-        return Err(Unproved::Pixels { picture, row: 0 }.into());
+        return Err(Unproved::Pixels { picture, row: 0 });
     }
     if read != *texture {
-        return Err(Unproved::Undecodable("it says something else of its colours".into()).into());
+        return Err(Unproved::Undecodable("it says something else of its colours".into()));
     }
-    Ok(file)
+    Ok(())
 }
 
 fn write(texture: &Texture, with: Supercompression) -> Result<Vec<u8>, EncodeError> {

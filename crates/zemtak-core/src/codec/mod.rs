@@ -316,6 +316,9 @@ pub fn encoded_webp(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
     Ok(Encoded::new(webp::encode(pixels)?, pixels, webp::prove))
 }
 
+#[cfg(all(test, feature = "encode"))]
+mod proof_tests;
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -99,7 +99,7 @@ pub fn encode_gif(moments: &[(&Pixels, u16)], for_ever: bool) -> Result<Vec<u8>,
 /// Decodes a GIF and compares each of its pictures with what the palette can show of it. The library's decoder is
 /// independent of its encoder.
 #[cfg(feature = "encode-gif")]
-fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Result<(), Unproved> {
+pub(super) fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Result<(), Unproved> {
     let undecodable = |error: gif::DecodingError| Unproved::Undecodable(error.to_string());
     let mut options = gif::DecodeOptions::new();
     options.set_color_output(gif::ColorOutput::RGBA);
@@ -123,7 +123,7 @@ fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palette) -> Resu
 
 /// The colours of a GIF. The first one stands for transparency.
 #[cfg(feature = "encode-gif")]
-struct Palette {
+pub(super) struct Palette {
     colours: Vec<u8>,
     exact: std::collections::BTreeMap<[u8; 3], u8>,
     nearest: Option<color_quant::NeuQuant>,
@@ -135,7 +135,7 @@ impl Palette {
     /// The colours beside that.
     const MOST: usize = 255;
 
-    fn of<'p>(pictures: impl Iterator<Item = &'p Pixels>) -> Self {
+    pub(super) fn of<'p>(pictures: impl Iterator<Item = &'p Pixels>) -> Self {
         let drawn = |pixel: &&[u8]| pixel[3] >= DRAWN;
         let rgb = |pixel: &[u8]| [pixel[0], pixel[1], pixel[2]];
         let mut counts: std::collections::BTreeMap<[u8; 3], u64> = std::collections::BTreeMap::new();

@@ -21,7 +21,8 @@ pub(super) fn size(bytes: &[u8]) -> Result<Size, DecodeError> {
 
 /// The first picture.
 pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<Ignored>), DecodeError> {
-    if !is_whole(bytes) {
+    // The library reads up to the last pixel and does not notice what is missing after it.
+    if (bytes.len() as u64) < announced(bytes) {
         return Err(damaged("unexpected end"));
     }
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(damaged)?;
@@ -45,11 +46,10 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     Ok((pixels, ignored))
 }
 
-/// Whether a file has all the bytes that its header announces (RIFF, a length, and that many bytes). The library reads
-/// up to the last pixel and does not notice what is missing after it.
-fn is_whole(bytes: &[u8]) -> bool {
+/// The length of the file that its header announces (RIFF, a length, and that many bytes).
+fn announced(bytes: &[u8]) -> u64 {
     let said = bytes.get(4..).and_then(<[u8]>::first_chunk).map_or(0, |length| u64::from(u32::from_le_bytes(*length)));
-    bytes.len() as u64 >= said + 8
+    said + 8
 }
 
 /// The first picture as RGBA.
@@ -68,7 +68,7 @@ pub(super) use writing::{encode, prove};
 
 #[cfg(feature = "encode-webp")]
 mod writing {
-    use super::{Cursor, WebPDecoder, read};
+    use super::{Cursor, WebPDecoder, announced, read};
     use crate::codec::encode::{EncodeError, Unproved, compare};
     use crate::pixels::Pixels;
     use image_webp::{ColorType, WebPEncoder};
@@ -89,8 +89,12 @@ mod writing {
         Ok(bytes)
     }
 
-    /// Decodes with the same library, whose decoder is independent of its encoder.
+    /// Decodes with the same library, whose decoder is independent of its encoder. It does not look at the announced
+    /// length, but other readers do.
     pub fn prove(bytes: &[u8], pixels: &Pixels) -> Result<(), Unproved> {
+        if announced(bytes) != bytes.len() as u64 {
+            return Err(Unproved::Undecodable("it announces another length".into()));
+        }
         let undecodable = |error: image_webp::DecodingError| Unproved::Undecodable(error.to_string());
         let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(undecodable)?;
         if decoder.dimensions() != (pixels.size().w, pixels.size().h) {
