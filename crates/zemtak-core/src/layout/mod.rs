@@ -51,6 +51,8 @@ pub use why::{Bound, Change, Outlook, Trial, Why, why};
 pub const LAYOUT_VERSION: u32 = 5;
 
 #[cfg(test)]
+mod answer_tests;
+#[cfg(test)]
 mod part_tests;
 #[cfg(test)]
 mod tests;
