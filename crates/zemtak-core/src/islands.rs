@@ -226,6 +226,29 @@ mod tests {
             }
             prop_assert_eq!(pixels, numbers.iter().filter(|&&n| n > 0).count());
         }
+
+        /// By definition: the topmost of those that are left, all that are beside it or beside one of those, from the left.
+        #[test]
+        fn rows_are_all_that_are_beside_one_another(
+            boxes in prop::collection::vec((0u32..40, 0u32..40, 1u32..9, 1u32..9), 0..14),
+        ) {
+            let mut left: Vec<Rect> = boxes.iter().map(|&(x, y, w, h)| Rect::new(x, y, w, h)).collect();
+            left.sort_by_key(|r| (r.y, r.x, r.size()));
+            left.dedup();
+            let shuffled = left.iter().rev().map(|&rect| Island { rect, runs: Vec::new() }).collect();
+            let mut expected = Vec::new();
+            while !left.is_empty() {
+                let mut row = vec![left.remove(0)];
+                let overlap = |a: &Rect, b: &Rect| 2 * (a.y + a.h).min(b.y + b.h).saturating_sub(a.y.max(b.y)) >= a.h.min(b.h);
+                while let Some(at) = left.iter().position(|a| row.iter().any(|b| overlap(a, b))) {
+                    row.push(left.remove(at));
+                }
+                row.sort_by_key(|r| (r.x, r.y, r.size()));
+                expected.extend(row);
+            }
+            let found: Vec<Rect> = in_reading_order(shuffled).iter().map(|island| island.rect).collect();
+            prop_assert_eq!(found, expected);
+        }
     }
 
     #[test]

@@ -15,28 +15,9 @@ pub fn natural_cmp(a: &str, b: &str) -> Ordering {
     let same = a.iter().zip(b).take_while(|(x, y)| x == y).count();
     let digits_before = a[..same].iter().rev().take_while(|c| c.is_ascii_digit()).count();
     (a, b) = (&a[same - digits_before..], &b[same - digits_before..]);
-    loop {
-        let (da, db) = (digits(a), digits(b));
-        if da > 0 && db > 0 {
-            let order = number_cmp(&a[..da], &b[..db]);
-            if order != Ordering::Equal {
-                return order;
-            }
-            (a, b) = (&a[da..], &b[db..]);
-            continue;
-        }
-        match (a.split_first(), b.split_first()) {
-            (None, None) => return Ordering::Equal,
-            (None, _) => return Ordering::Less,
-            (_, None) => return Ordering::Greater,
-            (Some((x, rest_a)), Some((y, rest_b))) => {
-                if x != y {
-                    return x.cmp(y);
-                }
-                (a, b) = (rest_a, rest_b);
-            }
-        }
-    }
+    // Now they differ in the first byte, or in the number at the beginning or the byte after it.
+    let (da, db) = (digits(a), digits(b));
+    if da > 0 && db > 0 { number_cmp(&a[..da], &b[..db]).then_with(|| a[da..].cmp(&b[db..])) } else { a.cmp(b) }
 }
 
 fn digits(text: &[u8]) -> usize {

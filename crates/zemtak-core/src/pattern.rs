@@ -230,6 +230,24 @@ mod tests {
         assert_eq!((bar(39), channels.get(39, 29)), ([255, 255, 255, 255], Some([255, 255, 255, 0])));
     }
 
+    #[test]
+    fn a_checker_has_squares_of_eight_pixels_and_single_ones_in_its_middle() {
+        let checker = pattern(PatternKind::Checker, Size::new(64, 48)).unwrap();
+        let grey = |v: u8| [v, v, v, 255];
+        for y in 1..47 {
+            for x in 1..63 {
+                let fine = (16..48).contains(&x) && (12..36).contains(&y);
+                let expected = match (fine, (x / 8 + y / 8) % 2, (x + y) % 2) {
+                    (true, _, 0) => grey(255),
+                    (true, ..) => grey(0),
+                    (false, 0, _) => grey(210),
+                    (false, ..) => grey(90),
+                };
+                assert_eq!(checker.get(x, y), Some(expected), "{x} {y}");
+            }
+        }
+    }
+
     /// The pixels of one ink, as drawn.
     fn drawn(picture: &Pixels, room: Rect, ink: [u8; 4]) -> Vec<String> {
         let sign = |x, y| if picture.get(x, y) == Some(ink) { '#' } else { '.' };

@@ -132,6 +132,20 @@ mod tests {
     }
 
     #[test]
+    fn the_kind_changes_just_where_it_should() {
+        let style = |visible, colours, edge, soft_edge| Traits { visible, colours, edge, soft_edge }.style();
+        let (pixel, smooth) = (Some(Style::Pixel), Some(Style::Smooth));
+        assert_eq!([style(15, 4, 0, 0), style(16, 4, 0, 0)], [None, pixel]);
+        // A picture that fills its canvas has no edge that could be soft.
+        assert_eq!([style(9999, 256, 0, 0), style(9999, 257, 0, 0)], [pixel, smooth]);
+        // Of a hundred pixels of the edge.
+        assert_eq!([9, 10, 39, 40].map(|soft| style(9999, 9, 100, soft)), [pixel, None, None, smooth]);
+        // Colours that are few for the pixels.
+        assert_eq!([style(100, 32, 9, 0), style(100, 33, 9, 0)], [pixel, None]);
+        assert_eq!([style(160, 40, 9, 0), style(159, 40, 9, 0)], [pixel, None]);
+    }
+
+    #[test]
     fn a_colour_for_every_pixel_is_smooth_art_whatever_its_edges() {
         let mut picture = Pixels::transparent(Size::new(32, 32)).unwrap();
         for (i, pixel) in (0_u16..).zip(picture.as_bytes_mut().chunks_exact_mut(PIXEL)) {

@@ -158,7 +158,9 @@ fn loss_is_counted_as_it_is_seen() {
         assert_eq!((counted.pixels, counted.squares as f64), (pixels, squares));
         let expected = 10.0 * (255.0f64.powi(2) / (squares / (pixels as f64 * 4.0))).log10();
         assert!(counted.psnr().is_none_or(|psnr| (psnr - expected).abs() < 1e-9));
-        if let Some(worst) = worst_block(&original, &shown, Alpha::Straight) {
+        let worst = worst_block(&original, &shown, Alpha::Straight);
+        assert_eq!(worst.is_some(), kind.is_compressed());
+        if let Some(worst) = worst {
             let mean = |loss: Loss| loss.squares as f64 / loss.pixels as f64;
             let blocks = (0..12).flat_map(|y| (0..16).map(move |x| Rect::new(x * 4, y * 4, 4, 4)));
             let most = blocks.map(|rect| mean(loss(&original, &shown, Alpha::Straight, rect))).fold(0.0, f64::max);
@@ -170,5 +172,18 @@ fn loss_is_counted_as_it_is_seen() {
     let [bc1, bc3, bc7] = [PixelKind::Bc1, PixelKind::Bc3, PixelKind::Bc7].map(|kind| psnr(kind).unwrap());
     // One bit of alpha cannot show a soft edge; eight can.
     assert!(bc1 < 15.0 && bc3 > 36.0 && bc7 > bc3 + 2.0, "{bc1} {bc3} {bc7}");
+    // Blocks at the right and lower edge have fewer pixels; of equal ones the first counts.
+    let size = Size::new(10, 6);
+    let plain = Pixels::from_rgba(size, [9, 9, 9, 255].repeat(60)).unwrap();
+    for (changed, worst) in [
+        (&[(9, 5)][..], Rect::new(8, 4, 2, 2)),
+        (&[(3, 4), (4, 4), (1, 1)], Rect::new(0, 4, 4, 2)),
+        (&[(1, 1), (5, 1)], Rect::new(0, 0, 4, 4)),
+    ] {
+        let mut shown = plain.clone();
+        changed.iter().for_each(|&(x, y)| shown.row_mut(y)[x * 4] = 12);
+        let found = worst_block(&plain, &shown, Alpha::Straight).unwrap();
+        assert_eq!((found.rect, found.loss.squares), (worst, 9));
+    }
     assert!(Loss { squares: 4, pixels: 1 }.keeps(48.0) && !Loss { squares: 4, pixels: 1 }.keeps(49.0));
 }

@@ -250,6 +250,12 @@ fn every_number_that_cannot_be_right_is_found() {
 }
 
 #[test]
+fn a_new_sprite_turns_about_its_middle() {
+    let sprite = Sprite::new(0, Rect::new(4, 2, 7, 10), Size::new(32, 32));
+    assert_eq!((sprite.pivot, sprite.canvas, sprite.inset), ([3.5, 5.0], Size::new(7, 10), [0, 0]));
+}
+
+#[test]
 fn what_is_just_in_range_is_not_minded() {
     let mut atlas = full();
     atlas.built = Built { gutter: LONGEST_SIDE, margin: LONGEST_SIDE, extrude: LONGEST_SIDE, ..atlas.built };

@@ -153,6 +153,16 @@ proptest! {
 }
 
 #[test]
+fn a_timeline_says_how_long_its_turns_are() {
+    let timeline = Timeline::new(Mode::Bounce, Ratio::new(24, 1).unwrap(), &[None, Some(15_000_000), None]).unwrap();
+    assert_eq!((timeline.steps(), timeline.turns()), (3, 4));
+    assert_eq!([0, 1, 2, 3].map(|turn| timeline.length_of(turn)), [[1, 24], [3, 200], [1, 24], [3, 200]]);
+    let ticks = [0, 1, 2, 3, 4].map(|turn| timeline.ticks_of(turn));
+    assert_eq!(ticks, [SECOND, 360_000_000, SECOND, 360_000_000, 0]);
+    assert_eq!(timeline.start_of(4) * 24, ticks.iter().sum::<i64>() + 16, "rounded up to a nanosecond");
+}
+
+#[test]
 fn modes_show_their_ends_as_promised() {
     let shown = |mode: Mode, steps: usize| -> Vec<usize> {
         let timeline = Timeline::new(mode, Ratio::new(10, 1).unwrap(), &vec![None; steps]).unwrap();

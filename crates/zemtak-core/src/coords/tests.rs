@@ -125,6 +125,21 @@ proptest! {
         for k in 0..2 {
             prop_assert!((found[k] - expected[k]).abs() < 1e-6, "{:?} {:?}", found, expected);
         }
+        // What is stored is the visible box with its edge.
+        let places = (0..=2 * canvas.h).flat_map(|y| (0..=2 * canvas.w).map(move |x| [x, y].map(|at| f64::from(at) / 2.0)));
+        for [x, y] in places {
+            let within = |at: f64, start: u32, length: u32| (f64::from(start)..=f64::from(start + length)).contains(&at);
+            let stored = within(x, visible.x, visible.w) && within(y, visible.y, visible.h);
+            // In these numbers a place is not exactly where it was.
+            let near = |at: f64, start: u32, length: u32| {
+                [start, start + length].iter().any(|edge| (at - f64::from(*edge)).abs() < 1e-9)
+            };
+            if near(x, visible.x, visible.w) || near(y, visible.y, visible.h) {
+                continue;
+            }
+            let (u, v) = (x / f64::from(canvas.w), y / f64::from(canvas.h));
+            prop_assert_eq!(picture.stores([u, if up { 1.0 - v } else { v }], axis), stored, "{} {}", x, y);
+        }
     }
 
     #[test]
@@ -322,7 +337,11 @@ fn quarter_turns_leave_whole_positions_whole() {
         quad(&shown, [2.0, 1.0], &placement, &Sampling::default()).positions
     };
     assert_eq!(at(90.0, ScreenY::Down), [[11.0, 18.0], [11.0, 22.0], [9.0, 22.0], [9.0, 18.0]]);
-    assert_eq!(at(-270.0, ScreenY::Down), at(90.0, ScreenY::Down));
+    for (degrees, same) in [(-270.0, 90.0), (450.0, 90.0), (-180.0, 180.0), (-90.0, 270.0), (-360.0, 0.0), (720.0, 0.0)]
+    {
+        assert_eq!(at(degrees, ScreenY::Down), at(same, ScreenY::Down), "{degrees}");
+    }
+    assert_eq!(at(-90.0, ScreenY::Down), [[9.0, 22.0], [9.0, 18.0], [11.0, 18.0], [11.0, 22.0]]);
     assert_eq!(at(90.0, ScreenY::Up), [[9.0, 18.0], [9.0, 22.0], [11.0, 22.0], [11.0, 18.0]]);
     assert_eq!(at(0.0, ScreenY::Up)[0], [8.0, 21.0], "the picture stays upright");
 }
@@ -346,6 +365,47 @@ fn sizes_fit_and_fill_and_nonsense_is_refused() {
     let area = Area::new(Size::new(8, 8), Rect::new(0, 0, 4, 2), false).unwrap();
     let far = Part { x: i32::MAX, y: i32::MIN, w: u32::MAX, h: u32::MAX };
     assert!(Picture::whole(area).part(&[far; 9]).is_err());
+}
+
+#[test]
+fn what_has_no_pixels_is_refused_as_that() {
+    let (page, flat, thin) = (Size::new(8, 8), Rect::new(1, 1, 2, 0), Rect::new(1, 1, 0, 2));
+    for empty in [flat, thin] {
+        assert!(matches!(Area::new(page, empty, false), Err(AreaError::Empty(_))));
+        let size = empty.size();
+        let whole = Picture::whole(Area::new(page, Rect::new(0, 0, 4, 4), false).unwrap());
+        assert_eq!(whole.area.inner(empty), None);
+        let part = Part { x: 0, y: 0, w: size.w, h: size.h };
+        assert_eq!(whole.part(&[part]), Err(PartError::Empty));
+        assert_eq!(whole.part(&[]).unwrap().part(part), Err(PartError::Empty));
+        assert_eq!(tiles(size, page).unwrap_err(), TileError::Empty);
+        assert_eq!(tiles(page, size).unwrap_err(), TileError::Empty);
+        let sheet = |size| Sheet { size, margin: 0, gutter: 0 };
+        assert_eq!(sheet(size).cells_of(page), Err(GridError::Zero));
+        assert_eq!(sheet(page).cells_of(size), Err(GridError::Zero));
+        assert_eq!(sheet(size).split(1, 1), Err(GridError::Zero));
+        assert_eq!(sheet(page).split(size.w, size.h), Err(GridError::Zero));
+    }
+    assert!(tiles(Size::new(1, 1), Size::new(4096, 4096)).is_ok(), "the most tiles");
+    assert_eq!(tiles(Size::new(1, 1), Size::new(4096, 4097)).unwrap_err(), TileError::TooMany((1 << 24) + 4096));
+    // Nine columns with gutters between them: 100 - 8 * 5 pixels for nine.
+    let grid = Sheet { size: Size::new(100, 50), margin: 0, gutter: 5 }.split(9, 1).unwrap();
+    assert_eq!((grid.cell(8).map(|cell| cell.rect), grid.left_over()), (Some(Rect::new(88, 0, 6, 50)), [6, 0]));
+}
+
+#[test]
+fn vertices_are_the_numbers_of_the_quad_in_order() {
+    let quad = Quad {
+        positions: [[1.0, 2.0], [3.0, 4.0], [5.0, 6.0], [7.0, 8.5]],
+        uv: [[0.1, 0.2], [0.3, 0.4], [0.5, 0.6], [0.7, 0.8]],
+        indices: [0, 1, 2, 0, 2, 3],
+    };
+    for (corner, vertex) in quad.vertices([9, 8, 7, 6]).iter().enumerate() {
+        let number = |at: usize| f32::from_le_bytes(vertex[at * 4..][..4].try_into().unwrap());
+        assert_eq!([number(0), number(1)], quad.positions[corner]);
+        assert_eq!([number(2), number(3)], quad.uv[corner]);
+        assert_eq!(vertex[16..], [9, 8, 7, 6]);
+    }
 }
 
 proptest! {
@@ -422,4 +482,16 @@ fn points_move_with_their_bands() {
     // No room for the bands: they shrink in proportion.
     let narrow = Stretched::new(Picture::whole(area), [4, 3, 6, 3], [5.0, 10.0], Middle::Stretched);
     assert_eq!((narrow.point([4.0, 0.0]), narrow.point([14.0, 0.0])), ([2.0, 0.0], [2.0, 0.0]));
+    // Beyond a side without a band, points keep their distance from it, in canvas pixels.
+    let bare = Stretched::new(Picture::whole(area), [0, 0, 0, 4], [100.0, 30.0], Middle::Stretched);
+    assert_eq!((bare.point([-3.0, 12.0]), bare.point([25.0, 0.0])), ([-3.0, 32.0], [105.0, 0.0]));
+    // Only bands that have pixels and room are drawn.
+    let drawn = |bands, to| {
+        let stretched = Stretched::new(Picture::whole(area), bands, to, Middle::Stretched);
+        stretched.quads([0.0, 0.0], Placement::default(), Sampling::default()).count()
+    };
+    assert_eq!(drawn([4, 3, 6, 3], [100.0, 30.0]), 9);
+    assert_eq!(drawn([4, 3, 6, 3], [5.0, 30.0]), 6, "no room for the middle");
+    assert_eq!(drawn([0, 0, 6, 3], [100.0, 30.0]), 4, "no bands on the left and at the top");
+    assert_eq!(drawn([12, 0, 8, 0], [100.0, 30.0]), 2, "no middle");
 }
