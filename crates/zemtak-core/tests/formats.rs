@@ -425,6 +425,16 @@ fn a_tga_is_read_whichever_way_it_is_written() {
             assert!(cut.unwrap_err().to_string().contains("ends too early"), "{what}");
         }
     }
+    // The highest bit of 16 means alpha only if the header says so; a pixel of 15 bits has none.
+    for (bits, alpha_bits, alphas) in [(16, 1, [255, 0]), (16, 0, [255, 255]), (15, 1, [255, 255])] {
+        let file = [0, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0, 2, 0, 1, 0, bits, alpha_bits, 0xff, 0xff, 0xff, 0x7f];
+        let pixels = decode(&file, Some("tga"), &Limits::default()).unwrap().pixels;
+        assert_eq!(
+            pixels.as_bytes(),
+            [255, 255, 255, alphas[0], 255, 255, 255, alphas[1]],
+            "{bits} bits, {alpha_bits}"
+        );
+    }
     let odd = [0, 0, 3, 0, 0, 0, 0, 0, 0, 0, 0, 0, 1, 0, 1, 0, 32, 0, 9, 9, 9, 9];
     let why = decode(&odd, Some("tga"), &Limits::default()).unwrap_err().to_string();
     assert!(why.contains("kind 3 with 32 bits"), "{why}");

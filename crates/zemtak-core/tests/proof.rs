@@ -9,7 +9,7 @@
 )]
 
 use proptest::prelude::*;
-use zemtak_core::atlas::{Alpha, Atlas, Built, Page, Sprite};
+use zemtak_core::atlas::{Alpha, Atlas, Built, Layer, Page, PixelKind, Sprite, Wrap};
 use zemtak_core::compose::{Stamp, compose};
 use zemtak_core::coords::UvRect;
 use zemtak_core::geometry::{Rect, Size};
@@ -115,6 +115,112 @@ fn a_pixel_that_belongs_to_nothing_is_told_with_its_place() {
         page.row_mut(y)[x * 4 + 3] = 255;
     }
     assert_eq!(verify::page(&atlas, 0, &page), [verify::Defect::Stray { page: 0, x: 5, y: 2 }]);
+}
+
+/// An atlas of one page with boxes by hand.
+fn by_hand(page: Size, built: &Built, boxes: &[(&str, Rect)]) -> Atlas {
+    let mut atlas = Atlas::new("p", built.clone());
+    atlas.pages = vec![page_entry(0, page, Alpha::Straight)];
+    atlas.sprites = boxes.iter().map(|(name, rect)| (SpriteName::new(name), Sprite::new(0, *rect, page))).collect();
+    atlas
+}
+
+fn told(defects: &[verify::Defect]) -> Vec<String> {
+    let name = |defect: &verify::Defect| defect.sprite().map_or("-", SpriteName::as_str).to_owned();
+    defects.iter().map(|defect| format!("{} {} {defect}", defect.code(), name(defect))).collect()
+}
+
+#[test]
+fn boxes_that_do_not_keep_their_distance_are_named() {
+    let mut built = Built::default();
+    (built.gutter, built.margin, built.extrude) = (2, 1, 1);
+    let page = Size::new(20, 12);
+    // With rings, and two pixels between them; the second is as far to the right and below as the margin lets it.
+    let (left, right) = (Rect::new(2, 2, 4, 4), Rect::new(10, 2, 8, 8));
+    let of = |left: Rect, right: Rect| by_hand(page, &built, &[("a", left), ("b", right), ("twin", left)]);
+    assert_eq!(verify::spacing(&of(left, right)), []);
+    let near = "too_near a a and b overlap or are less than the gutter of 2 pixels apart";
+    assert_eq!(told(&verify::spacing(&of(Rect { w: 5, ..left }, right))), [near]);
+    for beyond in [Rect { x: 11, ..right }, Rect { y: 3, ..right }, Rect { y: 1, ..right }] {
+        let margin = format!("in_margin b b: its box {beyond} with a ring of 1 reaches into the margin of 1 pixels");
+        assert_eq!(told(&verify::spacing(&of(left, beyond))), [margin]);
+    }
+    let mut inexact = of(left, right);
+    inexact.sprites.get_mut(&SpriteName::new("b")).unwrap().uv.0[0] += f32::EPSILON;
+    let differs = "inexact_uv b b: its uv differs from that of its box in the last places";
+    assert_eq!(told(&verify::spacing(&inexact)), [differs]);
+    // What repeats has neither rings nor a margin, but may share its page with nothing.
+    let whole = Rect::at(0, 0, page);
+    let mut alone = by_hand(page, &built, &[("a", whole), ("twin", whole)]);
+    alone.pages[0].sampling.wrap = Wrap::Repeat;
+    assert_eq!(verify::spacing(&alone), []);
+    let mut two = by_hand(page, &built, &[("a", whole), ("b", left)]);
+    two.pages[0].sampling.wrap = Wrap::Repeat;
+    assert_eq!(told(&verify::spacing(&two)), [near]);
+}
+
+/// A source with a canvas of 6 x 4, whose box leaves out the last column; that has one pixel that can hardly be seen.
+#[test]
+fn what_a_sprite_lost_is_counted_from_its_first_pixel_on() {
+    let mut built = Built::default();
+    (built.trim, built.visible_alpha) = (true, 5);
+    let (canvas, rect) = (Size::new(6, 4), Rect::new(1, 1, 5, 4));
+    let mut atlas = by_hand(Size::new(8, 8), &built, &[("a", rect)]);
+    let name = SpriteName::new("a");
+    atlas.sprites.get_mut(&name).unwrap().canvas = canvas;
+    let source = |faint: u8| {
+        let pixel = |i: u32| if i % 6 < 5 { [i as u8, 9, 9, 255] } else { [7, 7, 7, if i == 11 { faint } else { 0 }] };
+        Pixels::from_rgba(canvas, (0..24).flat_map(pixel).collect()).unwrap()
+    };
+    let page = |source: &Pixels| {
+        let stored = source.crop(Rect::new(0, 0, 5, 4)).unwrap();
+        compose(Size::new(8, 8), [Stamp { pixels: &stored, rect, turned: false }].into_iter(), 0).unwrap()
+    };
+    let whole = page(&source(0));
+    let check = |atlas: &Atlas, page: &Pixels, source: &Pixels| {
+        told(&verify::sprite(atlas, &name, &atlas.sprites[&name], page, source))
+    };
+    assert_eq!(check(&atlas, &whole, &source(4)), [""; 0]);
+    let missing = check(&atlas, &whole, &source(5));
+    assert!(
+        matches!(&missing[..], [one] if one.starts_with("other_pixels a") && one.contains("(5, 1)")),
+        "{missing:?}"
+    );
+    let mut changed = whole.clone();
+    changed.row_mut(2)[3 * 4] ^= 1;
+    changed.row_mut(4)[5 * 4 + 3] = 254;
+    match &verify::sprite(&atlas, &name, &atlas.sprites[&name], &changed, &source(0))[..] {
+        [verify::Defect::Pixel { x: 2, y: 1, count: 2, found, expected, .. }] => {
+            assert_eq!((*found, *expected), ([9, 9, 9, 255], [8, 9, 9, 255]));
+        }
+        other => panic!("{other:?}"),
+    }
+    // Inside the box even what can hardly be seen is kept.
+    let mut faint = source(0);
+    faint.row_mut(0)[..4].copy_from_slice(&[1, 1, 1, 4]);
+    let mut lost = page(&faint);
+    lost.row_mut(1)[4..8].fill(0);
+    assert_eq!(check(&atlas, &lost, &faint).len(), 1);
+    // A box that is too large, unless it is a layer's or repeats; and a canvas of another size.
+    let mut loose = source(0);
+    (0..4).for_each(|y| loose.row_mut(y)[16..20].fill(0));
+    let loosely = page(&loose);
+    let not_trimmed = "not_trimmed a a: its box [1, 1, 5, 4] is not trimmed to the visible pixels";
+    assert_eq!(check(&atlas, &loosely, &loose), [not_trimmed]);
+    let mut layered = atlas.clone();
+    layered.pages[0].layers = [("normal".to_owned(), Layer::new("n.png", String::new()))].into();
+    assert_eq!(check(&layered, &loosely, &loose), [""; 0]);
+    let mut repeating = atlas.clone();
+    repeating.pages[0].sampling.wrap = Wrap::Repeat;
+    assert_eq!(check(&repeating, &loosely, &loose), [""; 0]);
+    let other = check(&atlas, &whole, &Pixels::transparent(Size::new(6, 5)).unwrap());
+    assert!(matches!(&other[..], [one] if one.starts_with("other_canvas a")), "{other:?}");
+    // A page in blocks resembles its source, or does not.
+    let mut in_blocks = atlas.clone();
+    in_blocks.pages[0].pixels = PixelKind::Bc3;
+    assert_eq!(check(&in_blocks, &changed, &source(0)), [""; 0]);
+    let unlike = check(&in_blocks, &Pixels::transparent(Size::new(8, 8)).unwrap(), &source(0));
+    assert!(matches!(&unlike[..], [one] if one.starts_with("unlike_source a")), "{unlike:?}");
 }
 
 proptest! {

@@ -341,4 +341,32 @@ mod tests {
         let binary = decode(&[0, 1, 254], Some("png"), &limits).unwrap_err().to_string();
         assert!(binary.contains("00 01 fe"), "{binary}");
     }
+
+    /// Two letters and a file extension promise little: what follows must make sense.
+    #[test]
+    fn weak_signatures_are_believed_only_with_a_header_that_makes_sense() {
+        let bmp = |pixels: u32, header: u32| {
+            let words = [&[0; 8][..], &pixels.to_le_bytes(), &header.to_le_bytes()].concat();
+            Format::of(&[b"BM", &words[..]].concat(), None)
+        };
+        assert_eq!([bmp(14, 12), bmp(14, 256), bmp(u32::MAX, 40)], [Some(Format::Bmp); 3]);
+        assert_eq!([bmp(13, 12), bmp(14, 11), bmp(14, 257), Format::of(b"BMW, a car", None)], [None; 4]);
+        let tga = |map: u8, kind: u8, side: [u8; 4], depth: u8, extension: &str| {
+            let header = [&[0, map, kind, 0, 0, 0, 0, 0, 0, 0, 0, 0][..], &side, &[depth, 0]].concat();
+            Format::of(&header, Some(extension))
+        };
+        let fine =
+            [tga(0, 2, [1, 0, 1, 0], 32, "tga"), tga(1, 2, [0, 1, 0, 1], 24, "TGA"), tga(1, 9, [1; 4], 8, "vst")];
+        assert_eq!(fine, [Some(Format::Tga); 3]);
+        let odd = [
+            tga(0, 2, [1, 0, 1, 0], 32, "png"),
+            tga(2, 2, [1, 0, 1, 0], 32, "tga"),
+            tga(0, 1, [1, 0, 1, 0], 8, "tga"),
+            tga(0, 4, [1, 0, 1, 0], 8, "tga"),
+            tga(0, 2, [0, 0, 1, 0], 32, "tga"),
+            tga(0, 2, [1, 0, 0, 0], 32, "tga"),
+            tga(0, 2, [1, 0, 1, 0], 31, "tga"),
+        ];
+        assert_eq!(odd, [None; 7]);
+    }
 }

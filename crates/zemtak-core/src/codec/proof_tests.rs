@@ -91,6 +91,26 @@ fn moving_pictures_are_proved_one_by_one() {
 }
 
 #[test]
+fn a_gif_draws_half_alpha_keeps_255_colours_and_repeats_if_asked() {
+    let pixel = |i: u32| [i as u8, (i >> 8) as u8, 3, 255];
+    for (colours, exact) in [(255, true), (256, false)] {
+        let pixels: Vec<u8> = (0..512).flat_map(|i| pixel(i % colours)).collect();
+        let picture = Pixels::from_rgba(Size::new(32, 16), pixels).unwrap();
+        for for_ever in [false, true] {
+            let gif = encode_gif(&[(&picture, 5)], for_ever).unwrap();
+            let shown = decode(&gif, None, &Limits::default()).unwrap().pixels;
+            assert_eq!(shown == picture, exact, "{colours} colours");
+            let decoder = gif::DecodeOptions::new().read_info(&gif[..]).unwrap();
+            assert_eq!(decoder.repeat() == gif::Repeat::Infinite, for_ever);
+        }
+    }
+    let faint = Pixels::from_rgba(Size::new(2, 1), vec![9, 8, 7, 127, 9, 8, 7, 128]).unwrap();
+    let gif = encode_gif(&[(&faint, 5)], false).unwrap();
+    let shown = decode(&gif, None, &Limits::default()).unwrap().pixels;
+    assert_eq!((shown.as_bytes()[3], &shown.as_bytes()[4..]), (0, &[9, 8, 7, 255][..]));
+}
+
+#[test]
 fn a_texture_is_proved_with_its_levels_and_what_it_says_of_its_colours() {
     let [right, wrong, _] = three();
     let small = picture(4, 3, 1);
