@@ -174,7 +174,7 @@ fn what_a_sprite_lost_is_counted_from_its_first_pixel_on() {
     };
     let page = |source: &Pixels| {
         let stored = source.crop(Rect::new(0, 0, 5, 4)).unwrap();
-        compose(Size::new(8, 8), [Stamp { pixels: &stored, rect, turned: false }].into_iter(), 0).unwrap()
+        compose(Size::new(8, 8), [Stamp { pixels: &stored, rect, turned: false }], 0).unwrap()
     };
     let whole = page(&source(0));
     let check = |atlas: &Atlas, page: &Pixels, source: &Pixels| {

@@ -256,8 +256,8 @@ fn walk(canvas: Size, sprites: &[(&str, [f64; 2], f64)]) -> (Atlas, Clip) {
     for (i, (name, pivot, ms)) in (1..).zip(sprites) {
         let rect = Rect::new(i, 0, 1, 1);
         let sprite = Sprite { canvas, rect, pivot: *pivot, ..template.clone() };
-        atlas.sprites.entry(SpriteName::new(*name)).or_insert(sprite);
-        steps.push(Step { sprite: SpriteName::new(*name), ms: Some(*ms), events: Vec::new() });
+        atlas.sprites.entry(SpriteName::new(name)).or_insert(sprite);
+        steps.push(Step { sprite: SpriteName::new(name), ms: Some(*ms), events: Vec::new() });
     }
     (atlas, Clip { mode: Mode::Loop, fps: None, steps })
 }

@@ -316,7 +316,7 @@ pub fn encoded_webp(pixels: &Pixels) -> Result<Encoded<'_>, EncodeError> {
     Ok(Encoded::new(webp::encode(pixels)?, pixels, webp::prove))
 }
 
-#[cfg(all(test, feature = "encode"))]
+#[cfg(test)]
 mod proof_tests;
 
 #[cfg(test)]

@@ -1,6 +1,8 @@
 //! A proof that nothing could fail would be none: of every format that is written, other pixels, another size and bytes that
 //! somebody bent are refused.
 
+#![allow(clippy::cast_possible_truncation, reason = "small numbers")]
+
 use super::encode::Unproved;
 use super::moving_out::{Palette, TimedPicture, encode_apng, encode_gif, prove_gif};
 use super::{Limits, PngEffort, Supercompression, decode, encode_ktx2, encoded_png, ktx2_out, png_proof, qoi, webp};
