@@ -55,7 +55,7 @@ pub enum Flaw {
         value: String,
     },
     /// A page has an extrude of its own that it cannot have.
-    #[error("page {page}: an extrude of its own can only be 0, and only if the page repeats")]
+    #[error("page {page}: an extrude of its own can only be 0, on a page whose wrap is \"repeat\" or \"mirror\"")]
     PageExtrude {
         /// The page's index.
         page: usize,
