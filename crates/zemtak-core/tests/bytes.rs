@@ -122,6 +122,7 @@ fn layouts(stored: &[Pixels]) -> Vec<Layout> {
     let mut layouts: Vec<Layout> = shapes.iter().chain([&small]).map(of_policy).collect();
     layouts.extend(special_layouts(&items, spacing, &small, &layouts[3]));
     layouts.extend(plain_layouts(&shapes));
+    layouts.extend(clip_layouts());
     layouts
 }
 
@@ -149,14 +150,12 @@ fn plain_layouts(policies: &[PagePolicy]) -> Vec<Layout> {
     let mut layouts: Vec<Layout> = policies.iter().chain([&small, &bytes]).map(|policy| of(&some, policy)).collect();
     layouts.extend(policies.iter().map(|policy| of(&alike, policy)));
     layouts.extend([&policies[1], &small].map(|policy| of(&many, policy)));
-    let large = PagePolicy { max: Size::new(512, 512), ..policies[0].clone() };
-    let large_bytes = PagePolicy { max: large.max, ..bytes.clone() };
-    layouts.extend([&large, &large_bytes].map(|policy| of(&frames(), policy)));
     layouts
 }
 
-/// Frames of clips as in real art: alike within a clip, some slightly smaller, a few large, some a few rows further down.
-fn frames() -> Vec<Item> {
+/// Layouts on several pages of clips as in real art: frames alike, some slightly smaller, a few large, some a few rows
+/// further down.
+fn clip_layouts() -> [Layout; 2] {
     let (mut side, mut items) = (sides(), Vec::new());
     for number in 0..130 {
         let (w, h, grown) = (side(80) + 8, side(110) + 8, if side(9) == 1 { 2 } else { 1 });
@@ -166,7 +165,11 @@ fn frames() -> Vec<Item> {
             items.push(Item { family, ..Item::new(size) });
         }
     }
-    items
+    let spacing = Spacing { gutter: 1, margin: 0, extrude: 0, align: 1 };
+    [Prefer::Pages, Prefer::Bytes].map(|prefer| {
+        let policy = PagePolicy { max: Size::new(512, 512), shape: Shape::Pow2, prefer, ..PagePolicy::default() };
+        lay_out(&LayoutRequest::new(&items, spacing, &policy)).unwrap()
+    })
 }
 
 /// Layouts that are found in other ways: with groups, in rows, on pages of one size, with boxes that stay, of few items.

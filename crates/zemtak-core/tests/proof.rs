@@ -159,67 +159,85 @@ fn boxes_that_do_not_keep_their_distance_are_named() {
     assert_eq!(told(&verify::spacing(&two)), [near]);
 }
 
-/// A source with a canvas of 6 x 4, whose box leaves out the last column; that has one pixel that can hardly be seen.
-#[test]
-fn what_a_sprite_lost_is_counted_from_its_first_pixel_on() {
+const CANVAS: Size = Size::new(6, 4);
+/// What is stored: all but the last column.
+const STORED: Rect = Rect::new(0, 0, 5, 4);
+const PLACE: Rect = Rect::new(1, 1, 5, 4);
+
+/// Pixels that all differ, and nothing in the last column but one pixel of this alpha.
+fn striped(faint: u8) -> Pixels {
+    let pixel = |i: u32| if i % 6 < 5 { [i as u8, 9, 9, 255] } else { [7, 7, 7, if i == 11 { faint } else { 0 }] };
+    Pixels::from_rgba(CANVAS, (0..24).flat_map(pixel).collect()).unwrap()
+}
+
+fn page_of(source: &Pixels) -> Pixels {
+    let stored = source.crop(STORED).unwrap();
+    compose(Size::new(8, 8), [Stamp { pixels: &stored, rect: PLACE, turned: false }], 0).unwrap()
+}
+
+fn trimmed() -> Atlas {
     let mut built = Built::default();
     (built.trim, built.visible_alpha) = (true, 5);
-    let (canvas, rect) = (Size::new(6, 4), Rect::new(1, 1, 5, 4));
-    let mut atlas = by_hand(Size::new(8, 8), &built, &[("a", rect)]);
+    let mut atlas = by_hand(Size::new(8, 8), &built, &[("a", PLACE)]);
+    atlas.sprites.get_mut(&SpriteName::new("a")).unwrap().canvas = CANVAS;
+    atlas
+}
+
+fn of_sprite(atlas: &Atlas, page: &Pixels, source: &Pixels) -> Vec<verify::Defect> {
     let name = SpriteName::new("a");
-    atlas.sprites.get_mut(&name).unwrap().canvas = canvas;
-    let source = |faint: u8| {
-        let pixel = |i: u32| if i % 6 < 5 { [i as u8, 9, 9, 255] } else { [7, 7, 7, if i == 11 { faint } else { 0 }] };
-        Pixels::from_rgba(canvas, (0..24).flat_map(pixel).collect()).unwrap()
-    };
-    let page = |source: &Pixels| {
-        let stored = source.crop(Rect::new(0, 0, 5, 4)).unwrap();
-        compose(Size::new(8, 8), [Stamp { pixels: &stored, rect, turned: false }], 0).unwrap()
-    };
-    let whole = page(&source(0));
-    let check = |atlas: &Atlas, page: &Pixels, source: &Pixels| {
-        told(&verify::sprite(atlas, &name, &atlas.sprites[&name], page, source))
-    };
-    assert_eq!(check(&atlas, &whole, &source(4)), [""; 0]);
-    let missing = check(&atlas, &whole, &source(5));
-    assert!(
-        matches!(&missing[..], [one] if one.starts_with("other_pixels a") && one.contains("(5, 1)")),
-        "{missing:?}"
-    );
+    verify::sprite(atlas, &name, &atlas.sprites[&name], page, source)
+}
+
+#[test]
+fn what_a_sprite_lost_is_counted_from_its_first_pixel_on() {
+    let (atlas, whole) = (trimmed(), page_of(&striped(0)));
+    assert_eq!(of_sprite(&atlas, &whole, &striped(4)), []);
+    let missing = of_sprite(&atlas, &whole, &striped(5));
+    assert!(matches!(missing[..], [verify::Defect::Pixel { x: 5, y: 1, count: 1, .. }]), "{missing:?}");
     let mut changed = whole.clone();
     changed.row_mut(2)[3 * 4] ^= 1;
     changed.row_mut(4)[5 * 4 + 3] = 254;
-    match &verify::sprite(&atlas, &name, &atlas.sprites[&name], &changed, &source(0))[..] {
+    match of_sprite(&atlas, &changed, &striped(0))[..] {
         [verify::Defect::Pixel { x: 2, y: 1, count: 2, found, expected, .. }] => {
-            assert_eq!((*found, *expected), ([9, 9, 9, 255], [8, 9, 9, 255]));
+            assert_eq!((found, expected), ([9, 9, 9, 255], [8, 9, 9, 255]));
         }
-        other => panic!("{other:?}"),
+        ref other => panic!("{other:?}"),
     }
     // Inside the box even what can hardly be seen is kept.
-    let mut faint = source(0);
+    let mut faint = striped(0);
     faint.row_mut(0)[..4].copy_from_slice(&[1, 1, 1, 4]);
-    let mut lost = page(&faint);
+    let mut lost = page_of(&faint);
     lost.row_mut(1)[4..8].fill(0);
-    assert_eq!(check(&atlas, &lost, &faint).len(), 1);
-    // A box that is too large, unless it is a layer's or repeats; and a canvas of another size.
-    let mut loose = source(0);
-    (0..4).for_each(|y| loose.row_mut(y)[16..20].fill(0));
-    let loosely = page(&loose);
+    let lost = of_sprite(&atlas, &lost, &faint);
+    assert!(matches!(lost[..], [verify::Defect::Pixel { x: 0, y: 0, count: 1, .. }]), "{lost:?}");
+    let other = of_sprite(&atlas, &whole, &Pixels::transparent(Size::new(6, 5)).unwrap());
+    assert!(told(&other)[0].starts_with("other_canvas a") && other.len() == 1, "{other:?}");
+}
+
+#[test]
+fn a_box_that_is_too_large_is_told_unless_it_has_layers_or_repeats() {
+    let mut source = striped(0);
+    (0..4).for_each(|y| source.row_mut(y)[16..20].fill(0));
+    let page = page_of(&source);
     let not_trimmed = "not_trimmed a a: its box [1, 1, 5, 4] is not trimmed to the visible pixels";
-    assert_eq!(check(&atlas, &loosely, &loose), [not_trimmed]);
-    let mut layered = atlas.clone();
+    assert_eq!(told(&of_sprite(&trimmed(), &page, &source)), [not_trimmed]);
+    let mut layered = trimmed();
     layered.pages[0].layers = [("normal".to_owned(), Layer::new("n.png", String::new()))].into();
-    assert_eq!(check(&layered, &loosely, &loose), [""; 0]);
-    let mut repeating = atlas.clone();
+    assert_eq!(of_sprite(&layered, &page, &source), []);
+    let mut repeating = trimmed();
     repeating.pages[0].sampling.wrap = Wrap::Repeat;
-    assert_eq!(check(&repeating, &loosely, &loose), [""; 0]);
-    let other = check(&atlas, &whole, &Pixels::transparent(Size::new(6, 5)).unwrap());
-    assert!(matches!(&other[..], [one] if one.starts_with("other_canvas a")), "{other:?}");
-    // A page in blocks resembles its source, or does not.
-    let mut in_blocks = atlas.clone();
+    assert_eq!(of_sprite(&repeating, &page, &source), []);
+}
+
+#[test]
+fn a_page_in_blocks_resembles_its_source_or_is_told() {
+    let source = striped(0);
+    let mut in_blocks = trimmed();
     in_blocks.pages[0].pixels = PixelKind::Bc3;
-    assert_eq!(check(&in_blocks, &changed, &source(0)), [""; 0]);
-    let unlike = check(&in_blocks, &Pixels::transparent(Size::new(8, 8)).unwrap(), &source(0));
+    let mut changed = page_of(&source);
+    changed.row_mut(2)[3 * 4] ^= 1;
+    assert_eq!(of_sprite(&in_blocks, &changed, &source), []);
+    let unlike = told(&of_sprite(&in_blocks, &Pixels::transparent(Size::new(8, 8)).unwrap(), &source));
     assert!(matches!(&unlike[..], [one] if one.starts_with("unlike_source a")), "{unlike:?}");
 }
 

@@ -240,17 +240,13 @@ impl Atlas {
 fn check_page(i: usize, page: &Page, flaws: &mut Vec<Flaw>) {
     let sampling = &page.sampling;
     let numbers = [
-        ("width", page.width.to_string(), (1..=LONGEST_SIDE).contains(&page.width)),
-        ("height", page.height.to_string(), (1..=LONGEST_SIDE).contains(&page.height)),
-        ("sampling.mips", sampling.mips.to_string(), (1..=32).contains(&sampling.mips)),
-        (
-            "sampling.safe_mips",
-            sampling.safe_mips.unwrap_or_default().to_string(),
-            sampling.safe_mips.is_none_or(|m| m >= -1),
-        ),
+        ("width", i64::from(page.width), 1..=LONGEST_SIDE.into()),
+        ("height", page.height.into(), 1..=LONGEST_SIDE.into()),
+        ("sampling.mips", sampling.mips.into(), 1..=32),
+        ("sampling.safe_mips", sampling.safe_mips.map_or(-1, i64::from), -1..=i64::MAX),
     ];
-    let wrong = numbers.into_iter().filter(|(_, _, right)| !right);
-    flaws.extend(wrong.map(|(key, value, _)| Flaw::PageNumber { page: i, key, value }));
+    let wrong = numbers.into_iter().filter(|(_, value, range)| !range.contains(value));
+    flaws.extend(wrong.map(|(key, value, _)| Flaw::PageNumber { page: i, key, value: value.to_string() }));
     // The ring would repeat too on a page that repeats, and without a ring neighbours bleed in elsewhere.
     if page.extrude.is_some_and(|extrude| extrude != 0 || sampling.wrap == Wrap::Clamp) {
         flaws.push(Flaw::PageExtrude { page: i });

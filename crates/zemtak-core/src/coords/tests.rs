@@ -125,18 +125,11 @@ proptest! {
         for k in 0..2 {
             prop_assert!((found[k] - expected[k]).abs() < 1e-6, "{:?} {:?}", found, expected);
         }
-        // What is stored is the visible box with its edge.
-        let places = (0..=2 * canvas.h).flat_map(|y| (0..=2 * canvas.w).map(move |x| [x, y].map(|at| f64::from(at) / 2.0)));
+        // What is stored is the visible box. These places lie on no edge, where the last bit of a number would decide.
+        let places = (0..2 * canvas.h).flat_map(|y| (0..2 * canvas.w).map(move |x| [x, y].map(|at| f64::from(at) / 2.0 + 0.25)));
         for [x, y] in places {
-            let within = |at: f64, start: u32, length: u32| (f64::from(start)..=f64::from(start + length)).contains(&at);
+            let within = |at: f64, start: u32, length: u32| (f64::from(start)..f64::from(start + length)).contains(&at);
             let stored = within(x, visible.x, visible.w) && within(y, visible.y, visible.h);
-            // In these numbers a place is not exactly where it was.
-            let near = |at: f64, start: u32, length: u32| {
-                [start, start + length].iter().any(|edge| (at - f64::from(*edge)).abs() < 1e-9)
-            };
-            if near(x, visible.x, visible.w) || near(y, visible.y, visible.h) {
-                continue;
-            }
             let (u, v) = (x / f64::from(canvas.w), y / f64::from(canvas.h));
             prop_assert_eq!(picture.stores([u, if up { 1.0 - v } else { v }], axis), stored, "{} {}", x, y);
         }
@@ -391,6 +384,15 @@ fn what_has_no_pixels_is_refused_as_that() {
     // Nine columns with gutters between them: 100 - 8 * 5 pixels for nine.
     let grid = Sheet { size: Size::new(100, 50), margin: 0, gutter: 5 }.split(9, 1).unwrap();
     assert_eq!((grid.cell(8).map(|cell| cell.rect), grid.left_over()), (Some(Rect::new(88, 0, 6, 50)), [6, 0]));
+}
+
+#[test]
+fn the_edge_of_the_visible_box_is_stored_too() {
+    let area = Area::new(Size::new(64, 64), Rect::new(0, 0, 4, 4), false).unwrap();
+    let picture = Picture { area, canvas: Size::new(8, 8), inset: [2, 2] };
+    let stored = |u, v| picture.stores([u, v], VAxis::Down);
+    assert!(stored(0.25, 0.25) && stored(0.75, 0.75));
+    assert!(!stored(0.24, 0.5) && !stored(0.76, 0.5) && !stored(0.5, 0.24) && !stored(0.5, 0.76));
 }
 
 #[test]
