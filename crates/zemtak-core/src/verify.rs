@@ -20,7 +20,7 @@ const LEAST_LIKENESS: f64 = 9.0;
 #[non_exhaustive]
 pub enum Defect {
     /// Two cells overlap or are nearer than the gutter.
-    #[error("{a} and {b} overlap or are less than the gutter of {gutter} pixels apart")]
+    #[error("{a} and {b} overlap or are less than the gutter of {gutter} {} apart", pixels(*gutter))]
     TooNear {
         /// One sprite.
         a: SpriteName,
@@ -30,7 +30,7 @@ pub enum Defect {
         gutter: u32,
     },
     /// A cell reaches into the margin or beyond the page's edge.
-    #[error("{sprite}: its box {rect} with a ring of {extrude} reaches into the margin of {margin} pixels")]
+    #[error("{sprite}: its box {rect} with a ring of {extrude} reaches into the margin of {margin} {}", pixels(*margin))]
     Margin {
         /// The sprite.
         sprite: SpriteName,
@@ -116,6 +116,11 @@ pub enum Defect {
         /// The box.
         rect: Rect,
     },
+}
+
+/// One pixel, several pixels.
+fn pixels(count: u32) -> &'static str {
+    if count == 1 { "pixel" } else { "pixels" }
 }
 
 impl Defect {

@@ -142,7 +142,7 @@ fn boxes_that_do_not_keep_their_distance_are_named() {
     let near = "too_near a a and b overlap or are less than the gutter of 2 pixels apart";
     assert_eq!(told(&verify::spacing(&of(Rect { w: 5, ..left }, right))), [near]);
     for beyond in [Rect { x: 11, ..right }, Rect { y: 3, ..right }, Rect { y: 1, ..right }] {
-        let margin = format!("in_margin b b: its box {beyond} with a ring of 1 reaches into the margin of 1 pixels");
+        let margin = format!("in_margin b b: its box {beyond} with a ring of 1 reaches into the margin of 1 pixel");
         assert_eq!(told(&verify::spacing(&of(left, beyond))), [margin]);
     }
     let mut inexact = of(left, right);
