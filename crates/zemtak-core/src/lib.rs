@@ -15,6 +15,8 @@
 //! - `encode-png`, `encode-apng`, `encode-qoi`, `encode-webp`, `encode-gif` and `encode-ktx2` each write one format,
 //!   and prove it; `encode-all` is all of them.
 //! - `pack` is what makes atlases: treatment of pictures, layout, composing, verification.
+//! - `exact-numbers` reads numbers of more than 15 digits exactly (an atlas's scale, a step's `ms` and a sprite's `user`
+//!   data may have so many); without it they may be off by their last bit. `pack` has it.
 //! - `unknown-keys` reports keys in a descriptor that this version does not know.
 //! - `parallel` spreads work over all cores; without it, one thread makes the same bytes.
 

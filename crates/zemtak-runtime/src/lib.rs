@@ -25,13 +25,15 @@
 //!
 //! # Features
 //!
-//! - `png` (the default), `qoi`, `webp`, `jpeg`: the formats of pages and loose images that can be read. Raw pages
+//! - `png` (a default), `qoi`, `webp`, `jpeg`: the formats of pages and loose images that can be read. Raw pages
 //!   always can. A page of another format fails with the name of the missing feature.
 //! - `ktx2`: pages with mip levels, in compressed blocks if they were packed so; a sink that takes such blocks gets
 //!   them as they are. `blocks` unpacks them for sinks that do not.
 //! - `hash`: pages are checked against the hash in their descriptor, in debug builds and whenever a new version is
 //!   read.
 //! - `tracing`: spans for everything that is read, decoded and made into textures, and events, for a profiler.
+//! - `exact-numbers` (a default): reads numbers of more than 15 digits exactly (an atlas's scale, a step's `ms` and a
+//!   sprite's `user` data may have so many); without it they may be off by their last bit.
 //! - `unknown-keys`: reports the keys of a descriptor that this version does not know.
 //!
 //! See docs/runtime.md for the whole story.

@@ -683,7 +683,7 @@ zr_atlas *zr_read(const char *text, size_t length, zr_error *error) {
         free(whole);
         return NULL;
     }
-    memcpy(whole->copy, text, length);
+    if (length > 0) memcpy(whole->copy, text, length);
     whole->copy[length] = 0;
     in.at = in.start = whole->copy, in.end = whole->copy + length, in.blocks = &whole->blocks;
     node = zr_value(&in, NULL, 0);

@@ -588,7 +588,7 @@ local function read(text)
     if version ~= zemtak.VERSION then fail("zemtak", ("is version %d, this reader reads version %d"):format(version, zemtak.VERSION)) end
     if #needs > 0 then fail("needs", "asks for " .. table.concat(needs, ", ") .. ", which this reader does not know") end
     local atlas = { name = get(top, "name", "string"), scale = get(top, "scale", "number"), pages = {} }
-    atlas.build_id, atlas.base = find(top, "build_id"), find(top, "base")
+    for _, key in ipairs { "build_id", "base" } do atlas[key] = find(top, key) and get(top, key, "string") end
     for i, page in ipairs(list(get(top, "pages"), "pages")) do atlas.pages[i] = within("pages", i - 1, read_page, page) end
     atlas.sprites = named(get(top, "sprites"), "sprites", read_sprite, atlas.pages)
     atlas.clips = named(get(top, "clips"), "clips", read_clip, atlas.sprites)

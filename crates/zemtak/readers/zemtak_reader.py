@@ -344,7 +344,11 @@ class Sprites(Mapping):
 def load(path) -> Atlas:
     """Reads a descriptor, NAME.zemtak.json. Raises ReadError, and OSError where the file cannot be read."""
     with open(path, encoding="utf-8") as file:
-        return read(file.read())
+        try:
+            text = file.read()
+        except UnicodeDecodeError as error:
+            raise ReadError(f"no UTF-8: {error}") from None
+    return read(text)
 
 
 def read(text: str) -> Atlas:

@@ -20,6 +20,14 @@ internal static class Driver
         ScaleX = v[2], ScaleY = v[3], Degrees = v[4], YUp = v[5] != 0, VUp = v[6] != 0, Shrink = v[7],
     };
 
+    private static string Tell(Page p)
+    {
+        string safe = p.SafeMips == null ? "none" : p.SafeMips.ToString();
+        object[] values = { p.File, p.Width, p.Height, p.Pixels, p.Alpha, p.Colour, p.Filter, p.Wrap, p.Mips, safe, p.Hash };
+        var layers = p.Layers.Select(l => string.Join(" ", l.Key, l.Value.File, l.Value.Pixels, l.Value.Alpha, l.Value.Colour));
+        return string.Join("\t", new[] { string.Join(" ", values) }.Concat(layers));
+    }
+
     private static string Tell(Sprite s)
     {
         IEnumerable<string> numbers = new[] { s.Page }.Concat(s.Box).Concat(new[] { s.Turned ? 1 : 0 }).Concat(s.Canvas).Concat(s.Inset)
@@ -56,6 +64,8 @@ internal static class Driver
     private static string Answer(Atlas atlas, string kind, string name, string numbers)
     {
         if (kind == "clip" || kind == "at" || kind == "play") return Answer(atlas.Clips[name], kind, numbers);
+        if (kind == "atlas") return string.Join(" ", atlas.Name, atlas.BuildId ?? "none", atlas.Base ?? "none", Tell(atlas.Scale));
+        if (kind == "page") return Tell(atlas.Pages[int.Parse(numbers)]);
         Sprite sprite = atlas.Sprites[name];
         if (kind == "sprite") return Tell(sprite);
         double[] v = numbers.Split(' ').Select(n => double.Parse(n, CultureInfo.InvariantCulture)).ToArray();

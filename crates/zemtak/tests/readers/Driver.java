@@ -21,6 +21,23 @@ public final class Driver {
         return new ZemtakReader.Placement(v[at], v[at + 1], v[at + 2], v[at + 3], v[at + 4], v[at + 5] != 0, v[at + 6] != 0, v[at + 7]);
     }
 
+    private static String orNone(Object value) {
+        return value == null ? "none" : value.toString();
+    }
+
+    private static String layer(ZemtakReader.Layer layer) {
+        return String.join(" ", layer.file(), layer.pixels(), layer.alpha(), layer.colour());
+    }
+
+    private static String page(ZemtakReader.Page p) {
+        ZemtakReader.Layer image = p.image();
+        StringBuilder out = new StringBuilder();
+        out.append(String.join(" ", image.file(), "" + p.width(), "" + p.height(), image.pixels(), image.alpha(), image.colour()));
+        out.append(' ').append(String.join(" ", p.filter(), p.wrap(), "" + p.mips(), orNone(p.safeMips()), p.hash()));
+        p.layers().forEach((name, layer) -> out.append('\t').append(name).append(' ').append(layer(layer)));
+        return out.toString();
+    }
+
     private static String sprite(ZemtakReader.Sprite s) {
         StringBuilder out = new StringBuilder();
         out.append(s.page());
@@ -60,6 +77,8 @@ public final class Driver {
 
     private static String answer(ZemtakReader.Atlas atlas, String kind, String name, String numbers) {
         if (List.of("clip", "at", "play").contains(kind)) return clip(atlas.clips().get(name), kind, numbers);
+        if (kind.equals("atlas")) return String.join(" ", atlas.name(), orNone(atlas.buildId()), orNone(atlas.base()), "" + atlas.scale());
+        if (kind.equals("page")) return page(atlas.pages().get(Integer.parseInt(numbers)));
         ZemtakReader.Sprite sprite = atlas.sprites().get(name);
         if (kind.equals("sprite")) return sprite(sprite);
         double[] v = Arrays.stream(numbers.split(" ")).mapToDouble(Double::parseDouble).toArray();

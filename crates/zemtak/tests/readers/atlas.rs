@@ -1,13 +1,18 @@
 //! Made-up atlases with everything that a descriptor can say.
 
 use crate::fixtures::Dice;
-use zemtak_core::atlas::{Atlas, Built, Clip, Mode, Page, Rate, Sprite, Step};
+use zemtak_core::atlas::{
+    Alpha, Atlas, Built, Clip, Colour, Filter, Layer, Mode, Page, PixelKind, Rate, Sprite, Step, Wrap,
+};
 use zemtak_core::clip::{FOREVER, Timeline};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::name::{ClipName, SpriteName};
 
 /// Names with what JSON escapes, and with letters of one to four bytes.
 const ODD: [&str; 6] = ["moth \"night\"", "flügel\\links", "夜/蛾", "🦋", "a\u{1}b", "=1+1"];
+
+/// What JSON escapes, and the first and last characters of each length in UTF-8 and UTF-16.
+const ESCAPED: &str = "\"\\/\u{8}\u{c}\u{1f}\u{7f}\u{80}\u{7ff}\u{800}\u{d7ff}\u{e000}\u{ffff}\u{10000}\u{10ffff}";
 
 /// The longest clip, but for those that stand still.
 const MOST: i64 = 1 << 52;
@@ -16,9 +21,9 @@ pub fn made_up(seed: u64) -> Atlas {
     let mut dice = Dice(seed + 77);
     let mut atlas = Atlas::new("made-up", Built::default());
     atlas.build_id = Some("5b0c9f1e77a2d384".into());
+    (atlas.base, atlas.scale) = (Some("night".into()), 0.5);
     let sizes = [[512, 256], [1000, 3], [77, 1 << 14]];
-    let hash = || format!("blake3:{}", "0".repeat(64));
-    atlas.pages = (0..).zip(sizes).map(|(n, size)| Page::new(format!("p/{n}.png"), size.into(), hash())).collect();
+    atlas.pages = pages(sizes);
     for n in 0..60 {
         let name = ODD.get(n).map_or_else(|| format!("creature{}/walk{n}", n % 5), |odd| (*odd).to_owned());
         atlas.sprites.insert(SpriteName::new(&name), sprite(&mut dice, &sizes));
@@ -34,6 +39,25 @@ pub fn made_up(seed: u64) -> Atlas {
     }
     assert!(atlas.check().is_empty(), "{:?}", atlas.check());
     atlas
+}
+
+/// Pages no two of which agree in anything.
+fn pages(sizes: [[u32; 2]; 3]) -> Vec<Page> {
+    let hash = |digit: usize| format!("blake3:{}", digit.to_string().repeat(64));
+    let page = |(n, size): (usize, [u32; 2])| Page::new(format!("p/{n}.png"), size.into(), hash(n));
+    let mut pages: Vec<Page> = sizes.into_iter().enumerate().map(page).collect();
+    let [_, second, third] = &mut pages[..] else { unreachable!() };
+    (second.pixels, second.alpha, second.colour) = (PixelKind::Bc7, Alpha::Premultiplied, Colour::Linear);
+    (second.sampling.filter, second.sampling.wrap) = (Filter::Linear, Wrap::Repeat);
+    (second.sampling.mips, second.sampling.safe_mips) = (7, Some(3));
+    (third.sampling.wrap, third.sampling.safe_mips) = (Wrap::Mirror, Some(-1));
+    for (n, name) in ["glow of the lamp", "normal"].into_iter().enumerate() {
+        let mut layer = Layer::new(format!("p/1.{n}.png"), hash(n + 3));
+        (layer.pixels, layer.colour) = ([PixelKind::Bc1, PixelKind::Bc3][n], [Colour::Srgb, Colour::Linear][n]);
+        layer.alpha = [Alpha::Premultiplied, Alpha::Straight][n];
+        second.layers.insert(name.to_owned(), layer);
+    }
+    pages
 }
 
 fn sprite(dice: &mut Dice, pages: &[[u32; 2]]) -> Sprite {
@@ -55,7 +79,7 @@ fn sprite(dice: &mut Dice, pages: &[[u32; 2]]) -> Sprite {
     if dice.one_in(4) {
         sprite.points.insert("lamp".into(), [dice.about(40), 0.1]);
         sprite.points.insert("Öse".into(), [20.0, -8.5]);
-        sprite.tags = vec!["flying".into(), "two words".into()];
+        sprite.tags = vec!["flying".into(), "two words".into(), ESCAPED.into(), "éà".into(), String::new()];
         sprite.user = Some(Box::new(serde_json::json!({ "speed": [3, null, { "deep": true }], "e": -1.5e-7 })));
     }
     sprite

@@ -25,6 +25,17 @@ static void tell_quad(const zr_quad *quad) {
     for (i = 0; i < 6; i++) printf("%d ", quad->indices[i]);
 }
 
+static void tell_page(const zr_page *p) {
+    int i;
+    printf("%s %d %d %s %s %s %s %s %d ", p->file, p->width, p->height, p->pixels, p->alpha, p->colour, p->filter, p->wrap, p->mips);
+    printf(p->safe_mips == -2 ? "none" : "%d", p->safe_mips);
+    printf(" %s", p->hash);
+    for (i = 0; i < p->layer_count; i++) {
+        const zr_layer *layer = &p->layers[i];
+        printf("\t%s %s %s %s %s", layer->name, layer->file, layer->pixels, layer->alpha, layer->colour);
+    }
+}
+
 static void tell_sprite(const zr_sprite *s) {
     int i;
     printf("%d %d %d %d %d %d %d %d %d %d %.17g %.17g %d %d %d %d", s->page, s->box[0], s->box[1], s->box[2], s->box[3], s->turned,
@@ -78,6 +89,14 @@ static void answer(const zr_atlas *atlas, char *kind, char *name, char *numbers)
         const zr_clip *clip = zr_find_clip(atlas, name);
         if (!clip) exit(3);
         tell_clip(clip, kind, numbers);
+        return;
+    }
+    if (!strcmp(kind, "atlas")) {
+        printf("%s %s %s %.17g", atlas->name, atlas->build_id ? atlas->build_id : "none", atlas->base ? atlas->base : "none", atlas->scale);
+        return;
+    }
+    if (!strcmp(kind, "page")) {
+        tell_page(&atlas->pages[strtol(numbers, NULL, 10)]);
         return;
     }
     if (!sprite) exit(3);

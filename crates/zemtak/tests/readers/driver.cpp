@@ -28,6 +28,13 @@ static void tell(const zr::Sprite &s) {
     for (const char *tag : s.all_tags()) std::cout << "\t#" << tag;
 }
 
+static void tell(const zr_page &p) {
+    std::cout << p.file << ' ' << p.width << ' ' << p.height << ' ' << p.pixels << ' ' << p.alpha << ' ' << p.colour << ' ' << p.filter << ' ' << p.wrap
+              << ' ' << p.mips << ' ' << (p.safe_mips == -2 ? "none" : std::to_string(p.safe_mips)) << ' ' << p.hash;
+    for (const zr_layer &layer : zr::Span<zr_layer>(p.layers, p.layer_count))
+        std::cout << '\t' << layer.name << ' ' << layer.file << ' ' << layer.pixels << ' ' << layer.alpha << ' ' << layer.colour;
+}
+
 static zr_placement placement(std::istream &numbers) {
     zr_placement at = zr_at(0, 0);
     numbers >> at.at[0] >> at.at[1] >> at.scale[0] >> at.scale[1] >> at.degrees >> at.y_up >> at.v_up >> at.shrink;
@@ -59,6 +66,16 @@ static void tell(const zr_clip &clip, const std::string &kind, std::istream &num
 
 static void answer(const zr::Atlas &atlas, const std::string &kind, const std::string &name, std::istream &numbers) {
     if (kind == "clip" || kind == "at" || kind == "play") return tell(*atlas.find_clip(name.c_str()), kind, numbers);
+    if (kind == "atlas") {
+        const auto or_none = [](const char *text) { return text ? text : "none"; };
+        std::cout << atlas.name() << ' ' << or_none(atlas.get()->build_id) << ' ' << or_none(atlas.get()->base) << ' ' << atlas.scale();
+        return;
+    }
+    if (kind == "page") {
+        std::size_t page = 0;
+        numbers >> page;
+        return tell(atlas.pages()[page]);
+    }
     const zr::Sprite sprite = atlas.sprite(name.c_str());
     if (kind == "sprite") return tell(sprite);
     if (kind == "uv") {

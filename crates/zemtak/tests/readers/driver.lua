@@ -26,15 +26,29 @@ local function placement(v, at)
         v_up = v[at + 6] ~= 0, shrink = v[at + 7] }
 end
 
+local function sorted(map)
+    local names = {}
+    for name in pairs(map) do names[#names + 1] = name end
+    table.sort(names)
+    return ipairs(names)
+end
+
+local function tell_page(p)
+    local parts = { table.concat({ p.file, p.width, p.height, p.pixels, p.alpha, p.colour, p.filter, p.wrap, p.mips, p.safe_mips or "none", p.hash }, " ") }
+    for _, name in sorted(p.layers) do
+        local layer = p.layers[name]
+        parts[#parts + 1] = table.concat({ name, layer.file, layer.pixels, layer.alpha, layer.colour }, " ")
+    end
+    return table.concat(parts, "\t")
+end
+
 local function tell_sprite(s)
     local out = tell({ s.page - 1 })
     tell(s.box, out)
     out[#out + 1] = s.turned and "1" or "0"
     for _, list in ipairs { s.canvas, s.inset, s.pivot, s.stretch or { 0, 0, 0, 0 } } do tell(list, out) end
-    local parts, names = { table.concat(out, " ") }, {}
-    for name in pairs(s.points) do names[#names + 1] = name end
-    table.sort(names)
-    for _, name in ipairs(names) do parts[#parts + 1] = ("%s=%.17g,%.17g"):format(name, s.points[name][1], s.points[name][2]) end
+    local parts = { table.concat(out, " ") }
+    for _, name in sorted(s.points) do parts[#parts + 1] = ("%s=%.17g,%.17g"):format(name, s.points[name][1], s.points[name][2]) end
     for _, tag in ipairs(s.tags) do parts[#parts + 1] = "#" .. tag end
     return table.concat(parts, "\t")
 end
@@ -67,6 +81,8 @@ local function answer(atlas, kind, name, numbers)
     local v = {}
     for number in numbers:gmatch("%S+") do v[#v + 1] = tonumber(number) end
     if kind == "clip" or kind == "at" or kind == "play" then return tell_clip(atlas.clips[name], kind, v) end
+    if kind == "atlas" then return table.concat({ atlas.name, atlas.build_id or "none", atlas.base or "none", atlas.scale }, " ") end
+    if kind == "page" then return tell_page(atlas.pages[v[1] + 1]) end
     local sprite = atlas.sprites[name]
     if kind == "sprite" then return tell_sprite(sprite) end
     if kind == "uv" then

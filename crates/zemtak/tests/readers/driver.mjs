@@ -7,6 +7,12 @@ const tellQuad = (quad) => [...quad.positions, ...quad.uvs, ...quad.indices].joi
 
 const placement = ([x, y, scaleX, scaleY, degrees, yUp, vUp, shrink]) => ({ x, y, scaleX, scaleY, degrees, yUp: yUp !== 0, vUp: vUp !== 0, shrink });
 
+function tellPage(p) {
+    const values = [p.file, p.width, p.height, p.pixels, p.alpha, p.colour, p.filter, p.wrap, p.mips, p.safeMips ?? "none", p.hash];
+    const layers = [...p.layers].map(([name, { file, pixels, alpha, colour }]) => [name, file, pixels, alpha, colour]);
+    return [values, ...layers].map((words) => words.join(" ")).join("\t");
+}
+
 function tellSprite(s) {
     const numbers = [s.page, ...s.box, Number(s.turned), ...s.canvas, ...s.inset, ...s.pivot, ...(s.stretch ?? [0, 0, 0, 0])];
     const points = [...s.points].map(([name, [x, y]]) => `${name}=${x},${y}`);
@@ -27,6 +33,8 @@ function play(clip, [start, ...times]) {
 function answer(atlas, kind, name, numbers) {
     const v = numbers.split(" ").map(Number);
     const [sprite, clip] = [atlas.sprites.get(name), atlas.clips.get(name)];
+    if (kind === "atlas") return [atlas.name, atlas.buildId ?? "none", atlas.base ?? "none", atlas.scale].join(" ");
+    if (kind === "page") return tellPage(atlas.pages[v[0]]);
     if (kind === "clip") {
         return [["loop", "once", "bounce"].indexOf(clip.mode), ...clip.steps.map((step) => [step.sprite, ...step.events].join("!"))].join("\t");
     }

@@ -14,6 +14,13 @@ def placement(v):
     return dict(x=v[0], y=v[1], scale=(v[2], v[3]), degrees=v[4], y_up=bool(v[5]), v_up=bool(v[6]), shrink=v[7])
 
 
+def tell_page(p):
+    safe = "none" if p.safe_mips is None else p.safe_mips
+    values = [p.file, p.width, p.height, p.pixels, p.alpha, p.colour, p.filter, p.wrap, p.mips, safe, p.hash]
+    layers = [[name, layer.file, layer.pixels, layer.alpha, layer.colour] for name, layer in p.layers.items()]
+    return "\t".join(" ".join(str(value) for value in words) for words in [values, *layers])
+
+
 def tell_sprite(s):
     bands = s.stretch or (0, 0, 0, 0)
     numbers = [s.page, *s.box, int(s.turned), *s.canvas, *s.inset, *(repr(float(v)) for v in s.pivot), *bands]
@@ -23,6 +30,10 @@ def tell_sprite(s):
 
 
 def answer(atlas, kind, name, numbers):
+    if kind == "atlas":
+        return f"{atlas.name} {atlas.build_id or 'none'} {atlas.base or 'none'} {atlas.scale}"
+    if kind == "page":
+        return tell_page(atlas.pages[int(numbers)])
     if kind == "clip":
         clip = atlas.clips[name]
         mode = ["loop", "once", "bounce"].index(clip.mode)
@@ -58,7 +69,7 @@ def main(words):
             try:
                 zemtak_reader.load(path)
                 print("ok")
-            except (zemtak_reader.ReadError, UnicodeDecodeError) as error:
+            except zemtak_reader.ReadError as error:
                 print(str(error).replace("\n", " "))
         return
     atlas = zemtak_reader.load(words[0])

@@ -2,7 +2,7 @@
 
 use crate::atlas::made_up;
 use crate::fixtures::Dice;
-use crate::languages::{Language, Reader};
+use crate::languages::{Json, Language, Reader};
 use serde_json::{Value, json};
 use std::path::{Path, PathBuf};
 use zemtak_core::atlas::{Atlas, parse};
@@ -29,6 +29,11 @@ fn good() -> Value {
     })
 }
 
+fn layer(file: &str) -> Value {
+    let hash = format!("blake3:{}", "0".repeat(64));
+    json!({ "file": file, "pixels": "rgba8", "alpha": "straight", "colour": "linear", "hash": hash })
+}
+
 /// Values that take the place of one: where, what, and a word of the place that the error must tell.
 fn wrong() -> Vec<(&'static str, Value, &'static str)> {
     let sprite = |key: &'static str, value: Value| (key, value, SPRITE);
@@ -37,6 +42,9 @@ fn wrong() -> Vec<(&'static str, Value, &'static str)> {
         ("/zemtak", json!("1"), "zemtak"),
         ("/needs", json!(["meshes"]), "needs"),
         ("/name", json!(7), "name"),
+        ("/build_id", json!(7), "build_id"),
+        ("/base", json!([]), "base"),
+        ("/scale", json!("1"), "scale"),
         ("/pages", json!({}), "pages"),
         ("/pages/0", json!(3), "pages"),
         ("/pages/0/file", json!("../night-0.png"), "pages[0].file"),
@@ -50,13 +58,23 @@ fn wrong() -> Vec<(&'static str, Value, &'static str)> {
         ("/pages/0/width", json!(-4), "pages[0].width"),
         ("/pages/0/height", json!(1 << 21), "pages[0].height"),
         ("/pages/0/height", json!(32.5), "pages[0].height"),
+        ("/pages/0/hash", json!(7), "hash"),
+        ("/pages/0/layers", json!([]), "layers"),
+        ("/pages/0/layers", json!({ "normal": layer("../n.png") }), "normal"),
+        ("/pages/0/layers", json!({ "normal": { "file": "n.png" } }), "normal"),
         ("/pages/0/sampling/mips", json!(0), "mips"),
+        ("/pages/0/sampling/mips", json!(33), "mips"),
+        ("/pages/0/sampling/safe_mips", json!(-2), "safe_mips"),
+        ("/pages/0/sampling/wrap", json!(1), "wrap"),
         ("/pages/0/sampling/filter", json!([]), "filter"),
         sprite("/sprites/moth~1fly~11/page", json!(1)),
         sprite("/sprites/moth~1fly~11/page", json!(-1)),
         sprite("/sprites/moth~1fly~11/page", json!(u64::MAX)),
         sprite("/sprites/moth~1fly~11/box", json!([60, 2, 10, 20])),
+        sprite("/sprites/moth~1fly~11/box", json!([4, 13, 10, 20])),
         sprite("/sprites/moth~1fly~11/box", json!([4, 2, 0, 20])),
+        sprite("/sprites/moth~1fly~11/box", json!([4, 2, 10, 0])),
+        sprite("/sprites/moth~1fly~11/box", json!([4, -2, 10, 20])),
         sprite("/sprites/moth~1fly~11/box", json!([4, 2, 10])),
         sprite("/sprites/moth~1fly~11/box", json!([4, 2, 10, 20, 1])),
         sprite("/sprites/moth~1fly~11/box", json!([4, 2, 4_294_967_296_u64, 20])),
@@ -64,16 +82,32 @@ fn wrong() -> Vec<(&'static str, Value, &'static str)> {
         sprite("/sprites/moth~1fly~11/box", json!([4, 2, "10", 20])),
         sprite("/sprites/moth~1fly~11/turned", json!(1)),
         sprite("/sprites/moth~1fly~11/canvas", json!([21, 14])),
+        sprite("/sprites/moth~1fly~11/canvas", json!([30, 10])),
+        sprite("/sprites/moth~1fly~11/inset", json!([11, 1])),
         sprite("/sprites/moth~1fly~11/inset", json!([2, 5])),
+        sprite("/sprites/moth~1fly~11/inset", json!([-1, 1])),
         sprite("/sprites/moth~1fly~11/inset", json!([4_294_967_295_u64, 1])),
         sprite("/sprites/moth~1fly~11/pivot", json!(["a", 1])),
-        sprite("/sprites/moth~1fly~11/stretch", json!([20, 0, 20, 0])),
+        sprite("/sprites/moth~1fly~11/pivot", json!([1])),
+        sprite("/sprites/moth~1fly~11/stretch", json!([20, 0, 11, 0])),
+        sprite("/sprites/moth~1fly~11/stretch", json!([0, 7, 0, 8])),
         sprite("/sprites/moth~1fly~11/points", json!({ "lamp": [1] })),
+        sprite("/sprites/moth~1fly~11/points", json!([1, 2])),
         sprite("/sprites/moth~1fly~11/tags", json!("flying")),
+        sprite("/sprites/moth~1fly~11/tags", json!(["flying", 3])),
         ("/clips/moth/mode", json!("round"), "moth"),
         ("/clips/moth/fps", json!(-1), "moth"),
         ("/clips/moth/fps", json!("1/0"), "moth"),
         ("/clips/moth/fps", json!("60000"), "moth"),
+        ("/clips/moth/fps", json!("/5"), "moth"),
+        ("/clips/moth/fps", json!("5/"), "moth"),
+        ("/clips/moth/fps", json!("7/3/2"), "moth"),
+        ("/clips/moth/fps", json!("-7/3"), "moth"),
+        ("/clips/moth/fps", json!("7/3 "), "moth"),
+        ("/clips/moth/fps", json!("1.5/2"), "moth"),
+        ("/clips/moth/fps", json!("2147483648/1"), "moth"),
+        ("/clips/moth/fps", json!("1/4294967296"), "moth"),
+        ("/clips/moth/fps", json!(1e-10), "moth"),
         ("/clips/moth/fps", json!(59.940_000_000_1), "moth"),
         ("/clips/moth/fps", json!(null), "moth"),
         ("/clips/moth/steps", json!([]), "moth"),
@@ -120,6 +154,37 @@ fn one_thing_wrong() -> Vec<Case> {
     cases
 }
 
+/// Numbers and texts that JSON does not have, in the place of right ones.
+fn no_values() -> Vec<Case> {
+    let whole = String::from_utf8(whole(&good())).unwrap();
+    let instead = |key: &str, value: &str, other: &str| {
+        let [from, to] = [value, other].map(|value| format!("\"{key}\":{value}"));
+        assert!(whole.contains(&from));
+        (whole.replace(&from, &to).into_bytes(), Some(""))
+    };
+    let numbers = "NaN Infinity -Infinity 1e999 -1e999 01 -01 1. .5 -.5 - +1 1e 1e+ 1e- 0x1 1_0 1,5 --1 1-1";
+    let texts = [r"\x41", r"\u00zz", r"\u00g0", r"\u12", r"\", "\t", "\n", "\u{1f}"];
+    let numbers = numbers.split(' ').map(|number| instead("scale", "1", number));
+    let texts = texts.map(|text| instead("name", "\"night\"", &format!("\"{text}\"")));
+    numbers.chain(texts).collect()
+}
+
+/// What readers with JSON of their own tell: where it is wrong, and that half of a surrogate pair is no character.
+fn only_own(json: &Json) -> Vec<Case> {
+    if *json == Json::Library {
+        return Vec::new();
+    }
+    let places = [
+        ("{", "line 1, column 2"),
+        ("{\"zemtak\" 1}", "line 1, column 11"),
+        ("{\r\n  \"zemtak\": 1,\n\n  \"needs\": [1 2]\n}", "line 4, column 15"),
+    ];
+    let halves = [r"\ud800", r"\udc00", r"\ud800\u0041", r"\ud800x", r"\udbff\ud800", r"\udfff\udfff"];
+    let told = (*json == Json::Utf8).then_some("line 1");
+    let halves = halves.map(|half| (format!("{{\"name\":\"{half}\"}}").into_bytes(), told));
+    places.map(|(text, place)| (text.as_bytes().to_vec(), Some(place))).into_iter().chain(halves).collect()
+}
+
 /// What is no JSON, or lies too deep in itself, or lost its end.
 fn no_descriptor() -> Vec<Case> {
     let texts = [
@@ -153,12 +218,16 @@ fn damaged() -> Vec<Case> {
         }
         (text, None)
     };
-    (0..300).map(damage).collect()
+    // A name may come twice: the tool refuses that, and whatever a reader does, it goes on.
+    let twice =
+        String::from_utf8(whole(&good())).unwrap().replace("\"moth/fly/1\":{", "\"moth/fly/1\":{},\"moth/fly/1\":{");
+    (0..300).map(damage).chain([(twice.into_bytes(), None)]).collect()
 }
 
 /// Descriptors that must be taken: as the tool writes them, and as a later version or another writer might.
 fn taken() -> Vec<Case> {
     let mut later = good();
+    later["deep"] = (0..90).fold(json!(1), |deep, _| json!([deep]));
     later["later"] = json!([{ "key": [] }, null, -0.5e-3, "\u{1f98b}\n"]);
     later["sprites"][SPRITE]["user"] = json!([1, "a", [2.5]]);
     later["pages"][0]["sampling"]["safe_mips"] = json!(-1);
@@ -169,7 +238,8 @@ fn taken() -> Vec<Case> {
 
 /// Holds a reader to what must be refused and what must not, and to an answer whatever comes.
 pub fn refused(language: &Language, reader: &Reader<'_>, folder: &Path) {
-    let cases = [one_thing_wrong(), no_descriptor(), damaged(), taken()].concat();
+    let own = only_own(&language.json);
+    let cases = [one_thing_wrong(), no_values(), no_descriptor(), own, damaged(), taken()].concat();
     let files = cases.iter().enumerate().map(|(n, (text, _))| {
         let file = folder.join(format!("hostile-{n}.zemtak.json"));
         std::fs::write(&file, text).unwrap();

@@ -14,8 +14,21 @@ pub struct Language {
     build: &'static [&'static [&'static str]],
     /// The command line that runs it.
     run: &'static [&'static str],
+    /// Who reads its JSON.
+    pub json: Json,
     /// The heading in docs/languages.md under which its example stands, and the example's file in the place of the driver.
     example: (&'static str, &'static str),
+}
+
+/// Who reads a language's JSON.
+#[derive(PartialEq)]
+pub enum Json {
+    /// The language's own library, which says in its own way what is wrong.
+    Library,
+    /// The reader, into strings of UTF-8.
+    Utf8,
+    /// The reader, into strings of UTF-16, where half of a surrogate pair may stand alone.
+    Utf16,
 }
 
 /// What warns of everything, and finds what is wrong while it runs.
@@ -47,6 +60,7 @@ pub const C: Language = Language {
     driver: "driver.c",
     build: &[gcc!("cc", "-std=c99", "driver.c")],
     run: &["./driver"],
+    json: Json::Utf8,
     example: ("C", "example.c"),
 };
 
@@ -56,6 +70,7 @@ pub const CPP: Language = Language {
     driver: "driver.cpp",
     build: &[gcc!("c++", "-std=c++17", "driver.cpp")],
     run: &["./driver"],
+    json: Json::Utf8,
     example: ("C++", "example.cpp"),
 };
 
@@ -80,6 +95,7 @@ pub const C_SHARP: Language = Language {
     driver: "Driver.cs",
     build: &[&["mcs", "-warn:4", "-warnaserror", "-out:driver.exe", "ZemtakReader.cs", "Driver.cs"]],
     run: &["mono", "driver.exe"],
+    json: Json::Utf16,
     example: ("C#", "Program.cs"),
 };
 
@@ -89,6 +105,7 @@ pub const JAVA: Language = Language {
     driver: "Driver.java",
     build: &[&["javac", "--release", "17", "-Xlint:all", "-Werror", "ZemtakReader.java", "Driver.java"]],
     run: &["java", "-cp", ".", "Driver"],
+    json: Json::Utf16,
     example: ("Java", "Program.java"),
 };
 
@@ -98,6 +115,7 @@ pub const JAVASCRIPT: Language = Language {
     driver: "driver.mjs",
     build: &[MODULES],
     run: &["node", "driver.mjs"],
+    json: Json::Library,
     example: ("JavaScript and TypeScript", "example.mjs"),
 };
 
@@ -123,6 +141,7 @@ pub const TYPESCRIPT: Language = Language {
         ],
     ],
     run: &["node", "driver.mjs"],
+    json: Json::Library,
     example: ("JavaScript and TypeScript", "example.mjs"),
 };
 
@@ -135,6 +154,7 @@ pub const LUA_5_1: Language = Language {
     driver: "driver.lua",
     build: &[],
     run: &["lua5.1", "driver.lua"],
+    json: Json::Utf8,
     example: ("Lua", "example.lua"),
 };
 
@@ -148,6 +168,7 @@ pub const PYTHON: Language = Language {
     driver: "driver.py",
     build: &[],
     run: &["python3", "driver.py"],
+    json: Json::Library,
     example: ("Python", "example.py"),
 };
 

@@ -2,7 +2,7 @@
 
 use crate::fixtures::Dice;
 use std::fmt::Write as _;
-use zemtak_core::atlas::{Atlas, Clip, Mode, Page, Sprite};
+use zemtak_core::atlas::{Atlas, Clip, Layer, Mode, Page, Sprite};
 use zemtak_core::clip::{Player, Ratio, Timeline};
 use zemtak_core::coords::{Flip, Middle, Part, Placement, Quad, Sampling, ScreenY, Stretched, VAxis, Visible, quad};
 
@@ -39,7 +39,10 @@ impl Asked {
 /// All that is asked about an atlas.
 pub fn of(atlas: &Atlas, seed: u64) -> Vec<Asked> {
     let mut dice = Dice(seed);
-    let mut asked = Vec::new();
+    let mut asked = vec![Asked::new("atlas", "", "", head(atlas), 0.0)];
+    for (n, page) in atlas.pages.iter().enumerate() {
+        asked.push(Asked::new("page", "", &n.to_string(), page_text(page), 0.0));
+    }
     for (name, sprite) in &atlas.sprites {
         let name = name.as_str();
         // A line and a field of it end where these are.
@@ -69,6 +72,22 @@ pub fn of(atlas: &Atlas, seed: u64) -> Vec<Asked> {
         }
     }
     asked
+}
+
+fn head(atlas: &Atlas) -> String {
+    let [build_id, base] = [&atlas.build_id, &atlas.base].map(|text| text.as_deref().unwrap_or("none"));
+    format!("{} {build_id} {base} {}", atlas.name, atlas.scale)
+}
+
+fn page_text(page: &Page) -> String {
+    let Page { file, width, height, pixels, alpha, colour, sampling, hash, .. } = page;
+    let safe = sampling.safe_mips.map_or_else(|| "none".to_owned(), |level| level.to_string());
+    let mut out = format!("{file} {width} {height} {} {} {}", pixels.word(), alpha.word(), colour.word());
+    let _ = write!(out, " {} {} {} {safe} {hash}", sampling.filter.word(), sampling.wrap.word(), sampling.mips);
+    for (name, Layer { file, pixels, alpha, colour, .. }) in &page.layers {
+        let _ = write!(out, "\t{name} {file} {} {} {}", pixels.word(), alpha.word(), colour.word());
+    }
+    out
 }
 
 fn told(sprite: &Sprite) -> String {
