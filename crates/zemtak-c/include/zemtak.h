@@ -624,15 +624,15 @@ typedef struct zemtak_event {
  */
 typedef struct zemtak_per_frame {
   /**
-   * Textures to make. Default: one.
+   * The most textures to make. Default: no limit but the other two.
    */
   uint32_t uploads;
   /**
-   * Bytes to upload.
+   * Bytes after which no further texture is begun. Default: 16 MiB.
    */
   uint64_t bytes;
   /**
-   * Microseconds to spend.
+   * Microseconds after which no further texture is begun. Default: 4,000.
    */
   uint64_t microseconds;
 } zemtak_per_frame;
@@ -642,7 +642,7 @@ typedef struct zemtak_per_frame {
  */
 typedef struct zemtak_pumped {
   /**
-   * Textures that it made.
+   * Textures that it made. A page counts as one, together with its layers.
    */
   uint32_t made;
   /**

@@ -39,18 +39,18 @@ unsafe fn on_its_thread<'p>(pump: *mut ZemtakPump) -> Result<&'p mut ZemtakPump,
 /// The most that a pump does. 0 stands for the default.
 #[repr(C)]
 pub struct ZemtakPerFrame {
-    /// Textures to make. Default: one.
+    /// The most textures to make. Default: no limit but the other two.
     pub uploads: u32,
-    /// Bytes to upload.
+    /// Bytes after which no further texture is begun. Default: 16 MiB.
     pub bytes: u64,
-    /// Microseconds to spend.
+    /// Microseconds after which no further texture is begun. Default: 4,000.
     pub microseconds: u64,
 }
 
 /// What a pump has done.
 #[repr(C)]
 pub struct ZemtakPumped {
-    /// Textures that it made.
+    /// Textures that it made. A page counts as one, together with its layers.
     pub made: u32,
     /// Textures that it dropped.
     pub dropped: u32,

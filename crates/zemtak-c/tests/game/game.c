@@ -1,101 +1,19 @@
 /* A game without a screen, and every wrong call that can be made: each is told by a code. */
-#include "zemtak.h"
+#include "device.h"
 
+#include <math.h>
 #include <pthread.h>
-#include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
 
-#define HOLD(condition) \
-    do { \
-        if (!(condition)) { \
-            fprintf(stderr, "%s:%d: %s\n", __FILE__, __LINE__, #condition); \
-            exit(1); \
-        } \
-    } while (0)
-
-/* A device that keeps the pixels of its textures. */
-typedef struct device {
-    uint8_t *pixels[64];
-    uint32_t sizes[64][2];
-    int made, dropped;
-    bool fails;
-} device;
-
-static int32_t make_texture(void *user, const zemtak_new_texture *new_texture, uint64_t *texture) {
-    device *of = (device *)user;
-    const zemtak_level *level = new_texture->levels;
-    HOLD(new_texture->level_count >= 1 && level->length == (uint64_t)level->width * level->height * 4 && new_texture->label[0]);
-    if (of->made == 64) return 1;
-    of->pixels[of->made] = (uint8_t *)malloc(level->length);
-    HOLD(of->pixels[of->made] != NULL);
-    memcpy(of->pixels[of->made], level->bytes, level->length);
-    of->sizes[of->made][0] = level->width, of->sizes[of->made][1] = level->height;
-    *texture = (uint64_t)of->made++;
-    return 0;
-}
-
-static void drop_texture(void *user, uint64_t texture) {
-    device *of = (device *)user;
-    HOLD(texture < 64 && of->pixels[texture] != NULL);
-    free(of->pixels[texture]);
-    of->pixels[texture] = NULL;
-    of->dropped++;
-}
-
-/* An archive of the game's own: a folder read by functions. */
-static int32_t stamp_file(void *user, const char *path, uint64_t *length, uint64_t *version) {
-    char full[1024];
-    FILE *file;
-    snprintf(full, sizeof full, "%s/%s", (const char *)user, path);
-    if (!(file = fopen(full, "rb"))) return 1;
-    fseek(file, 0, SEEK_END);
-    *length = (uint64_t)ftell(file), *version = 7;
-    return fclose(file);
-}
-
-static int32_t read_file(void *user, const char *path, uint8_t *buffer, uint64_t length) {
-    char full[1024];
-    size_t got;
-    FILE *file;
-    snprintf(full, sizeof full, "%s/%s", (const char *)user, path);
-    if (!(file = fopen(full, "rb"))) return 1;
-    got = fread(buffer, 1, length, file);
-    fclose(file);
-    return got == length ? 0 : 2;
-}
-
-typedef struct game {
-    zemtak_cache *cache;
-    zemtak_pump *pump;
-    device device;
-} game;
-
-static void open_game_with(game *g, const zemtak_root *root, int32_t (*empty)(void *, const zemtak_new_texture *, uint64_t *),
-                           int32_t (*rows)(void *, uint64_t, const zemtak_rows *)) {
-    zemtak_settings settings;
+static void open_game_filling(game *g, const zemtak_root *root, int32_t (*empty)(void *, const zemtak_new_texture *, uint64_t *),
+                              int32_t (*rows)(void *, uint64_t, const zemtak_rows *)) {
+    zemtak_settings settings = {root, 1, 2, 0, 0, {0, 0, 0, 0}};
     zemtak_sink sink;
-    memset(g, 0, sizeof *g);
-    memset(&settings, 0, sizeof settings);
     memset(&sink, 0, sizeof sink);
-    settings.roots = root, settings.root_count = 1, settings.workers = 2;
-    sink.user = &g->device, sink.make_texture = make_texture, sink.drop_texture = drop_texture;
     sink.make_empty = empty, sink.write_rows = rows;
-    HOLD(zemtak_cache_open(&settings, &sink, &g->cache, &g->pump) == ZEMTAK_OK);
+    open_game_with(g, &settings, &sink);
 }
 
-static void open_game(game *g, const zemtak_root *root) { open_game_with(g, root, NULL, NULL); }
-
-static void close_game(game *g) {
-    zemtak_ledger ledger;
-    HOLD(zemtak_cache_ledger(g->cache, &ledger) == ZEMTAK_OK);
-    HOLD(ledger.leases == 0 && ledger.handles == 0);
-    HOLD(zemtak_pump_close(&g->pump) == ZEMTAK_OK && g->pump == NULL);
-    HOLD(g->device.made > 0 && g->device.dropped == g->device.made);
-    HOLD(zemtak_cache_close(&g->cache) == ZEMTAK_OK && g->cache == NULL);
-    /* Once more is told. */
-    HOLD(zemtak_cache_close(&g->cache) == ZEMTAK_NULL && zemtak_pump_close(&g->pump) == ZEMTAK_NULL);
-}
+static void open_game(game *g, const zemtak_root *root) { open_game_filling(g, root, NULL, NULL); }
 
 /* What the corners of a view show on its texture: as many pixels as are told, upright or turned, and not all transparent. */
 static void look(const game *g, const zemtak_view *view) {
@@ -245,6 +163,9 @@ static void details(game *g) {
     HOLD(quads[0].positions[0][0] == -43 && quads[0].positions[1][0] == -41);
     HOLD(zemtak_lease_stretched(g->cache, lamp, 90, 70, true, &at, &none, 1, &count) == ZEMTAK_OK && count > 9);
     HOLD(zemtak_lease_stretched(g->cache, lamp, -1, 70, true, &at, &none, 1, &count) == ZEMTAK_OUT_OF_RANGE);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, 90, INFINITY, false, &at, &none, 1, &count) == ZEMTAK_OUT_OF_RANGE && count == 0);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, 0, 70, false, &at, NULL, 0, &count) == ZEMTAK_OK && count == 0);
+    HOLD(zemtak_lease_stretched(g->cache, lamp, 90, 70, false, &at, NULL, 0, &count) == ZEMTAK_OK && count == 9);
     HOLD(zemtak_lease_release(g->cache, lamp) == ZEMTAK_OK && zemtak_lease_layer(g->cache, lamp, "normal", &normal) == ZEMTAK_STALE);
     HOLD(zemtak_id_of(g->cache, "night:emblem", &moth) == ZEMTAK_OK && zemtak_lease_view(g->cache, moth, &view) == ZEMTAK_STALE);
 }
@@ -359,7 +280,7 @@ static void by_strips(const game *whole, const zemtak_root *root) {
     zemtak_per_frame little = {1, 20000, 0};
     zemtak_view view;
     zemtak_text error;
-    open_game_with(&g, root, make_empty, write_rows);
+    open_game_filling(&g, root, make_empty, write_rows);
     HOLD(zemtak_lease_take(g.cache, "night:emblem", &moth) == ZEMTAK_OK);
     for (; zemtak_lease_view(g.cache, moth, &view) == ZEMTAK_NOT_READY; frames++) HOLD(zemtak_pump_run(g.pump, &little, NULL) == ZEMTAK_OK);
     HOLD(frames > 2 && zemtak_lease_take(whole->cache, "night:emblem", &at_once) == ZEMTAK_OK);
@@ -396,6 +317,25 @@ static void closed_first(const zemtak_root *root) {
     HOLD(zemtak_pump_close(&g.pump) == ZEMTAK_OK);
 }
 
+/* A call that fails leaves no number behind that could be taken for a handle. */
+static void nothing_is_given(game *g) {
+    uint64_t handle = 9;
+    uint32_t count = 9;
+    zemtak_quad quad;
+    zemtak_placement at = {{0, 0}, {1, 1}, 0, 0, false, false};
+    static const char *const bad[] = {"\xff"};
+    HOLD(zemtak_lease_share(g->cache, 0, &handle) == ZEMTAK_STALE && handle == 0);
+    handle = 9;
+    HOLD(zemtak_lease_take_id(g->cache, UINT64_MAX, &handle) == ZEMTAK_STALE && handle == 0);
+    handle = 9;
+    HOLD(zemtak_lease_part(g->cache, 0, 0, 0, 1, 1, &handle) == ZEMTAK_STALE && handle == 0);
+    handle = 9;
+    HOLD(zemtak_playing_take(g->cache, 0, 1, 1, 0, &handle) == ZEMTAK_STALE && handle == 0);
+    handle = 9;
+    HOLD(zemtak_set_take(g->cache, bad, 1, &handle) == ZEMTAK_NOT_UTF8 && handle == 0);
+    HOLD(zemtak_lease_stretched(g->cache, 0, 9, 9, false, &at, &quad, 1, &count) == ZEMTAK_STALE && count == 0);
+}
+
 static void wrong(game *g) {
     uint64_t lease;
     zemtak_settings settings;
@@ -406,6 +346,9 @@ static void wrong(game *g) {
     memset(&sink, 0, sizeof sink);
     HOLD(zemtak_cache_open(NULL, &sink, &cache, &pump) == ZEMTAK_NULL && zemtak_cache_open(&settings, &sink, &cache, &pump) == ZEMTAK_NULL);
     HOLD(zemtak_cache_open(&settings, &sink, NULL, &pump) == ZEMTAK_NULL && cache == NULL && pump == NULL);
+    cache = g->cache, pump = g->pump;
+    HOLD(zemtak_cache_open(&settings, &sink, &cache, &pump) == ZEMTAK_NULL && cache == NULL && pump == NULL);
+    nothing_is_given(g);
     HOLD(zemtak_lease_take(NULL, "a", &lease) == ZEMTAK_NULL && zemtak_lease_take(g->cache, NULL, &lease) == ZEMTAK_NULL);
     HOLD(zemtak_lease_take(g->cache, "a", NULL) == ZEMTAK_NULL && zemtak_lease_take(g->cache, "\xff", &lease) == ZEMTAK_NOT_UTF8);
     HOLD(zemtak_lease_release(g->cache, 0) == ZEMTAK_STALE && zemtak_lease_release(g->cache, UINT64_MAX) == ZEMTAK_STALE);
@@ -438,8 +381,9 @@ static void threads(game *g) {
     for (i = 0; i < 1000; i++) {
         bool idle = false;
         HOLD(zemtak_pump_run(g->pump, NULL, NULL) == ZEMTAK_OK && zemtak_cache_is_idle(g->cache, &idle) == ZEMTAK_OK);
-        if (idle) break;
+        if (idle) return;
     }
+    HOLD(!"it is never idle");
 }
 
 int main(int count, char **words) {

@@ -33,55 +33,111 @@ fn library() -> PathBuf {
     PathBuf::from(file)
 }
 
-/// The demo's sprites, packed, some of them turned; and a lamp of the hall, with all that a sprite may have.
+/// Beside the demo: a lamp with all that a sprite may have, a pond of premultiplied colours with a page that repeats,
+/// stone in compressed blocks.
+const PROJECT: &str = r#"
+format = 1
+[atlas.hall]
+root = "hall"
+[[atlas.hall.rule]]
+match = "lamp"
+layers = { normal = "{name}_n" }
+stretch = [4, 4, 4, 4]
+points = { light = [7, 5] }
+[atlas.pond]
+root = "pond"
+alpha = "premultiplied"
+filter = "linear"
+[[atlas.pond.rule]]
+match = "water"
+wrap = "mirror"
+[[atlas.pond.rule]]
+match = "lily/*"
+fps = 10
+events = { 1 = ["open", "ring"] }
+[atlas.stone]
+root = "stone"
+pages_as = "ktx2"
+pixels = "bc7"
+"#;
+
+/// Where a sprite of the demo becomes one of that project, or a loose image.
+const COPIES: [(&str, &str); 8] = [
+    ("button/map/up.png", "hall/lamp.png"),
+    ("button/map/down.png", "hall/lamp_n.png"),
+    ("button/map/up.png", "pond/lily/1.png"),
+    ("button/map/down.png", "pond/lily/2.png"),
+    ("emblem.png", "pond/water.png"),
+    ("button/map/up.png", "stone/slab.png"),
+    ("button/map/up.png", "build/loose/a.png"),
+    ("button/map/down.png", "build/loose/b.png"),
+];
+
+/// The demo's sprites, packed, some of them turned; and that project.
 fn demo(folder: &Path) -> PathBuf {
     let (art, build) = (Path::new(env!("CARGO_MANIFEST_DIR")).join("../zemtak/demo/art"), folder.join("build"));
-    let hall = folder.join("hall");
-    std::fs::create_dir(&hall).unwrap();
-    for (from, to) in [("button/map/up.png", "lamp.png"), ("button/map/down.png", "lamp_n.png")] {
-        std::fs::copy(art.join(from), hall.join(to)).unwrap();
+    for (from, to) in COPIES {
+        std::fs::create_dir_all(folder.join(to).parent().unwrap()).unwrap();
+        std::fs::copy(art.join(from), folder.join(to)).unwrap();
     }
-    let project = "format = 1\n[atlas.hall]\nroot = \"hall\"\n[[atlas.hall.rule]]\nmatch = \"lamp\"\nlayers = { normal = \"{name}_n\" }\n\
-        stretch = [4, 4, 4, 4]\npoints = { light = [7, 5] }\n";
-    std::fs::write(folder.join("zemtak.toml"), project).unwrap();
+    std::fs::write(folder.join("zemtak.toml"), PROJECT).unwrap();
     PackRequest::of_project(folder).out(&build).run(&()).unwrap();
     let keys = Keys { turn: Some(true), ..Keys::default() };
     PackRequest::of_paths([art]).out(&build).name("night").keys(keys).run(&()).unwrap();
     build
 }
 
-fn compiled(folder: &Path, library: &Path, more: &[&str]) -> PathBuf {
+fn compiled(folder: &Path, source: &str, library: &Path, more: &[&str]) -> PathBuf {
     let (crate_folder, out) = (Path::new(env!("CARGO_MANIFEST_DIR")), folder.join("game"));
     let mut compiler = Command::new("cc");
     compiler.args(["-std=c11", "-D_GNU_SOURCE", "-g", "-Wall", "-Wextra", "-Wpedantic", "-Werror"]).args(more);
-    compiler.arg("-I").arg(crate_folder.join("include")).arg(crate_folder.join("tests/game/game.c")).arg(library);
+    compiler.arg("-I").arg(crate_folder.join("include")).arg(crate_folder.join("tests/game").join(source)).arg(library);
     run(compiler.args(["-lpthread", "-ldl", "-lm", "-o"]).arg(&out));
     out
 }
 
-#[test]
-fn a_game_in_c_runs_under_the_sanitizers() {
+/// Runs a program under the sanitizers of addresses and of undefined behaviour, then under that of threads.
+fn under_sanitizers(source: &str) {
     let folder = tempfile::tempdir().unwrap();
     let build = demo(folder.path());
-    let game = compiled(folder.path(), &library(), &["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]);
+    let game =
+        compiled(folder.path(), source, &library(), &["-fsanitize=address,undefined", "-fno-sanitize-recover=all"]);
     assert_eq!(run(Command::new(game).arg(&build)), "all as it should be\n");
     // What is no part of the program is not watched: the library synchronises by means that the sanitizer does not see.
     let shared = library().with_file_name("libzemtak.so");
     let beside = format!("-Wl,-rpath,{}", shared.parent().unwrap().display());
-    let game = compiled(folder.path(), &shared, &["-fsanitize=thread", &beside]);
+    let game = compiled(folder.path(), source, &shared, &["-fsanitize=thread", &beside]);
     let mut game = Command::new(game);
     game.env("TSAN_OPTIONS", "ignore_noninstrumented_modules=1").arg(&build);
     assert_eq!(run(&mut game), "all as it should be\n");
 }
 
 #[test]
+fn a_game_in_c_runs_under_the_sanitizers() {
+    under_sanitizers("game.c");
+}
+
+/// No test called six of the calls, and none saw whether a setting was taken, or what a device is told of a texture.
+#[test]
+fn settings_in_c_are_what_they_say() {
+    under_sanitizers("settings.c");
+}
+
+#[test]
 #[ignore = "needs valgrind"]
-fn a_game_in_c_leaks_nothing() {
-    let folder = tempfile::tempdir().unwrap();
-    let (build, game) = (demo(folder.path()), compiled(folder.path(), &library(), &[]));
-    let mut valgrind = Command::new("valgrind");
-    valgrind.args(["--quiet", "--error-exitcode=9", "--leak-check=full", "--errors-for-leak-kinds=definite,indirect"]);
-    assert_eq!(run(valgrind.arg(game).arg(build)), "all as it should be\n");
+fn games_in_c_leak_nothing() {
+    for source in ["game.c", "settings.c"] {
+        let folder = tempfile::tempdir().unwrap();
+        let (build, game) = (demo(folder.path()), compiled(folder.path(), source, &library(), &[]));
+        let mut valgrind = Command::new("valgrind");
+        valgrind.args([
+            "--quiet",
+            "--error-exitcode=9",
+            "--leak-check=full",
+            "--errors-for-leak-kinds=definite,indirect",
+        ]);
+        assert_eq!(run(valgrind.arg(game).arg(build)), "all as it should be\n");
+    }
 }
 
 /// What C++ adds to the header.

@@ -44,7 +44,7 @@ fn a_game_on_sdl_draws_what_the_loose_images_show() {
     PackRequest::of_project(demo()).out(&build).run(&()).unwrap();
     let game = game(folder.path());
     for number in [0, 1, 47, 100, 333] {
-        // The driver of the screen keeps a little; what is ours is looked at by `a_game_in_c_leaks_nothing`.
+        // The driver of the screen keeps a little; what is ours is looked at by `games_in_c_leak_nothing`.
         let mut game = Command::new(&game);
         game.env("SDL_VIDEODRIVER", "dummy").env("ASAN_OPTIONS", "detect_leaks=0");
         run(game.arg(&build).arg(number.to_string()).arg(&file));

@@ -46,7 +46,7 @@ impl Default for PerFrame {
 /// What a pump has done.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Pumped {
-    /// Textures made.
+    /// Textures made. A page counts as one, together with its layers.
     pub made: usize,
     /// Textures dropped.
     pub dropped: usize,
