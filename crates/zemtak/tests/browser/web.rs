@@ -156,3 +156,64 @@ fn a_game_in_a_browser_meets_what_it_expects() {
         })
     );
 }
+
+/// What was asked of nobody: what a device is told of a page, and what half of the calls give.
+#[test]
+#[ignore = "needs Chromium and a package that scripts/web has made"]
+fn a_device_of_the_games_own_is_told_everything() {
+    let folder = installed();
+    folder.write("device.html", include_str!("device.html"));
+    for name in ["art/lamp", "pond/lily/1", "pond/lily/2", "pond/reed/1", "pond/reed/2", "pond/reed/3", "stone/slab"] {
+        folder.write(&format!("{name}.png"), lamp([200, 100, 40]));
+    }
+    folder.write("art/lamp_n.png", lamp([128, 128, 255]));
+    folder.write("pond/lily/2.png", lamp([1, 2, 3]));
+    folder.write("pond/water.png", lamp([40, 80, 120]));
+    folder.write("sky/cloud.png", png(&blob(90, 20, [255, 255, 255])));
+    folder.write("zemtak.toml", include_str!("device.toml"));
+    folder.zemtak("pack").exits(0);
+    let served = Served::new(folder.path("."));
+    let mut tab = Tab::open_until(&format!("http://127.0.0.1:{}/device.html", served.port), "told.done");
+    assert_eq!(tab.eval("told.error ?? null"), Value::Null);
+    let plain = |path: &str, side: u32| {
+        json!([path, null, [side, side], 1, format!("picture of {side} x {side}"), false, "clamp", false, false])
+    };
+    let pond = json!(["pond-0.png", null, [64, 64], 3, "picture of 64 x 64", true, "clamp", true, false]);
+    let stone = json!(["stone-0.rgba", null, [32, 32], 1, [[200, 100, 40, 255, 4096]], false, "clamp", false, false]);
+    let white = |x: u32, y: u32| json!([x, y, 255, 255, 255, 255]);
+    let (low, [first, second, flying]) = (json!([110, 35, 1, 2, 3, 4]), [white(15, 10), white(25, 60), white(75, 40)]);
+    assert_eq!(
+        tab.eval("told"),
+        json!({
+            "made": [
+                pond, ["pond-1.png", null, [30, 20], 3, "picture of 30 x 20", true, "mirror", true, false], stone,
+                plain("hall-0.png", 32),
+                ["hall-0.normal.png", "normal", [32, 32], 1, "picture of 32 x 32", false, "clamp", false, true],
+                pond, stone,
+            ],
+            // Again after it was refused or dropped, never without need: what is too large is not fetched.
+            "fetched": [
+                "build/pond.zemtak.json", "build/pond-0.png", "build/pond-1.png", "build/stone.zemtak.json", "build/stone-0.rgba",
+                "build/sky.zemtak.json", "build/busy.png", "build/cut.png", "build/hall.zemtak.json", "build/hall-0.png",
+                "build/hall-0.normal.png", "build/busy.png", "build/cut.png", "build/hall-0.png", "build/pond-0.png", "build/stone-0.rgba",
+            ],
+            "large": "sky-0.png: build/sky-0.png: its 128 x 64 pixels are more than the device or the settings allow",
+            "busy": "busy.png: build/busy.png: it cannot be read: the server says 503 busy",
+            "cut": "cut.png: build/cut.png: it cannot be read: the line is cut",
+            "refused": "hall-0.png: no room is left", "again": true,
+            "lease": ["hall:lamp", ["warm", "two words"], "{\"speed\":3}", [20, 4, 10, 8, 0], null, "hall:lamp"], "alias": true,
+            "early": [1], "set": [["pond:lily/1", "pond:lily/2", "hall:lamp"], [3, 0, 3, 29696, 29696, 1], 3],
+            "lily": [2, 200, ["pond:lily", "pond:reed"]],
+            // From 50 ms to 110, 460, back to 350, to 190; then the same part of a clip that plays once, and its end.
+            "playing": [
+                [1, 0, false, ["open", "ring"]], [0, 2, false, ["open", "ring"]], [1, 1, false, ["open", "ring"]],
+                [1, 0, false, []], [2, 0, false, []], [2, 1, true, []],
+            ],
+            "speed": "a speed has a denominator above 0",
+            // The lowest layer first, then by texture or as added; one lies outside.
+            "batch": [[4, 1, 2, [low, first, second, flying]], [4, 1, 3, [low, first, flying, second]]],
+            // Nine, and the middle twice in each of three rows.
+            "tiled": 9 + 12, "dropped": true, "kept": [true, ["hall-0.png", "pond-0.png", "stone-0.rgba"]], "done": true,
+        })
+    );
+}
