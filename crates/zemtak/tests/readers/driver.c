@@ -107,7 +107,7 @@ static void answer(const zr_atlas *atlas, char *kind, char *name, char *numbers)
         float uvs[4][2];
         how.flip_x = (int)strtol(numbers, &numbers, 10), how.flip_y = (int)strtol(numbers, &numbers, 10);
         how.v_up = (int)strtol(numbers, &numbers, 10), how.shrink = strtod(numbers, &numbers);
-        zr_uvs(sprite, &how, uvs);
+        zr_uvs(sprite, how.flip_x || how.flip_y || how.v_up || how.shrink > 0 ? &how : NULL, uvs);
         for (i = 0; i < 8; i++) printf("%.9g ", (double)uvs[i / 2][i % 2]);
     } else if (!strcmp(kind, "part")) {
         for (i = 0; i < 4; i++) v[i] = (int)strtol(numbers, &numbers, 10);

@@ -332,3 +332,15 @@ fn a_clip_plays_in_the_terminal_as_that_can_show_it() {
             .contains("--out FILE or --terminal: one of them is required")
     );
 }
+
+#[test]
+fn an_enlarged_clip_keeps_hard_edges_unless_it_is_smooth() {
+    let folder = packed();
+    let partly = |more: &str| {
+        folder.zemtak(&format!("clip render night blink -o blink.png --as strip --zoom 4 --force{more}")).exits(0);
+        let strip = decode(&folder.read("blink.png"), None, &Limits::default()).unwrap().pixels;
+        strip.as_bytes().chunks(4).filter(|pixel| !matches!(pixel[3], 0 | 255)).count()
+    };
+    assert_eq!(partly(""), 0);
+    assert!(partly(" --smooth") > 100);
+}

@@ -420,3 +420,30 @@ fn a_panel_is_stretched_by_its_bands() {
         9
     );
 }
+
+/// A turned box given in numbers, a quad that fills its frame, cells that are kept although nothing is on them: no test
+/// knew of these options.
+#[test]
+fn boxes_in_numbers_may_be_turned_fill_a_frame_and_be_empty() {
+    let folder = Folder::new();
+    let numbers = "--page 64x32 --box 10,20,8,6";
+    assert_eq!(
+        folder.zemtak(&format!("uv {numbers} --turned --as corners")).exits(0).out(),
+        "box [10, 20, 8, 6] of a page of 64 x 32, stored turned\n  top left     (0.28125, 0.625)\n  top right    (0.28125, 0.8125)\n  \
+         bottom right (0.15625, 0.8125)\n  bottom left  (0.15625, 0.625)\n"
+    );
+    let quad = |more: &str| {
+        let told = folder.zemtak(&format!("quad {numbers} --at 100,50 --as json {more}")).exits(0).json();
+        [0, 2].map(|corner| [0, 1].map(|axis| told["quads"][0]["positions"][corner][axis].as_f64().unwrap()))
+    };
+    assert_eq!(quad("--turned"), [[97.0, 46.0], [103.0, 54.0]]);
+    assert_eq!(quad("--fit 40x40"), [[80.0, 35.0], [120.0, 65.0]]);
+    assert_eq!(quad("--fit 40x40 --fill"), [[80.0, 30.0], [120.0, 70.0]]);
+    let half = [[9, 9, 9, 255].repeat(2), [0; 8].to_vec()].concat();
+    folder.write("sheet.png", png(&Pixels::from_rgba(Size::new(4, 1), half).unwrap()));
+    folder.zemtak("cut sheet.png --cell 2x1 -o without").exits(0);
+    folder.zemtak("cut sheet.png --cell 2x1 -o with --keep-empty").exits(0);
+    assert_eq!(pictures(&folder.path("without")).into_keys().collect::<Vec<_>>(), ["sheet_0"]);
+    let with = pictures(&folder.path("with"));
+    assert_eq!(with["sheet_1"], Pixels::transparent(Size::new(2, 1)).unwrap());
+}

@@ -2,6 +2,8 @@
 
 use crate::fixtures::{Folder, Run, blob, demo_art, encode, png};
 use serde_json::Value;
+use std::collections::BTreeSet;
+use zemtak_core::codec::{Limits, decode};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
@@ -284,4 +286,36 @@ fn pages_never_become_sprites() {
     assert!(text.contains("  skipped  1 picture of an earlier build in packed\n"), "{text}");
     let nothing = folder.zemtak("pack packed -o out").exits(2);
     assert!(nothing.err().contains("all its images are results of earlier builds: 1 in the root"), "{}", nothing.err());
+}
+
+/// Colour spreads under transparent pixels where filtering can read it, and elsewhere if asked for.
+#[test]
+fn a_fringe_is_drawn_where_filtering_can_read_it() {
+    let folder = Folder::new();
+    folder.write("art/disc.png", png(&blob(40, 40, [250, 120, 30])));
+    let hidden_colour = |filter: &str, option: &str| {
+        folder.write("zemtak.toml", format!("format = 1\n[atlas.night]\nroot = \"art\"\nfilter = \"{filter}\"\n"));
+        folder.zemtak(&format!("pack {option}").trim_end().to_owned()).exits(0);
+        let page = decode(&folder.read("build/night-0.png"), None, &Limits::default()).unwrap().pixels;
+        page.as_bytes().chunks(4).any(|pixel| pixel[3] == 0 && pixel[..3] != [0; 3])
+    };
+    let seen = [("linear", ""), ("linear", "--no-fringe"), ("nearest", ""), ("nearest", "--fringe")]
+        .map(|(filter, option)| hidden_colour(filter, option));
+    assert_eq!(seen, [true, false, false, true]);
+}
+
+/// Another size of pixel art may keep its colours, or blend them.
+#[test]
+fn another_size_is_resampled_as_the_project_says() {
+    let folder = Folder::new();
+    let checker = (0..64).flat_map(|i| if (i + i / 8) % 2 == 0 { [250, 20, 20, 255] } else { [20, 20, 250, 255] });
+    folder.write("art/checker.png", png(&Pixels::from_rgba(Size::new(8, 8), checker.collect()).unwrap()));
+    for (resample, blends) in [("pixel", false), ("smooth", true)] {
+        let sizes = format!("sizes = [{{ suffix = \"-more\", factor = 1.5, resample = \"{resample}\" }}]");
+        folder.write("zemtak.toml", format!("format = 1\n[atlas.night]\nroot = \"art\"\n{sizes}\n"));
+        folder.zemtak("pack").exits(0);
+        let page = decode(&folder.read("build/night-more-0.png"), None, &Limits::default()).unwrap().pixels;
+        let seen: BTreeSet<&[u8]> = page.as_bytes().chunks(4).filter(|pixel| pixel[3] > 0).collect();
+        assert_eq!((seen.len() == 2, seen.len() > 2), (!blends, blends), "{resample}: {seen:?}");
+    }
 }
