@@ -170,3 +170,45 @@ fn known(value: &[u8], stamp: Stamp) -> Option<(Hash, bool)> {
     let (hash, is_result) = rest.split_first_chunk::<32>()?;
     (there == stamp.to_bytes()).then_some((*hash, is_result == [1]))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const NOW: u64 = 1_800_000_000_123;
+
+    /// A file that was written and changed so many milliseconds and nanoseconds before now.
+    fn stamp(modified: u64, changed: u64, fine: u32) -> Stamp {
+        let at = |ago: u64| u128::from(NOW - ago) * 1_000_000;
+        let changed = i128::try_from(at(changed)).unwrap() + i128::from(fine);
+        Stamp { length: 7, modified: at(modified), changed, device: 3, inode: 5 }
+    }
+
+    /// Whoever writes twice within a tick of the clock leaves a stamp that does not tell: then the file is read again.
+    #[test]
+    fn a_file_is_trusted_once_it_was_left_alone_for_a_tick() {
+        let now = SystemTime::UNIX_EPOCH + Duration::from_millis(NOW);
+        let rested = |modified, changed, fine| stamp(modified, changed, fine).rested(now);
+        assert!(rested(3000, 2001, 0) && !rested(3000, 2000, 0), "a coarse clock");
+        assert!(rested(3000, 41, 1) && !rested(3000, 40, 1), "a fine one");
+        assert!(!rested(41, 30, 1), "it was renamed or its times were set");
+        assert!(!rested(30, 41, 1), "it was written");
+        assert!(!stamp(3000, 3000, 1).rested(SystemTime::UNIX_EPOCH), "the clock stands still");
+    }
+
+    #[test]
+    fn only_the_same_stamp_knows_the_content() {
+        let of = stamp(3000, 2000, 1);
+        let record = [of.to_bytes(), vec![9; 32], vec![1]].concat();
+        assert_eq!(known(&record, of), Some(([9; 32], true)));
+        let others = [
+            Stamp { length: 8, ..of },
+            Stamp { modified: of.modified + 1, ..of },
+            Stamp { changed: of.changed + 1, ..of },
+            Stamp { device: 4, ..of },
+            Stamp { inode: 6, ..of },
+        ];
+        assert!(others.iter().all(|other| known(&record, *other).is_none()));
+        assert_eq!(known(&record[..Stamp::BYTES + 31], of), None);
+    }
+}

@@ -295,7 +295,7 @@ fn a_fringe_is_drawn_where_filtering_can_read_it() {
     folder.write("art/disc.png", png(&blob(40, 40, [250, 120, 30])));
     let hidden_colour = |filter: &str, option: &str| {
         folder.write("zemtak.toml", format!("format = 1\n[atlas.night]\nroot = \"art\"\nfilter = \"{filter}\"\n"));
-        folder.zemtak(&format!("pack {option}").trim_end().to_owned()).exits(0);
+        folder.zemtak(format!("pack {option}").trim_end()).exits(0);
         let page = decode(&folder.read("build/night-0.png"), None, &Limits::default()).unwrap().pixels;
         page.as_bytes().chunks(4).any(|pixel| pixel[3] == 0 && pixel[..3] != [0; 3])
     };
