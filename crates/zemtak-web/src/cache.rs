@@ -80,6 +80,18 @@ impl Core {
         self.files.forget(path);
     }
 
+    /// Forgets files that have arrived after their lease was given back: when nothing is in progress, nobody will take
+    /// them. Returns whether there were any; the device has to release such pictures.
+    #[wasm_bindgen(js_name = forgetUnwanted)]
+    #[must_use]
+    pub fn forget_unwanted(&self) -> bool {
+        let unwanted = self.files.has_arrived() && self.cache.is_idle();
+        if unwanted {
+            self.files.forget_arrived();
+        }
+        unwanted
+    }
+
     fn came(&self, path: String, fetched: Fetched) {
         self.files.put(path, fetched);
         self.cache.files_came();

@@ -52,6 +52,16 @@ impl WebFiles {
         lock(&self.known).remove(path);
     }
 
+    /// Whether something has arrived that nobody has taken yet.
+    pub fn has_arrived(&self) -> bool {
+        lock(&self.known).values().any(Option::is_some)
+    }
+
+    /// Forgets what has arrived.
+    pub fn forget_arrived(&self) {
+        lock(&self.known).retain(|_, fetched| fetched.is_none());
+    }
+
     /// Takes what has arrived of a file; requests it if that is nothing.
     fn take(&self, path: &str) -> Result<Fetched> {
         let mut known = lock(&self.known);

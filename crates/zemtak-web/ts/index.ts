@@ -104,6 +104,7 @@ export class Cache {
     const [made = 0, dropped = 0, ready = 0] = this.#core.pump(0xffffffff, bytes);
     for (const path of this.#core.takeWanted()) void this.#fetch(path);
     this.#takeEvents();
+    if (this.#core.forgetUnwanted()) this.#releasePictures();
     this.#waiting = this.#waiting.filter((one) => this.#stillWaits(one));
     return { made, dropped, ready };
   }
@@ -138,6 +139,11 @@ export class Cache {
     } catch (why) {
       if (!this.#closed) core.putBroken(path, why instanceof Error ? why.message : `${why}`);
     }
+  }
+
+  #releasePictures(): void {
+    for (const picture of this.#pictures.values()) picture.close();
+    this.#pictures.clear();
   }
 
   #takeEvents(): void {
@@ -229,8 +235,7 @@ export class Cache {
   close(): void {
     this.#closed = true;
     for (const one of this.#waiting.splice(0)) one.failed(new Error("the cache was closed"));
-    for (const picture of this.#pictures.values()) picture.close();
-    this.#pictures.clear();
+    this.#releasePictures();
     this.#core.free();
   }
 }

@@ -172,6 +172,7 @@ fn a_device_of_the_games_own_is_told_everything() {
     folder.write("sky/cloud.png", png(&blob(90, 20, [255, 255, 255])));
     folder.write("zemtak.toml", include_str!("device.toml"));
     folder.zemtak("pack").exits(0);
+    folder.write("build/loose.png", lamp([5, 6, 7]));
     let served = Served::new(folder.path("."));
     let mut tab = Tab::open_until(&format!("http://127.0.0.1:{}/device.html", served.port), "told.done");
     assert_eq!(tab.eval("told.error ?? null"), Value::Null);
@@ -189,13 +190,14 @@ fn a_device_of_the_games_own_is_told_everything() {
                 pond, ["pond-1.png", null, [30, 20], 3, "picture of 30 x 20", true, "mirror", true, false], stone,
                 plain("hall-0.png", 32),
                 ["hall-0.normal.png", "normal", [32, 32], 1, "picture of 32 x 32", false, "clamp", false, true],
-                pond, stone,
+                pond, stone, ["loose.png", null, [30, 20], 1, "picture of 30 x 20", false, "clamp", false, false],
             ],
-            // Again after it was refused or dropped, never without need: what is too large is not fetched.
+            // Again after it was refused, dropped or given up, never without need: what is too large is not fetched.
             "fetched": [
                 "build/pond.zemtak.json", "build/pond-0.png", "build/pond-1.png", "build/stone.zemtak.json", "build/stone-0.rgba",
                 "build/sky.zemtak.json", "build/busy.png", "build/cut.png", "build/hall.zemtak.json", "build/hall-0.png",
-                "build/hall-0.normal.png", "build/busy.png", "build/cut.png", "build/hall-0.png", "build/pond-0.png", "build/stone-0.rgba",
+                "build/hall-0.normal.png", "build/busy.png", "build/cut.png", "build/hall-0.png", "build/hall-0.normal.png",
+                "build/pond-0.png", "build/stone-0.rgba", "build/loose.png", "build/loose.png",
             ],
             "large": "sky-0.png: build/sky-0.png: its 128 x 64 pixels are more than the device or the settings allow",
             "busy": "busy.png: build/busy.png: it cannot be read: the server says 503 busy",
@@ -213,7 +215,7 @@ fn a_device_of_the_games_own_is_told_everything() {
             // The lowest layer first, then by texture or as added; one lies outside.
             "batch": [[4, 1, 2, [low, first, second, flying]], [4, 1, 3, [low, first, flying, second]]],
             // Nine, and the middle twice in each of three rows.
-            "tiled": 9 + 12, "dropped": true, "kept": [true, ["hall-0.png", "pond-0.png", "stone-0.rgba"]], "done": true,
+            "tiled": 9 + 12, "dropped": true, "givenUp": 1, "kept": [true, ["hall-0.png", "pond-0.png", "stone-0.rgba"]], "done": true,
         })
     );
 }
