@@ -146,7 +146,9 @@ fn placement(dice: &mut Dice) -> (Placement, Sampling, String, f64) {
     let degrees = if dice.one_in(2) { dice.of(&quarters) } else { dice.about(1000) };
     let [y_up, v_up] = [(); 2].map(|()| dice.one_in(2));
     let scale = [dice.of(&[1.0, 2.0, -1.0, 0.3]), dice.of(&[1.0, -2.5, 0.7])];
-    let (at, shrink) = ([dice.about(500), dice.about(500)], dice.of(&[0.0, 0.5]));
+    // At the origin a quarter turn shows whether it is exact.
+    let at = if dice.one_in(3) { [0.0; 2] } else { [dice.about(500), dice.about(500)] };
+    let shrink = dice.of(&[0.0, 0.5]);
     let y = if y_up { ScreenY::Up } else { ScreenY::Down };
     let v = if v_up { VAxis::Up } else { VAxis::Down };
     let ups = [y_up, v_up].map(u8::from);
