@@ -142,6 +142,7 @@ fn a_game_in_a_browser_meets_what_it_expects() {
     for (wrong, part) in wrong.iter().zip(parts) {
         assert!(wrong.starts_with(part), "{wrong}");
     }
+    let half = [200, 100, 50, 128];
     assert_eq!(
         told,
         json!({
@@ -150,7 +151,13 @@ fn a_game_in_a_browser_meets_what_it_expects() {
             "holder": [["hall:lamp", "hall", 1]], "clips": [], "wrong": null,
             "clip": "hall:none: the atlas has no clip of that name",
             "glob": "*.png: build/: it cannot be read: a web server does not list its files: name them, or pack them",
-            "gone": "it was given back before it was ready", "image": ["ready", [1, 2, 3, 255]], "version": 1, "reloaded": [20, 210, 90, 255],
+            "gone": "it was given back before it was ready", "image": ["ready", [1, 2, 3, 255]],
+            "both": [[200, 100, 40, 255], [0, 0, 0, 255], [1, 2, 3, 255]],
+            "textures": [
+                [["LINEAR", "LINEAR_MIPMAP_LINEAR", "MIRRORED_REPEAT", "MIRRORED_REPEAT"], [half, half, half], null],
+                [["NEAREST", "NEAREST_MIPMAP_LINEAR", "REPEAT", "REPEAT"], [[0, 0, 0, 255], [1, 0, 0, 255], [2, 0, 0, 255]], null],
+            ],
+            "version": 1, "reloaded": [20, 210, 90, 255],
             "lost": 0, "found": "ready", "restored": [20, 210, 90, 255], "resident": [],
             "events": ["evicted", "failed", "loaded", "opened", "replaced"], "closed": ["the cache was closed", "the cache was closed"], "done": true,
         })
