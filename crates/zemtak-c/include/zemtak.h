@@ -135,7 +135,7 @@ typedef struct zemtak_ledger {
    */
   uint64_t requests;
   /**
-   * Textures that were made.
+   * Pages and images made into textures, each counted once with all its layers.
    */
   uint64_t loads;
   /**
@@ -143,7 +143,7 @@ typedef struct zemtak_ledger {
    */
   uint64_t loaded_bytes;
   /**
-   * Textures that were dropped to make room, by a trim, or for another reason.
+   * Pages and images whose textures were dropped: to make room, by a trim, or for another reason.
    */
   uint64_t evictions;
   /**
@@ -624,15 +624,15 @@ typedef struct zemtak_event {
  */
 typedef struct zemtak_per_frame {
   /**
-   * The most textures to make. Default: no limit but the other two.
+   * The most pages to make. Default: no limit but the other two.
    */
   uint32_t uploads;
   /**
-   * Bytes after which no further texture is begun. Default: 16 MiB.
+   * Bytes after which no further page is begun. Default: 16 MiB.
    */
   uint64_t bytes;
   /**
-   * Microseconds after which no further texture is begun. Default: 4,000.
+   * Microseconds after which no further page is begun. Default: 4,000.
    */
   uint64_t microseconds;
 } zemtak_per_frame;
@@ -642,15 +642,15 @@ typedef struct zemtak_per_frame {
  */
 typedef struct zemtak_pumped {
   /**
-   * Textures that it made. A page counts as one, together with its layers.
+   * Pages of which it made textures. A page counts once, with all its layers.
    */
   uint32_t made;
   /**
-   * Textures that it dropped.
+   * Textures that it dropped, those of layers too.
    */
   uint32_t dropped;
   /**
-   * Textures that wait for the next pump.
+   * Pages that wait for the next pump.
    */
   uint32_t ready;
 } zemtak_pumped;

@@ -9,11 +9,11 @@ use std::ffi::c_char;
 pub struct ZemtakLedger {
     /// Leases that were asked for.
     pub requests: u64,
-    /// Textures that were made.
+    /// Pages and images made into textures, each counted once with all its layers.
     pub loads: u64,
     /// Their bytes.
     pub loaded_bytes: u64,
-    /// Textures that were dropped to make room, by a trim, or for another reason.
+    /// Pages and images whose textures were dropped: to make room, by a trim, or for another reason.
     pub evictions: u64,
     /// Files that could not be loaded.
     pub failures: u64,

@@ -39,22 +39,22 @@ unsafe fn on_its_thread<'p>(pump: *mut ZemtakPump) -> Result<&'p mut ZemtakPump,
 /// The most that a pump does. 0 stands for the default.
 #[repr(C)]
 pub struct ZemtakPerFrame {
-    /// The most textures to make. Default: no limit but the other two.
+    /// The most pages to make. Default: no limit but the other two.
     pub uploads: u32,
-    /// Bytes after which no further texture is begun. Default: 16 MiB.
+    /// Bytes after which no further page is begun. Default: 16 MiB.
     pub bytes: u64,
-    /// Microseconds after which no further texture is begun. Default: 4,000.
+    /// Microseconds after which no further page is begun. Default: 4,000.
     pub microseconds: u64,
 }
 
 /// What a pump has done.
 #[repr(C)]
 pub struct ZemtakPumped {
-    /// Textures that it made. A page counts as one, together with its layers.
+    /// Pages of which it made textures. A page counts once, with all its layers.
     pub made: u32,
-    /// Textures that it dropped.
+    /// Textures that it dropped, those of layers too.
     pub dropped: u32,
-    /// Textures that wait for the next pump.
+    /// Pages that wait for the next pump.
     pub ready: u32,
 }
 

@@ -45,7 +45,7 @@ pub struct Ledger {
     pub waiting: u64,
     /// Loads of pages and images begun, by requests, retries and reloads.
     pub loads_begun: u64,
-    /// Textures made.
+    /// Pages and images made into textures, each counted once with all its layers.
     pub loads: u64,
     /// Their bytes.
     pub loaded_bytes: u64,
@@ -61,7 +61,7 @@ pub struct Ledger {
     pub replaced: u64,
     /// New versions that were broken, so that the old ones stayed.
     pub kept_old: u64,
-    /// Textures dropped, by cause.
+    /// Pages and images whose textures were dropped, by cause.
     pub evictions: Evictions,
     /// Bytes of resident textures, including the stand-in.
     pub resident_bytes: u64,

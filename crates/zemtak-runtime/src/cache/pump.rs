@@ -46,9 +46,9 @@ impl Default for PerFrame {
 /// What a pump has done.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Pumped {
-    /// Textures made. A page counts as one, together with its layers.
+    /// Pages of which textures were made. A page counts once, with all its layers.
     pub made: usize,
-    /// Textures dropped.
+    /// Textures dropped, those of layers too.
     pub dropped: usize,
     /// Pages that are ready for the next time.
     pub ready: usize,
