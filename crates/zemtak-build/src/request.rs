@@ -8,6 +8,7 @@ use crate::summary::{State, Summary};
 use crate::timings::Spent;
 use crate::warning::Warning;
 use crate::work::Account;
+use std::collections::HashSet;
 use std::path::PathBuf;
 
 /// What to pack, where to, and how.
@@ -123,7 +124,7 @@ impl PackRequest {
 pub struct Packed {
     /// Each atlas and each other size of it, in the order of the project.
     pub atlases: Vec<Summary>,
-    /// What is odd about the project as a whole; see also [`Summary::all_warnings`].
+    /// What is odd about the project as a whole; see also [`Packed::all_warnings`].
     pub warnings: Vec<Warning>,
     /// The files of all atlases; for each atlas the pages first, the descriptor last.
     pub files: Vec<OutputFile>,
@@ -156,6 +157,18 @@ pub struct OutputFile {
 impl Packed {
     fn joint_changed(&self) -> bool {
         self.joint.iter().any(|file| file.changed)
+    }
+
+    /// What is odd about the project and its atlases; what all sizes of an atlas have in common, once.
+    #[must_use]
+    pub fn all_warnings(&self) -> Vec<Warning> {
+        let mut told = HashSet::new();
+        let of_atlases = self.atlases.iter().flat_map(|atlas| {
+            let whose = atlas.base.as_ref().unwrap_or(&atlas.name);
+            atlas.all_warnings().into_iter().map(move |warning| (whose, warning))
+        });
+        let of_atlases = of_atlases.filter(|(whose, warning)| told.insert((*whose, warning.to_string())));
+        self.warnings.iter().cloned().chain(of_atlases.map(|(_, warning)| warning)).collect()
     }
 
     /// Whether anything was written.

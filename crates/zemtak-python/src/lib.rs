@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_build::project::Project;
 use zemtak_build::{
     Allowance, Cause, Difference, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
-    SourceComparison, format, strays,
+    SourceComparison, Summary, format, strays,
 };
 use zemtak_core::atlas::{Layer, Page};
 use zemtak_core::pixels::Pixels;
@@ -142,10 +142,20 @@ fn pack(py: Python<'_>, request: &str, progress: Option<Py<PyAny>>) -> PyResult<
             .map_err(|error| Problem::usage(ProblemKind::InvalidValue, "options", error.to_string(), ""))?;
         let packed = asked.request()?.run(&told)?;
         let inputs: Vec<String> = packed.inputs.paths().map(|path| format::path(path)).collect();
-        let warnings: Vec<String> = packed.warnings.iter().map(ToString::to_string).collect();
-        Ok(json!({ "atlases": packed.atlases, "warnings": warnings, "inputs": inputs }).to_string())
+        let warnings: Vec<String> = packed.all_warnings().iter().map(ToString::to_string).collect();
+        Ok(json!({ "atlases": told_of(&packed.atlases), "warnings": warnings, "inputs": inputs }).to_string())
     });
     told.end(packed)
+}
+
+/// Atlases as the tool tells them: their warnings are told with those of the project.
+fn told_of(atlases: &[Summary]) -> Vec<Value> {
+    let told = |atlas| {
+        let mut told = serde_json::to_value(atlas).unwrap_or_default();
+        told.as_object_mut().into_iter().for_each(|told| _ = told.remove("warnings"));
+        told
+    };
+    atlases.iter().map(told).collect()
 }
 
 #[pyfunction]
@@ -275,8 +285,11 @@ fn scan(py: Python<'_>, paths: Vec<PathBuf>, progress: Option<Py<PyAny>>) -> PyR
 }
 
 #[pyfunction]
-fn page<'py>(py: Python<'py>, descriptor: PathBuf, index: usize) -> PyResult<(u32, u32, Bound<'py, PyBytes>)> {
+fn page<'py>(py: Python<'py>, descriptor: PathBuf, index: i64) -> PyResult<(u32, u32, Bound<'py, PyBytes>)> {
     let pixels = py.detach(|| {
+        let negative =
+            |_| Problem::usage(ProblemKind::InvalidValue, "index", format!("{index} is below 0"), "pages count from 0");
+        let index = usize::try_from(index).map_err(negative)?;
         let file = AtlasFile::open(&descriptor).map_err(|error| unopened(&error))?;
         file.read_page(index, HashCheck::Yes).map_err(|error| unopened(&error))
     });

@@ -91,6 +91,40 @@ class Wheel(unittest.TestCase):
         with self.assertRaises(ZeroDivisionError):
             self.pack(fresh=True, progress=lambda *step: 1 / 0)
 
+    def test_a_project_is_checked_and_built(self):
+        project = self.folder / "zemtak.toml"
+        project.write_text('format = 1\n[atlas.night]\nroot = "art"\n[[atlas.night.rule]]\nmatch = "gone/**"\ntags = ["x"]\n')
+        self.assertEqual(zemtak.pack(project=project, check=True).atlases[0]["state"], "out_of_date")
+        self.assertFalse((self.folder / "build").exists())
+        packed = zemtak.pack(project=project)
+        self.assertEqual((packed.atlases[0]["state"], len(packed.warnings)), ("built", 1))
+        self.assertIn("gone/**", packed.warnings[0])
+        self.assertNotIn("warnings", packed.atlases[0])
+        self.assertEqual(sorted(Path(file).name for file in packed.inputs), ["art", "zemtak.toml"])
+        self.assertEqual(zemtak.pack(project=project, check=True).atlases[0]["state"], "unchanged")
+        self.assertEqual(zemtak.pack(project=project, fresh=True).atlases[0]["state"], "unchanged")
+        with self.assertRaisesRegex(zemtak.Error, "options are for paths"):
+            zemtak.pack(project=project, gutter=3)
+
+    def test_names_may_start_at_another_root(self):
+        zemtak.pack(self.folder / "art/moth", out=self.folder / "build", name="night", root=self.folder / "art")
+        atlas = zemtak.load(self.folder / "build/night.zemtak.json")
+        self.assertEqual(sorted(atlas.sprites), [f"moth/fly/{n}" for n in range(4)])
+
+    def test_what_is_not_there_is_told(self):
+        self.pack()
+        descriptor = self.folder / "build/night.zemtak.json"
+        for index in (1, -1):
+            with self.assertRaises(zemtak.Error):
+                zemtak.page(descriptor, index)
+        for missing in (lambda f: zemtak.page(f, 0), zemtak.verify):
+            with self.assertRaisesRegex(zemtak.Error, "^unusable descriptor: cannot read .*nobody"):
+                missing(self.folder / "nobody")
+        self.assertEqual([f["code"] for f in zemtak.scan(self.folder / "nobody")["findings"]], ["unusable_image"])
+        (self.folder / "latin.zemtak.json").write_bytes(b'{"name": "fl\xfcgel"}')
+        with self.assertRaises(zemtak.ReadError):
+            zemtak.load(self.folder / "latin.zemtak.json")
+
     def test_scan(self):
         seen = zemtak.scan(self.folder / "art")
         self.assertEqual(sorted(s["sprite"] for s in seen["sprites"]), [f"moth/fly/{n}" for n in range(4)])

@@ -34,7 +34,7 @@ class Error(Exception):
     """What is wrong: a list of problems, each with `code`, `what`, `where`, `why` and `help`."""
 
     def __init__(self, problems: List[Dict[str, str]]):
-        super().__init__("\n".join(f"{p['what']}: {p['where']}: {p['why']}" for p in problems))
+        super().__init__("\n".join(": ".join(filter(None, (p["what"], p["where"], p["why"]))) for p in problems))
         self.problems = problems
 
 

@@ -10,7 +10,7 @@ use crate::report::Report;
 use crate::summary::{ShownBefore, SummaryReport};
 use crate::timings;
 use serde_json::{Value, json};
-use std::collections::{BTreeMap, HashSet};
+use std::collections::BTreeMap;
 use std::path::Path;
 use zemtak_build::{Failure, OutputFile, PackRequest, Packed, ProblemKind, State, Summary, format};
 use zemtak_core::atlas::FILE_SUFFIX;
@@ -159,15 +159,7 @@ impl Report for PackReport {
     }
 
     fn warnings(&self) -> Vec<Notice> {
-        // What all sizes of an atlas have in common is told once.
-        let mut told = HashSet::new();
-        let of_atlases = self.packed.atlases.iter().flat_map(|atlas| {
-            let whose = atlas.base.as_ref().unwrap_or(&atlas.name);
-            atlas.all_warnings().into_iter().map(move |warning| (whose, warning))
-        });
-        let of_atlases = of_atlases.filter(|(whose, warning)| told.insert((*whose, warning.to_string())));
-        let all = self.packed.warnings.iter().cloned().chain(of_atlases.map(|(_, warning)| warning));
-        all.map(|warning| Notice::from(&warning)).collect()
+        self.packed.all_warnings().iter().map(Notice::from).collect()
     }
 
     fn exit(&self) -> Exit {
