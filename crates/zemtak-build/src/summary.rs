@@ -286,6 +286,16 @@ impl Summary {
         })
     }
 
+    /// As JSON, without its warnings: those of a build are told together ([`Packed::all_warnings`]).
+    ///
+    /// [`Packed::all_warnings`]: crate::Packed::all_warnings
+    #[must_use]
+    pub fn to_json(&self) -> serde_json::Value {
+        let mut json = serde_json::to_value(self).unwrap_or_default();
+        json.as_object_mut().into_iter().for_each(|json| _ = json.remove("warnings"));
+        json
+    }
+
     /// Everything its author should know beside the summary.
     #[must_use]
     pub fn all_warnings(&self) -> Vec<Warning> {

@@ -143,19 +143,10 @@ fn pack(py: Python<'_>, request: &str, progress: Option<Py<PyAny>>) -> PyResult<
         let packed = asked.request()?.run(&told)?;
         let inputs: Vec<String> = packed.inputs.paths().map(|path| format::path(path)).collect();
         let warnings: Vec<String> = packed.all_warnings().iter().map(ToString::to_string).collect();
-        Ok(json!({ "atlases": told_of(&packed.atlases), "warnings": warnings, "inputs": inputs }).to_string())
+        let atlases: Vec<Value> = packed.atlases.iter().map(Summary::to_json).collect();
+        Ok(json!({ "atlases": atlases, "warnings": warnings, "inputs": inputs }).to_string())
     });
     told.end(packed)
-}
-
-/// Atlases as the tool tells them: their warnings are told with those of the project.
-fn told_of(atlases: &[Summary]) -> Vec<Value> {
-    let told = |atlas| {
-        let mut told = serde_json::to_value(atlas).unwrap_or_default();
-        told.as_object_mut().into_iter().for_each(|told| _ = told.remove("warnings"));
-        told
-    };
-    atlases.iter().map(told).collect()
 }
 
 #[pyfunction]

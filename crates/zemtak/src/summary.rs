@@ -48,8 +48,7 @@ impl SummaryReport<'_> {
     /// As JSON.
     #[must_use]
     pub fn json(&self) -> Value {
-        let mut json = serde_json::to_value(self.0).unwrap_or_default();
-        json.as_object_mut().into_iter().for_each(|json| _ = json.remove("warnings"));
+        let mut json = self.0.to_json();
         if !self.0.changes.is_empty() {
             json["changes"] = self.0.changes.as_slice().into();
         }

@@ -182,6 +182,7 @@ static void names(const zemtak_root *root) {
     zemtak_text error;
     zemtak_ledger ledger;
     uint64_t hero, emblem, late;
+    const char *folder = root->folder ? root->folder : (const char *)root->files->user;
     char from[1024], to[1024];
     game g;
     open_game_with(&g, &settings, &NO_MORE);
@@ -192,8 +193,8 @@ static void names(const zemtak_root *root) {
     late = taken(&g, "late.png");
     HOLD(zemtak_pump_wait(g.pump, g.cache, late, NULL) == ZEMTAK_FAILED);
     HOLD(zemtak_cache_ledger(g.cache, &ledger) == ZEMTAK_OK && ledger.failures == 1 && ledger.leases == 3 && ledger.handles == 3);
-    snprintf(from, sizeof from, "%s/loose/a.png", (const char *)(root->folder ? root->folder : root->files->user));
-    snprintf(to, sizeof to, "%s/late.png", (const char *)(root->folder ? root->folder : root->files->user));
+    snprintf(from, sizeof from, "%s/loose/a.png", folder);
+    snprintf(to, sizeof to, "%s/late.png", folder);
     HOLD(link(from, to) == 0);
     HOLD(zemtak_cache_retry_all(g.cache) == ZEMTAK_OK);
     texture_of(&g, late);
@@ -283,6 +284,7 @@ static void archives(const zemtak_files *right) {
     zemtak_files files = *right;
     zemtak_root root = {NULL, &files};
     zemtak_settings settings = of(&root);
+    zemtak_sink sink = NO_MORE;
     static const char *const all[] = {"loose/*.png"};
     zemtak_text error;
     uint64_t lamp, set;
@@ -296,8 +298,9 @@ static void archives(const zemtak_files *right) {
     HOLD(zemtak_pump_wait(g.pump, g.cache, set, &error) == ZEMTAK_FAILED && strstr((const char *)error.text, "code 5") != NULL);
     HOLD(zemtak_set_release(g.cache, set) == ZEMTAK_OK);
     HOLD(zemtak_pump_close(&g.pump) == ZEMTAK_OK && zemtak_cache_close(&g.cache) == ZEMTAK_OK && g.device.made == 0);
-    settings.root_count = 1, files.read = NULL;
-    HOLD(zemtak_cache_open(&settings, &NO_MORE, &g.cache, &g.pump) == ZEMTAK_NULL);
+    sink.make_texture = make_texture, sink.drop_texture = drop_texture;
+    files.read = NULL;
+    HOLD(zemtak_cache_open(&settings, &sink, &g.cache, &g.pump) == ZEMTAK_NULL);
 }
 
 int main(int count, char **words) {
