@@ -59,7 +59,7 @@ impl ScanRequest {
     /// Looks at every image. Writes nothing.
     ///
     /// # Errors
-    /// There is no image, a folder cannot be searched, or the observer cancels.
+    /// A path that is named does not exist, there is no image, a folder cannot be searched, or the observer cancels.
     pub fn run(&self, observer: &dyn Observer) -> Result<Scan, Failure> {
         let Places { groups, out, limits } = self.places()?;
         let allowance = Allowance::new(limits);
@@ -75,7 +75,10 @@ impl ScanRequest {
     fn places(&self) -> Result<Places, Failure> {
         let without_project = |paths| Places { groups: vec![paths], out: None, limits: self.limits };
         if !self.paths.is_empty() {
-            return Ok(without_project(self.paths.clone()));
+            // Somebody typed them: one that is not there is no finding about the images.
+            let missing = self.paths.iter().filter_map(|path| Some((path, std::fs::metadata(path).err()?)));
+            let problems = missing.map(|(path, error)| Problem::io(&format::path(path), &error)).collect();
+            return Failure::unless(problems, without_project(self.paths.clone()));
         }
         let there = self.project.is_some() || Project::locate(None).is_ok();
         if !there {

@@ -133,6 +133,18 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
     folder.zemtak("scan art/notes.txt").exits(0);
 }
 
+/// A mistyped folder was a finding like a broken image, and `scan` ended as if all were well.
+#[test]
+fn paths_that_are_not_there_are_errors_all_of_them() {
+    let folder = Folder::new();
+    folder.write("art/eye.png", png(&blob(9, 9, [200, 40, 40])));
+    let answer = folder.zemtak("scan art atr eys.png --json").exits(4).json();
+    let errors = answer["errors"].as_array().unwrap();
+    let told: Vec<_> = errors.iter().map(|error| (&error["code"], &error["where"], &error["why"])).collect();
+    let why = json!("no such file or folder");
+    assert_eq!(told, [(&json!("io"), &json!("atr"), &why), (&json!("io"), &json!("eys.png"), &why)]);
+}
+
 /// The forecast is a promise: a build with default settings holds it.
 #[test]
 fn the_forecast_is_what_a_build_comes_to() {
