@@ -6,8 +6,9 @@ use crate::load;
 use crate::observer::check;
 use crate::observer::{Observer, Phase, Progress};
 use crate::ownership;
-use crate::settings::Keyword;
-use crate::sources::{self, Source, SourceSearch};
+use crate::settings::rule::Rules;
+use crate::settings::{Keyword, LayerKind};
+use crate::sources::{self, Source, SourceLayer, SourceSearch};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -16,8 +17,8 @@ use std::path::Path;
 use zemtak_core::atlas::{Atlas, Sprite};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
-use zemtak_core::resample::{Resample, Scale, resample};
-use zemtak_core::verify::{self, Defect};
+use zemtak_core::resample::{Resample, Scale, resample, resample_data};
+use zemtak_core::verify::{self, Defect, Green, LayerValues};
 
 /// The result of a comparison.
 #[derive(Debug, Clone, Default)]
@@ -49,6 +50,20 @@ pub enum Difference {
     },
     /// A number or a pixel differs.
     Defect(Defect),
+    /// The image of a layer exists, but the page of the sprite has no such layer.
+    NoLayer {
+        /// The sprite.
+        sprite: SpriteName,
+        /// The layer.
+        layer: String,
+    },
+    /// A value of a layer differs.
+    Layer {
+        /// The layer.
+        layer: String,
+        /// How it differs.
+        defect: Defect,
+    },
 }
 
 impl Difference {
@@ -58,7 +73,8 @@ impl Difference {
         match self {
             Self::NoSource { .. } => "no_source",
             Self::NoFrame { .. } => "no_frame",
-            Self::Defect(defect) => defect.code(),
+            Self::NoLayer { .. } => "no_layer",
+            Self::Defect(defect) | Self::Layer { defect, .. } => defect.code(),
         }
     }
 
@@ -66,8 +82,8 @@ impl Difference {
     #[must_use]
     pub fn sprite(&self) -> Option<&SpriteName> {
         match self {
-            Self::NoSource { sprite } | Self::NoFrame { sprite, .. } => Some(sprite),
-            Self::Defect(defect) => defect.sprite(),
+            Self::NoSource { sprite } | Self::NoFrame { sprite, .. } | Self::NoLayer { sprite, .. } => Some(sprite),
+            Self::Defect(defect) | Self::Layer { defect, .. } => defect.sprite(),
         }
     }
 }
@@ -77,9 +93,22 @@ impl fmt::Display for Difference {
         match self {
             Self::NoSource { sprite } => write!(f, "{sprite}: there is no source of that name"),
             Self::NoFrame { sprite, source } => write!(f, "{sprite}: {source} has fewer frames"),
+            Self::NoLayer { sprite, layer } => write!(f, "{sprite}: its page has no layer {layer}"),
             Self::Defect(defect) => defect.fmt(f),
+            Self::Layer { layer, defect } => write!(f, "layer {layer}: {defect}"),
         }
     }
+}
+
+/// Where the sources of an atlas are.
+#[derive(Debug, Clone, Copy)]
+pub struct SourceFolder<'a> {
+    /// The folder that sprite names are relative to.
+    pub root: &'a Path,
+    /// A folder below it whose images are not sources.
+    pub leave_out: &'a Path,
+    /// The rules of the project, which tell the images of layers from sprites. Without rules, no layer is compared.
+    pub rules: &'a Rules,
 }
 
 /// Rebuilds every sprite of an atlas and compares it with its source, as many pages at a time as are in memory.
@@ -93,26 +122,29 @@ pub struct SourceComparison<'a> {
 }
 
 impl<'a> SourceComparison<'a> {
-    /// Finds the sources. Sprite names are relative to `root`, and `leave_out` is a folder below it whose images are not
-    /// sources.
+    /// Finds the sources.
     ///
     /// # Errors
     /// The root cannot be searched.
     pub fn begin(
         atlas: &'a Atlas,
-        root: &Path,
-        leave_out: &Path,
+        folder: SourceFolder<'_>,
         allowance: &'a Allowance,
         observer: &'a dyn Observer,
     ) -> Result<Self, Failure> {
         let mut by_name: BTreeMap<SpriteName, Source> =
-            find(root, leave_out, allowance)?.into_iter().map(|source| (source.name.clone(), source)).collect();
+            find(folder, allowance)?.into_iter().map(|source| (source.name.clone(), source)).collect();
         let mut result = Comparison::default();
         let mut of_source: BTreeMap<SpriteName, Vec<Sought<'a>>> = BTreeMap::new();
         for (name, sprite) in &atlas.sprites {
             match source_of(name, &by_name) {
                 None => result.differences.push(Difference::NoSource { sprite: name.clone() }),
                 Some((source, frame)) => {
+                    let missing = |layer: &&SourceLayer| !atlas.pages[sprite.page].layers.contains_key(&layer.name);
+                    let missing = source.layers.iter().filter(|layer| layer.image.is_some()).filter(missing);
+                    let differs =
+                        |layer: &SourceLayer| Difference::NoLayer { sprite: name.clone(), layer: layer.name.clone() };
+                    result.differences.extend(missing.map(differs));
                     of_source.entry(source.name.clone()).or_default().push(Sought { name, sprite, frame });
                 }
             }
@@ -132,14 +164,37 @@ impl<'a> SourceComparison<'a> {
     /// # Errors
     /// The observer cancels.
     pub fn add(&mut self, pages: &[Option<Pixels>]) -> Result<(), Failure> {
-        let (atlas, allowance, observer, progress) = (self.atlas, self.allowance, self.observer, &self.progress);
-        self.sources.par_iter_mut().filter(|source| source.is_on(pages)).for_each(|source| {
+        let (atlas, allowance, progress) = (self.atlas, self.allowance, &self.progress);
+        Self::each(&mut self.sources, pages, self.observer, |source| {
             if !source.begun {
                 source.begun = true;
                 progress.advance();
             }
+            source.compare(atlas, pages, allowance);
+        })
+    }
+
+    /// The same for a layer of these pages: its files, decoded.
+    ///
+    /// # Errors
+    /// The observer cancels.
+    pub fn add_layer(&mut self, layer: &str, pages: &[Option<Pixels>]) -> Result<(), Failure> {
+        let (atlas, allowance) = (self.atlas, self.allowance);
+        Self::each(&mut self.sources, pages, self.observer, |source| {
+            source.compare_layer(atlas, layer, pages, allowance);
+        })
+    }
+
+    /// Does something with all sources of sprites on these pages, on all cores.
+    fn each(
+        sources: &mut [OfSource<'a>],
+        pages: &[Option<Pixels>],
+        observer: &dyn Observer,
+        act: impl Fn(&mut OfSource<'a>) + Sync,
+    ) -> Result<(), Failure> {
+        sources.par_iter_mut().filter(|source| source.is_on(pages)).for_each(|source| {
             if !observer.cancelled() {
-                source.compare(atlas, pages, allowance);
+                act(source);
             }
         });
         check(observer)
@@ -162,14 +217,17 @@ impl fmt::Debug for SourceComparison<'_> {
     }
 }
 
-fn find(root: &Path, leave_out: &Path, allowance: &Allowance) -> Result<Vec<Source>, Failure> {
+fn find(folder: SourceFolder<'_>, allowance: &Allowance) -> Result<Vec<Source>, Failure> {
+    let SourceFolder { root, leave_out, rules } = folder;
     let search = SourceSearch {
         paths: vec![root.to_owned()],
         root: Some(root.to_owned()),
         leave_out: Some(leave_out.to_owned()),
         follow_links: allowance.limits().follow_links(),
     };
-    let found = sources::find(&search)?.select(None, &[]);
+    let all = sources::find(&search)?;
+    let mut found = all.select(None, &[]);
+    sources::layers::attach(&mut found.files, &all.files, rules);
     Failure::unless(found.problems, found.files)
 }
 
@@ -178,6 +236,13 @@ struct Sought<'a> {
     name: &'a SpriteName,
     sprite: &'a Sprite,
     frame: usize,
+}
+
+impl Sought<'_> {
+    /// The difference if its source, or that of a layer, has too few frames.
+    fn no_frame_in(&self, source: &Source) -> Difference {
+        Difference::NoFrame { sprite: self.name.clone(), source: source.shown.clone() }
+    }
 }
 
 /// An image, the sprites that were made from it, and what was found so far.
@@ -206,19 +271,54 @@ impl<'a> OfSource<'a> {
             Err(problem) => return self.problem = Some(problem),
         };
         let scale = scale_of(atlas);
-        for Sought { name, sprite, frame } in &self.sprites {
-            let Some(page) = &pages[sprite.page] else { continue };
-            let Some(frame) = decoded.frames.get(*frame) else {
-                self.differences
-                    .push(Difference::NoFrame { sprite: (*name).clone(), source: self.source.shown.clone() });
+        for sought in &self.sprites {
+            let Some(page) = &pages[sought.sprite.page] else { continue };
+            let Some(frame) = decoded.frames.get(sought.frame) else {
+                self.differences.push(sought.no_frame_in(&self.source));
                 continue;
             };
-            let expected =
-                scale.map_or_else(|| Cow::Borrowed(&frame.pixels), |s| Cow::Owned(resample(&frame.pixels, s)));
-            let defects = verify::sprite(atlas, name, sprite, page, &expected);
+            let expected = at_scale(&frame.pixels, scale, resample);
+            let defects = verify::sprite(atlas, sought.name, sought.sprite, page, &expected);
             self.differences.extend(defects.into_iter().map(Difference::Defect));
         }
     }
+
+    /// Compares a layer of its sprites on these pages with its image, or with the ground value if there is none.
+    fn compare_layer(&mut self, atlas: &Atlas, layer: &str, pages: &[Option<Pixels>], allowance: &Allowance) {
+        let Some(SourceLayer { kind, image, .. }) = self.source.layers.iter().find(|of| of.name == layer) else {
+            return;
+        };
+        let decoded = match image.as_ref().map(|image| load::decode_source(image, allowance)).transpose() {
+            Ok(decoded) => decoded,
+            Err(problem) => return self.problem = Some(problem),
+        };
+        let (kind, scale) = (*kind, scale_of(atlas));
+        for sought in &self.sprites {
+            let at = sought.sprite.page;
+            let (Some(page), Some(stored)) = (&pages[at], atlas.pages[at].layers.get(layer)) else { continue };
+            let values = values_of(kind, stored.pixels.is_compressed());
+            let expected = match &decoded {
+                None => Pixels::filled(sought.sprite.canvas, values.ground).map(Cow::Owned),
+                Some(decoded) => {
+                    let frame = decoded.frames.get(sought.frame);
+                    frame.map(|frame| at_scale(&frame.pixels, scale, resample_data))
+                }
+            };
+            let Some(expected) = expected else {
+                self.differences.push(sought.no_frame_in(image.as_deref().unwrap_or(&self.source)));
+                continue;
+            };
+            let defects = verify::layer(atlas, sought.name, sought.sprite, page, &expected, values);
+            let of_layer = |defect| Difference::Layer { layer: layer.to_owned(), defect };
+            self.differences.extend(defects.into_iter().map(of_layer));
+        }
+    }
+}
+
+/// What a comparison must know of a layer's values.
+fn values_of(kind: LayerKind, in_blocks: bool) -> LayerValues {
+    let green = |down| if down { Green::Down } else { Green::Up };
+    LayerValues { ground: kind.ground(), normals: kind.turns().map(green), in_blocks }
 }
 
 /// The source of a sprite: the image of the same name, or a frame of the animated image that its name continues.
@@ -228,6 +328,11 @@ fn source_of<'s>(name: &SpriteName, by_name: &'s BTreeMap<SpriteName, Source>) -
     }
     let (image, frame) = name.as_str().rsplit_once('/')?;
     Some((by_name.get(&SpriteName::new(image))?, frame.parse().ok()?))
+}
+
+/// A picture as the atlas has it.
+fn at_scale(pixels: &Pixels, scale: Option<Scale>, by: fn(&Pixels, Scale) -> Pixels) -> Cow<'_, Pixels> {
+    scale.map_or(Cow::Borrowed(pixels), |scale| Cow::Owned(by(pixels, scale)))
 }
 
 /// How the atlas's sprites were scaled.

@@ -77,7 +77,7 @@ mod watch;
 mod work;
 pub mod write;
 
-pub use against::{Comparison, Difference, SourceComparison};
+pub use against::{Comparison, Difference, SourceComparison, SourceFolder};
 pub use allowance::{Allowance, HeldPixels};
 pub use companions::{Stray, strays};
 pub use draft::{AtlasDraft, NewProject};

@@ -22,6 +22,12 @@ impl Pixels {
         Some(Self { size, data: vec![0; byte_len(size)?] })
     }
 
+    /// A picture of one value, or `None` if its bytes exceed the address range.
+    #[must_use]
+    pub fn filled(size: Size, value: [u8; PIXEL]) -> Option<Self> {
+        Some(Self { size, data: value.repeat(byte_len(size)? / PIXEL) })
+    }
+
     /// Takes RGBA bytes as a picture of `size`; `None` if there are too few or too many.
     #[must_use]
     pub fn from_rgba(size: Size, data: Vec<u8>) -> Option<Self> {

@@ -2,6 +2,10 @@
 //!
 //! Nothing here uses the code that builds an atlas, so that an error in one does not hide in the other.
 
+mod layer;
+
+pub use layer::{Green, LayerValues, layer};
+
 use crate::atlas::{Alpha, Atlas, Sprite, Wrap};
 use crate::coords::UvRect;
 use crate::geometry::{Rect, Size};

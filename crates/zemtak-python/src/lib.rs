@@ -12,9 +12,10 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_build::project::Project;
+use zemtak_build::settings::rule::Rules;
 use zemtak_build::{
     Allowance, Cause, Difference, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
-    SourceComparison, Summary, format, strays,
+    SourceComparison, SourceFolder, Summary, format, strays,
 };
 use zemtak_core::atlas::{Layer, Page};
 use zemtak_core::pixels::Pixels;
@@ -171,8 +172,9 @@ fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<V
         file.unknown_keys().iter().map(|key| json!({ "code": "unknown_key", "text": format!("unknown key {key}") }));
     let mut found: Vec<Value> = unknown.collect();
     found.extend(verify::spacing(atlas).into_iter().map(defect));
-    let beside = format::folder_of(descriptor);
-    let begin = |root| SourceComparison::begin(atlas, root, beside, &allowance, told);
+    // Which images layers come from is not known here: they are compared with the descriptor.
+    let (leave_out, rules) = (format::folder_of(descriptor), &Rules::default());
+    let begin = |root| SourceComparison::begin(atlas, SourceFolder { root, leave_out, rules }, &allowance, told);
     let mut comparison = against.map(begin).transpose()?;
     pages(descriptor, &file, &allowance, comparison.as_mut(), &mut found)?;
     if found.is_empty() {

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use zemtak_core::atlas::Colour;
 use zemtak_core::layout::Place;
-use zemtak_core::pixels::{PIXEL, Pixels};
+use zemtak_core::pixels::Pixels;
 use zemtak_core::prepare::turn_normals;
 
 /// A page, or a layer of it.
@@ -82,16 +82,10 @@ fn layer_of(sprite: &Sprite<'_>, stored: Arc<Stored>, place: Place, name: &str, 
     let held = match number {
         Some(number) if number < stored.layers.len() => Held::Layer(stored, number),
         Some(_) => return None,
-        None => Held::Made(ground(sprite, kind)?),
+        None => Held::Made(Pixels::filled(sprite.facts.stored, kind.ground())?),
     };
     let Some(y_down) = kind.turns().filter(|_| place.turned) else { return Some(held) };
     let mut turned = held.pixels().clone();
     turn_normals(&mut turned, y_down);
     Some(Held::Made(turned))
-}
-
-fn ground(sprite: &Sprite<'_>, kind: LayerKind) -> Option<Pixels> {
-    let mut pixels = Pixels::transparent(sprite.facts.stored)?;
-    pixels.as_bytes_mut().as_chunks_mut::<PIXEL>().0.fill(kind.ground());
-    Some(pixels)
 }

@@ -9,6 +9,7 @@ pub use amend::{Amended, Placement, amend};
 use crate::failure::{Failure, Problem, ProblemKind};
 use crate::format;
 use crate::limits::{LIMITS, Limits};
+use crate::settings::rule::Rules;
 use crate::settings::{Also, Keys};
 use crate::store::SharedSettings;
 use crate::toml_text::{self, FileKind, Table, Text, Value};
@@ -130,6 +131,13 @@ impl Project {
     /// All that is wrong with it, each with its line underlined.
     pub fn read(path: &Path, source: &str) -> Result<Self, Failure> {
         read(path, source)
+    }
+
+    /// The rules for the sprites of an atlas; `None` if the project has no atlas of that name.
+    #[must_use]
+    pub fn rules_of(&self, atlas: &str) -> Option<Rules> {
+        let (_, keys) = self.atlases.iter().find(|(name, _)| name == atlas)?;
+        Some(Rules::new(keys.rules.clone().unwrap_or_default()))
     }
 
     /// The location of the project file that was named, or else of the nearest one.

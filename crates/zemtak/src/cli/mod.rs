@@ -410,7 +410,7 @@ impl Command {
             Self::Store(args) => Request::Store(args.into_request(project)),
             Self::Watch(args) => Request::Watch(Box::new(args.into_request(project))),
             Self::Verify(VerifyArgs { descriptor, against, mips }) => {
-                Request::Verify(verify::VerifyRequest { descriptor, against, mips })
+                Request::Verify(verify::VerifyRequest { descriptor, against, project, mips })
             }
             Self::View(args) => Request::View(args.into_request(project)),
             Self::Export(args) => Request::Export(args.into_request()),

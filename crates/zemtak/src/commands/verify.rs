@@ -9,10 +9,15 @@ use crate::report::{Report, failure_text};
 use crate::style::{NAME, WRONG};
 use rayon::prelude::*;
 use serde_json::{Value, json};
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::io;
 use std::path::{Path, PathBuf};
-use zemtak_build::{Allowance, Comparison, Difference, Failure, Problem, SourceComparison, format};
+use zemtak_build::project::Project;
+use zemtak_build::settings::rule::Rules;
+use zemtak_build::{
+    Allowance, Comparison, Difference, Failure, Limits, Problem, SourceComparison, SourceFolder, format,
+};
 use zemtak_core::atlas::{Atlas, Filter, Page};
 use zemtak_core::geometry::Size;
 use zemtak_core::mips::LevelMeasure;
@@ -28,6 +33,8 @@ pub struct VerifyRequest {
     pub descriptor: PathBuf,
     /// The folder that the sprites' names are relative to.
     pub against: Option<PathBuf>,
+    /// The project file, whose rules tell which images layers come from; by default the nearest one.
+    pub project: Option<PathBuf>,
     /// The level down to which no sprite may show pixels of others, sampled as its page asks.
     pub mips: Option<u32>,
 }
@@ -43,8 +50,17 @@ pub struct Proof {
     /// How many pages store their pixels in blocks.
     in_blocks: usize,
     not_in_atlas: usize,
+    layers: Layers,
     defects: Vec<Notice>,
     problems: Vec<Problem>,
+}
+
+/// The layers of an atlas.
+#[derive(Debug, Clone, Default)]
+struct Layers {
+    names: BTreeSet<String>,
+    /// Whether they were compared with their images, and not only with the descriptor.
+    compared: bool,
 }
 
 /// Compares the descriptor, its pages and (if given) its sources.
@@ -60,9 +76,12 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     proof.defects.extend(verify::spacing(atlas).into_iter().map(defect_notice));
     let (watcher, mut comparison) = (console.watcher(), None);
     if let Some(root) = &request.against {
+        let rules = layer_rules(request, atlas, console.allowance().limits())?;
+        proof.layers.compared = rules.is_some();
+        let rules = &rules.unwrap_or_default();
         // Pages in a folder below the root are not sources.
-        let beside = format::folder_of(&request.descriptor);
-        comparison = Some(SourceComparison::begin(atlas, root, beside, console.allowance(), &watcher)?);
+        let folder = SourceFolder { root, leave_out: format::folder_of(&request.descriptor), rules };
+        comparison = Some(SourceComparison::begin(atlas, folder, console.allowance(), &watcher)?);
     }
     check_pages(&file, request, console.allowance(), &mut proof, comparison.as_mut())?;
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
@@ -77,37 +96,86 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     Ok(proof)
 }
 
-/// Checks all pages, a group at a time: an atlas may have more than memory holds. Then their layers.
+/// The rules of the project that an atlas with layers belongs to, by its name or that of its first size.
+fn layer_rules(request: &VerifyRequest, atlas: &Atlas, limits: &Limits) -> Result<Option<Rules>, Failure> {
+    let has_layers = atlas.pages.iter().any(|page| !page.layers.is_empty());
+    if !has_layers || request.project.is_none() && Project::locate(None).is_err() {
+        return Ok(None);
+    }
+    let project = Project::open(request.project.as_deref(), limits)?;
+    Ok(project.rules_of(atlas.base.as_ref().unwrap_or(&atlas.name)))
+}
+
+/// Checks all pages and their layers, a group at a time: an atlas may have more than memory holds.
 fn check_pages(
     file: &AtlasFile,
     request: &VerifyRequest,
     allowance: &Allowance,
     proof: &mut Proof,
-    mut comparison: Option<&mut SourceComparison<'_>>,
+    comparison: Option<&mut SourceComparison<'_>>,
 ) -> Result<(), Failure> {
-    let (atlas, spaced) = (file.atlas(), proof.defects.is_empty());
-    let sizes: Vec<Size> = atlas.pages.iter().map(Page::size).collect();
-    let (mut found, mut bled) = (Vec::new(), Vec::new());
+    let sizes: Vec<Size> = file.atlas().pages.iter().map(Page::size).collect();
+    let (mut own, mut of_layers, mut bled) = (Vec::new(), Vec::new(), Vec::new());
+    let mut checks = PageChecks { file, spaced: proof.defects.is_empty(), proof, comparison };
     for group in allowance.groups(&sizes) {
         let indices: Vec<usize> = group.collect();
         let read = descriptor::read_pages(&request.descriptor, file, &indices, allowance)?;
-        let mut pages: Vec<Option<Pixels>> = vec![None; sizes.len()];
-        for (&index, page) in indices.iter().zip(read.pages) {
-            pages[index] = page.map_err(|error| proof.add_unreadable(&error)).ok();
-        }
-        let shown = pages.iter().enumerate().filter_map(|(index, page)| Some((index, page.as_ref()?)));
-        for (index, page) in shown.filter(|_| spaced) {
-            found.extend(verify::page(atlas, index, page).into_iter().map(defect_notice));
-        }
-        bled.extend(bleeding(atlas, &pages, request.mips));
-        if let Some(comparison) = &mut comparison {
-            comparison.add(&pages)?;
-        }
+        let pages = checks.proof.spread(sizes.len(), indices.iter().copied().zip(read.pages));
+        bled.extend(bleeding(file.atlas(), &pages, request.mips));
+        own.extend(checks.own(&pages)?);
+        // Each layer takes the memory of the pages, one after the other.
+        drop(pages);
+        of_layers.extend(checks.layers(&indices)?);
     }
-    proof.defects.extend(found);
-    check_layers(file, spaced, proof);
-    proof.defects.extend(bled);
+    proof.defects.extend(own.into_iter().chain(of_layers).chain(bled));
     Ok(())
+}
+
+/// What pages in memory are held against.
+struct PageChecks<'a, 'c> {
+    file: &'a AtlasFile,
+    /// Whether boxes keep their distance: otherwise rings overlap, and say nothing.
+    spaced: bool,
+    proof: &'a mut Proof,
+    comparison: Option<&'a mut SourceComparison<'c>>,
+}
+
+impl PageChecks<'_, '_> {
+    /// Pages against the descriptor and the sources.
+    fn own(&mut self, pages: &[Option<Pixels>]) -> Result<Vec<Notice>, Failure> {
+        if let Some(comparison) = &mut self.comparison {
+            comparison.add(pages)?;
+        }
+        Ok(self.misplaced(pages, |_| true).into_iter().map(defect_notice).collect())
+    }
+
+    /// The layers of these pages, which have their boxes and rings.
+    fn layers(&mut self, indices: &[usize]) -> Result<Vec<Notice>, Failure> {
+        let atlas = self.file.atlas();
+        let names: BTreeSet<&String> = indices.iter().flat_map(|&index| atlas.pages[index].layers.keys()).collect();
+        let mut found = Vec::new();
+        for name in names {
+            let read = |&index: &usize| Some((index, self.file.read_layer(index, name, HashCheck::Yes).transpose()?));
+            let read: Vec<_> = indices.par_iter().filter_map(read).collect();
+            let pages = self.proof.spread(atlas.pages.len(), read.into_iter());
+            let exact = |page: &Page| page.layers.get(name).is_some_and(|layer| !layer.pixels.is_compressed());
+            let of_layer = |defect| Difference::Layer { layer: name.clone(), defect }.into();
+            found.extend(self.misplaced(&pages, exact).into_iter().map(of_layer));
+            if let Some(comparison) = &mut self.comparison {
+                comparison.add_layer(name, &pages)?;
+            }
+        }
+        Ok(found)
+    }
+
+    /// What is wrong with rings, and with what lies between boxes, on some of these pages.
+    fn misplaced(&self, pages: &[Option<Pixels>], which: impl Fn(&Page) -> bool) -> Vec<Defect> {
+        let atlas = self.file.atlas();
+        let shown = pages.iter().enumerate().filter(|&(n, _)| self.spaced && which(&atlas.pages[n]));
+        let of_page =
+            |(n, page): (usize, &Option<Pixels>)| page.as_ref().map_or_else(Vec::new, |p| verify::page(atlas, n, p));
+        shown.flat_map(of_page).collect()
+    }
 }
 
 impl Proof {
@@ -120,9 +188,26 @@ impl Proof {
             pages: atlas.pages.len(),
             in_blocks: atlas.pages.iter().filter(|page| page.pixels.is_compressed()).count(),
             not_in_atlas: 0,
+            layers: Layers {
+                names: atlas.pages.iter().flat_map(|page| page.layers.keys().cloned()).collect(),
+                compared: false,
+            },
             defects: Vec::new(),
             problems: Vec::new(),
         }
+    }
+
+    /// Pages that were read, each in its place among all; the others are left empty, and it is noted what is wrong.
+    fn spread(
+        &mut self,
+        count: usize,
+        read: impl Iterator<Item = (usize, Result<Pixels, OpenError>)>,
+    ) -> Vec<Option<Pixels>> {
+        let mut pages = vec![None; count];
+        for (index, page) in read {
+            pages[index] = page.map_err(|error| self.add_unreadable(&error)).ok();
+        }
+        pages
     }
 
     /// The file of a page or layer that cannot be read or is not what the descriptor says.
@@ -186,27 +271,18 @@ fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<
     deepest.map_or_else(Vec::new, |deepest| check(atlas, pages, deepest).into_iter().flat_map(told).collect())
 }
 
-/// Compares the layers of all pages with the descriptor; they have the rings of their pages.
-fn check_layers(file: &AtlasFile, spaced: bool, proof: &mut Proof) {
-    let pages = file.atlas().pages.iter().enumerate();
-    let layers: Vec<(usize, &String)> =
-        pages.flat_map(|(index, page)| page.layers.keys().map(move |name| (index, name))).collect();
-    let check = |&(index, name): &(usize, &String)| -> Result<Vec<Notice>, OpenError> {
-        let pixels = file.read_layer(index, name, HashCheck::Yes)?;
-        if !spaced || file.atlas().pages[index].layers[name].pixels.is_compressed() {
-            return Ok(Vec::new());
-        }
-        let told = |defect: Defect| {
-            let notice = defect_notice(defect);
-            Notice { text: format!("layer {name}: {}", notice.text), ..notice }
-        };
-        Ok(pixels.iter().flat_map(|pixels| verify::page(file.atlas(), index, pixels)).map(told).collect())
-    };
-    let checked: Vec<Result<Vec<Notice>, OpenError>> = layers.par_iter().map(check).collect();
-    for layer in checked {
-        match layer {
-            Ok(defects) => proof.defects.extend(defects),
-            Err(error) => proof.add_unreadable(&error),
+impl Layers {
+    /// Against what they were compared.
+    fn text(&self, holds: bool) -> String {
+        let names = self.names.iter().map(String::as_str).collect::<Vec<_>>().join(", ");
+        match (self.compared, holds) {
+            (true, true) => format!("so does every value of its layers ({names})"),
+            (true, false) => format!("layers ({names}) were compared with their images too"),
+            (false, _) => {
+                format!(
+                    "layers ({names}) were compared with the descriptor only; --project tells which images they come from"
+                )
+            }
         }
     }
 }
@@ -247,6 +323,9 @@ impl Report for Proof {
                 };
                 let _ = writeln!(out, "  {as_source}");
             }
+            if !self.layers.names.is_empty() {
+                let _ = writeln!(out, "  {}", self.layers.text(self.exit() == Exit::Done));
+            }
             if self.not_in_atlas > 0 {
                 let images = format::count(self.not_in_atlas, "image is", "images are");
                 let _ = writeln!(out, "  {images} below {root} but not in this atlas");
@@ -270,6 +349,7 @@ impl Report for Proof {
             "holds": self.exit() == Exit::Done,
             "sprites": self.sprites,
             "pages": self.pages,
+            "layers_compared": self.layers.compared.then_some(&self.layers.names),
             "images_not_in_atlas": self.not_in_atlas,
             "defects": self.defects,
             "errors": self.problems,

@@ -1,6 +1,6 @@
 //! Several images of one sprite: a normal map lies where its picture lies, and comes and goes with it.
 
-use crate::fixtures::{Folder, decoded, png};
+use crate::fixtures::{Folder, decoded, gif, png};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use zemtak_core::atlas::{Alpha, Atlas, Colour};
@@ -114,7 +114,9 @@ fn layers_lie_where_their_sprites_lie() {
     let warning = &told["warnings"][0];
     assert_eq!((&warning["code"], &warning["about"]), (&"missing_layer".into(), &"normal".into()));
     assert!(warning["text"].as_str().unwrap().contains("plain, twin/a"), "{warning}");
-    folder.zemtak("verify night --against art").exits(0);
+    let verified = folder.zemtak("verify night --against art --json").exits(0).json();
+    let compared = (&verified["layers_compared"], &verified["images_not_in_atlas"]);
+    assert_eq!(compared, (&serde_json::json!(["glow", "normal"]), &0.into()));
     assert_eq!(folder.zemtak("pack --json").exits(0).json()["atlases"][0]["state"], "unchanged");
 }
 
@@ -157,6 +159,76 @@ fn a_changed_layer_is_built_anew() {
         refused.err()
     );
     assert_eq!(folder.everything("build"), after);
+}
+
+/// Two frames of an eye, and their layer; the second frame's value may be another.
+fn blinks(shade: u8) -> Vec<u8> {
+    gif(12, 12, [([9, 200, 7], 50), ([90, 100, shade], 50)])
+}
+
+/// The values of layers are compared with their images: turned or not, scaled, in blocks, as frames of an animation,
+/// without an image. Once, a layer with other values than its image was all as promised.
+#[test]
+fn layers_are_compared_with_their_images() {
+    let half = "extrude = 1\nsizes = [{ suffix = \"-half\", factor = 0.5 }]";
+    for (settings, atlases) in [
+        ("", &["night"][..]),
+        ("alpha = \"premultiplied\"", &["night"]),
+        (half, &["night", "night-half"]),
+        ("pixels = \"bc7\"", &["night"]),
+    ] {
+        let folder = game(settings);
+        folder.write("art/eye.gif", blinks(0));
+        folder.write("art/eye_n.gif", blinks(40));
+        folder.zemtak("pack").exits(0);
+        // What is about which sprite, in all atlases.
+        let found = || -> Vec<String> {
+            let verify = |atlas| folder.zemtak(&format!("verify {atlas} --against art --json")).json();
+            let about =
+                |told: Value| told["defects"].as_array().unwrap().iter().map(|d| d["about"].to_string()).collect();
+            atlases.iter().map(verify).flat_map::<Vec<String>, _>(about).collect()
+        };
+        assert_eq!(found(), [""; 0], "{settings}");
+        // Blocks keep values so roughly that these faults are within what they may lose.
+        if settings.contains("bc7") {
+            continue;
+        }
+        for (image, about) in
+            [("moth_n.png", "moth"), ("lamp_glow.png", "lamp"), ("twin/b_n.png", "twin/b"), ("eye_n.gif", "eye/01")]
+        {
+            let file = format!("art/{image}");
+            let before = folder.read(&file);
+            let upside_down = |pixels: &Pixels| {
+                let reversed = pixels.as_bytes().chunks_exact(4).rev().flatten().copied().collect();
+                png(&Pixels::from_rgba(pixels.size(), reversed).unwrap())
+            };
+            folder.write(&file, if image == "eye_n.gif" { blinks(240) } else { upside_down(&decoded(&before)) });
+            assert_eq!(found(), vec![format!("\"{about}\""); atlases.len()], "{settings} {image}");
+            folder.write(&file, before);
+        }
+        std::fs::remove_file(folder.path("art/reed_n.png")).unwrap();
+        assert_eq!(found(), vec!["\"reed\""; atlases.len()], "{settings}: without its image a layer is to say nothing");
+    }
+}
+
+/// Without the project nobody knows which images are layers.
+#[test]
+fn the_project_tells_which_images_are_layers() {
+    let folder = game("");
+    folder.zemtak("pack").exits(0);
+    std::fs::rename(folder.path("zemtak.toml"), folder.path("elsewhere.toml")).unwrap();
+    let verify = |options: &str| folder.zemtak(&format!("verify build/night.zemtak.json --against art{options}"));
+    let alone = verify("").exits(0).out();
+    assert!(alone.contains("layers (glow, normal) were compared with the descriptor only"), "{alone}");
+    assert_eq!(verify(" --json").json()["layers_compared"], Value::Null);
+    let told = verify(" --project elsewhere.toml").exits(0).out();
+    assert!(told.contains("so does every value of its layers (glow, normal)"), "{told}");
+    let mut atlas: Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
+    atlas["pages"][0]["layers"].as_object_mut().unwrap().remove("glow");
+    folder.write("build/night.zemtak.json", atlas.to_string());
+    let without = verify(" --project elsewhere.toml --json").exits(1).json();
+    let lost = without["defects"].as_array().unwrap().iter().find(|defect| defect["code"] == "no_layer");
+    assert_eq!(lost.unwrap()["text"], "lamp: its page has no layer glow");
 }
 
 /// A game gets the textures of a page and its layers together, and gives them back together.
