@@ -32,6 +32,7 @@ mod manners;
 mod mips;
 mod nasty_names;
 mod new;
+mod options;
 mod ownership;
 mod pack;
 mod project;

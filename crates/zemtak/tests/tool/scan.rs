@@ -1,6 +1,6 @@
 //! `zemtak scan`: every kind of finding on images made to have it, and the forecast against a real build.
 
-use crate::fixtures::{Folder, blob, demo_art, encode, gif, png};
+use crate::fixtures::{Folder, blob, demo_art, encode, gif, noisy, png};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use zemtak_core::codec::decode;
@@ -15,12 +15,6 @@ fn on_canvas(size: Size, picture: &Pixels, [x, y]: [u32; 2]) -> Pixels {
         canvas.row_mut(y + row)[from..from + width].copy_from_slice(picture.row(row));
     }
     canvas
-}
-
-/// A blob with noise, so that its rows differ.
-fn noisy(w: u32, h: u32, seed: u32) -> Pixels {
-    let bytes = (0..w * h).flat_map(|n| [(n * 37 + seed) as u8, (n * n + seed) as u8, (n / 7) as u8, 255]);
-    Pixels::from_rgba(Size::new(w, h), bytes.collect()).unwrap()
 }
 
 /// What a case is about, and what exactly.

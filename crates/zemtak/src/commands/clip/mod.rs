@@ -103,13 +103,13 @@ fn exact_time(nanoseconds: i64) -> String {
 
 /// Nanoseconds rounded for reading: `16.7 ms`, `667 ms`, `2,133 ms`, `2 h`; `for ever` for a clip that stands still.
 pub(super) fn time(nanoseconds: i64) -> String {
-    const TENTH: u64 = 100_000;
     if nanoseconds >= FOREVER {
         return "for ever".into();
     }
     let sign = if nanoseconds < 0 { "-" } else { "" };
-    let tenths = (nanoseconds.unsigned_abs() + TENTH / 2) / TENTH;
-    let ms = (tenths + 5) / 10;
+    // Each from the exact time: what is rounded twice is off by one at times.
+    let rounded_to = |unit: u64| (nanoseconds.unsigned_abs() + unit / 2) / unit;
+    let (tenths, ms) = (rounded_to(100_000), rounded_to(1_000_000));
     match ms {
         _ if tenths < 1000 && !tenths.is_multiple_of(10) => format!("{sign}{}.{} ms", tenths / 10, tenths % 10),
         0..10_000 => format!("{sign}{} ms", format::number(ms)),
