@@ -134,6 +134,16 @@ pub fn percent(part: u64, whole: u64) -> String {
     format!("{}.{} %", tenths / 10, tenths % 10)
 }
 
+/// How much larger something gets: `7.7 % more pixels`, and from twice as many on `3.2 times the pixels`.
+#[must_use]
+pub fn growth(times: f64, what: &str) -> String {
+    if times < 2.0 {
+        format!("{:.1} % more {what}", (times - 1.0) * 100.0)
+    } else {
+        format!("{times:.1} times the {what}")
+    }
+}
+
 /// A count and its noun: `1 page`, `3 pages`, `10,000 sprites`.
 #[must_use]
 pub fn count(n: usize, one: &str, many: &str) -> String {
@@ -202,6 +212,14 @@ pub fn nearest<'w>(word: &str, words: impl Iterator<Item = &'w str>) -> Option<&
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Room for eight levels once took "21500.0 % more pixels".
+    #[test]
+    fn what_gets_many_times_larger_is_told_in_times() {
+        assert_eq!(growth(1.077, "pixels"), "7.7 % more pixels");
+        assert_eq!(growth(1.999, "pixels"), "99.9 % more pixels");
+        assert_eq!(growth(216.0, "pixels"), "216.0 times the pixels");
+    }
 
     #[test]
     fn a_mark_lies_under_its_part_whatever_the_letters() {

@@ -207,9 +207,7 @@ pub fn choose<'a>(
             }
         }
         if chosen.len() == before {
-            let all = atlas.sprites.keys().map(SpriteName::as_str);
-            let why = format!("atlas {} has no sprite of that name{}", atlas.name, most_like(name, all));
-            problems.push(unknown(ProblemKind::UnknownSprite, name, why));
+            problems.push(unknown(ProblemKind::UnknownSprite, name, unmatched(atlas, name)));
         }
     }
     for name in &choice.clips {
@@ -228,6 +226,24 @@ pub fn choose<'a>(
         }
     }
     Failure::unless(problems, chosen)
+}
+
+/// Why a name or a glob finds no sprite. Most often a `*` is meant to reach into folders.
+fn unmatched(atlas: &Atlas, name: &str) -> String {
+    let all = atlas.sprites.keys().map(SpriteName::as_str);
+    let is_glob = name.contains(['*', '?', '[', '{']);
+    let deeper = format!("{name}*");
+    let reach = name.ends_with('*') && !name.ends_with("**");
+    let found = deeper.parse::<Pattern>().map_or(0, |glob| all.clone().filter(|name| glob.matches(name)).count());
+    let atlas = &atlas.name;
+    match found {
+        1.. if reach => {
+            let found = format::count(found, "sprite", "sprites");
+            format!("it matches no sprite of atlas {atlas}: * stays within a folder; {deeper} matches {found}")
+        }
+        _ if is_glob => format!("it matches no sprite of atlas {atlas}{}", most_like(name, all)),
+        _ => format!("atlas {atlas} has no sprite of that name{}", most_like(name, all)),
+    }
 }
 
 /// A clip that an atlas does not have.

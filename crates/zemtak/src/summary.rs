@@ -166,7 +166,7 @@ impl SummaryReport<'_> {
             line("also", self.0.also.join(", "));
         }
         if let Some(cost) = self.0.mip_cost {
-            line("mips", format!("room for them takes {:.1} % more pixels", (cost - 1.0) * 100.0));
+            line("mips", format!("room for them takes {}", format::growth(cost, "pixels")));
         }
         if let Some(kept) = self.0.kept {
             line("kept", kept_text(kept));

@@ -170,7 +170,7 @@ impl Report for MipsReport {
         }
         for Remedy { option, pixels } in &self.remedies {
             let cost = match pixels {
-                Some(times) => format!("in pack; pages take {:.1} % more pixels", (times - 1.0) * 100.0),
+                Some(times) => format!("in pack; pages take {}", format::growth(*times, "pixels")),
                 None => "in uv and quad; the pages stay as they are, the outermost pixels are not drawn".into(),
             };
             let _ = writeln!(out, "    {option:<16} {cost}");

@@ -53,6 +53,25 @@ const LINES: &[&str] = &[
     "uv scene moth/fly/03 --as wgsl --json",
     "quad menu emblem stamp/moth --json",
     "scan odd --json",
+    "scan odd",
+    "uv menu emblem --as unorm16 --json",
+    "verify menu --against art",
+    "verify scene --against shuffled",
+    "pack art -o many --name many --page-max 256x128 --quiet",
+    "quad many/many.zemtak.json --as buffer -o many.bin",
+    "quad many/many.zemtak.json moth/** lantern/** --as buffer -o ordered.bin --in-order",
+    "list many/many.zemtak.json moth/* moth/?? moth/fly/8 lantern/*/0[45]",
+    "describe many/many.zemtak.json moth/fly/00 --json",
+    "clip render scene moth/fly -o fast.gif --speed 9",
+    "clip render scene moth/land -o slow.gif --speed 1/3",
+    "clip render scene moth/land -o strip.png --as strip --json",
+    "pack art/letter -o pale --name pale --alpha premultiplied --quiet",
+    "cut pale/pale.zemtak.json -o straight",
+    "cut art/emblem.png --cells 4x4 -o cells",
+    "mips many/many.zemtak.json --levels 8",
+    "pack odd/run1.png odd/run2.png -o odd/pages --name run --quiet",
+    "new odd",
+    "store info",
 ];
 
 #[test]
@@ -65,6 +84,11 @@ fn every_command_answers_like_this() {
     }
     folder.write("odd/broken.png", "no image");
     folder.write("odd/notes.txt", "no image either");
+    // Under each name the image of the next one.
+    let art: Vec<(String, Vec<u8>)> = folder.everything("art");
+    for (n, (file, _)) in art.iter().enumerate() {
+        folder.write(&format!("shuffled/{file}"), &art[(n + 1) % art.len()].1);
+    }
     folder.write("points.csv", "u,v\n0,0\n0.5,1\n");
     folder.write("wrong.csv", "x,y\n0,0\n");
     let mut all = String::new();

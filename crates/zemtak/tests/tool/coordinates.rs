@@ -191,7 +191,7 @@ fn a_packed_atlas_cut_by_its_descriptor_is_its_sources() {
 fn sheets_come_apart_by_grid_and_by_islands() {
     let folder = Folder::new();
     let shape = |i: u32| {
-        let mut shape = blob(14 + i, 20, [90, 40 * i as u8, 7]);
+        let mut shape = blob(14 + i, 20 - i, [90, 40 * i as u8, 7]);
         shape.clear_hidden_colour();
         shape
     };
@@ -223,10 +223,22 @@ fn sheets_come_apart_by_grid_and_by_islands() {
     for (i, shape) in shapes.iter().enumerate() {
         assert_eq!(islands[&format!("walk_{i}")], visible(shape), "{i}");
     }
-    folder.zemtak("cut sheet.png -o same --uniform bottom").exits(0);
-    let sizes: Vec<Size> = pictures(&folder.path("same")).values().map(Pixels::size).collect();
-    let widest = shapes.iter().map(|s| visible(s).size().w).max().unwrap();
-    assert_eq!(sizes, [Size::new(widest, visible(&shapes[0]).size().h); 5]);
+    let sizes = shapes.iter().map(|shape| visible(shape).size());
+    let canvas = Size::new(sizes.clone().map(|size| size.w).max().unwrap(), sizes.map(|size| size.h).max().unwrap());
+    for place in ["centre", "bottom"] {
+        folder.zemtak(&format!("cut sheet.png -o {place} --uniform {place}")).exits(0);
+        let pieces = pictures(&folder.path(place));
+        for (i, shape) in shapes.iter().map(visible).enumerate() {
+            let below = canvas.h - shape.size().h;
+            let (left, top) = ((canvas.w - shape.size().w) / 2, if place == "bottom" { below } else { below / 2 });
+            let piece = &pieces[&format!("sheet_{i}")];
+            assert_eq!(piece.size(), canvas, "{place} {i}");
+            for (x, y) in (0..canvas.h).flat_map(|y| (0..canvas.w).map(move |x| (x, y))) {
+                let expected = shape.get(x.wrapping_sub(left), y.wrapping_sub(top)).unwrap_or_default();
+                assert_eq!(piece.get(x, y).unwrap(), expected, "{place} {i}: {x} {y}");
+            }
+        }
+    }
     let joined = folder.zemtak("cut sheet.png --join 14 --dry-run --json").exits(0).json();
     assert_eq!(joined["sprites"].as_array().unwrap().len(), 1);
     for (pattern, told) in

@@ -166,10 +166,12 @@ fn short_frames(delays: &[u16]) -> Option<Notice> {
     let short = delays.iter().filter(|d| (1..SHORTEST_IN_GIF).contains(*d)).count();
     let mut told = Vec::new();
     if dropped > 0 {
-        told.push(format!("{} shorter than 10 ms are left out", format::count(dropped, "frame", "frames")));
+        let verb = if dropped == 1 { "is" } else { "are" };
+        told.push(format!("{} shorter than 10 ms {verb} left out", format::count(dropped, "frame", "frames")));
     }
     if short > 0 {
-        told.push(format!("{} of 10 ms are shown longer by many players", format::count(short, "frame", "frames")));
+        let verb = if short == 1 { "is" } else { "are" };
+        told.push(format!("{} of 10 ms {verb} shown longer by many players", format::count(short, "frame", "frames")));
     }
     let text = || format!("a GIF counts in steps of 10 ms: {}", told.join(", "));
     (!told.is_empty()).then(|| Notice::of_all("short_frames", text()))
