@@ -95,8 +95,8 @@ mod tests {
         (sprite.canvas, sprite.inset) = (Size::new(5, 6), [1, 2]);
         let mut image = Pixels::filled(sprite.canvas, ground).unwrap();
         let inside = Rect::new(1, 2, 3, 2);
-        for (n, y) in (inside.y..inside.y + inside.h).enumerate() {
-            image.row_mut(y)[4..16].copy_from_slice(&[10, 20, 30, 40, 50, 60, 70, 80, n as u8, 100, 110, 0]);
+        for (n, y) in (0..).zip(inside.y..inside.y + inside.h) {
+            image.row_mut(y)[4..16].copy_from_slice(&[10, 20, 30, 40, 50, 60, 70, 80, n, 100, 110, 0]);
         }
         // Too faint to be visible, so it may be missing.
         image.row_mut(0)[..4].copy_from_slice(&[7, 7, 7, 8]);
