@@ -164,7 +164,7 @@ pub fn number(n: u64) -> String {
     out
 }
 
-/// The first `most` items of a list, and how many more there are.
+/// The first `most` items of a list, and how many more there are, which the caller lists with `-v`.
 #[must_use]
 pub fn some_of(names: &[String], most: usize) -> String {
     let mut out = names.iter().take(most).map(|n| name(n)).collect::<Vec<_>>().join(", ");

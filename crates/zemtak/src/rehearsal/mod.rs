@@ -34,7 +34,7 @@ pub fn rehearse(scenario: &Scenario) -> Rehearsal {
     let compared = scenario.loose.as_ref().and_then(|folder| match LoadPlan::loose(scenario, folder) {
         Ok(casts) => Some(casts.map(|load_plan| stage::play(scenario, &load_plan))),
         Err(missing) => {
-            let (folder, missing) = (format::path(folder), format::some_of(&missing, 3));
+            let (folder, missing) = (format::path(folder), format::first_of(&missing));
             let text = format!("nothing to compare with: {folder} has no image of {missing}");
             warnings.push(Notice::of_all("nothing_to_compare", text));
             None

@@ -61,7 +61,7 @@ fn too_early(scenario: &Scenario, run: &Run) -> impl Iterator<Item = Notice> {
 
 fn held_on(scenario: &Scenario, played: &PlayedScene) -> Option<Notice> {
     let scene = &scenario.scenes[played.scene].name;
-    let names = format::some_of(&played.left, 3);
+    let names = format::first_of(&played.left);
     let text = || format!("scene {scene} has ended and still holds {names}: its pages cannot go");
     (!played.left.is_empty()).then(|| Notice::about("held_after_end", scene, text()))
 }

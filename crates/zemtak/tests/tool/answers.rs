@@ -72,6 +72,10 @@ const LINES: &[&str] = &[
     "pack odd/run1.png odd/run2.png -o odd/pages --name run --quiet",
     "new odd",
     "store info",
+    "uv menu emblem --as offset-scale --json",
+    "store trim -o build --max-size 0 --dry-run",
+    "clip render scene moth/land -o squares.png --as strip --behind checker",
+    "pack --name menu --pixels bc1 --why -o blocks",
 ];
 
 #[test]

@@ -164,6 +164,29 @@ fn all_that_is_wrong_with_a_scenario_is_told_with_its_line() {
     }
     // What cannot be read is not told to be missing as well.
     assert_eq!(told.matches("bad.toml:").count(), 15, "{told}");
+    for (scenario, told) in [
+        ("[[scene]]\nname = \"dusk\"\nseconds = 1\n", "the first line must be 'format = 1'"),
+        ("format = 1\n", "there is no [[scene]] in it that can be played"),
+        ("format = 1\n[[scene]]\nname = \"dusk\"\n", "a scene has a name and lasts some 'seconds'"),
+        ("format = 1\nfps = 1001\n[[scene]]\nname = \"dusk\"\nseconds = 1\n", "expected a whole number from 1 to 1000"),
+    ] {
+        folder.write("bad.toml", scenario);
+        let run = folder.zemtak("cache rehearse bad.toml").exits(2);
+        assert!(run.err().contains(told), "{told}\n{}", run.err());
+    }
+}
+
+/// Some of the missing images are named. It was said that -v lists all of them, which it did not.
+#[test]
+fn a_scenario_without_its_loose_images_is_played_without_the_comparison() {
+    let folder = packed();
+    let scene = "[[scene]]\nname = \"dusk\"\nseconds = 0.1\nhold = [\"scene:moth/fly/**\"]\n";
+    folder.write("alone.toml", format!("format = 1\nloose = \"elsewhere\"\n{scene}"));
+    let told = folder.zemtak("cache rehearse alone.toml --json").exits(0).json();
+    let warnings = told["warnings"].as_array().unwrap();
+    let warning = warnings.iter().find(|warning| warning["code"] == "nothing_to_compare").unwrap();
+    let text = warning["text"].as_str().unwrap();
+    assert!(text.ends_with("scene:moth/fly/03, scene:moth/fly/04 and 3 more"), "{text}");
 }
 
 /// Scenes thrown together at random: whatever they are, the figures must agree with each other and with the story of each
