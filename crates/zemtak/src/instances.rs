@@ -78,10 +78,10 @@ struct Wrong {
 }
 
 impl Wrong {
-    /// Notes an error at a position of the file; `false` once there are enough.
+    /// Notes an error at a position of the file (`:3` or `, entry 3`); `false` once there are enough.
     fn note(&mut self, at: &str, why: String) -> bool {
         let help = "each needs sprite, x and y; docs/coordinates.md lists the other columns";
-        let place = format!("{}:{at}", self.place);
+        let place = format!("{}{at}", self.place);
         self.problems.push(Problem::bad_input(ProblemKind::UnusablePlacement, &place, why, help));
         self.problems.len() < MOST_PROBLEMS
     }
@@ -92,16 +92,16 @@ fn read_csv(file: impl Read, wrong: &mut Wrong, take: Take<'_>) {
     let header = match reader.headers() {
         Ok(header) => header.clone(),
         Err(error) => {
-            wrong.note("1", reason(&error));
+            wrong.note(":1", reason(&error));
             return;
         }
     };
     for column in header.iter().filter(|column| !COLUMNS.contains(column)) {
         let near = format::did_you_mean(column, COLUMNS.into_iter());
-        wrong.note("1", format!("the first line names an unknown column '{}'{near}", format::name(column)));
+        wrong.note(":1", format!("the first line names an unknown column '{}'{near}", format::name(column)));
     }
     for column in COLUMNS[..3].iter().filter(|column| !header.iter().any(|h| h == **column)) {
-        wrong.note("1", format!("the first line names no column '{column}'"));
+        wrong.note(":1", format!("the first line names no column '{column}'"));
     }
     if !wrong.problems.is_empty() {
         return;
@@ -118,7 +118,7 @@ fn read_csv(file: impl Read, wrong: &mut Wrong, take: Take<'_>) {
         };
         if let Err(why) = result {
             let line = record.position().map_or(line, csv::Position::line);
-            if !wrong.note(&line.to_string(), why) {
+            if !wrong.note(&format!(":{line}"), why) {
                 return;
             }
         }
@@ -187,7 +187,7 @@ fn read_json(file: impl Read, wrong: &mut Wrong, take: Take<'_>) {
     if let Err(error) = result {
         let why = error.to_string();
         let why = why.split(" at line ").next().unwrap_or_default().to_owned();
-        wrong.note(&format!("{}:{}", error.line(), error.column()), why);
+        wrong.note(&format!(":{}:{}", error.line(), error.column()), why);
     }
 }
 
@@ -220,7 +220,7 @@ impl<'de> Visitor<'de> for Entries<'_, '_> {
             if let Err(why) = checked(&entry, self.take)
                 && telling
             {
-                telling = self.wrong.note(&format!("entry {number}"), why);
+                telling = self.wrong.note(&format!(", entry {number}"), why);
             }
         }
         Ok(())

@@ -253,6 +253,9 @@ fn sheets_come_apart_by_grid_and_by_islands() {
 fn what_cannot_be_is_an_error_that_names_the_argument() {
     let folder = packed();
     folder.write("bad.csv", "sprite,x,y\nemblem,1,2\nemblem,1,NaN\nemblm,1,2\nemblem,1\n");
+    folder.write("flat.csv", "sprite,x,y,scale\nemblem,1,2,1\nemblem,1,2,0\n");
+    let flat = r#"[{"sprite":"emblem","x":1,"y":2},{"sprite":"emblem","x":1,"y":2,"scale_y":0}]"#;
+    folder.write("flat.json", flat);
     folder.write("bad.json", "[{\"sprite\":\"emblem\",\"x\":1,\"y\":2,\"size\":3}]");
     for (line, code, told) in [
         ("uv --page 8x8 --box 0,0,9,1", 2, "--box: the box [0, 0, 9, 1] reaches beyond its page of 8 x 8"),
@@ -270,7 +273,14 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
         ("uv build/night.zemtak.json --as offset-scale", 2, "ask for --as matrix"),
         ("quad build/night.zemtak.json emblem --at 1,inf", 2, "--at <X,Y>: "),
         ("quad build/night.zemtak.json emblem --scale 0", 2, "--scale <FACTOR>: "),
+        ("quad build/night.zemtak.json emblem --scale 2,0", 2, "--scale <FACTOR>: "),
+        ("quad build/night.zemtak.json emblem --scale inf", 2, "--scale <FACTOR>: "),
         ("quad build/night.zemtak.json emblem --angle x", 2, "--angle <DEGREES>: "),
+        ("quad build/night.zemtak.json emblem --fit infx5", 2, "--fit <WxH>: "),
+        ("quad build/night.zemtak.json --list flat.csv", 3, "flat.csv:3: scale is 0, so nothing would be seen"),
+        ("quad build/night.zemtak.json --list flat.json", 3, "flat.json, entry 2: scale_y is 0"),
+        ("pack --least-psnr 0.9", 2, "--least-psnr <DB>: "),
+        ("pack --least-psnr 100.5", 2, "--least-psnr <DB>: "),
         ("quad build/night.zemtak.json emblem --fit 0x5", 2, "--fit <WxH>: "),
         ("quad build/night.zemtak.json emblem --tile 4294967295x4294967295", 2, "--tile:"),
         ("quad build/night.zemtak.json --list bad.csv", 3, "bad.csv:3: y: 'NaN' is not a finite number"),
@@ -299,6 +309,8 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
         warned.err()
     );
     assert!(warned.out().contains("index 6: cell 6, column 1, row 1, box [20, 20, 16, 16]"), "{}", warned.out());
+    let lower = folder.zemtak("grid 64x32 --cell 32x16 --uv 0.1,0.1 --v-up").exits(0);
+    assert!(lower.out().contains("uv 0.1,0.1: cell 2, column 0, row 1"), "{}", lower.out());
     let cut = folder.zemtak("uv build/night.zemtak.json moth/fly/02 --part -4,4,20,40").exits(0);
     assert!(
         cut.err().contains("moth/fly/02: cut off, as it is not stored: 4 left outside the canvas"),
