@@ -11,7 +11,7 @@ use crate::settings::{Keyword, LayerKind};
 use crate::sources::{self, Source, SourceLayer, SourceSearch};
 use rayon::prelude::*;
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt;
 use std::path::Path;
 use zemtak_core::atlas::{Atlas, Sprite};
@@ -156,6 +156,12 @@ impl<'a> SourceComparison<'a> {
         result.not_in_atlas = by_name.values().filter(|source| !ownership::is_result(&source.path)).count();
         let progress = Progress::begin(observer, Phase::Comparing, Some(sources.len()));
         Ok(Self { atlas, allowance, observer, progress, sources, result })
+    }
+
+    /// The layers that any source has, by the rules.
+    #[must_use]
+    pub fn layers(&self) -> BTreeSet<&str> {
+        self.sources.iter().flat_map(|of| &of.source.layers).map(|layer| layer.name.as_str()).collect()
     }
 
     /// Compares the sprites on these pages: those of the atlas, decoded; `None` for one that is broken, or whose turn is

@@ -58,9 +58,10 @@ pub struct Proof {
 /// The layers of an atlas.
 #[derive(Debug, Clone, Default)]
 struct Layers {
-    names: BTreeSet<String>,
-    /// Whether they were compared with their images, and not only with the descriptor.
-    compared: bool,
+    /// Those that were compared with their images.
+    compared: BTreeSet<String>,
+    /// Those that were compared with the descriptor only.
+    others: BTreeSet<String>,
 }
 
 /// Compares the descriptor, its pages and (if given) its sources.
@@ -76,12 +77,12 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
     proof.defects.extend(verify::spacing(atlas).into_iter().map(defect_notice));
     let (watcher, mut comparison) = (console.watcher(), None);
     if let Some(root) = &request.against {
-        let rules = layer_rules(request, atlas, console.allowance().limits())?;
-        proof.layers.compared = rules.is_some();
-        let rules = &rules.unwrap_or_default();
+        let rules = &layer_rules(request, atlas, console.allowance().limits())?;
         // Pages in a folder below the root are not sources.
         let folder = SourceFolder { root, leave_out: format::folder_of(&request.descriptor), rules };
-        comparison = Some(SourceComparison::begin(atlas, folder, console.allowance(), &watcher)?);
+        let begun = SourceComparison::begin(atlas, folder, console.allowance(), &watcher)?;
+        proof.layers.compare(&begun.layers());
+        comparison = Some(begun);
     }
     check_pages(&file, request, console.allowance(), &mut proof, comparison.as_mut())?;
     for stray in zemtak_build::strays(&request.descriptor, atlas) {
@@ -97,13 +98,13 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<Proof, Failure>
 }
 
 /// The rules of the project that an atlas with layers belongs to, by its name or that of its first size.
-fn layer_rules(request: &VerifyRequest, atlas: &Atlas, limits: &Limits) -> Result<Option<Rules>, Failure> {
+fn layer_rules(request: &VerifyRequest, atlas: &Atlas, limits: &Limits) -> Result<Rules, Failure> {
     let has_layers = atlas.pages.iter().any(|page| !page.layers.is_empty());
     if !has_layers || request.project.is_none() && Project::locate(None).is_err() {
-        return Ok(None);
+        return Ok(Rules::default());
     }
     let project = Project::open(request.project.as_deref(), limits)?;
-    Ok(project.rules_of(atlas.base.as_ref().unwrap_or(&atlas.name)))
+    Ok(project.rules_of(atlas.base.as_ref().unwrap_or(&atlas.name)).unwrap_or_default())
 }
 
 /// Checks all pages and their layers, a group at a time: an atlas may have more than memory holds.
@@ -188,10 +189,7 @@ impl Proof {
             pages: atlas.pages.len(),
             in_blocks: atlas.pages.iter().filter(|page| page.pixels.is_compressed()).count(),
             not_in_atlas: 0,
-            layers: Layers {
-                names: atlas.pages.iter().flat_map(|page| page.layers.keys().cloned()).collect(),
-                compared: false,
-            },
+            layers: Layers::of(atlas),
             defects: Vec::new(),
             problems: Vec::new(),
         }
@@ -272,17 +270,32 @@ fn bleeding(atlas: &Atlas, pages: &[Option<Pixels>], asked: Option<u32>) -> Vec<
 }
 
 impl Layers {
+    fn of(atlas: &Atlas) -> Self {
+        let others = atlas.pages.iter().flat_map(|page| page.layers.keys().cloned()).collect();
+        Self { compared: BTreeSet::new(), others }
+    }
+
+    /// Some are compared with their images.
+    fn compare(&mut self, names: &BTreeSet<&str>) {
+        let all = std::mem::take(&mut self.others);
+        (self.compared, self.others) = all.into_iter().partition(|name| names.contains(name.as_str()));
+    }
+
     /// Against what they were compared.
-    fn text(&self, holds: bool) -> String {
-        let names = self.names.iter().map(String::as_str).collect::<Vec<_>>().join(", ");
-        match (self.compared, holds) {
-            (true, true) => format!("so does every value of its layers ({names})"),
-            (true, false) => format!("layers ({names}) were compared with their images too"),
-            (false, _) => {
-                format!(
-                    "layers ({names}) were compared with the descriptor only; --project tells which images they come from"
-                )
-            }
+    fn write(&self, out: &mut String, holds: bool) {
+        let list = |names: &BTreeSet<String>| names.iter().map(String::as_str).collect::<Vec<_>>().join(", ");
+        let (compared, others) = (list(&self.compared), list(&self.others));
+        if !compared.is_empty() {
+            let _ = match holds {
+                true => writeln!(out, "  so does every value of its layers ({compared})"),
+                false => writeln!(out, "  layers ({compared}) were compared with their images too"),
+            };
+        }
+        if !others.is_empty() {
+            let _ = writeln!(
+                out,
+                "  layers ({others}) were compared with the descriptor only; --project tells which images they come from"
+            );
         }
     }
 }
@@ -323,9 +336,7 @@ impl Report for Proof {
                 };
                 let _ = writeln!(out, "  {as_source}");
             }
-            if !self.layers.names.is_empty() {
-                let _ = writeln!(out, "  {}", self.layers.text(self.exit() == Exit::Done));
-            }
+            self.layers.write(&mut out, self.exit() == Exit::Done);
             if self.not_in_atlas > 0 {
                 let images = format::count(self.not_in_atlas, "image is", "images are");
                 let _ = writeln!(out, "  {images} below {root} but not in this atlas");
@@ -349,7 +360,7 @@ impl Report for Proof {
             "holds": self.exit() == Exit::Done,
             "sprites": self.sprites,
             "pages": self.pages,
-            "layers_compared": self.layers.compared.then_some(&self.layers.names),
+            "layers_compared": self.layers.compared,
             "images_not_in_atlas": self.not_in_atlas,
             "defects": self.defects,
             "errors": self.problems,

@@ -220,7 +220,13 @@ fn the_project_tells_which_images_are_layers() {
     let verify = |options: &str| folder.zemtak(&format!("verify build/night.zemtak.json --against art{options}"));
     let alone = verify("").exits(0).out();
     assert!(alone.contains("layers (glow, normal) were compared with the descriptor only"), "{alone}");
-    assert_eq!(verify(" --json").json()["layers_compared"], Value::Null);
+    assert_eq!(verify(" --json").json()["layers_compared"], serde_json::json!([]));
+    let rules = String::from_utf8(folder.read("elsewhere.toml")).unwrap().replace(", glow = \"{name}_glow\"", "");
+    folder.write("fewer.toml", rules);
+    let fewer = verify(" --project fewer.toml").exits(0).out();
+    for line in ["every value of its layers (normal)", "layers (glow) were compared with the descriptor only"] {
+        assert!(fewer.contains(line), "{fewer}");
+    }
     let told = verify(" --project elsewhere.toml").exits(0).out();
     assert!(told.contains("so does every value of its layers (glow, normal)"), "{told}");
     let mut atlas: Value = serde_json::from_slice(&folder.read("build/night.zemtak.json")).unwrap();
