@@ -344,3 +344,39 @@ fn an_enlarged_clip_keeps_hard_edges_unless_it_is_smooth() {
     assert_eq!(partly(""), 0);
     assert!(partly(" --smooth") > 100);
 }
+
+/// Each pixel is computed here once more, with fractions.
+#[test]
+fn soft_edges_are_blended_over_the_background() {
+    let folder = Folder::new();
+    let glow = |shade: u8| {
+        let pixel = |i: u32| [shade, (i * 5) as u8, 255 - shade, (i * 7 % 256) as u8];
+        let mut glow = Pixels::from_rgba(Size::new(20, 12), (0..240).flat_map(pixel).collect()).unwrap();
+        glow.clear_hidden_colour();
+        glow
+    };
+    let steps = [glow(30), glow(201)];
+    for (n, step) in steps.iter().enumerate() {
+        folder.write(&format!("art/glow/{n}.png"), png(step));
+    }
+    folder.zemtak("pack art -o build --name night").exits(0);
+    for behind in ["#20c040", "checker"] {
+        let line = format!("clip render build/night.zemtak.json glow -o {behind}.png --as strip --behind {behind}");
+        folder.zemtak(&line).exits(0);
+        let strip = decode(&folder.read(&format!("{behind}.png")), None, &Limits::default()).unwrap().pixels;
+        assert_eq!(strip.size(), Size::new(40, 12));
+        for (x, y) in (0..12).flat_map(|y| (0..40).map(move |x| (x, y))) {
+            let [r, g, b, a] = steps[x as usize / 20].get(x % 20, y).unwrap();
+            let under = match (behind, (x % 20 / 8 + y / 8) % 2) {
+                ("checker", 0) => [200, 200, 204],
+                ("checker", _) => [160, 160, 166],
+                _ => [0x20, 0xc0, 0x40],
+            };
+            let part = f64::from(a) / 255.0;
+            let over =
+                |top: u8, under: u8| (f64::from(top) * part + f64::from(under) * (1.0 - part) + 0.5).floor() as u8;
+            let expected = [over(r, under[0]), over(g, under[1]), over(b, under[2]), 255];
+            assert_eq!(strip.get(x, y), Some(expected), "{behind} {x} {y}");
+        }
+    }
+}
