@@ -120,7 +120,9 @@ class Wheel(unittest.TestCase):
         for missing in (lambda f: zemtak.page(f, 0), zemtak.verify):
             with self.assertRaisesRegex(zemtak.Error, "^unusable descriptor: cannot read .*nobody"):
                 missing(self.folder / "nobody")
-        self.assertEqual([f["code"] for f in zemtak.scan(self.folder / "nobody")["findings"]], ["unusable_image"])
+        with self.assertRaises(zemtak.Error) as caught:
+            zemtak.scan(self.folder / "art", self.folder / "nobody")
+        self.assertEqual([problem["why"] for problem in caught.exception.problems], ["no such file or folder"])
         (self.folder / "latin.zemtak.json").write_bytes(b'{"name": "fl\xfcgel"}')
         with self.assertRaises(zemtak.ReadError):
             zemtak.load(self.folder / "latin.zemtak.json")

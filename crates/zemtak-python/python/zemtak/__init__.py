@@ -89,8 +89,8 @@ def pack(*paths, project=None, out=None, name=None, root=None, fresh=False, chec
 
 def verify(descriptor, against=None, progress: Optional[Progress] = None) -> List[Dict[str, Any]]:
     """Holds an atlas to its own promises (files, hashes, boxes, gutters, rings, layers; mip levels are what `zemtak verify` samples beside) and,
-    with `against`, each sprite to its source, pixel by pixel. Gives what does not hold, each with `code` and `text`: an empty list if
-    all does."""
+    with `against`, each sprite to its source, pixel by pixel (layers to the descriptor alone; `zemtak verify` also compares them with their
+    images). Gives what does not hold, each with `code` and `text`: an empty list if all does."""
     return _run(_zemtak.verify_atlas, os.fspath(descriptor), _path(against), progress)
 
 
