@@ -4,9 +4,12 @@ use crate::fixtures::{Folder, blob, demo_art, png};
 
 const GUIDE: &str = include_str!("../../../../docs/guide.md");
 
-/// Lines without what differs from run to run: times of this machine.
+/// Lines without what differs from run to run: times of this machine, and the size of a local store, in which they lie.
 pub fn steady(line: &str) -> String {
     let line = line.trim_end();
+    if let Some((before, after)) = line.split_once(" KiB").filter(|_| line.starts_with("local store ")) {
+        return format!("{} … KiB{after}", before.rsplit_once(' ').unwrap().0);
+    }
     let timed = |line: &str| line.starts_with("  time ") || line.trim_start().starts_with("decoding, on this machine");
     match line.rsplit_once(" in ") {
         _ if timed(line) => line.split_whitespace().next().unwrap().to_owned(),
