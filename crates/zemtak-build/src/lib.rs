@@ -25,9 +25,9 @@
 //!
 //! [`project`] reads the project file into [`settings`]; [`sources`] finds images; `load` turns them into treated
 //! sprites; `plan` finds twins and lays out boxes; `pages` draws, encodes and proves; `describe` and [`forms`] write
-//! the descriptor and its other forms; `place` puts files in place. Beside them, [`store`] keeps what builds learn.
+//! the descriptor and its other forms; `place` puts files in place. Beside them, [`store`] keeps what builds learn, and
+//! `verify` compares an atlas with its promises and its sources ([`Verify`]).
 
-mod against;
 mod allowance;
 mod asked;
 mod build_atlas;
@@ -51,6 +51,7 @@ mod journal;
 pub mod limits;
 mod load;
 mod lock;
+pub mod mip_check;
 mod observer;
 pub mod ownership;
 mod pack;
@@ -71,15 +72,15 @@ mod texture;
 mod timings;
 pub mod toml_text;
 mod upkeep;
+mod verify;
 mod warning;
 #[cfg(feature = "watch")]
 mod watch;
 mod work;
 pub mod write;
 
-pub use against::{Comparison, Difference, SourceComparison, SourceFolder};
 pub use allowance::{Allowance, HeldPixels};
-pub use companions::{Stray, strays};
+pub use companions::Stray;
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{DecidedBy, Explained, LongSprite, Tried};
 pub use export::{Export, ExportForm, Exported, ReadPart, SIDECAR_SUFFIX};
@@ -94,6 +95,7 @@ pub use shares::{MOST_SHARES, PlannedShare, PlannedUnit, Share, ShareBuilt, Work
 pub use summary::{Binds, BlockLoss, Kept, LayerSummary, PageSummary, SpriteLoss, State, Summary, TextureSummary};
 pub use timings::{Spent, Stage};
 pub use upkeep::StoreRequest;
+pub use verify::{AtlasDefect, Proof, ReadChecked, UnreadPage, Verify};
 pub use warning::Warning;
 #[cfg(feature = "watch")]
 pub use watch::{WatchEvent, watch};

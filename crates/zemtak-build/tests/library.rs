@@ -7,8 +7,9 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
-use zemtak_build::{Cause, Observer, PackRequest, Phase, State};
-use zemtak_core::codec::{PngEffort, encode_png};
+use zemtak_build::{Allowance, Cause, Failure, Limits, Observer, PackRequest, Phase, Proof, State, UnreadPage, Verify};
+use zemtak_core::atlas::parse;
+use zemtak_core::codec::{self, PngEffort, decode, encode_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 
@@ -112,4 +113,58 @@ fn a_build_that_is_stopped_in_any_phase_leaves_nothing_and_says_so() {
         assert_eq!(failure.cause(), Cause::Interrupted, "{failure}");
         assert!(!game.path().join("out").exists(), "{phase:?}");
     }
+}
+
+/// Compares the built atlas with its art. Its pages are read by whoever calls: here without a look at their hashes.
+fn verified(game: &Path, notes: &Notes) -> Result<Proof, Failure> {
+    let (descriptor, art) = (game.join("out/night.zemtak.json"), game.join("art"));
+    let atlas = parse(&fs::read_to_string(&descriptor).unwrap()).unwrap().atlas;
+    let read = |page: usize, _: Option<&str>| {
+        let path = game.join("out").join(&atlas.pages[page].file);
+        let bytes = fs::read(&path).map_err(|source| UnreadPage::Io { path: path.clone(), source })?;
+        let wrong = |error: codec::DecodeError| UnreadPage::Wrong { path: Some(path), why: error.to_string() };
+        decode(&bytes, None, &codec::Limits::default()).map(|decoded| Some(decoded.pixels)).map_err(wrong)
+    };
+    Verify {
+        descriptor: &descriptor,
+        atlas: &atlas,
+        unknown_keys: &[],
+        read: &read,
+        against: Some(&art),
+        project: None,
+        mips: None,
+        allowance: &Allowance::new(Limits::default()),
+    }
+    .run(notes)
+}
+
+#[test]
+fn an_atlas_is_compared_with_its_art_and_all_that_differs_is_told() {
+    let game = game();
+    request(game.path()).run(&()).unwrap();
+    let notes = Notes::default();
+    let proof = verified(game.path(), &notes).unwrap();
+    assert!(proof.holds() && proof.sprites == 4 && proof.pages == 1, "{proof:?}");
+    assert_eq!(notes.told.into_inner().unwrap(), [(Phase::Comparing, Some(4), 4)]);
+    let stopped = verified(game.path(), &Notes { stop_in: Some(Phase::Comparing), ..Notes::default() });
+    assert_eq!(stopped.unwrap_err().cause(), Cause::Interrupted);
+
+    let told = |proof: Proof| -> Vec<(&str, Option<String>)> {
+        assert!(!proof.holds());
+        proof.defects.iter().map(|defect| (defect.code(), defect.about().map(str::to_owned))).collect()
+    };
+    let (page, frame) = (game.path().join("out/night-0.png"), |n: u32| game.path().join(format!("art/moth/{n}.png")));
+    fs::write(frame(1), png(9, 80)).unwrap();
+    fs::remove_file(frame(2)).unwrap();
+    fs::write(frame(7), png(9, 80)).unwrap();
+    fs::write(frame(3), "no picture").unwrap();
+    let proof = verified(game.path(), &Notes::default()).unwrap();
+    assert_eq!((proof.problems.len(), proof.images_not_in_atlas), (1, 1), "{proof:?}");
+    let expected = [("no_source", Some("moth/2".to_owned())), ("other_pixels", Some("moth/1".to_owned()))];
+    assert_eq!(told(proof), expected);
+    fs::write(&page, "no page").unwrap();
+    let file = || Some(zemtak_build::format::path(&page));
+    assert_eq!(told(verified(game.path(), &Notes::default()).unwrap())[0], ("wrong_page", file()));
+    fs::remove_file(&page).unwrap();
+    assert_eq!(told(verified(game.path(), &Notes::default()).unwrap())[0], ("missing_page", file()));
 }

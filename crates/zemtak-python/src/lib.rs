@@ -5,21 +5,17 @@ use pyo3::create_exception;
 use pyo3::exceptions::PyException;
 use pyo3::prelude::*;
 use pyo3::types::PyBytes;
-use rayon::prelude::*;
 use serde::Deserialize;
 use serde_json::{Map, Value, json};
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_build::project::Project;
-use zemtak_build::settings::rule::Rules;
 use zemtak_build::{
-    Allowance, Cause, Difference, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
-    SourceComparison, SourceFolder, Summary, format, strays,
+    Allowance, AtlasDefect, Cause, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
+    Summary, UnreadPage, Verify, format,
 };
-use zemtak_core::atlas::{Layer, Page};
 use zemtak_core::pixels::Pixels;
-use zemtak_core::verify;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 create_exception!(_zemtak, Problems, PyException);
@@ -151,96 +147,50 @@ fn pack(py: Python<'_>, request: &str, progress: Option<Py<PyAny>>) -> PyResult<
 }
 
 #[pyfunction]
-#[pyo3(signature = (descriptor, against, progress))]
-fn verify_atlas(
+fn verify(
     py: Python<'_>,
     descriptor: PathBuf,
     against: Option<PathBuf>,
+    project: Option<PathBuf>,
+    mips: Option<u32>,
     progress: Option<Py<PyAny>>,
 ) -> PyResult<String> {
     let told = Told::new(progress.as_ref());
-    let found = py.detach(|| proof(&descriptor, against.as_deref(), &told));
-    told.end(found.map(|found| Value::from(found).to_string()))
-}
-
-/// The defects, as code and text.
-fn proof(descriptor: &Path, against: Option<&Path>, told: &Told<'_>) -> Result<Vec<Value>, Failure> {
-    let file = AtlasFile::open(descriptor).map_err(|error| unopened(&error))?;
-    let atlas = file.atlas();
-    let allowance = Allowance::new(Limits::default());
-    let unknown =
-        file.unknown_keys().iter().map(|key| json!({ "code": "unknown_key", "text": format!("unknown key {key}") }));
-    let mut found: Vec<Value> = unknown.collect();
-    found.extend(verify::spacing(atlas).into_iter().map(defect));
-    // Which images layers come from is not known here: they are compared with the descriptor.
-    let (leave_out, rules) = (format::folder_of(descriptor), &Rules::default());
-    let begin = |root| SourceComparison::begin(atlas, SourceFolder { root, leave_out, rules }, &allowance, told);
-    let mut comparison = against.map(begin).transpose()?;
-    pages(descriptor, &file, &allowance, comparison.as_mut(), &mut found)?;
-    if found.is_empty() {
-        found.extend(layers(&file));
-    }
-    for stray in strays(descriptor, atlas) {
-        let stray = stray.map_err(Failure::from)?;
-        found.push(json!({ "code": stray.code(), "text": stray.to_string() }));
-    }
-    if let Some(comparison) = comparison {
-        let compared = comparison.end();
-        Failure::unless(compared.problems, ())?;
-        let told = |difference: Difference| json!({ "code": difference.code(), "text": difference.to_string() });
-        found.extend(compared.differences.into_iter().map(told));
-    }
-    Ok(found)
-}
-
-fn defect(defect: verify::Defect) -> Value {
-    json!({ "code": defect.code(), "text": defect.to_string() })
-}
-
-/// Checks all pages, as many at a time as memory holds.
-fn pages(
-    descriptor: &Path,
-    file: &AtlasFile,
-    allowance: &Allowance,
-    mut comparison: Option<&mut SourceComparison<'_>>,
-    found: &mut Vec<Value>,
-) -> Result<(), Failure> {
-    let (atlas, spaced) = (file.atlas(), found.is_empty());
-    let sizes: Vec<_> = atlas.pages.iter().map(Page::size).collect();
-    for group in allowance.groups(&sizes) {
-        let _held = allowance.hold_pages(&format::path(descriptor), &sizes[group.clone()])?;
-        let read: Vec<_> = group.clone().into_par_iter().map(|n| file.read_page(n, HashCheck::Yes)).collect();
-        let mut pages: Vec<Option<Pixels>> = vec![None; sizes.len()];
-        for (n, page) in group.zip(read) {
-            match page {
-                Err(error) => found.push(json!({ "code": "wrong_page", "text": whole(&error) })),
-                Ok(page) => {
-                    found.extend(verify::page(atlas, n, &page).into_iter().filter(|_| spaced).map(defect));
-                    pages[n] = Some(page);
-                }
-            }
+    let proof = py.detach(|| {
+        let file = AtlasFile::open(&descriptor).map_err(|error| unopened(&error))?;
+        let proof = Verify {
+            descriptor: &descriptor,
+            atlas: file.atlas(),
+            unknown_keys: file.unknown_keys(),
+            read: &|page, layer| read(&file, page, layer).map_err(unread),
+            against: against.as_deref(),
+            project: project.as_deref(),
+            mips,
+            allowance: &Allowance::new(Limits::default()),
         }
-        if let Some(comparison) = &mut comparison {
-            comparison.add(&pages)?;
-        }
-    }
-    Ok(())
+        .run(&told)?;
+        Failure::unless(proof.problems, proof.defects)
+    });
+    let defect =
+        |defect: &AtlasDefect| json!({ "code": defect.code(), "about": defect.about(), "text": defect.to_string() });
+    let defects: Vec<Value> = told.end(proof)?.iter().map(defect).collect();
+    Ok(Value::from(defects).to_string())
 }
 
-/// The defects in layers of pages, which have the boxes and rings of their pages.
-fn layers(file: &AtlasFile) -> Vec<Value> {
-    let of_page = |(n, page): (usize, &Page)| -> Vec<Value> {
-        let of_layer = |(name, layer): (&String, &Layer)| match file.read_layer(n, name, HashCheck::Yes) {
-            Err(error) => vec![json!({ "code": "wrong_page", "text": whole(&error) })],
-            Ok(Some(pixels)) if !layer.pixels.is_compressed() => {
-                let defects = verify::page(file.atlas(), n, &pixels).into_iter();
-                defects.map(|d| json!({ "code": d.code(), "text": format!("layer {name}: {d}") })).collect()
-            }
-            Ok(_) => Vec::new(),
-        };
-        page.layers.iter().flat_map(of_layer).collect()
-    };
-    file.atlas().pages.iter().enumerate().flat_map(of_page).collect()
+/// The pixels of a page, or of a layer of it.
+fn read(file: &AtlasFile, page: usize, layer: Option<&str>) -> Result<Option<Pixels>, OpenError> {
+    match layer {
+        None => file.read_page(page, HashCheck::Yes).map(Some),
+        Some(layer) => file.read_layer(page, layer, HashCheck::Yes),
+    }
+}
+
+fn unread(error: OpenError) -> UnreadPage {
+    match error {
+        OpenError::Io { path, source } => UnreadPage::Io { path, source },
+        OpenError::Page { path, source } => UnreadPage::Wrong { path: Some(path), why: source.to_string() },
+        other => UnreadPage::Wrong { path: None, why: other.to_string() },
+    }
 }
 
 /// An error and its causes.
@@ -295,7 +245,7 @@ fn _zemtak(module: &Bound<'_, PyModule>) -> PyResult<()> {
     zemtak_build::hush_codec_panics();
     module.add("Problems", module.py().get_type::<Problems>())?;
     module.add_function(wrap_pyfunction!(pack, module)?)?;
-    module.add_function(wrap_pyfunction!(verify_atlas, module)?)?;
+    module.add_function(wrap_pyfunction!(verify, module)?)?;
     module.add_function(wrap_pyfunction!(scan, module)?)?;
     module.add_function(wrap_pyfunction!(page, module)?)
 }

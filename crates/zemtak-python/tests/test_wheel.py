@@ -71,6 +71,22 @@ class Wheel(unittest.TestCase):
         layer.write_bytes(layer.read_bytes()[:-20])
         self.assertEqual([defect["code"] for defect in zemtak.verify(descriptor)], ["wrong_page"])
 
+    def test_layers_are_compared_with_the_images_that_the_project_tells(self):
+        for n in range(4):
+            (self.folder / f"art/moth/fly/{n}_n.png").write_bytes(png(20 + n, 10, (128, 128, 255, 255)))
+        project = self.folder / "zemtak.toml"
+        project.write_text(
+            'format = 1\n[atlas.night]\nroot = "art"\nmip_levels = 1\n'
+            '[[atlas.night.rule]]\nmatch = "**"\nlayers = { normal = "{name}_n" }\n'
+        )
+        zemtak.pack(project=project, out=self.folder / "build")
+        asked = dict(descriptor=self.folder / "build/night.zemtak.json", against=self.folder / "art", project=project)
+        self.assertEqual(zemtak.verify(**asked, mips=1), [])
+        (self.folder / "art/moth/fly/2_n.png").write_bytes(png(22, 10, (100, 128, 255, 255)))
+        (defect,) = zemtak.verify(**asked)
+        self.assertEqual((defect["code"], defect["about"]), ("other_pixels", "moth/fly/2"))
+        self.assertIn("layer normal", defect["text"])
+
     def test_problems_come_all_at_once(self):
         for n in range(2):
             (self.folder / f"art/bad{n}.png").write_bytes(b"no picture")

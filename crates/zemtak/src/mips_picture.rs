@@ -1,9 +1,9 @@
 //! The mip levels of pages beside each other, with the places where a sprite shows pixels of others.
 
 use crate::drawing::{Drawing, Line, Shown, nearest, scaled, zoom_to_fit};
-use crate::mip_check::{Checked, levels_of};
 use crate::opened::Opened;
 use crate::palette::{FAINT, NIGHT, PANEL, TEXT, WRONG};
+use zemtak_build::mip_check::{Checked, levels_of};
 use zemtak_build::{Failure, format};
 use zemtak_core::codec::Mark;
 use zemtak_core::geometry::{Rect, Size};

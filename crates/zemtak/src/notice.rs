@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use std::fmt;
-use zemtak_build::{Difference, Problem, Warning, format};
+use zemtak_build::{AtlasDefect, Problem, Warning, format};
 
 /// A warning, a finding or a defect.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize)]
@@ -41,10 +41,9 @@ impl From<&Warning> for Notice {
     }
 }
 
-impl From<Difference> for Notice {
-    fn from(difference: Difference) -> Self {
-        let about = difference.sprite().map(ToString::to_string);
-        Self { code: difference.code(), about, text: difference.to_string() }
+impl From<&AtlasDefect> for Notice {
+    fn from(defect: &AtlasDefect) -> Self {
+        Self { code: defect.code(), about: defect.about().map(str::to_owned), text: defect.to_string() }
     }
 }
 

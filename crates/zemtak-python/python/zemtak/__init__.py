@@ -87,11 +87,13 @@ def pack(*paths, project=None, out=None, name=None, root=None, fresh=False, chec
     return Packed(**_run(_zemtak.pack, request, progress))
 
 
-def verify(descriptor, against=None, progress: Optional[Progress] = None) -> List[Dict[str, Any]]:
-    """Holds an atlas to its own promises (files, hashes, boxes, gutters, rings, layers; mip levels are what `zemtak verify` samples beside) and,
-    with `against`, each sprite to its source, pixel by pixel (layers to the descriptor alone; `zemtak verify` also compares them with their
-    images). Gives what does not hold, each with `code` and `text`: an empty list if all does."""
-    return _run(_zemtak.verify_atlas, os.fspath(descriptor), _path(against), progress)
+def verify(descriptor, against=None, project=None, mips: Optional[int] = None,
+           progress: Optional[Progress] = None) -> List[Dict[str, Any]]:
+    """Holds an atlas to its own promises (files, hashes, boxes, gutters, rings, layers, mip levels) and, with `against`, each sprite and
+    layer to its source, pixel by pixel. Which images layers come from is said by the rules of the project file, by default the nearest one.
+    `mips` is the level down to which no sprite may show pixels of others; pages that promise such a level are held to it anyway. Gives what
+    does not hold, each with `code`, `about` and `text`: an empty list if all does."""
+    return _run(_zemtak.verify, os.fspath(descriptor), _path(against), _path(project), mips, progress)
 
 
 def scan(*paths, progress: Optional[Progress] = None) -> Dict[str, Any]:

@@ -1,15 +1,16 @@
 //! `zemtak mips`: down to which mip level sprites can be sampled without their neighbours.
 
 use crate::console::Console;
-use crate::mip_check::{Checked, FILTERS, Remedy, check, remedies};
 use crate::mips_picture;
 use crate::opened::Opened;
 use crate::output;
+use crate::remedies::{Remedy, remedies};
 use crate::report::Report;
 use crate::style::NAME;
 use serde_json::{Value, json};
 use std::fmt::Write as _;
 use std::path::PathBuf;
+use zemtak_build::mip_check::{Checked, FILTERS, check};
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::{Failure, format, write};
 use zemtak_core::atlas::Filter;

@@ -1,5 +1,6 @@
 //! Compares every sprite of an atlas with the image that it was made from.
 
+use super::proof::AtlasDefect;
 use crate::allowance::Allowance;
 use crate::failure::{Failure, Problem};
 use crate::load;
@@ -12,97 +13,27 @@ use crate::sources::{self, Source, SourceLayer, SourceSearch};
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
-use std::fmt;
 use std::path::Path;
 use zemtak_core::atlas::{Atlas, Sprite};
 use zemtak_core::name::SpriteName;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::resample::{Resample, Scale, resample, resample_data};
-use zemtak_core::verify::{self, Defect, Green, LayerValues};
+use zemtak_core::verify::{self, Green, LayerValues};
 
 /// The result of a comparison.
-#[derive(Debug, Clone, Default)]
-#[non_exhaustive]
-pub struct Comparison {
+#[derive(Debug, Default)]
+pub(super) struct Comparison {
     /// Everything that differs.
-    pub differences: Vec<Difference>,
+    pub defects: Vec<AtlasDefect>,
     /// Sources that cannot be read.
     pub problems: Vec<Problem>,
     /// Images below the root that are not sprites of this atlas, except for pictures that this tool drew.
     pub not_in_atlas: usize,
 }
 
-/// A difference between a sprite and its source.
-#[derive(Debug, Clone, PartialEq)]
-#[non_exhaustive]
-pub enum Difference {
-    /// There is no image of that name.
-    NoSource {
-        /// The sprite.
-        sprite: SpriteName,
-    },
-    /// The animated image of which it was a frame has fewer frames now.
-    NoFrame {
-        /// The sprite.
-        sprite: SpriteName,
-        /// The image, below the root.
-        source: String,
-    },
-    /// A number or a pixel differs.
-    Defect(Defect),
-    /// The image of a layer exists, but the page of the sprite has no such layer.
-    NoLayer {
-        /// The sprite.
-        sprite: SpriteName,
-        /// The layer.
-        layer: String,
-    },
-    /// A value of a layer differs.
-    Layer {
-        /// The layer.
-        layer: String,
-        /// How it differs.
-        defect: Defect,
-    },
-}
-
-impl Difference {
-    /// What kind it is, for programs.
-    #[must_use]
-    pub fn code(&self) -> &'static str {
-        match self {
-            Self::NoSource { .. } => "no_source",
-            Self::NoFrame { .. } => "no_frame",
-            Self::NoLayer { .. } => "no_layer",
-            Self::Defect(defect) | Self::Layer { defect, .. } => defect.code(),
-        }
-    }
-
-    /// The sprite that differs.
-    #[must_use]
-    pub fn sprite(&self) -> Option<&SpriteName> {
-        match self {
-            Self::NoSource { sprite } | Self::NoFrame { sprite, .. } | Self::NoLayer { sprite, .. } => Some(sprite),
-            Self::Defect(defect) | Self::Layer { defect, .. } => defect.sprite(),
-        }
-    }
-}
-
-impl fmt::Display for Difference {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self {
-            Self::NoSource { sprite } => write!(f, "{sprite}: there is no source of that name"),
-            Self::NoFrame { sprite, source } => write!(f, "{sprite}: {source} has fewer frames"),
-            Self::NoLayer { sprite, layer } => write!(f, "{sprite}: its page has no layer {layer}"),
-            Self::Defect(defect) => defect.fmt(f),
-            Self::Layer { layer, defect } => write!(f, "layer {layer}: {defect}"),
-        }
-    }
-}
-
 /// Where the sources of an atlas are.
 #[derive(Debug, Clone, Copy)]
-pub struct SourceFolder<'a> {
+pub(super) struct SourceFolder<'a> {
     /// The folder that sprite names are relative to.
     pub root: &'a Path,
     /// A folder below it whose images are not sources.
@@ -112,7 +43,7 @@ pub struct SourceFolder<'a> {
 }
 
 /// Rebuilds every sprite of an atlas and compares it with its source, as many pages at a time as are in memory.
-pub struct SourceComparison<'a> {
+pub(super) struct SourceComparison<'a> {
     atlas: &'a Atlas,
     allowance: &'a Allowance,
     observer: &'a dyn Observer,
@@ -138,13 +69,13 @@ impl<'a> SourceComparison<'a> {
         let mut of_source: BTreeMap<SpriteName, Vec<Sought<'a>>> = BTreeMap::new();
         for (name, sprite) in &atlas.sprites {
             match source_of(name, &by_name) {
-                None => result.differences.push(Difference::NoSource { sprite: name.clone() }),
+                None => result.defects.push(AtlasDefect::NoSource { sprite: name.clone() }),
                 Some((source, frame)) => {
                     let missing = |layer: &&SourceLayer| !atlas.pages[sprite.page].layers.contains_key(&layer.name);
                     let missing = source.layers.iter().filter(|layer| layer.image.is_some()).filter(missing);
                     let differs =
-                        |layer: &SourceLayer| Difference::NoLayer { sprite: name.clone(), layer: layer.name.clone() };
-                    result.differences.extend(missing.map(differs));
+                        |layer: &SourceLayer| AtlasDefect::NoLayer { sprite: name.clone(), layer: layer.name.clone() };
+                    result.defects.extend(missing.map(differs));
                     of_source.entry(source.name.clone()).or_default().push(Sought { name, sprite, frame });
                 }
             }
@@ -159,7 +90,6 @@ impl<'a> SourceComparison<'a> {
     }
 
     /// The layers that any source has, by the rules.
-    #[must_use]
     pub fn layers(&self) -> BTreeSet<&str> {
         self.sources.iter().flat_map(|of| &of.source.layers).map(|layer| layer.name.as_str()).collect()
     }
@@ -207,19 +137,12 @@ impl<'a> SourceComparison<'a> {
     }
 
     /// The result for all pages that were compared.
-    #[must_use]
     pub fn end(mut self) -> Comparison {
         for source in self.sources {
-            self.result.differences.extend(source.differences);
+            self.result.defects.extend(source.defects);
             self.result.problems.extend(source.problem);
         }
         self.result
-    }
-}
-
-impl fmt::Debug for SourceComparison<'_> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("SourceComparison").field("sources", &self.sources.len()).finish_non_exhaustive()
     }
 }
 
@@ -246,8 +169,8 @@ struct Sought<'a> {
 
 impl Sought<'_> {
     /// The difference if its source, or that of a layer, has too few frames.
-    fn no_frame_in(&self, source: &Source) -> Difference {
-        Difference::NoFrame { sprite: self.name.clone(), source: source.shown.clone() }
+    fn no_frame_in(&self, source: &Source) -> AtlasDefect {
+        AtlasDefect::NoFrame { sprite: self.name.clone(), source: source.shown.clone() }
     }
 }
 
@@ -256,13 +179,13 @@ struct OfSource<'a> {
     source: Source,
     sprites: Vec<Sought<'a>>,
     begun: bool,
-    differences: Vec<Difference>,
+    defects: Vec<AtlasDefect>,
     problem: Option<Problem>,
 }
 
 impl<'a> OfSource<'a> {
     fn new(source: Source, sprites: Vec<Sought<'a>>) -> Self {
-        Self { source, sprites, begun: false, differences: Vec::new(), problem: None }
+        Self { source, sprites, begun: false, defects: Vec::new(), problem: None }
     }
 
     /// Whether any of its sprites is on one of these pages. A source that cannot be read is done with.
@@ -280,12 +203,12 @@ impl<'a> OfSource<'a> {
         for sought in &self.sprites {
             let Some(page) = &pages[sought.sprite.page] else { continue };
             let Some(frame) = decoded.frames.get(sought.frame) else {
-                self.differences.push(sought.no_frame_in(&self.source));
+                self.defects.push(sought.no_frame_in(&self.source));
                 continue;
             };
             let expected = at_scale(&frame.pixels, scale, resample);
             let defects = verify::sprite(atlas, sought.name, sought.sprite, page, &expected);
-            self.differences.extend(defects.into_iter().map(Difference::Defect));
+            self.defects.extend(defects.into_iter().map(AtlasDefect::Own));
         }
     }
 
@@ -311,12 +234,12 @@ impl<'a> OfSource<'a> {
                 }
             };
             let Some(expected) = expected else {
-                self.differences.push(sought.no_frame_in(image.as_deref().unwrap_or(&self.source)));
+                self.defects.push(sought.no_frame_in(image.as_deref().unwrap_or(&self.source)));
                 continue;
             };
             let defects = verify::layer(atlas, sought.name, sought.sprite, page, &expected, values);
-            let of_layer = |defect| Difference::Layer { layer: layer.to_owned(), defect };
-            self.differences.extend(defects.into_iter().map(of_layer));
+            let of_layer = |defect| AtlasDefect::Layer { layer: layer.to_owned(), defect };
+            self.defects.extend(defects.into_iter().map(of_layer));
         }
     }
 }

@@ -1,9 +1,9 @@
 //! What would keep sprites apart down to a level, each remedy tried before it is proposed.
 
-use super::levels_of;
 use crate::opened::Opened;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
+use zemtak_build::mip_check::levels_of;
 use zemtak_core::atlas::{Filter, Wrap};
 use zemtak_core::compose::{Ring, Stamp, compose};
 use zemtak_core::geometry::{Rect, Size};

@@ -1,9 +1,5 @@
 //! Sprites sampled at each mip level of their pages, as a graphics card does.
 
-mod remedies;
-
-pub use remedies::{Remedy, remedies};
-
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::collections::BTreeMap;
@@ -17,6 +13,7 @@ use zemtak_core::pixels::{PIXEL, Pixels};
 pub const FILTERS: [Filter; 2] = [Filter::Linear, Filter::Nearest];
 
 /// A box, sampled.
+#[derive(Debug)]
 pub struct Checked<'a> {
     /// Its page.
     pub page: usize,
@@ -29,6 +26,7 @@ pub struct Checked<'a> {
 }
 
 /// A page with its smaller levels, the full size first.
+#[must_use]
 pub fn levels_of(page: &Page, pixels: &Pixels, deepest: u32) -> Vec<Pixels> {
     let smaller = smaller_levels(pixels, deepest, page.alpha, Light::of(page.colour));
     std::iter::once(pixels.clone()).chain(smaller).collect()
@@ -57,6 +55,7 @@ fn as_meant<'p>(atlas: &Atlas, index: usize, pixels: &'p Pixels) -> Cow<'p, Pixe
 
 /// Samples every box of an atlas down to a level, on the given pages. On a page that repeats, the opposite edge is not
 /// foreign.
+#[must_use]
 pub fn check<'a>(atlas: &'a Atlas, pages: &[Option<Pixels>], deepest: u32) -> Vec<Checked<'a>> {
     let mut boxes: BTreeMap<(usize, Rect), Vec<&SpriteName>> = BTreeMap::new();
     for (name, sprite) in &atlas.sprites {
