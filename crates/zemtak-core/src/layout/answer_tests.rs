@@ -23,7 +23,7 @@ fn by_hand() -> ([Item; 5], Spacing, PagePolicy, Layout) {
 
 #[test]
 fn every_fault_of_a_layout_is_found() {
-    use LayoutFault::{Count, Misfit, Moved, NotAlone, Outside, Page, Parted, TooNear};
+    use LayoutFault::{Count, Empty, Misfit, Moved, NotAlone, Outside, Page, Parted, TooNear};
     type Change = fn(&mut Layout);
     let (items, spacing, policy, layout) = by_hand();
     let request = LayoutRequest::new(&items, spacing, &policy);
@@ -49,7 +49,11 @@ fn every_fault_of_a_layout_is_found() {
         (|l| l.places[4].rect.x = 1, &[NotAlone(4)]),
         (|l| l.pages[2].w = 8, &[NotAlone(4)]),
         (|l| l.places[0] = Place { page: 2, ..l.places[0] }, &[Outside(0)]),
-        (|l| (l.places[4].page, l.pages[2]) = (0, Size::new(16, 16)), &[NotAlone(0), NotAlone(1), NotAlone(4)]),
+        (
+            |l| (l.places[4].page, l.pages[2]) = (0, Size::new(16, 16)),
+            &[NotAlone(0), NotAlone(1), NotAlone(4), Empty(2)],
+        ),
+        (|l| l.pages.push(Size::new(64, 64)), &[Empty(3)]),
     ];
     for (n, (change, faults)) in changes.iter().enumerate() {
         let mut changed = layout.clone();

@@ -22,6 +22,8 @@ pub enum LayoutFault {
     TooNear(usize, usize),
     /// A page that the policy does not allow.
     Page(usize),
+    /// A page without anything on it.
+    Empty(usize),
     /// Two items that must share a page but do not.
     Parted(usize, usize),
     /// An item that is not alone on its page although it should be.
@@ -64,6 +66,7 @@ pub fn check(request: &LayoutRequest<'_>, layout: &Layout) -> Vec<LayoutFault> {
     }
     for (page, cells) in by_page.iter().enumerate() {
         match cells[..] {
+            [] => faults.push(LayoutFault::Empty(page)),
             [(i, rect)] if lone_pages.contains(&page) && rect == Rect::at(0, 0, layout.pages[page]) => {
                 faults.extend((!items[i].alone).then_some(LayoutFault::NotAlone(i)));
             }

@@ -89,29 +89,32 @@ impl<'a> Search<'a> {
     /// Splits the last page in two if that saves a tenth of all bytes.
     fn spend_a_page(&self, pages: &mut Vec<Filled>) {
         let Some(last) = pages.pop() else { return };
-        let total: u64 = pages.iter().map(|p| p.size.area()).sum::<u64>() + last.size.area();
-        let best = self
-            .smaller_pages(last.size)
-            .into_iter()
-            .filter_map(|size| {
-                let mut left = self.cells.counts(&last.puts);
-                let first = if self.cells.grouped() {
-                    together::fill(self.fit(), &mut left, &[size]).ok()?
-                } else {
-                    self.cells.fill_most(&mut left, size, self.effort)?
-                };
-                let second = self.smallest(&left, None)?;
-                Some([self.cells.tight(self.policy, &first), second])
-            })
-            .min_by_key(|two| two[0].size.area() + two[1].size.area());
-        let saved = |two: &[Filled; 2]| last.size.area().saturating_sub(two[0].size.area() + two[1].size.area());
-        match best {
-            Some(mut two) if saved(&two) * 10 >= total => {
-                two.sort_by_key(|p| std::cmp::Reverse(p.size.area()));
-                pages.extend(two);
-            }
-            _ => pages.push(last),
+        let bytes = |pages: &[Filled]| pages.iter().map(|p| p.size.area()).sum::<u64>();
+        let total = bytes(pages) + last.size.area();
+        let is_worth_it = |parts: &Vec<Filled>| {
+            let saved = last.size.area().saturating_sub(bytes(parts));
+            if parts.len() == 1 { saved > 0 } else { saved * 10 >= total }
+        };
+        let parted = self.smaller_pages(last.size).into_iter().filter_map(|size| self.parted(&last, size));
+        let best = parted.filter(is_worth_it).min_by_key(|parts| bytes(parts));
+        pages.extend(best.unwrap_or_else(|| vec![last]));
+    }
+
+    /// The cells of a page on one of this size and another for the rest, the larger one first. All of them may fit on the
+    /// one: no search for a smallest page is certain to find it.
+    fn parted(&self, page: &Filled, size: Size) -> Option<Vec<Filled>> {
+        let mut left = self.cells.counts(&page.puts);
+        let first = if self.cells.grouped() {
+            together::fill(self.fit(), &mut left, &[size]).ok()?
+        } else {
+            self.cells.fill_most(&mut left, size, self.effort)?
+        };
+        let mut parts = vec![self.cells.tight(self.policy, &first)];
+        if left.iter().any(|&n| n > 0) {
+            parts.push(self.smallest(&left, None)?);
         }
+        parts.sort_by_key(|part| std::cmp::Reverse(part.size.area()));
+        Some(parts)
     }
 
     /// Pages that might be the first of two in place of one.
@@ -152,5 +155,25 @@ impl<'a> Search<'a> {
         let cut = (1..puts.len()).filter(apart).min_by_key(|i| i.abs_diff(puts.len() / 2))?;
         let second = puts.split_off(cut);
         Some([puts, second])
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{Item, LayoutRequest, Spacing};
+    use super::*;
+
+    /// All that lay on a page happened to fit on the first of two smaller ones, and the second became an empty page.
+    #[test]
+    fn no_page_is_spent_on_nothing() {
+        let items = [Item { group: Some(0), ..Item::new(Size::new(20, 20)) }; 4];
+        let policy = PagePolicy { prefer: Prefer::Bytes, ..PagePolicy::default() };
+        let request = LayoutRequest::new(&items, Spacing::default(), &policy);
+        let cells = Cells::new(&request, &policy, &[0, 1, 2, 3]).unwrap();
+        let search = Search { cells: &cells, policy: &policy, effort: request.effort };
+        let mut pages = vec![search.fit().all(&cells.all(), Size::new(128, 128)).unwrap()];
+        search.spend_a_page(&mut pages);
+        let sizes: Vec<Size> = pages.iter().map(|page| page.size).collect();
+        assert_eq!((sizes, pages[0].puts.len()), (vec![Size::new(64, 64)], 4));
     }
 }

@@ -144,6 +144,14 @@ proptest! {
     }
 }
 
+/// With a room smaller than the gutter the formula gave 8 pixels, and pages of a single sprite were called too small.
+#[test]
+fn a_bound_does_not_grow_again_below_the_gutter() {
+    let spacing = Spacing { gutter: 4, align: 2, ..Spacing::default() };
+    assert_eq!([1, 4, 9].map(|room| spacing.least_page(room, 1.5)), [1, 1, 1]);
+    assert!(spacing.least_page(10_000, 1.5) > 9_000);
+}
+
 #[test]
 fn dice_fall_on_every_side_and_alike_for_everyone() {
     let mut rng = Rng::new(7);

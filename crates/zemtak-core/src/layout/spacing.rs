@@ -85,8 +85,10 @@ impl Spacing {
         let stretch = if more > 0.0 { aspect.sqrt() + 1.0 / aspect.sqrt() } else { 2.0 };
         #[expect(clippy::cast_precision_loss, reason = "a bound may be a little low")]
         let area = room as f64;
+        // Pages with more room may have fewer pixels by this formula, as long as the room is small beside the gutter.
+        let side = area.sqrt().max(more * stretch / 2.0);
         // One pixel less, so that rounding cannot raise the bound.
-        let page = area - more * stretch * area.sqrt() + more * more - 1.0;
+        let page = side * side - more * stretch * side + more * more - 1.0;
         #[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "casts from f64 saturate")]
         let page = page.ceil().max(1.0) as u64;
         if more == 0.0 { room } else { page }
