@@ -7,6 +7,7 @@ use std::fmt;
 use std::io::{BufRead, BufReader, Read, stdin};
 use std::path::Path;
 use zemtak_build::{Failure, Problem, ProblemKind, format};
+use zemtak_core::json;
 
 /// The columns of a list; in JSON the keys of an entry.
 pub const COLUMNS: [&str; 9] = ["sprite", "x", "y", "angle", "scale", "scale_x", "scale_y", "flip", "tint"];
@@ -215,7 +216,7 @@ impl<'de> Visitor<'de> for Entries<'_, '_> {
     fn visit_seq<A: SeqAccess<'de>>(self, mut entries: A) -> Result<(), A::Error> {
         let mut number = 0_u64;
         let mut telling = true;
-        while let Some(entry) = entries.next_element::<Entry>()? {
+        while let Some(entry) = entries.next_element_seed(json::Object::<Entry>::default())? {
             number += 1;
             if let Err(why) = checked(&entry, self.take)
                 && telling

@@ -49,6 +49,41 @@ pub enum UnreadPage {
 }
 
 /// What to verify. It takes an atlas that was read before: this crate writes descriptors, and zemtak-runtime reads them.
+///
+/// ```no_run
+/// use std::path::Path;
+/// use zemtak_build::{Allowance, Limits, UnreadPage, Verify};
+/// use zemtak_core::{atlas, codec};
+/// use zemtak_files::{FILE_BYTES, TEXT_BYTES, read, read_text};
+///
+/// fn verify(descriptor: &Path, art: &Path) -> Result<(), Box<dyn std::error::Error>> {
+///     let atlas = atlas::parse(&read_text(descriptor, TEXT_BYTES)?)?.atlas;
+///     let pixels = |page: usize, layer: Option<&str>| {
+///         let page = &atlas.pages[page];
+///         let Some(file) = layer.map_or(Some(&page.file), |name| page.layers.get(name).map(|layer| &layer.file)) else {
+///             return Ok(None);
+///         };
+///         let path = descriptor.with_file_name(file);
+///         let bytes = read(&path, FILE_BYTES).map_err(|source| UnreadPage::Io { path: path.clone(), source })?;
+///         match codec::decode(&bytes, None, &codec::Limits::default()) {
+///             Ok(decoded) => Ok(Some(decoded.pixels)),
+///             Err(error) => Err(UnreadPage::Wrong { path: Some(path), why: error.to_string() }),
+///         }
+///     };
+///     let verify = Verify {
+///         descriptor,
+///         atlas: &atlas,
+///         unknown_keys: &[],
+///         read: &pixels,
+///         against: Some(art),
+///         project: None,
+///         mips: None,
+///         allowance: &Allowance::new(Limits::default()),
+///     };
+///     verify.run(&())?.defects.iter().for_each(|defect| println!("{defect}"));
+///     Ok(())
+/// }
+/// ```
 #[derive(Clone, Copy)]
 pub struct Verify<'a> {
     /// The descriptor's file.

@@ -11,8 +11,9 @@ pub use text::{ParseError, Parsed, parse};
 
 use crate::coords::UvRect;
 use crate::geometry::{Rect, Size};
+use crate::json;
 use crate::name::{ClipName, SpriteName};
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
 use serde_json::Value;
 use std::collections::BTreeMap;
 
@@ -44,18 +45,20 @@ pub struct Atlas {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub base: Option<String>,
     /// How it was built.
+    #[serde(deserialize_with = "json::object")]
     pub built: Built,
     /// Files that the same build wrote beside it, including descriptors of other sizes, each with the hash of its
     /// bytes.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub companions: BTreeMap<String, String>,
     /// The texture images.
+    #[serde(deserialize_with = "json::objects")]
     pub pages: Vec<Page>,
     /// The sprites by name.
-    #[serde(deserialize_with = "text::unique_keys")]
+    #[serde(deserialize_with = "json::objects_by_name")]
     pub sprites: BTreeMap<SpriteName, Sprite>,
     /// The clips by name.
-    #[serde(deserialize_with = "text::unique_keys")]
+    #[serde(deserialize_with = "json::objects_by_name")]
     pub clips: BTreeMap<ClipName, Clip>,
 }
 
@@ -131,7 +134,7 @@ impl Default for Built {
 macro_rules! words {
     ($(#[$doc:meta])* $name:ident { $($(#[$variant_doc:meta])* $variant:ident = $word:literal),+ $(,)? }) => {
         $(#[$doc])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize)]
         #[non_exhaustive]
         pub enum $name {
             $($(#[$variant_doc])* #[serde(rename = $word)] $variant),+
@@ -144,6 +147,12 @@ macro_rules! words {
                 match self {
                     $(Self::$variant => $word),+
                 }
+            }
+        }
+
+        impl<'de> Deserialize<'de> for $name {
+            fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+                json::word(deserializer, &[$($word),+]).map(|place| [$(Self::$variant),+][place])
             }
         }
     };
@@ -234,6 +243,7 @@ pub struct Page {
     /// What colour numbers mean.
     pub colour: Colour,
     /// How the game should sample it.
+    #[serde(deserialize_with = "json::object")]
     pub sampling: SamplingHints,
     /// The width of the ring round its boxes if it differs from [`Built::extrude`]: 0 on a page that repeats.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -241,7 +251,7 @@ pub struct Page {
     /// `blake3:` and the hash of the file's bytes in hexadecimal.
     pub hash: String,
     /// Further images with the same boxes, such as `normal`.
-    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty", deserialize_with = "json::objects_by_name")]
     pub layers: BTreeMap<String, Layer>,
 }
 
@@ -400,6 +410,7 @@ pub struct Clip {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub fps: Option<Rate>,
     /// What is shown, in order.
+    #[serde(deserialize_with = "json::objects")]
     pub steps: Vec<Step>,
 }
 

@@ -108,6 +108,76 @@ fn unknown_keys_are_told_but_not_minded() {
     assert_eq!(parse(&text).unwrap().unknown, ["mood", "pages.0.sampling.gamma"]);
 }
 
+/// The entries of an object, in the order of the text.
+struct Entries(Vec<(String, Value)>);
+
+impl<'de> Deserialize<'de> for Entries {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct All;
+        impl<'de> serde::de::Visitor<'de> for All {
+            type Value = Entries;
+
+            fn expecting(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                f.write_str("an object")
+            }
+
+            fn visit_map<A: serde::de::MapAccess<'de>>(self, mut access: A) -> Result<Entries, A::Error> {
+                let mut entries = Vec::new();
+                while let Some(entry) = access.next_entry()? {
+                    entries.push(entry);
+                }
+                Ok(Entries(entries))
+            }
+        }
+        deserializer.deserialize_map(All)
+    }
+}
+
+/// A list of the values of an object, in order, was read like the object, and `{ "nearest": null }` like the word: readers
+/// in other languages refused what this one took.
+#[test]
+fn an_object_is_no_list_of_its_values_and_a_word_no_object() {
+    let text = full().to_text().unwrap();
+    let reason = |text: &str| match parse(text) {
+        Err(ParseError::Json { reason, .. }) => reason,
+        other => panic!("{other:?}\n{text}"),
+    };
+    for before in [
+        "",
+        "\"built\": ",
+        "\"pages\": [",
+        "\"sampling\": ",
+        "\"normal\": ",
+        "\"moth/2\": ",
+        "\"moth\": ",
+        "\"steps\": [",
+    ] {
+        let start = text.find(before).unwrap() + before.len();
+        let mut rest = serde_json::Deserializer::from_str(&text[start..]).into_iter::<Entries>();
+        let values = rest.next().unwrap().unwrap().0.into_iter().map(|(_, value)| value);
+        let list = format!("{}{}{}", &text[..start], Value::from_iter(values), &text[start + rest.byte_offset()..]);
+        assert_eq!(reason(&list), "invalid type: sequence, expected an object", "{before}");
+        assert_eq!(
+            reason(&format!("{}7{}", &text[..start], &text[start + rest.byte_offset()..])),
+            "invalid type: integer `7`, expected an object"
+        );
+    }
+    for word in ["rgba8", "straight", "srgb", "nearest", "repeat", "bounce"] {
+        let quoted = format!("\"{word}\"");
+        assert!(
+            reason(&text.replacen(&quoted, &format!("{{ {quoted}: null }}"), 1)).ends_with("expected a string"),
+            "{word}"
+        );
+        let other = reason(&text.replacen(&quoted, "\"other\"", 1));
+        assert!(
+            other.starts_with("unknown variant `other`, expected ") && other.contains(&format!("`{word}`")),
+            "{other}"
+        );
+    }
+    let no_list = text.replacen("\"pages\": [", "\"pages\": {}, \"pages\": [", 1);
+    assert_eq!(reason(&no_list), "invalid type: map, expected a list");
+}
+
 #[test]
 fn later_versions_and_unknown_needs_are_refused_whatever_their_shape() {
     assert_eq!(parse(r#"{ "zemtak": 2, "planes": [] }"#), Err(ParseError::Version(2)));
@@ -137,9 +207,12 @@ proptest! {
     #[test]
     fn keys_may_come_in_any_order_but_only_once(keys in prop::collection::vec("[a0-2]{1,3}", 0..8)) {
         #[derive(Debug, serde::Deserialize)]
-        struct Map(#[serde(deserialize_with = "super::text::unique_keys")] BTreeMap<SpriteName, usize>);
-        let entries: Vec<String> = keys.iter().enumerate().map(|(i, key)| format!("\"{key}\": {i}")).collect();
-        let read = serde_json::from_str::<Map>(&format!("{{{}}}", entries.join(", "))).map(|map| map.0);
+        struct Number { is: usize }
+        #[derive(Debug, serde::Deserialize)]
+        struct Map(#[serde(deserialize_with = "crate::json::objects_by_name")] BTreeMap<SpriteName, Number>);
+        let entries: Vec<String> = keys.iter().enumerate().map(|(i, key)| format!("\"{key}\": {{ \"is\": {i} }}")).collect();
+        let read = serde_json::from_str::<Map>(&format!("{{{}}}", entries.join(", ")));
+        let read = read.map(|map| map.0.into_iter().map(|(key, number)| (key, number.is)).collect::<BTreeMap<_, _>>());
         let expected: BTreeMap<SpriteName, usize> = keys.iter().map(|key| name(key)).zip(0..).collect();
         match read {
             Ok(map) => prop_assert_eq!(map, expected),

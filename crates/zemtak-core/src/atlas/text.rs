@@ -1,13 +1,8 @@
 //! The descriptor's text: one line for each sprite and clip, keys in order, so that a repack gives a readable diff.
 
 use super::{Atlas, VERSION};
-use crate::json::append;
-use serde::de::{Error as _, MapAccess, Visitor};
-use serde::{Deserialize, Deserializer, Serialize};
-use std::cmp::Ordering;
-use std::collections::BTreeMap;
-use std::fmt::{self, Display};
-use std::marker::PhantomData;
+use crate::json::{self, append};
+use serde::{Deserialize, Serialize};
 
 /// A descriptor that was read, and the keys in it that this version does not know.
 #[derive(Debug, Clone, PartialEq)]
@@ -66,7 +61,7 @@ pub fn parse(text: &str) -> Result<Parsed, ParseError> {
         Ok(parsed) if parsed.atlas.zemtak == VERSION && parsed.atlas.needs.is_empty() => Ok(parsed),
         result => {
             // Another version may have another shape, so the version is reported before anything else.
-            let head: Head = serde_json::from_str(text)?;
+            let head: Head = read_object(text)?;
             if head.zemtak != u64::from(VERSION) {
                 return Err(ParseError::Version(head.zemtak));
             }
@@ -82,14 +77,21 @@ pub fn parse(text: &str) -> Result<Parsed, ParseError> {
 fn read(text: &str) -> serde_json::Result<Parsed> {
     let mut unknown = Vec::new();
     let mut reader = serde_json::Deserializer::from_str(text);
-    let atlas = serde_ignored::deserialize(&mut reader, |path| unknown.push(path.to_string()))?;
+    let mut note = |path: serde_ignored::Path<'_>| unknown.push(path.to_string());
+    let atlas = json::object(serde_ignored::Deserializer::new(&mut reader, &mut note))?;
     reader.end()?;
     Ok(Parsed { atlas, unknown })
 }
 
 #[cfg(not(feature = "unknown-keys"))]
 fn read(text: &str) -> serde_json::Result<Parsed> {
-    Ok(Parsed { atlas: serde_json::from_str(text)? })
+    read_object(text).map(|atlas| Parsed { atlas })
+}
+
+fn read_object<T: for<'de> Deserialize<'de>>(text: &str) -> serde_json::Result<T> {
+    let mut reader = serde_json::Deserializer::from_str(text);
+    let value = json::object(&mut reader)?;
+    reader.end().map(|()| value)
 }
 
 impl Atlas {
@@ -166,49 +168,4 @@ impl Text {
         out.extend_from_slice(b": ");
         append(value, out)
     }
-}
-
-/// Reads a map and refuses a key that comes twice.
-pub(super) fn unique_keys<'de, D, K, V>(deserializer: D) -> Result<BTreeMap<K, V>, D::Error>
-where
-    D: Deserializer<'de>,
-    K: Deserialize<'de> + Ord + Display,
-    V: Deserialize<'de>,
-{
-    struct Unique<K, V>(PhantomData<(K, V)>);
-
-    impl<'de, K: Deserialize<'de> + Ord + Display, V: Deserialize<'de>> Visitor<'de> for Unique<K, V> {
-        type Value = BTreeMap<K, V>;
-
-        fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-            f.write_str("an object")
-        }
-
-        fn visit_map<A: MapAccess<'de>>(self, mut access: A) -> Result<Self::Value, A::Error> {
-            let twice = |key: &K| A::Error::custom(format!("\"{key}\" comes twice"));
-            // In order, as we write them, each key is compared with the last one only.
-            let mut sorted: Vec<(K, V)> = Vec::new();
-            while let Some(key) = access.next_key::<K>()? {
-                match sorted.last().map(|(last, _)| last.cmp(&key)) {
-                    None | Some(Ordering::Less) => sorted.push((key, access.next_value()?)),
-                    Some(Ordering::Equal) => return Err(twice(&key)),
-                    Some(Ordering::Greater) => {
-                        let mut map: BTreeMap<K, V> = sorted.into_iter().collect();
-                        let mut next = Some(key);
-                        while let Some(key) = next {
-                            if map.contains_key(&key) {
-                                return Err(twice(&key));
-                            }
-                            map.insert(key, access.next_value()?);
-                            next = access.next_key()?;
-                        }
-                        return Ok(map);
-                    }
-                }
-            }
-            Ok(sorted.into_iter().collect())
-        }
-    }
-
-    deserializer.deserialize_map(Unique(PhantomData))
 }

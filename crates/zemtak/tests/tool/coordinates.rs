@@ -257,6 +257,8 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
     let flat = r#"[{"sprite":"emblem","x":1,"y":2},{"sprite":"emblem","x":1,"y":2,"scale_y":0}]"#;
     folder.write("flat.json", flat);
     folder.write("bad.json", "[{\"sprite\":\"emblem\",\"x\":1,\"y\":2,\"size\":3}]");
+    // Values without their keys, in an order that nobody documents.
+    folder.write("bare.json", "[[\"emblem\",1,2]]");
     for (line, code, told) in [
         ("uv --page 8x8 --box 0,0,9,1", 2, "--box: the box [0, 0, 9, 1] reaches beyond its page of 8 x 8"),
         ("uv --page 8x8 --box 0,0,0,1", 2, "--box: the box [0, 0, 0, 1] is empty"),
@@ -279,6 +281,11 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
         ("quad build/night.zemtak.json emblem --fit infx5", 2, "--fit <WxH>: "),
         ("quad build/night.zemtak.json --list flat.csv", 3, "flat.csv:3: scale is 0, so nothing would be seen"),
         ("quad build/night.zemtak.json --list flat.json", 3, "flat.json, entry 2: scale_y is 0"),
+        (
+            "quad build/night.zemtak.json --list bare.json",
+            3,
+            "bare.json:1:2: invalid type: sequence, expected an object",
+        ),
         ("pack --least-psnr 0.9", 2, "--least-psnr <DB>: "),
         ("pack --least-psnr 100.5", 2, "--least-psnr <DB>: "),
         ("quad build/night.zemtak.json emblem --fit 0x5", 2, "--fit <WxH>: "),

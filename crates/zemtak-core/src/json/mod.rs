@@ -1,4 +1,8 @@
-//! JSON as people like to read it: one entry per line.
+//! JSON as people like to read it: one entry per line; and read as it is documented.
+
+mod read;
+
+pub use read::{Object, object, objects, objects_by_name, word};
 
 use serde::Serialize;
 use serde_json::ser::Formatter;
