@@ -95,7 +95,7 @@ pub use shares::{MOST_SHARES, PlannedShare, PlannedUnit, Share, ShareBuilt, Work
 pub use summary::{Binds, BlockLoss, Kept, LayerSummary, PageSummary, SpriteLoss, State, Summary, TextureSummary};
 pub use timings::{Spent, Stage};
 pub use upkeep::StoreRequest;
-pub use verify::{AtlasDefect, Proof, ReadChecked, UnreadPage, Verify};
+pub use verify::{AtlasDefect, Proof, ReadImage, Verify};
 pub use warning::Warning;
 #[cfg(feature = "watch")]
 pub use watch::{WatchEvent, watch};

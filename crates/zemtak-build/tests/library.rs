@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
-use zemtak_build::{Allowance, Cause, Failure, Limits, Observer, PackRequest, Phase, Proof, State, UnreadPage, Verify};
+use zemtak_build::{Allowance, Cause, Failure, Limits, Observer, PackRequest, Phase, Proof, State, Verify};
 use zemtak_core::atlas::parse;
 use zemtak_core::codec::{self, PngEffort, decode, encode_png};
 use zemtak_core::geometry::Size;
@@ -120,10 +120,8 @@ fn verified(game: &Path, notes: &Notes) -> Result<Proof, Failure> {
     let (descriptor, art) = (game.join("out/night.zemtak.json"), game.join("art"));
     let atlas = parse(&fs::read_to_string(&descriptor).unwrap()).unwrap().atlas;
     let read = |page: usize, _: Option<&str>| {
-        let path = game.join("out").join(&atlas.pages[page].file);
-        let bytes = fs::read(&path).map_err(|source| UnreadPage::Io { path: path.clone(), source })?;
-        let wrong = |error: codec::DecodeError| UnreadPage::Wrong { path: Some(path), why: error.to_string() };
-        decode(&bytes, None, &codec::Limits::default()).map(|decoded| Some(decoded.pixels)).map_err(wrong)
+        let bytes = fs::read(game.join("out").join(&atlas.pages[page].file))?;
+        Ok(Some(decode(&bytes, None, &codec::Limits::default())?.pixels))
     };
     Verify {
         descriptor: &descriptor,

@@ -13,9 +13,8 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_build::project::Project;
 use zemtak_build::{
     Allowance, AtlasDefect, Cause, Failure, Limits, Observer, PackRequest, Phase, Problem, ProblemKind, ScanRequest,
-    Summary, UnreadPage, Verify, format,
+    Summary, Verify, format,
 };
-use zemtak_core::pixels::Pixels;
 use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
 
 create_exception!(_zemtak, Problems, PyException);
@@ -162,7 +161,7 @@ fn verify(
             descriptor: &descriptor,
             atlas: file.atlas(),
             unknown_keys: file.unknown_keys(),
-            read: &|page, layer| read(&file, page, layer).map_err(unread),
+            read: &|page, layer| Ok(file.read_image(page, layer, HashCheck::Yes)?),
             against: against.as_deref(),
             project: project.as_deref(),
             mips,
@@ -175,22 +174,6 @@ fn verify(
         |defect: &AtlasDefect| json!({ "code": defect.code(), "about": defect.about(), "text": defect.to_string() });
     let defects: Vec<Value> = told.end(proof)?.iter().map(defect).collect();
     Ok(Value::from(defects).to_string())
-}
-
-/// The pixels of a page, or of a layer of it.
-fn read(file: &AtlasFile, page: usize, layer: Option<&str>) -> Result<Option<Pixels>, OpenError> {
-    match layer {
-        None => file.read_page(page, HashCheck::Yes).map(Some),
-        Some(layer) => file.read_layer(page, layer, HashCheck::Yes),
-    }
-}
-
-fn unread(error: OpenError) -> UnreadPage {
-    match error {
-        OpenError::Io { path, source } => UnreadPage::Io { path, source },
-        OpenError::Page { path, source } => UnreadPage::Wrong { path: Some(path), why: source.to_string() },
-        other => UnreadPage::Wrong { path: None, why: other.to_string() },
-    }
 }
 
 /// An error and its causes.

@@ -205,6 +205,17 @@ impl AtlasFile {
         let path = self.path.parent().unwrap_or(Path::new("")).join(&layer.file);
         Stored::layer(page, layer).decode(&path, read(&path, PAGE_BYTES)?, hash).map(Some)
     }
+
+    /// Reads the pixels of a page, or of the layer of it that is named; `None` if the page has no such layer.
+    ///
+    /// # Errors
+    /// See [`AtlasFile::read_page`].
+    pub fn read_image(&self, index: usize, layer: Option<&str>, hash: HashCheck) -> Result<Option<Pixels>, OpenError> {
+        match layer {
+            None => self.read_page(index, hash).map(Some),
+            Some(name) => self.read_layer(index, name, hash),
+        }
+    }
 }
 
 /// A descriptor's text, parsed and checked. The path is for messages.

@@ -16,65 +16,43 @@ use crate::settings::rule::Rules;
 use against::{Comparison, SourceComparison, SourceFolder};
 use rayon::prelude::*;
 use std::collections::BTreeSet;
+use std::error::Error;
 use std::io;
 use std::ops::Range;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use zemtak_core::atlas::{Atlas, Filter, Page};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
 use zemtak_core::verify::{self, Defect};
 
-/// Reads the pixels of a page, or of the layer that is named, and checks them against their hash. `None` if the page has
-/// no such layer.
-pub type ReadChecked<'a> = dyn Fn(usize, Option<&str>) -> Result<Option<Pixels>, UnreadPage> + Sync + 'a;
-
-/// Why the pixels of a page or layer cannot be compared.
-#[derive(Debug)]
-#[non_exhaustive]
-pub enum UnreadPage {
-    /// Its file is missing, or cannot be read.
-    Io {
-        /// The file.
-        path: PathBuf,
-        /// The system's reason.
-        source: io::Error,
-    },
-    /// Its file is not what the descriptor says.
-    Wrong {
-        /// The file, if the reason does not name it.
-        path: Option<PathBuf>,
-        /// How it differs.
-        why: String,
-    },
-}
+/// Reads the pixels of a page, or of the layer that is named, and checks them against their hash; `None` if the page has
+/// no such layer. An error should name the file. If it is an [`io::Error`], or has one as its source, the file is missing
+/// or unreadable, else it is not what the descriptor says.
+pub type ReadImage<'a> = dyn Fn(usize, Option<&str>) -> Result<Option<Pixels>, Box<dyn Error>> + Sync + 'a;
 
 /// What to verify. It takes an atlas that was read before: this crate writes descriptors, and zemtak-runtime reads them.
 ///
 /// ```no_run
 /// use std::path::Path;
-/// use zemtak_build::{Allowance, Limits, UnreadPage, Verify};
+/// use zemtak_build::{Allowance, Limits, Verify};
 /// use zemtak_core::{atlas, codec};
 /// use zemtak_files::{FILE_BYTES, TEXT_BYTES, read, read_text};
 ///
 /// fn verify(descriptor: &Path, art: &Path) -> Result<(), Box<dyn std::error::Error>> {
 ///     let atlas = atlas::parse(&read_text(descriptor, TEXT_BYTES)?)?.atlas;
-///     let pixels = |page: usize, layer: Option<&str>| {
+///     let image = |page: usize, layer: Option<&str>| {
 ///         let page = &atlas.pages[page];
 ///         let Some(file) = layer.map_or(Some(&page.file), |name| page.layers.get(name).map(|layer| &layer.file)) else {
 ///             return Ok(None);
 ///         };
-///         let path = descriptor.with_file_name(file);
-///         let bytes = read(&path, FILE_BYTES).map_err(|source| UnreadPage::Io { path: path.clone(), source })?;
-///         match codec::decode(&bytes, None, &codec::Limits::default()) {
-///             Ok(decoded) => Ok(Some(decoded.pixels)),
-///             Err(error) => Err(UnreadPage::Wrong { path: Some(path), why: error.to_string() }),
-///         }
+///         let bytes = read(&descriptor.with_file_name(file), FILE_BYTES)?;
+///         Ok(Some(codec::decode(&bytes, None, &codec::Limits::default())?.pixels))
 ///     };
 ///     let verify = Verify {
 ///         descriptor,
 ///         atlas: &atlas,
 ///         unknown_keys: &[],
-///         read: &pixels,
+///         read: &image,
 ///         against: Some(art),
 ///         project: None,
 ///         mips: None,
@@ -93,7 +71,7 @@ pub struct Verify<'a> {
     /// Keys in it that the reader did not know.
     pub unknown_keys: &'a [String],
     /// Reads its pages and their layers.
-    pub read: &'a ReadChecked<'a>,
+    pub read: &'a ReadImage<'a>,
     /// The folder that the sprites' names are relative to, to compare them with their sources.
     pub against: Option<&'a Path>,
     /// The project file, whose rules tell which images layers come from; by default the nearest one.
@@ -137,6 +115,23 @@ impl Verify<'_> {
         Ok(proof)
     }
 
+    /// What an error says about the file of a page or layer.
+    fn unread(&self, index: usize, layer: Option<&str>, error: &(dyn Error + 'static)) -> Unread {
+        let page = &self.atlas.pages[index];
+        let file = layer.and_then(|name| page.layers.get(name)).map_or(&page.file, |layer| &layer.file);
+        let file = format::path(&self.descriptor.with_file_name(file));
+        let io = error.downcast_ref().or_else(|| error.source()?.downcast_ref::<io::Error>());
+        match io.map(|io| (io, io.kind())) {
+            Some((_, io::ErrorKind::NotFound)) => Unread::Defect(AtlasDefect::MissingPage { file }),
+            Some((io, _)) => Unread::Problem(Problem::io(&file, io)),
+            None => {
+                let causes = std::iter::successors(Some(error), |&error| error.source()).map(ToString::to_string);
+                let why = causes.collect::<Vec<_>>().join(": ");
+                Unread::Defect(AtlasDefect::WrongPage { file, why })
+            }
+        }
+    }
+
     /// The rules of the project that an atlas with layers belongs to, by its name or that of its first size.
     fn layer_rules(&self) -> Result<Rules, Failure> {
         let has_layers = self.atlas.pages.iter().any(|page| !page.layers.is_empty());
@@ -158,6 +153,14 @@ fn add_comparison(proof: &mut Proof, root: &Path, compared: Comparison) {
     }
     proof.problems.extend(compared.problems);
     proof.images_not_in_atlas = compared.not_in_atlas;
+}
+
+/// What it means that the pixels of a page or layer cannot be had.
+enum Unread {
+    /// The atlas does not keep a promise.
+    Defect(AtlasDefect),
+    /// Nothing is known.
+    Problem(Problem),
 }
 
 /// What pages in memory are held against.
@@ -212,26 +215,16 @@ impl Checks<'_, '_> {
     /// wrong.
     fn read(&mut self, group: Range<usize>, layer: Option<&str>) -> Vec<Option<Pixels>> {
         let mut pages = vec![None; self.of.atlas.pages.len()];
-        let read: Vec<_> = group.clone().into_par_iter().map(|index| (self.of.read)(index, layer)).collect();
+        let read = |index| (self.of.read)(index, layer).map_err(|error| self.of.unread(index, layer, &*error));
+        let read: Vec<_> = group.clone().into_par_iter().map(read).collect();
         for (index, page) in group.zip(read) {
-            pages[index] = page.unwrap_or_else(|unread| {
-                self.note(unread);
-                None
-            });
+            match page {
+                Ok(page) => pages[index] = page,
+                Err(Unread::Defect(defect)) => self.proof.defects.push(defect),
+                Err(Unread::Problem(problem)) => self.proof.problems.push(problem),
+            }
         }
         pages
-    }
-
-    /// The file of a page or layer that cannot be read or is not what the descriptor says.
-    fn note(&mut self, unread: UnreadPage) {
-        let defect = match unread {
-            UnreadPage::Io { path, source } if source.kind() != io::ErrorKind::NotFound => {
-                return self.proof.problems.push(Problem::io(&format::path(&path), &source));
-            }
-            UnreadPage::Io { path, .. } => AtlasDefect::MissingPage { file: format::path(&path) },
-            UnreadPage::Wrong { path, why } => AtlasDefect::WrongPage { file: path.as_deref().map(format::path), why },
-        };
-        self.proof.defects.push(defect);
     }
 
     /// What is wrong with rings, and with what lies between boxes, on some of these pages.

@@ -69,9 +69,9 @@ pub enum AtlasDefect {
     },
     /// The file of a page or layer is not what the descriptor says.
     WrongPage {
-        /// The file, if the reason does not name it.
-        file: Option<String>,
-        /// How it differs.
+        /// The file.
+        file: String,
+        /// The reader's error with its causes.
         why: String,
     },
     /// A number or a pixel differs.
@@ -145,10 +145,10 @@ impl AtlasDefect {
     #[must_use]
     pub fn about(&self) -> Option<&str> {
         match self {
-            Self::UnknownKey(about) | Self::MissingPage { file: about } | Self::NoSources { root: about, .. } => {
-                Some(about)
-            }
-            Self::WrongPage { file, .. } => file.as_deref(),
+            Self::UnknownKey(about)
+            | Self::MissingPage { file: about }
+            | Self::WrongPage { file: about, .. }
+            | Self::NoSources { root: about, .. } => Some(about),
             Self::Own(defect) | Self::Layer { defect, .. } => defect.sprite().map(SpriteName::as_str),
             Self::NoLayer { sprite, .. }
             | Self::Bleeds { sprite, .. }
@@ -164,8 +164,7 @@ impl fmt::Display for AtlasDefect {
         match self {
             Self::UnknownKey(key) => write!(f, "unknown key {key}"),
             Self::MissingPage { file } => write!(f, "{file} is missing"),
-            Self::WrongPage { file: Some(file), why } => write!(f, "{file}: {why}"),
-            Self::WrongPage { file: None, why } => f.write_str(why),
+            Self::WrongPage { why, .. } => f.write_str(why),
             Self::Own(defect) => defect.fmt(f),
             Self::Layer { layer, defect } => write!(f, "layer {layer}: {defect}"),
             Self::NoLayer { sprite, layer } => write!(f, "{sprite}: its page has no layer {layer}"),

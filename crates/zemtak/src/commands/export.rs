@@ -12,8 +12,7 @@ use std::path::PathBuf;
 use zemtak_build::settings::{Also, Keyword, PageFormat};
 use zemtak_build::{Export, ExportForm, Exported, Failure, Problem, ProblemKind, TextureSummary, format};
 use zemtak_core::codec::{Bits, Channels, PngEffort, RawLayout};
-use zemtak_core::pixels::Pixels;
-use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
+use zemtak_runtime::{HashCheck, OpenError};
 
 /// What to export, and how.
 #[derive(Debug, Clone, PartialEq)]
@@ -82,7 +81,11 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
     if let FormName::Text(Also::Template(path)) = &request.form {
         inputs.push(path.clone());
     }
-    let read = |page: usize, layer: Option<&str>| read(&file, page, layer).map_err(|error| descriptor::explain(&error));
+    let read = |page: usize, layer: Option<&str>| {
+        let pixels =
+            file.read_image(page, layer, HashCheck::Yes).and_then(|image| image.ok_or(OpenError::NoPage(page)));
+        pixels.map_err(|error| descriptor::explain(&error))
+    };
     let (out, force, allowance) = (request.out.as_path(), request.force, console.allowance());
     let exported = Export { atlas, read: &read, form: &form, out, inputs: &inputs, force, allowance }.run()?;
     let form = match &request.form {
@@ -90,14 +93,6 @@ pub fn run(request: &ExportRequest, console: &Console) -> Result<ExportReport, F
         FormName::Text(also) => also.to_string(),
     };
     Ok(ExportReport { descriptor: format::path(&request.descriptor), form, exported })
-}
-
-/// The pixels of a page, or of a layer of it.
-fn read(file: &AtlasFile, page: usize, layer: Option<&str>) -> Result<Pixels, OpenError> {
-    match layer {
-        None => file.read_page(page, HashCheck::Yes),
-        Some(layer) => file.read_layer(page, layer, HashCheck::Yes)?.ok_or(OpenError::NoPage(page)),
-    }
 }
 
 impl ExportRequest {

@@ -10,9 +10,8 @@ use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
 use std::path::PathBuf;
-use zemtak_build::{Failure, Proof, UnreadPage, Verify, format};
-use zemtak_core::pixels::Pixels;
-use zemtak_runtime::{AtlasFile, HashCheck, OpenError};
+use zemtak_build::{Failure, Proof, Verify, format};
+use zemtak_runtime::HashCheck;
 
 /// What to verify.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -45,7 +44,7 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<VerifyReport, F
         descriptor: &request.descriptor,
         atlas: file.atlas(),
         unknown_keys: file.unknown_keys(),
-        read: &|page, layer| read(&file, page, layer).map_err(unread),
+        read: &|page, layer| Ok(file.read_image(page, layer, HashCheck::Yes)?),
         against: request.against.as_deref(),
         project: request.project.as_deref(),
         mips: request.mips,
@@ -54,22 +53,6 @@ pub fn run(request: &VerifyRequest, console: &Console) -> Result<VerifyReport, F
     .run(&console.watcher())?;
     let defects = proof.defects.iter().map(Notice::from).collect();
     Ok(VerifyReport { asked: request.clone(), proof, defects })
-}
-
-/// The pixels of a page, or of a layer of it.
-fn read(file: &AtlasFile, page: usize, layer: Option<&str>) -> Result<Option<Pixels>, OpenError> {
-    match layer {
-        None => file.read_page(page, HashCheck::Yes).map(Some),
-        Some(layer) => file.read_layer(page, layer, HashCheck::Yes),
-    }
-}
-
-fn unread(error: OpenError) -> UnreadPage {
-    match error {
-        OpenError::Io { path, source } => UnreadPage::Io { path, source },
-        OpenError::Page { path, source } => UnreadPage::Wrong { path: Some(path), why: source.to_string() },
-        other => UnreadPage::Wrong { path: None, why: other.to_string() },
-    }
 }
 
 impl VerifyReport {
