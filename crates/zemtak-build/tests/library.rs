@@ -117,7 +117,11 @@ fn a_build_that_is_stopped_in_any_phase_leaves_nothing_and_says_so() {
 
 /// Compares the built atlas with its art. Its pages are read by whoever calls: here without a look at their hashes.
 fn verified(game: &Path, notes: &Notes) -> Result<Proof, Failure> {
-    let (descriptor, art) = (game.join("out/night.zemtak.json"), game.join("art"));
+    verified_against(&game.join("art"), game, notes)
+}
+
+fn verified_against(art: &Path, game: &Path, notes: &Notes) -> Result<Proof, Failure> {
+    let descriptor = game.join("out/night.zemtak.json");
     let atlas = parse(&fs::read_to_string(&descriptor).unwrap()).unwrap().atlas;
     let read = |page: usize, _: Option<&str>| {
         let bytes = fs::read(game.join("out").join(&atlas.pages[page].file))?;
@@ -128,7 +132,7 @@ fn verified(game: &Path, notes: &Notes) -> Result<Proof, Failure> {
         atlas: &atlas,
         unknown_keys: &[],
         read: &read,
-        against: Some(&art),
+        against: Some(art),
         project: None,
         mips: None,
         allowance: &Allowance::new(Limits::default()),
@@ -152,14 +156,28 @@ fn an_atlas_is_compared_with_its_art_and_all_that_differs_is_told() {
         proof.defects.iter().map(|defect| (defect.code(), defect.about().map(str::to_owned))).collect()
     };
     let (page, frame) = (game.path().join("out/night-0.png"), |n: u32| game.path().join(format!("art/moth/{n}.png")));
+    let sprite = |n: u32| Some(format!("moth/{n}"));
+    // A folder with none of them is told once.
+    let elsewhere = verified_against(&game.path().join("art/moth"), game.path(), &Notes::default()).unwrap();
+    let folder = zemtak_build::format::path(&game.path().join("art/moth"));
+    assert_eq!(told(elsewhere), [("no_source", Some(folder))]);
     fs::write(frame(1), png(9, 80)).unwrap();
+    fs::remove_file(frame(0)).unwrap();
     fs::remove_file(frame(2)).unwrap();
     fs::write(frame(7), png(9, 80)).unwrap();
     fs::write(frame(3), "no picture").unwrap();
     let proof = verified(game.path(), &Notes::default()).unwrap();
     assert_eq!((proof.problems.len(), proof.images_not_in_atlas), (1, 1), "{proof:?}");
-    let expected = [("no_source", Some("moth/2".to_owned())), ("other_pixels", Some("moth/1".to_owned()))];
+    let expected = [("no_source", sprite(0)), ("no_source", sprite(2)), ("other_pixels", sprite(1))];
     assert_eq!(told(proof), expected);
+    // Where cells have no room for their rings, those say nothing.
+    let descriptor = game.path().join("out/night.zemtak.json");
+    let text = fs::read_to_string(&descriptor).unwrap();
+    fs::write(&descriptor, text.replace("\"extrude\": 1", "\"extrude\": 3")).unwrap();
+    let codes: Vec<&str> =
+        told(verified(game.path(), &Notes::default()).unwrap()).iter().map(|(code, _)| *code).collect();
+    assert!(codes.contains(&"in_margin") && !codes.contains(&"wrong_ring"), "{codes:?}");
+    fs::write(&descriptor, text).unwrap();
     fs::write(&page, "no page").unwrap();
     let file = || Some(zemtak_build::format::path(&page));
     assert_eq!(told(verified(game.path(), &Notes::default()).unwrap())[0], ("wrong_page", file()));

@@ -212,6 +212,49 @@ fn layers_are_compared_with_their_images() {
     }
 }
 
+/// Rings and gutters of a layer are held to the descriptor like those of its page, and its file must be there.
+#[test]
+fn layers_are_held_to_their_boxes() {
+    let folder = game("");
+    folder.write("art/eye.gif", blinks(0));
+    folder.write("art/eye_n.gif", blinks(40));
+    folder.zemtak("pack").exits(0);
+    let text = String::from_utf8(folder.read("build/night.zemtak.json")).unwrap();
+    let mut atlas: Value = serde_json::from_str(&text).unwrap();
+    let layer = atlas["pages"][0]["layers"]["normal"].clone();
+    let file = format!("build/{}", layer["file"].as_str().unwrap());
+    let before = folder.read(&file);
+    let pixels = decoded(&before);
+    let mut bytes = pixels.as_bytes().to_vec();
+    // Beyond all boxes and rings.
+    let last = bytes.len() - 4;
+    bytes[last..].copy_from_slice(&[1, 2, 3, 255]);
+    let stray = png(&Pixels::from_rgba(pixels.size(), bytes).unwrap());
+    folder.write(&file, &stray);
+    atlas["pages"][0]["layers"]["normal"]["hash"] = zemtak_runtime::page_hash(&stray).into();
+    folder.write("build/night.zemtak.json", atlas.to_string());
+    let told = folder.zemtak("verify night --json").exits(1).json();
+    let defect = &told["defects"][0];
+    assert!(defect["text"].as_str().unwrap().starts_with("layer normal: "), "{told}");
+    assert_eq!((&defect["code"], told["defects"].as_array().unwrap().len()), (&"stray_pixel".into(), 1), "{told}");
+    folder.write("build/night.zemtak.json", text);
+    std::fs::remove_file(folder.path(&file)).unwrap();
+    let told = folder.zemtak("verify night --json").exits(1).json();
+    assert_eq!(
+        (&told["defects"][0]["code"], &told["defects"][0]["about"]),
+        (&"missing_page".into(), &file.clone().into())
+    );
+    // What is there and cannot be read is an error, not a defect.
+    std::fs::create_dir(folder.path(&file)).unwrap();
+    assert!(folder.zemtak("verify night").exits(4).out().contains(&file));
+    std::fs::remove_dir(folder.path(&file)).unwrap();
+    folder.write(&file, before);
+    // Layers of animated images need as many frames.
+    folder.write("art/eye_n.gif", gif(12, 12, [([9, 200, 7], 50)]));
+    let told = folder.zemtak("verify night --against art").exits(1).out();
+    assert!(told.contains("eye/01: eye_n.gif has fewer frames"), "{told}");
+}
+
 /// Without the project nobody knows which images are layers.
 #[test]
 fn the_project_tells_which_images_are_layers() {

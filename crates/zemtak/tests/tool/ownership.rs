@@ -69,6 +69,11 @@ fn companions_are_held_to_what_was_written() {
     let proof = folder.zemtak("verify build/night.zemtak.json").exits(1);
     let told = "  night.h was changed since it was written\n  night.names.txt is not of the descriptor's build\n";
     assert!(proof.out().contains(told) && proof.out().contains("2 defects"), "{}", proof.out());
+    // Of what cannot be read nothing is known.
+    std::fs::create_dir(folder.path("build/night.csv")).unwrap();
+    let proof = folder.zemtak("verify build/night.zemtak.json").exits(4);
+    assert!(proof.out().contains(told) && proof.out().contains("build/night.csv: a folder"), "{}", proof.out());
+    std::fs::remove_dir(folder.path("build/night.csv")).unwrap();
     // The header of the build before, which somebody carried back.
     folder.zemtak("pack --fresh").exits(0);
     let header = folder.read("build/night.h");
