@@ -72,6 +72,24 @@ impl Effort {
     }
 }
 
+/// What one search may do if an effort is shared among several.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Budget {
+    pub(super) effort: Effort,
+    /// Among how many.
+    pub(super) share: usize,
+}
+
+impl Budget {
+    pub(super) fn passes(self, cells: usize) -> usize {
+        self.effort.passes(cells).div_ceil(self.share)
+    }
+
+    pub(super) fn beam_work(self, cells: usize) -> u64 {
+        self.effort.beam_work(cells) / self.share as u64
+    }
+}
+
 fn within(n: usize, least: usize, most: usize) -> usize {
     n.clamp(least, most)
 }

@@ -41,7 +41,8 @@ struct Coarseness {
     waste: u64,
 }
 
-/// The items of `which`, with families side by side if that costs no page and almost no area.
+/// The items of `which`, with families side by side if that costs no page and almost no area. The searches for finer
+/// blocks together do the work of one.
 ///
 /// # Errors
 /// As for a layout in which every box is placed on its own.
@@ -54,22 +55,56 @@ pub(super) fn lay_out(
     if grouped || which.iter().all(|&i| request.items[i].family.is_none()) {
         return singly(request, policy, which);
     }
-    let counted = |layout: &Layout| policy.count.is_none_or(|count| count == layout.pages.len());
-    let Some(alike) = side_by_side(request, policy, which, BLOCKS[0]) else { return singly(request, policy, which) };
-    if counted(&alike) && cannot_be_much_less(request, policy, which, &alike) {
+    let cells = Cells::new(request, policy, which)?;
+    if policy.count.is_some_and(|asked| asked > policy.least_pages(&cells, cells.need(&cells.all()))) {
+        return on_more_pages(request, policy, which);
+    }
+    let Some(alike) = side_by_side(request, policy, which, BLOCKS[0], 1) else { return singly(request, policy, which) };
+    if is_counted(policy, &alike) && cannot_be_much_less(policy, &cells, &alike) {
         return Ok(alike);
     }
     let singly = singly(request, policy, which)?;
+    let of_blocks = |policy, blocks: &Coarseness| side_by_side(request, policy, which, *blocks, BLOCKS.len());
+    let finer = BLOCKS[1..].iter().filter_map(|blocks| of_blocks(policy, blocks));
+    // One more page was worth it: blocks go on pages as small as those.
+    let smaller = (singly.pages.len() > alike.pages.len()).then(|| as_small(policy, &singly));
+    let on_smaller = |policy| BLOCKS.iter().filter_map(move |blocks| of_blocks(policy, blocks));
+    let others = std::iter::once(alike).chain(smaller.iter().flat_map(on_smaller)).chain(finer);
+    Ok(most_alike(request, policy, which, others, singly))
+}
+
+/// On more pages than may be needed: blocks, which go on as few as they can, have none larger than those on which every
+/// box is placed on its own. All their searches together do the work of one.
+fn on_more_pages(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
+    let singly = singly(request, policy, which)?;
+    let smaller = as_small(policy, &singly);
+    let of_blocks = |&blocks: &Coarseness| side_by_side(request, &smaller, which, blocks, BLOCKS.len());
+    let of_blocks: Vec<Layout> = BLOCKS.iter().filter_map(of_blocks).collect();
+    Ok(most_alike(request, policy, which, of_blocks.into_iter(), singly))
+}
+
+/// The policy with pages no larger than those of a layout.
+fn as_small(policy: &PagePolicy, layout: &Layout) -> PagePolicy {
+    PagePolicy { max: largest_of(layout.pages.iter().copied()).unwrap_or(policy.max), ..policy.clone() }
+}
+
+/// Of those that cost no page and almost no area more than `singly`, the one with the most within reach.
+fn most_alike(
+    request: &LayoutRequest<'_>,
+    policy: &PagePolicy,
+    which: &[usize],
+    others: impl Iterator<Item = Layout>,
+    singly: Layout,
+) -> Layout {
     let (pages, area) = (singly.pages.len(), singly.area());
     let no_dearer = |layout: &Layout| layout.pages.len() <= pages && layout.area() * 1000 <= area * (1000 + DEARER);
-    let finer = BLOCKS[1..].iter().filter_map(|&blocks| side_by_side(request, policy, which, blocks));
-    // One more page was worth it: blocks go on pages as small as those.
-    let max = largest_of(singly.pages.iter().copied()).filter(|_| pages > alike.pages.len());
-    let smaller = max.map(|max| PagePolicy { max, ..policy.clone() });
-    let on_smaller = |policy| BLOCKS.iter().filter_map(move |&blocks| side_by_side(request, policy, which, blocks));
-    let others = smaller.iter().flat_map(on_smaller).chain(finer);
-    let cheap = std::iter::once(alike).chain(others).filter(|layout| counted(layout) && no_dearer(layout));
-    Ok(furthest(cheap, singly, |layout| within_reach(layout, request.items, which)))
+    let cheap = others.filter(|layout| is_counted(policy, layout) && no_dearer(layout));
+    furthest(cheap, singly, |layout| within_reach(layout, request.items, which))
+}
+
+/// Whether it has as many pages as are asked for.
+fn is_counted(policy: &PagePolicy, layout: &Layout) -> bool {
+    policy.count.is_none_or(|count| count == layout.pages.len())
 }
 
 /// The one with the most within reach; the first of equal ones, or `plain` if none exceeds it.
@@ -80,29 +115,29 @@ fn furthest<T>(others: impl Iterator<Item = T>, plain: T, reach: impl Fn(&T) -> 
 }
 
 /// Whether no layout can have fewer pages or much less area.
-fn cannot_be_much_less(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize], layout: &Layout) -> bool {
+fn cannot_be_much_less(policy: &PagePolicy, cells: &Cells<'_>, layout: &Layout) -> bool {
     // The last page is no larger than one on which every box is placed on its own.
     if layout.pages.len() == 1 && policy.prefer == Prefer::Pages {
         return true;
     }
-    let Ok(cells) = Cells::new(request, policy, which) else { return false };
     let need = cells.need(&cells.all());
-    layout.pages.len() <= policy.least_pages(&cells, need)
-        && layout.area() * 1000 <= policy.least_of_all(&cells, need) * (1000 + DEARER)
+    layout.pages.len() <= policy.least_pages(cells, need)
+        && layout.area() * 1000 <= policy.least_of_all(cells, need) * (1000 + DEARER)
 }
 
-/// The items of `which` in such blocks. `None` if some fit on no page.
+/// The items of `which` in such blocks, where the work of a search is shared among so many. `None` if some fit on no page.
 fn side_by_side(
     request: &LayoutRequest<'_>,
     policy: &PagePolicy,
     which: &[usize],
     coarseness: Coarseness,
+    share: usize,
 ) -> Option<Layout> {
     let mut layout = Layout { pages: Vec::new(), places: vec![Place::default(); request.items.len()] };
     let largest = policy.largest();
     let mut left = which.to_vec();
     while !left.is_empty() {
-        let filling = Filling { request, policy, largest, coarseness, left: &left };
+        let filling = Filling { request, policy, largest, coarseness, share, left: &left };
         let (size, placed) = filling.last_page().or_else(|| filling.full_page())?;
         let gone: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
         left.retain(|item| !gone.contains(item));
@@ -123,6 +158,8 @@ struct Filling<'a> {
     largest: Size,
     /// What blocks may be.
     coarseness: Coarseness,
+    /// Among how many searches the work of one is shared.
+    share: usize,
     /// What has not been placed yet.
     left: &'a [usize],
 }
@@ -137,7 +174,8 @@ impl Filling<'_> {
         let cells = Cells::new(self.request, self.policy, self.left).ok()?;
         let mut singly = None;
         for effort in self.request.effort.stages() {
-            singly = Search { cells: &cells, policy: self.policy, effort }.smallest(&cells.all(), singly);
+            singly =
+                Search { cells: &cells, policy: self.policy, effort, share: self.share }.smallest(&cells.all(), singly);
         }
         let singly = singly?;
         let size = singly.size;

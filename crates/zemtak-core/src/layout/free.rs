@@ -3,7 +3,7 @@
 
 use super::cells::{BATCH, Cells, Filled, Need, Try};
 use super::descent::Descent;
-use super::effort::Effort;
+use super::effort::{Budget, Effort};
 use super::fill::Weights;
 use super::policy::{PagePolicy, Shape};
 use super::proof::FEWEST;
@@ -21,18 +21,19 @@ pub(super) fn smallest(
     cells: &Cells<'_>,
     policy: &PagePolicy,
     left: &[u32],
-    effort: Effort,
+    budget: Budget,
     known: Option<Filled>,
 ) -> Option<Filled> {
+    let effort = budget.effort;
     let need = cells.need(left);
     let best = known.or_else(|| first(cells, policy, left))?;
     if best.smallest {
         return Some(best);
     }
     let sampler = Sampler::new(need.load(), effort.states(need.cells));
-    let (bound, mut work) = (policy.least_area(cells, need), effort.beam_work(need.cells));
+    let (bound, mut work) = (policy.least_area(cells, need), budget.beam_work(need.cells));
     let mut search = Descent { cells, policy, left, need, best, bound, sampler, work, done: 0 };
-    search.by_passes(effort);
+    search.by_passes(budget.passes(need.cells));
     if need.cells <= FEWEST {
         search.best.smallest = search.by_proof(effort.looks());
         if search.best.smallest {
@@ -54,9 +55,9 @@ pub(super) fn smallest(
 }
 
 impl Descent<'_> {
-    fn by_passes(&mut self, effort: Effort) {
+    fn by_passes(&mut self, passes: usize) {
         let mut rng = Rng::new(self.need.area);
-        for start in (0..effort.passes(self.need.cells)).step_by(BATCH) {
+        for start in (0..passes).step_by(BATCH) {
             let slack = self.slack();
             if slack == 0 || self.cells.stopped() {
                 break;

@@ -48,7 +48,7 @@ pub use spacing::Spacing;
 pub use why::{Bound, Change, Outlook, Trial, Why, why};
 
 /// Changes whenever the same request yields another layout.
-pub const LAYOUT_VERSION: u32 = 6;
+pub const LAYOUT_VERSION: u32 = 7;
 
 #[cfg(test)]
 mod answer_tests;

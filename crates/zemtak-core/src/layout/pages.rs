@@ -1,13 +1,14 @@
 //! From cells to pages: which sizes to try, and how to split over several pages.
 
 use super::cells::{Cells, Filled};
-use super::effort::Effort;
+use super::effort::{Budget, Effort};
 use super::error::LayoutError;
 use super::fill::Placed;
 use super::fit::Fit;
 use super::policy::{PagePolicy, Prefer, Shape};
 use super::{free, together};
 use crate::geometry::Size;
+use std::cmp::Reverse;
 
 /// What a search over pages works with.
 #[derive(Clone, Copy)]
@@ -15,6 +16,8 @@ pub(super) struct Search<'a> {
     pub(super) cells: &'a Cells<'a>,
     pub(super) policy: &'a PagePolicy,
     pub(super) effort: Effort,
+    /// Among how many searches the work of this effort is shared.
+    pub(super) share: usize,
 }
 
 impl<'a> Search<'a> {
@@ -22,20 +25,33 @@ impl<'a> Search<'a> {
         Fit { cells: self.cells, effort: self.effort }
     }
 
+    fn budget(&self) -> Budget {
+        Budget { effort: self.effort, share: self.share }
+    }
+
     /// Splits the cells over as many pages as the policy wants. `known` is the result of less effort.
     pub(super) fn split(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
-        let mut pages = self.fewest(known)?;
+        let mut pages = self.undivided(known)?;
         if self.policy.prefer == Prefer::Bytes && self.policy.count.is_none() {
             self.spend_a_page(&mut pages);
         }
         let needed = pages.len();
         if let Some(asked) = self.policy.count.filter(|&n| n != needed && needed > 0) {
-            while pages.len() < asked && self.part_fullest(&mut pages) {}
-            if pages.len() != asked {
-                return Err(LayoutError::PageCount { asked, needed });
-            }
+            return self.divided(pages, asked).ok_or(LayoutError::PageCount { asked, needed });
         }
         Ok(pages)
+    }
+
+    /// Pages without regard to how many are asked for; after a short search, if they are going to be divided.
+    fn undivided(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
+        let least = self.policy.least_pages(self.cells, self.cells.need(&self.cells.all()));
+        if let Some(asked) = self.policy.count.filter(|&asked| asked > least) {
+            let pages = Self { effort: Effort::Quick, ..*self }.fewest(None)?;
+            if pages.len() < asked {
+                return Ok(pages);
+            }
+        }
+        self.fewest(known)
     }
 
     /// Whether no layout can be better.
@@ -76,7 +92,7 @@ impl<'a> Search<'a> {
     pub(super) fn smallest(&self, left: &[u32], known: Option<Filled>) -> Option<Filled> {
         match (self.policy.fixed, self.policy.shape) {
             (Some(size), _) => known.or_else(|| self.fit().all(left, size)),
-            (None, Shape::Free | Shape::Square) => free::smallest(self.cells, self.policy, left, self.effort, known),
+            (None, Shape::Free | Shape::Square) => free::smallest(self.cells, self.policy, left, self.budget(), known),
             (None, Shape::Pow2 | Shape::Pow2Square) => {
                 let smaller = |size: &Size| known.as_ref().is_none_or(|known| size.area() < known.size.area());
                 let found =
@@ -86,7 +102,7 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Splits the last page in two if that saves a tenth of all bytes.
+    /// Splits the last page in two if that saves a tenth of all bytes. All searches together do the work of one.
     fn spend_a_page(&self, pages: &mut Vec<Filled>) {
         let Some(last) = pages.pop() else { return };
         let bytes = |pages: &[Filled]| pages.iter().map(|p| p.size.area()).sum::<u64>();
@@ -95,7 +111,9 @@ impl<'a> Search<'a> {
             let saved = last.size.area().saturating_sub(bytes(parts));
             if parts.len() == 1 { saved > 0 } else { saved * 10 >= total }
         };
-        let parted = self.smaller_pages(last.size).into_iter().filter_map(|size| self.parted(&last, size));
+        let sizes = self.smaller_pages(last.size);
+        let search = Self { share: self.share * sizes.len().max(1), ..*self };
+        let parted = sizes.into_iter().filter_map(|size| search.parted(&last, size));
         let best = parted.filter(is_worth_it).min_by_key(|parts| bytes(parts));
         pages.extend(best.unwrap_or_else(|| vec![last]));
     }
@@ -113,7 +131,7 @@ impl<'a> Search<'a> {
         if left.iter().any(|&n| n > 0) {
             parts.push(self.smallest(&left, None)?);
         }
-        parts.sort_by_key(|part| std::cmp::Reverse(part.size.area()));
+        parts.sort_by_key(|part| Reverse(part.size.area()));
         Some(parts)
     }
 
@@ -131,19 +149,25 @@ impl<'a> Search<'a> {
         }
     }
 
-    /// Splits the page with the most cells in two; `false` if none can be split.
-    fn part_fullest(&self, pages: &mut Vec<Filled>) -> bool {
-        let mut order: Vec<usize> = (0..pages.len()).collect();
-        order.sort_by_key(|&i| (std::cmp::Reverse(pages[i].puts.len()), i));
-        let parted = order.into_iter().find_map(|at| Some((at, self.halves(&pages[at])?)));
-        let Some((at, halves)) = parted else { return false };
-        let halves = halves.map(|puts| {
-            let part = Filled::new(pages[at].size, puts);
-            let smallest = self.smallest(&self.cells.counts(&part.puts), None);
-            smallest.unwrap_or(part)
-        });
-        pages.splice(at..=at, halves);
-        true
+    /// The pages divided into as many as are asked for, always the one with the most cells next; `None` if they are more
+    /// already, or cannot be divided so often. All searches for the parts together do the work of one.
+    fn divided(&self, pages: Vec<Filled>, asked: usize) -> Option<Vec<Filled>> {
+        let mut pages: Vec<(Filled, bool)> = pages.into_iter().map(|page| (page, false)).collect();
+        while pages.len() < asked {
+            let mut order: Vec<usize> = (0..pages.len()).collect();
+            order.sort_by_key(|&at| (Reverse(pages[at].0.puts.len()), at));
+            let (at, halves) = order.into_iter().find_map(|at| Some((at, self.halves(&pages[at].0)?)))?;
+            let size = pages[at].0.size;
+            pages.splice(at..=at, halves.map(|puts| (Filled::new(size, puts), true)));
+        }
+        let parts = pages.iter().filter(|(_, is_part)| *is_part).count();
+        let search = Self { share: parts, ..*self };
+        let smallest = |part: &Filled| search.smallest(&self.cells.counts(&part.puts), None);
+        let shrunk = |(page, is_part): (Filled, bool)| match is_part {
+            true => smallest(&page).unwrap_or(page),
+            false => page,
+        };
+        (pages.len() == asked).then(|| pages.into_iter().map(shrunk).collect())
     }
 
     /// The cells of a page in two parts that keep together what must be; `None` if there is only one such lot.
@@ -170,7 +194,7 @@ mod tests {
         let policy = PagePolicy { prefer: Prefer::Bytes, ..PagePolicy::default() };
         let request = LayoutRequest::new(&items, Spacing::default(), &policy);
         let cells = Cells::new(&request, &policy, &[0, 1, 2, 3]).unwrap();
-        let search = Search { cells: &cells, policy: &policy, effort: request.effort };
+        let search = Search { cells: &cells, policy: &policy, effort: request.effort, share: 1 };
         let mut pages = vec![search.fit().all(&cells.all(), Size::new(128, 128)).unwrap()];
         search.spend_a_page(&mut pages);
         let sizes: Vec<Size> = pages.iter().map(|page| page.size).collect();

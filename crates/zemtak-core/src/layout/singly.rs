@@ -12,7 +12,7 @@ pub(super) fn singly(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[
     let cells = Cells::new(request, policy, which)?;
     let mut best: Option<Vec<Filled>> = None;
     for effort in request.effort.stages() {
-        let search = Search { cells: &cells, policy, effort };
+        let search = Search { cells: &cells, policy, effort, share: 1 };
         let found = match search.split(best.as_deref()) {
             Ok(found) => found,
             // More effort may find what less did not.

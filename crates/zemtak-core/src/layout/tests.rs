@@ -2,6 +2,7 @@ use super::*;
 use crate::geometry::{Rect, Size};
 use crate::separation::too_near;
 use proptest::prelude::*;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 fn items() -> impl Strategy<Value = Vec<Item>> {
     let group = prop_oneof![6 => Just(None), 1 => (0usize..4).prop_map(Some)];
@@ -439,4 +440,35 @@ fn pages_of_one_size_waste_no_page() {
         let as_large = each.pages.len() as u64 * each.pages[0].area();
         assert!(alike.area() * 10 <= as_large * 8, "{shape:?} {prefer:?} {:?} {:?}", each.pages, alike.pages);
     }
+}
+
+/// Pages by number took up to 25 times the work of one, and half a minute instead of two seconds with normal effort:
+/// every page, every kind of block and every size of page had a whole search.
+#[test]
+fn a_number_of_pages_and_fewer_bytes_take_little_more_work() {
+    let item =
+        |i: u32| Item { family: Some(Family::new(0)), ..Item::new(Size::new(20 + i * 7 % 31, 20 + i * 11 % 29)) };
+    let items: Vec<Item> = (0..60).map(item).collect();
+    // Searches look for that signal as they go, so this counts their work.
+    let work = |change: fn(&mut PagePolicy)| {
+        let mut policy = PagePolicy { shape: Shape::Free, ..PagePolicy::default() };
+        change(&mut policy);
+        let looked = AtomicU64::new(0);
+        let stop = || {
+            looked.fetch_add(1, Ordering::Relaxed);
+            false
+        };
+        let request = LayoutRequest {
+            stop: Some(StopSignal::new(&stop)),
+            ..LayoutRequest::new(&items, Spacing { gutter: 2, ..Spacing::default() }, &policy)
+        };
+        lay_out(&request).unwrap();
+        looked.into_inner()
+    };
+    let one = work(|_| {});
+    let two = work(|policy| policy.count = Some(2));
+    // Each search takes some work at least.
+    let seven = work(|policy| policy.count = Some(7));
+    let bytes = work(|policy| policy.prefer = Prefer::Bytes);
+    assert!(one > 50 && two <= one * 4 && seven <= one * 9 && bytes <= one * 5, "{one} {two} {seven} {bytes}");
 }

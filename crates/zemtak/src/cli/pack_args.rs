@@ -117,7 +117,7 @@ struct LayoutArgs {
     /// How boxes are arranged [default: dense]
     #[arg(long, value_name = "HOW", value_parser = word::<Arrangement>())]
     layout: Option<Arrangement>,
-    /// Layout search effort: up to about 0.2, 2 or 15 seconds for 1,000 sprites [default: quick]
+    /// Layout search effort: up to about 0.2, 2 or 15 seconds for a page of 1,000 sprites [default: quick]
     #[arg(long, value_name = "WORK", value_parser = word::<Effort>())]
     effort: Option<Effort>,
     /// What must share a page: none, or clip for all steps of a clip [default: none]
