@@ -103,6 +103,20 @@ fn rendered_clips_have_their_frames_durations_and_pixels() {
     // What takes no time is not drawn; a clip that plays once does not repeat.
     folder.zemtak("clip render build/night.zemtak.json blink -o blink.png").exits(0);
     assert_eq!(frames(&folder.read("blink.png"), false).iter().map(|f| f.1.round()).collect::<Vec<_>>(), [240.0, 17.0]);
+    folder.zemtak("clip render build/night.zemtak.json blink -o blinks.png --as strip").exits(0);
+    let strip = decode(&folder.read("blinks.png"), None, &Limits::default()).unwrap().pixels;
+    assert_eq!(strip.size(), Size::new(3 * 12, 12), "a strip holds that too");
+    // At half the speed; and in a GIF, which players do not show faster than 20 ms a frame.
+    folder.zemtak(&format!("{walk} -o half.png --speed 1/2")).exits(0);
+    assert!(frames(&folder.read("half.png"), false).iter().all(|(_, ms)| (ms - 2002.0 / 60.0).abs() < 0.7));
+    for (speed, warned) in [("5/6", 0), ("1", 1)] {
+        let told = folder.zemtak(&format!("{walk} -o fast.gif --force --speed {speed} --json")).exits(0).json();
+        assert_eq!(told["warnings"].as_array().unwrap().len(), warned, "{told}");
+    }
+    (0..4).for_each(|i| folder.write(&format!("large/fog/{i}.png"), png(&shade(260, 260, i))));
+    folder.zemtak("pack large -o out").exits(0);
+    let told = folder.zemtak("clip render out/large.zemtak.json fog -o fog.png --zoom 32").exits(3).err();
+    assert!(told.contains("fog: 276,889,600 pixels in all are more than 268,435,456"), "{told}");
     let plays = |file: &str| {
         let bytes = folder.read(file);
         let at = bytes.windows(4).position(|w| w == b"acTL").unwrap();

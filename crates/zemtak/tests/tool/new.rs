@@ -45,7 +45,7 @@ fn folders_of_many_subjects_and_of_folders_become_atlases_and_the_rest_one_more(
         }
     }
     folder.write("art/moth/1.png", hard(1));
-    folder.write("art/moth/4.png", hard(2));
+    folder.write("art/moth/3.png", hard(2));
     folder.write("art/lone.png", hard(3));
     folder.write("art/notes.txt", "no image");
     let built = holds(
@@ -57,7 +57,7 @@ fn folders_of_many_subjects_and_of_folders_become_atlases_and_the_rest_one_more(
             "# A folder of its own, whose 2 objects have folders of their own.\n",
             "[atlas.wood]\n",
             "[atlas.rest]\nleave = [\"icons/**\", \"wood/**\"]\nfilter = \"nearest\"\n",
-            "# moth has a gap: after 1 comes 4.\n",
+            "# moth has a gap: after 1 comes 3.\n",
             "match = \"wood/rock [[]big[]]/**\"",
         ],
     );
@@ -95,7 +95,29 @@ fn a_folder_without_images_and_one_of_large_ones() {
     folder.write("coast.png", png(&Pixels::from_rgba(Size::new(4096, 3), [1, 2, 3, 255].repeat(4096 * 3)).unwrap()));
     folder.write("sea1.png", soft(1));
     folder.write("sea2.png", soft(2));
-    holds(&folder, &["page = { max = [8192, 8192] }", "# 1 clip: sea (2 steps).", "match = \"*\""]);
+    holds(
+        &folder,
+        &[
+            "page = { max = [8192, 8192] }",
+            "# 1 clip: sea (2 steps).",
+            "# sea has canvases of 2 sizes: its pivot",
+            "match = \"*\"",
+        ],
+    );
+}
+
+/// More rules than that would hide what matters.
+#[test]
+fn up_to_eight_folders_of_clips_have_rules_of_their_own() {
+    for (folders, rules) in [(8, 8), (9, 1)] {
+        let folder = Folder::new();
+        for (f, i) in (0..folders).flat_map(|f| [(f, 0), (f, 1)]) {
+            folder.write(&format!("art/{}/walk{i}.png", char::from(b'a' + f)), hard(u32::from(f) * 2 + i));
+        }
+        folder.zemtak("new").exits(0);
+        let text = String::from_utf8(folder.read("zemtak.toml")).unwrap();
+        assert_eq!(text.matches("pivot = ").count(), rules, "{text}");
+    }
 }
 
 /// What `new` wrote for two of five real folders, `pack` refused.
@@ -108,7 +130,7 @@ fn what_it_writes_packs_whatever_lies_there() {
     folder.write("notes/sketch.png", "broken too");
     folder.write("art/Hero/walk1.png", hard(2));
     folder
-        .write("art/banner.png", png(&Pixels::from_rgba(Size::new(20_000, 1), [9, 9, 9, 255].repeat(20_000)).unwrap()));
+        .write("art/banner.png", png(&Pixels::from_rgba(Size::new(16_383, 1), [9, 9, 9, 255].repeat(16_383)).unwrap()));
     let run = folder.zemtak("new --json").exits(0).json();
     let warnings = run["warnings"].as_array().unwrap();
     assert_eq!(warnings.len(), 5, "{run}");

@@ -71,6 +71,15 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
     let moved = noisy(13, 31, 44);
     write("shift", &on_canvas(canvas, &moved, [3, 3]));
     write("shift-elsewhere", &on_canvas(canvas, &moved, [20, 5]));
+    // On canvases of two sizes.
+    let sign = noisy(14, 9, 21);
+    write("sign", &on_canvas(canvas, &sign, [3, 3]));
+    write("sign-wider", &on_canvas(Size::new(44, 40), &sign, [3, 3]));
+    // Thirteen pixels differ: too many, however large it is.
+    let mut field = noisy(80, 60, 23);
+    write("field", &field);
+    (0..13).for_each(|x| field.row_mut(7)[x * 4] ^= 1);
+    write("field-worn", &field);
     let mut blink = noisy(30, 32, 99);
     write("eye", &blink);
     blink.row_mut(5)[8..12].copy_from_slice(&[1, 2, 3, 255]);
@@ -104,7 +113,7 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
         ("wrong_extension", json!([["art/misnamed.bmp"]])),
         ("empty", json!([["empty"]])),
         ("twins", json!([["lamp", "lamp-again"]])),
-        ("moved_twins", json!([["shift", "shift-elsewhere"]])),
+        ("moved_twins", json!([["shift", "shift-elsewhere"], ["sign", "sign-wider"]])),
         ("near_twins", json!([["eye", "eye-blink"]])),
         ("hidden_colour", json!([["hidden"]])),
         ("sixteen_bits", json!([["art/deep.png"]])),
