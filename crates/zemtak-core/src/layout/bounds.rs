@@ -37,6 +37,11 @@ impl PagePolicy {
         usize::try_from(need.area.div_ceil(room)).unwrap_or(usize::MAX)
     }
 
+    /// The number of pages that is asked for, if it is more than may be needed.
+    pub(super) fn more_pages(&self, cells: &Cells<'_>) -> Option<usize> {
+        self.count.filter(|&asked| asked > self.least_pages(cells, cells.need(&cells.all())))
+    }
+
     /// The least number of pixels of allowed pages that hold all of `need`.
     pub(super) fn least_of_all(&self, cells: &Cells<'_>, need: Need) -> u64 {
         // If more pages than the fewest are allowed, smaller ones may have fewer pixels in total.

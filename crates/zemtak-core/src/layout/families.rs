@@ -56,7 +56,7 @@ pub(super) fn lay_out(
         return singly(request, policy, which);
     }
     let cells = Cells::new(request, policy, which)?;
-    if policy.count.is_some_and(|asked| asked > policy.least_pages(&cells, cells.need(&cells.all()))) {
+    if policy.more_pages(&cells).is_some() {
         return on_more_pages(request, policy, which);
     }
     let Some(alike) = side_by_side(request, policy, which, BLOCKS[0], 1) else { return singly(request, policy, which) };
@@ -73,14 +73,13 @@ pub(super) fn lay_out(
     Ok(most_alike(request, policy, which, others, singly))
 }
 
-/// On more pages than may be needed: blocks, which go on as few as they can, have none larger than those on which every
-/// box is placed on its own. All their searches together do the work of one.
+/// On more pages than may be needed. Blocks would go on as few as they can: they get pages no larger than those of a
+/// layout in which every box is placed on its own. All their searches together do the work of one.
 fn on_more_pages(request: &LayoutRequest<'_>, policy: &PagePolicy, which: &[usize]) -> Result<Layout, LayoutError> {
     let singly = singly(request, policy, which)?;
     let smaller = as_small(policy, &singly);
-    let of_blocks = |&blocks: &Coarseness| side_by_side(request, &smaller, which, blocks, BLOCKS.len());
-    let of_blocks: Vec<Layout> = BLOCKS.iter().filter_map(of_blocks).collect();
-    Ok(most_alike(request, policy, which, of_blocks.into_iter(), singly))
+    let of_blocks = BLOCKS.iter().filter_map(|&blocks| side_by_side(request, &smaller, which, blocks, BLOCKS.len()));
+    Ok(most_alike(request, policy, which, of_blocks, singly))
 }
 
 /// The policy with pages no larger than those of a layout.

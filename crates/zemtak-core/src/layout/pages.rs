@@ -44,8 +44,7 @@ impl<'a> Search<'a> {
 
     /// Pages without regard to how many are asked for; after a short search, if they are going to be divided.
     fn undivided(&self, known: Option<&[Filled]>) -> Result<Vec<Filled>, LayoutError> {
-        let least = self.policy.least_pages(self.cells, self.cells.need(&self.cells.all()));
-        if let Some(asked) = self.policy.count.filter(|&asked| asked > least) {
+        if let Some(asked) = self.policy.more_pages(self.cells) {
             let pages = Self { effort: Effort::Quick, ..*self }.fewest(None)?;
             if pages.len() < asked {
                 return Ok(pages);
