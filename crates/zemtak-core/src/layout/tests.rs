@@ -281,6 +281,17 @@ fn a_bound_counts_full_pages_and_the_smallest_one_for_the_rest() {
     assert_eq!(bound(37, Shape::Pow2, Prefer::Bytes), (3, full + 5 * 32 * 32));
 }
 
+/// Of three pages that were asked for, `--why` said that one is the least by these options.
+#[test]
+fn the_fewest_pages_are_those_that_are_asked_for() {
+    for (count, fewest) in [(None, 1), (Some(1), 1), (Some(3), 3)] {
+        let policy = PagePolicy { count, ..PagePolicy::default() };
+        let items = squares(9, 16);
+        let request = LayoutRequest::new(&items, Spacing::default(), &policy);
+        assert_eq!(why(&request, &lay_out(&request).unwrap()).unwrap().unwrap().bound.pages, fewest);
+    }
+}
+
 #[test]
 fn a_number_of_pages_does_not_count_those_of_sprites_on_their_own() {
     let policy = PagePolicy { count: Some(1), ..PagePolicy::default() };

@@ -118,7 +118,7 @@ fn bound(request: &LayoutRequest<'_>, shared: &[usize], now: Outlook) -> Result<
     };
     let most = |width: bool| shared.iter().copied().rev().max_by_key(|i| long(i, width)).unwrap_or(0);
     let free = PagePolicy { shape: Shape::Free, step: 1, fixed: None, ..policy.clone() };
-    let pages = policy.least_pages(&cells, need);
+    let pages = policy.more_pages(&cells).unwrap_or_else(|| policy.least_pages(&cells, need));
     // In rows, the smallest page is computed, not searched for.
     let in_rows = (request.arrangement != Arrangement::Dense).then_some(now);
     let least = in_rows.map_or_else(|| policy.least_of_all(&cells, need), |now| now.area);
