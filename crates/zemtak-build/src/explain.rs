@@ -1,6 +1,6 @@
 //! Why a layout is not smaller: its lower bounds, what they come from, and what other options would bring.
 
-use crate::plan::Plan;
+use crate::plan::{OtherLayout, Plan};
 use zemtak_core::layout::{Bound, Change, Outlook, Why};
 
 /// An explanation of a layout.
@@ -57,25 +57,37 @@ pub struct LongSprite {
     pub height: u32,
 }
 
+/// An option that was not chosen.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Alternative {
+    /// Trimmed boxes in any order, instead of equal cells.
+    Dense,
+    /// Another page, or less space between boxes.
+    Changed(Change),
+}
+
 /// Another option, and the result of trying it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Tried {
     /// What was changed.
-    pub change: Change,
+    pub option: Alternative,
     /// Pages and pixels of the layout, or why there is none.
     pub outcome: Result<(usize, u64), String>,
 }
 
 impl Explained {
-    pub(crate) fn new(plan: &Plan<'_>, why: &Why) -> Self {
+    /// `dense` is what a dense layout would be, if that was tried.
+    pub(crate) fn new(plan: &Plan<'_>, why: &Why, dense: Option<OtherLayout>) -> Self {
         let Bound { boxes, cells, pages, least, least_free, widest, tallest, .. } = why.bound;
         let long = |item: usize| {
             let size = plan.size_of(item);
             LongSprite { sprite: plan.name_of(item).to_string(), width: size.w, height: size.h }
         };
+        let counts = |outlook: Outlook| (outlook.pages, outlook.area);
+        let dense = dense.map(|outcome| Tried { option: Alternative::Dense, outcome: outcome.map(counts) });
         let tried = why.tries.iter().map(|trial| Tried {
-            change: trial.change,
-            outcome: trial.outlook.as_ref().map(|o| (o.pages, o.area)).map_err(ToString::to_string),
+            option: Alternative::Changed(trial.change),
+            outcome: trial.outlook.clone().map(counts).map_err(|error| error.to_string()),
         });
         Self {
             pages: why.now.pages,
@@ -89,7 +101,7 @@ impl Explained {
             proved: why.now == Outlook { pages, area: least },
             widest: long(widest),
             tallest: long(tallest),
-            tried: tried.collect(),
+            tried: dense.into_iter().chain(tried).collect(),
         }
     }
 }

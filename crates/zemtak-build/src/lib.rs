@@ -82,7 +82,7 @@ pub mod write;
 pub use allowance::{Allowance, HeldPixels};
 pub use companions::Stray;
 pub use draft::{AtlasDraft, NewProject};
-pub use explain::{DecidedBy, Explained, LongSprite, Tried};
+pub use explain::{Alternative, DecidedBy, Explained, LongSprite, Tried};
 pub use export::{Export, ExportForm, Exported, ReadPart, SIDECAR_SUFFIX};
 pub use failure::{Cause, Failure, Problem, ProblemKind, helps};
 pub use inputs::Inputs;

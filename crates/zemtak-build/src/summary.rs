@@ -82,6 +82,9 @@ pub struct Summary {
     /// could save some.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub free_pixels: Option<u64>,
+    /// For equal cells: roughly the pixels of a dense layout, likewise.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub dense_pixels: Option<u64>,
     /// The effect of keeping boxes in place.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub kept: Option<Kept>,

@@ -3,7 +3,7 @@
 use comfy_table::{CellAlignment, Table};
 use serde_json::{Value, json};
 use std::fmt::Write as _;
-use zemtak_build::{DecidedBy, Explained, LongSprite, Tried, format};
+use zemtak_build::{Alternative, DecidedBy, Explained, LongSprite, Tried, format};
 use zemtak_core::layout::Change;
 
 /// As text below the summary.
@@ -25,7 +25,7 @@ pub fn json(explained: &Explained) -> Value {
     let tried = |of: &Tried| {
         let (pages, pixels) = of.outcome.as_ref().map_or((None, None), |&(pages, pixels)| (Some(pages), Some(pixels)));
         let error = of.outcome.as_ref().err();
-        json!({ "options": options(of.change), "pages": pages, "pixels": pixels, "error": error })
+        json!({ "options": options(of.option), "pages": pages, "pixels": pixels, "error": error })
     };
     json!({
         "pages": explained.pages,
@@ -96,7 +96,7 @@ impl Explanation<'_> {
         let mut table = Table::new();
         table.load_style(comfy_table::presets::NOTHING);
         for tried in &self.0.tried {
-            let options = format!("   {}", options(tried.change));
+            let options = format!("   {}", options(tried.option));
             match &tried.outcome {
                 &Ok((pages, pixels)) => table.add_row([
                     options,
@@ -122,13 +122,14 @@ impl Explanation<'_> {
     }
 }
 
-/// A change as it is written on the command line.
-fn options(change: Change) -> String {
-    match change {
-        Change::Turning => "--turn".into(),
-        Change::Gutter(gutter) => format!("--gutter {gutter}"),
-        Change::FreeShape => "--page-shape free".into(),
-        Change::Aspect(aspect) => format!("--page-aspect {aspect}"),
-        Change::Pages(count) => format!("--page-count {count}"),
+/// An option as it is written on the command line.
+fn options(option: Alternative) -> String {
+    match option {
+        Alternative::Dense => "--layout dense".into(),
+        Alternative::Changed(Change::Turning) => "--turn".into(),
+        Alternative::Changed(Change::Gutter(gutter)) => format!("--gutter {gutter}"),
+        Alternative::Changed(Change::FreeShape) => "--page-shape free".into(),
+        Alternative::Changed(Change::Aspect(aspect)) => format!("--page-aspect {aspect}"),
+        Alternative::Changed(Change::Pages(count)) => format!("--page-count {count}"),
     }
 }

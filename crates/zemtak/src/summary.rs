@@ -156,12 +156,14 @@ impl SummaryReport<'_> {
         line("textures", format!("{loose} loose -> {texture} packed"));
         let losses = self.0.textures().filter_map(|(file, texture)| lost(file, texture));
         losses.for_each(|text| line("blocks", text));
-        if let Some(pixels) = self.0.free_pixels {
+        let free = self.0.free_pixels.map(|pixels| (pixels, "--page-shape free"));
+        if let Some((pixels, option)) = free.or(self.0.dense_pixels.map(|pixels| (pixels, "--layout dense"))) {
             let now: u64 = self.0.pages.iter().map(|page| u64::from(page.width) * u64::from(page.height)).sum();
             let saved = format::percent(now - pixels, now);
-            line("larger", format!("than loose; --page-shape free may save about {saved}, --why tries it"));
+            line("larger", format!("than loose; {option} may save about {saved}, --why tries it"));
         }
-        line("binds", format!("{} loose -> {} packed", format::number(self.0.binds.before as u64), self.0.binds.after));
+        let (before, after) = (format::number(self.0.binds.before as u64), format::number(self.0.binds.after as u64));
+        line("binds", format!("{before} loose -> {after} packed"));
         if !self.0.also.is_empty() {
             line("also", self.0.also.join(", "));
         }

@@ -63,7 +63,7 @@ impl SizeRun<'_> {
         // Only a plan that keeps boxes has to wait for it.
         let (plan, in_place) = rayon::join(|| Plan::new(task, context), || if options.keep { None } else { read() });
         let (plan, in_place) = (plan?, kept_atlas.or(in_place.as_ref()));
-        let why = if options.explain { plan.why(context)? } else { None };
+        let why = if options.explain { explained(&plan, context)? } else { None };
         let mut summary = Summary::of(&plan, name);
         summary.mip_cost = plan_cost(&plan, settings, context)?;
         summary.kept = kept(&plan, kept_atlas, context)?;
@@ -86,7 +86,7 @@ impl SizeRun<'_> {
         if options.tell_changes && summary.state != State::Unchanged {
             summary.changes = differences::between(in_place, &atlas, &plan, &former, &outputs, options.out);
         }
-        summary.why = why.as_ref().map(|why| Explained::new(&plan, why));
+        summary.why = why;
         let replaced = in_place.map(|atlas| (file, inventory::named(&atlas.pages, &atlas.companions)));
         Ok(BuiltSize { summary, atlas, outputs, replaced, parts })
     }
@@ -102,7 +102,7 @@ impl SizeRun<'_> {
     fn sum_up(&self, summary: &mut Summary, size: &LoadedSize<'_>, plan: &Plan<'_>, outputs: &[Output]) {
         let LoadedSize { name, settings, loaded } = size;
         self.tell_of_sources(summary, loaded, plan);
-        summary.free_pixels = free_pixels(plan, settings, loaded);
+        (summary.free_pixels, summary.dense_pixels) = smaller(plan, settings, loaded);
         summary.descriptor = format::path(&self.options.out.join(format!("{name}{FILE_SUFFIX}")));
         summary.also = settings.also.iter().flat_map(|also| forms::file_names(also, name)).collect();
         summary.state = match (outputs.iter().any(|output| output.changed), self.options.check) {
@@ -231,17 +231,20 @@ fn loose_pixels(sprite: &Sprite<'_>) -> u64 {
     sprite.facts.canvas.area() * images
 }
 
-/// Roughly how many pixels pages with sides of any length would have, if packing made the textures larger and that
-/// could be avoided.
-fn free_pixels(plan: &Plan<'_>, settings: &AtlasSettings, loaded: &Loaded<'_>) -> Option<u64> {
-    let bound = settings.texture.may_compress()
-        || settings.page.shape == Shape::Free
-        || settings.page.fixed.is_some()
-        || settings.page.count.is_some()
-        || settings.page.same_size;
+fn explained(plan: &Plan<'_>, context: Context<'_>) -> Result<Option<Explained>, Failure> {
+    let Some(why) = plan.why(context)? else { return Ok(None) };
+    Ok(Some(Explained::new(plan, &why, plan.if_dense(context)?)))
+}
+
+/// Roughly how many pixels pages with sides of any length would have, or a dense layout instead of equal cells, if packing
+/// made the textures larger and that could be avoided.
+fn smaller(plan: &Plan<'_>, settings: &AtlasSettings, loaded: &Loaded<'_>) -> (Option<u64>, Option<u64>) {
+    let page = &settings.page;
+    let bound = settings.texture.may_compress() || page.fixed.is_some() || page.count.is_some() || page.same_size;
     // For the pages alone: their mip levels and layers shrink with them.
     let loose: u64 = loaded.sprites.iter().map(|sprite| sprite.facts.canvas.area()).sum();
-    (!bound && plan.area() > loose).then(|| plan.cells_area()).filter(|pixels| *pixels < plan.area())
+    let least = Some(plan.cells_area()).filter(|&least| !bound && plan.area() > loose.max(least));
+    if plan.in_rows() { (None, least) } else { (least.filter(|_| page.shape != Shape::Free), None) }
 }
 
 fn kept(plan: &Plan<'_>, former: Option<&Atlas>, context: Context<'_>) -> Result<Option<Kept>, Failure> {

@@ -20,8 +20,8 @@ use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Family, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Place, ProgressSink, SearchProgress,
-    StopSignal, Why, lay_out, why,
+    Arrangement, Family, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Outlook, Place, ProgressSink,
+    SearchProgress, StopSignal, Why, lay_out, why,
 };
 use zemtak_core::name::{ClipName, SpriteName};
 
@@ -67,6 +67,9 @@ pub struct Plan<'a> {
     /// Where the layout came from.
     pub(crate) laid_out: Part,
 }
+
+/// Another layout of the same sprites, or why there is none.
+pub(crate) type OtherLayout = Result<Outlook, String>;
 
 /// How many sprites share the box of another.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -274,6 +277,21 @@ impl<'a> Plan<'a> {
         Ok(why)
     }
 
+    /// What a dense layout would be instead of equal cells.
+    ///
+    /// # Errors
+    /// An interruption.
+    pub(crate) fn if_dense(&self, context: Context<'_>) -> Result<Option<OtherLayout>, Failure> {
+        if !self.in_rows() {
+            return Ok(None);
+        }
+        // Another plan, since cells hold whole canvases, boxes what is visible of them.
+        let settings = AtlasSettings { layout: Arrangement::Dense, ..self.task.settings.clone() };
+        let plan = Plan::new(Task { settings: &settings, keep: None, ..self.task }, context);
+        context.check()?;
+        Ok(Some(plan.map(|plan| Outlook::of(&plan.items, &plan.layout)).map_err(|failure| failure.to_string())))
+    }
+
     /// The pixels of the pages if nothing had to stay in place, or if no mip levels were requested.
     ///
     /// # Errors
@@ -294,9 +312,13 @@ impl<'a> Plan<'a> {
     /// length.
     #[must_use]
     pub fn cells_area(&self) -> u64 {
+        self.layout.places.iter().map(|place| self.cell_area(place.rect.size())).sum()
+    }
+
+    /// The pixels of a box with its ring and one gutter.
+    fn cell_area(&self, size: Size) -> u64 {
         let around = u64::from(2 * self.task.settings.spacing.extrude + self.task.settings.spacing.gutter);
-        let cell = |place: &Place| (u64::from(place.rect.w) + around) * (u64::from(place.rect.h) + around);
-        self.layout.places.iter().map(cell).sum()
+        (u64::from(size.w) + around) * (u64::from(size.h) + around)
     }
 
     /// The pixels of all pages together.

@@ -83,8 +83,11 @@ impl Plan<'_> {
     fn space_of(&self, items: &[usize], page: Size) -> String {
         let sizes = items.iter().map(|&item| self.size_of(item));
         let largest = sizes.clone().max_by_key(|size| size.area()).unwrap_or_default();
-        let pixels = format::number(sizes.map(Size::area).sum());
-        format!("the largest {largest}, {pixels} pixels in all; a page of {page} has {}", format::number(page.area()))
+        let pixels = format::number(sizes.map(|size| self.cell_area(size)).sum());
+        format!(
+            "the largest {largest}, {pixels} pixels in all with rings and gutters; a page of {page} has {}",
+            format::number(page.area())
+        )
     }
 
     /// How large equal cells are, of which a page holds fewer than needed.

@@ -1,7 +1,7 @@
 //! The layout options from the outside.
 
-use crate::fixtures::{Folder, demo_art};
-use serde_json::Value;
+use crate::fixtures::{Folder, demo_art, noisy, png};
+use serde_json::{Value, json};
 
 fn atlas(folder: &Folder, name: &str) -> Value {
     serde_json::from_slice(&folder.read(&format!("build/{name}.zemtak.json"))).unwrap()
@@ -58,6 +58,13 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
     let told = "clip too large for one page (2)\n  atlas night, together = \"clip\": the clip ";
     assert!(run.err().contains(told), "{}", run.err());
     assert!(run.err().contains("a page of 64 x 64 has 4,096"), "{}", run.err());
+    // What does not fit are boxes with their rings and gutters: the boxes alone would.
+    for i in 0..3 {
+        folder.write(&format!("bars/bar_{i}.png"), png(&noisy(60, 20, i)));
+    }
+    let run = folder.zemtak("pack bars --page-max 64x64 --together clip").exits(3);
+    let space = "3 boxes, the largest 60 x 20, 4,608 pixels in all with rings and gutters; a page of 64 x 64 has 4,096";
+    assert!(run.err().contains(space), "{}", run.err());
     let run =
         folder.zemtak(&format!("pack {} --name night --layout row --page-max 256x256 --together clip", moth.display()));
     let run = run.exits(3);
@@ -69,7 +76,10 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
 #[test]
 fn what_why_promises_is_what_those_options_give() {
     let folder = Folder::new();
-    for options in ["", " --page-max 256x256", " --page-shape free --turn", " --layout row", " --page-size 512x512"] {
+    let grid = " --layout grid --page-max 256x256";
+    for options in
+        ["", " --page-max 256x256", " --page-shape free --turn", " --layout row", " --page-size 512x512", grid]
+    {
         let pack = format!("pack {} --name night --json{options}", demo_art().display());
         let summary = folder.zemtak(&format!("{pack} --why")).exits(0).json();
         let why = &summary["atlases"][0]["why"];
@@ -80,13 +90,44 @@ fn what_why_promises_is_what_those_options_give() {
         let tried = why["tried"].as_array().unwrap();
         assert!(tried.len() >= 3, "{why}");
         for tried in tried {
-            let run = folder.zemtak(&format!("{pack} {}", tried["options"].as_str().unwrap()));
+            let other = tried["options"].as_str().unwrap();
+            // An option is given once.
+            let pack = if other == "--layout dense" {
+                pack.replace(" --layout row", "").replace(" --layout grid", "")
+            } else {
+                pack.clone()
+            };
+            let run = folder.zemtak(&format!("{pack} {other}"));
             match tried["pixels"].as_u64() {
                 Some(promised) => assert_eq!(pixels(&run.exits(0).json()), promised, "{tried}"),
                 None => _ = run.exits(3),
             }
         }
     }
+}
+
+/// Sides of any length were said to save nearly all of a grid, which they cannot: what is large there are the cells.
+#[test]
+fn what_makes_equal_cells_large_are_the_cells() {
+    let folder = Folder::new();
+    let sizes = [(60, 4), (4, 60)].into_iter().chain((0..20).map(|_| (7, 7)));
+    for (i, (w, h)) in (0..).zip(sizes) {
+        folder.write(&format!("art/{i}.png"), png(&noisy(w, h, i)));
+    }
+    let pack = "pack art --fresh --page-max 256x256";
+    let text = folder.zemtak(&format!("{pack} --layout grid --why")).exits(0).out();
+    let grid = folder.zemtak(&format!("{pack} --layout grid --json --why")).exits(0).json()["atlases"][0].take();
+    let dense = folder.zemtak(&format!("{pack} --json")).exits(0).json()["atlases"][0].take();
+    let pixels = |atlas: &Value| atlas["texture_bytes"].as_u64().unwrap() / 4;
+    // Every box with its ring and gutter: no dense layout is smaller.
+    let cells = 2 * (64 * 8) + 20 * (11 * 11);
+    assert_eq!((grid["dense_pixels"].as_u64(), &grid["free_pixels"]), (Some(cells), &Value::Null), "{grid}");
+    assert!(cells <= pixels(&dense) && pixels(&dense) * 10 < pixels(&grid), "{dense} {grid}");
+    let saved = 100.0 - 100.0 * cells as f64 / pixels(&grid) as f64;
+    let told = format!("larger   than loose; --layout dense may save about {:.1} %", (saved * 10.0).floor() / 10.0);
+    assert!(text.contains(&told), "{told} {text}");
+    let tried = json!({ "options": "--layout dense", "pages": 1, "pixels": pixels(&dense), "error": null });
+    assert_eq!(grid["why"]["tried"][0], tried);
 }
 
 #[cfg(unix)]
