@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 use zemtak_build::format;
+use zemtak_build::sources::{self, SourceSearch};
 use zemtak_core::atlas::{Atlas, FILE_SUFFIX};
 use zemtak_core::clip::Timeline;
 use zemtak_core::glob::Glob;
@@ -144,16 +145,20 @@ fn nearest<'n>(name: &str, all: impl Iterator<Item = &'n str>) -> String {
     format::nearest(name, all).map_or(String::new(), |like| format!("; the nearest is {like}"))
 }
 
-/// All image files below a folder by the sprite names that they would get.
+/// All image files below a folder by the names of their sprites, found as `pack` finds them.
 pub fn loose_images(folder: &Path) -> BTreeMap<String, String> {
+    let search = SourceSearch {
+        paths: vec![folder.to_owned()],
+        root: Some(folder.to_owned()),
+        leave_out: None,
+        follow_links: false,
+    };
     let mut images = BTreeMap::new();
-    for path in zemtak_runtime::Files::list(&zemtak_runtime::Folder::new(folder)).unwrap_or_default() {
-        let name = path.rsplit_once('.').map_or(path.as_str(), |(name, _)| name).to_owned();
-        // Of two with the same name the first in order counts, whatever order the system lists the folder in.
-        let first = images.get(&name).is_none_or(|other| path < *other);
-        if first {
-            images.insert(name, path);
-        }
+    for source in sources::find(&search).unwrap_or_default().files {
+        let below = source.path.strip_prefix(folder).unwrap_or(&source.path);
+        let parts: Vec<_> = below.iter().map(|part| part.to_string_lossy()).collect();
+        // Of two with the same name the first in order counts.
+        images.entry(source.name.to_string()).or_insert_with(|| parts.join("/"));
     }
     images
 }

@@ -75,10 +75,10 @@ pub struct Run {
     pub histories: BTreeMap<String, TextureHistory>,
     /// The most bytes of textures in each frame.
     pub resident: Vec<u64>,
-    /// What could not be loaded, each once.
-    pub told: Vec<String>,
-    /// The most bytes needed at once where that exceeded the budget, and how often it did.
-    pub over: Option<(u64, u32)>,
+    /// What could not be loaded.
+    pub failures: Vec<String>,
+    /// How often what was needed came to exceed the budget.
+    pub over: usize,
     pub replaced: u64,
     pub ledger: Ledger,
     pub misuses: u64,
@@ -195,8 +195,8 @@ impl<'s> Stage<'s> {
             all: Figures::default(),
             histories: BTreeMap::new(),
             resident: Vec::new(),
-            told: Vec::new(),
-            over: None,
+            failures: Vec::new(),
+            over: 0,
             replaced: 0,
             ledger,
             misuses: 0,
@@ -285,12 +285,11 @@ impl<'s> Stage<'s> {
                     (history.bytes, _) = (bytes, history.made.push(self.frame));
                 }
                 Event::Evicted { path, .. } => self.run.histories.entry(path).or_default().dropped.push(self.frame),
-                Event::Failed(failure) => self.tell(failure.to_string()),
-                Event::KeptOld(failure) => self.tell(format!("a new version is broken, the old one stays: {failure}")),
-                Event::OverBudget { resident, .. } => {
-                    let (most, frames) = self.run.over.get_or_insert((0, 0));
-                    (*most, *frames) = (resident.max(*most), *frames + 1);
+                Event::Failed(failure) => self.run.failures.push(failure.to_string()),
+                Event::KeptOld(failure) => {
+                    self.run.failures.push(format!("a new version is broken, the old one stays: {failure}"))
                 }
+                Event::OverBudget { .. } => self.run.over += 1,
                 Event::Replaced { .. } => self.run.replaced += 1,
                 _ => {}
             }
@@ -307,12 +306,6 @@ impl<'s> Stage<'s> {
             }
         }
         most
-    }
-
-    fn tell(&mut self, text: String) {
-        if !self.run.told.contains(&text) {
-            self.run.told.push(text);
-        }
     }
 
     /// Draws all things once; returns how many were not loaded.

@@ -8,15 +8,15 @@ use zemtak_build::format;
 
 /// All warnings.
 pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
-    let mut warnings: Vec<Notice> = run.told.iter().map(|text| Notice::of_all("failure", text)).collect();
-    warnings.extend(run.over.map(|(most, times)| {
+    let mut warnings: Vec<Notice> = run.failures.iter().map(|text| Notice::of_all("failure", text)).collect();
+    if run.over > 0 {
+        // What is held may grow on after the budget is exceeded, which is told at once.
+        let most = run.resident.iter().copied().max().unwrap_or_default();
         let [most, budget] = [most, scenario.budget].map(format::bytes);
-        let times = format::count(times as usize, "time", "times");
-        Notice::of_all(
-            "over_budget",
-            format!("up to {most} are needed at once, more than the budget of {budget}, {times}"),
-        )
-    }));
+        let times = format::count(run.over, "time", "times");
+        let text = format!("up to {most} are needed at once, more than the budget of {budget}, {times}");
+        warnings.push(Notice::of_all("over_budget", text));
+    }
     warnings.extend(never_drawn(run));
     warnings.extend(too_early(scenario, run));
     warnings.extend(run.scenes.iter().filter_map(|played| held_on(scenario, played)));
@@ -25,7 +25,7 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
         let text = format!("{} draws of textures that are not there: a bug in zemtak, please report it", run.misuses);
         warnings.push(Notice::of_all("misuse", text));
     }
-    // A scene that is played twice is reported once.
+    // A scene that is played twice, or a file that fails twice, is reported once.
     let mut told = BTreeSet::new();
     warnings.retain(|warning| told.insert(warning.clone()));
     warnings
