@@ -341,6 +341,23 @@ fn what_is_wrong_with_layers_is_told_with_its_place() {
     folder.zemtak("verify raw/night.zemtak.json").exits(0);
 }
 
+/// A QOI says nothing of who wrote it: that its layers are ours too is known from the descriptor alone.
+#[test]
+fn files_of_layers_are_written_over_and_go_like_those_of_pages() {
+    let folder = game("pages_as = \"qoi\"");
+    folder.zemtak("pack").exits(0);
+    let layers =
+        || folder.everything("build").into_iter().filter(|(name, _)| name.contains("normal") || name.contains("glow"));
+    let before: Vec<_> = layers().collect();
+    assert!(before.len() > 1 && before.iter().all(|(name, _)| name.ends_with(".qoi")));
+    folder.write("art/lamp_n.png", png(&picture(30, 30, [9, 9, 20, 20], |_, _| [200, 99, 180, 255], FLAT)));
+    folder.zemtak("pack --fresh").exits(0);
+    assert!(layers().zip(&before).any(|(now, before)| now != *before));
+    folder.write("zemtak.toml", "format = 1\n[atlas.night]\nroot = \"art\"\npages_as = \"qoi\"\n");
+    folder.zemtak("pack").exits(0);
+    assert_eq!(layers().count(), 0);
+}
+
 /// What is said of size is fair: loose textures have layers too, and what a freer page would save is reckoned by the page alone.
 /// It once counted levels and layers as if they would go away, and promised nine tenths.
 #[test]

@@ -58,6 +58,22 @@ fn files_that_a_build_no_longer_writes_go_unless_somebody_changed_them() {
     assert!(defects.contains("  night.rs is of build "), "{defects}");
 }
 
+/// A file that cannot be read may have been changed by anybody: it stays, and goes once it can be read.
+#[test]
+fn what_cannot_be_read_goes_with_a_later_build() {
+    let folder = project();
+    folder.zemtak("pack").exits(0);
+    configure(&folder, r#"["csv"]"#, "[]");
+    let (page, aside) = (folder.path("build/night-half-0.png"), folder.path("aside.png"));
+    std::fs::rename(&page, &aside).unwrap();
+    std::fs::create_dir(&page).unwrap();
+    folder.zemtak("pack").exits(0);
+    std::fs::remove_dir(&page).unwrap();
+    std::fs::rename(&aside, &page).unwrap();
+    folder.zemtak("pack").exits(0);
+    assert_eq!(names(&folder), ["night-0.png", "night.clips.csv", "night.csv", "night.zemtak.json"]);
+}
+
 #[test]
 fn companions_are_held_to_what_was_written() {
     let folder = project();

@@ -1,7 +1,7 @@
 //! Projects: many atlases, rules, other sizes, other forms, and repacks that cost only what changed.
 
 use crate::fixtures::{Dice, Folder, blob, demo_art, gif, png};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::fs;
 use std::process::Command;
 use zemtak_core::codec::{Limits, decode};
@@ -400,10 +400,11 @@ fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
         }
     };
     let says = |text: &str| String::from_utf8_lossy(&folder.read("said")).contains(text);
-    let sprite = |name: &str| {
+    let menu = || {
         let text = fs::read(folder.path("build/menu.zemtak.json")).unwrap_or_default();
-        serde_json::from_slice::<Value>(&text).is_ok_and(|atlas| atlas["sprites"][name].is_object())
+        serde_json::from_slice::<Value>(&text).unwrap_or_default()
     };
+    let sprite = |name: &str| menu()["sprites"][name].is_object();
     until("the first build", &|| sprite("button/play/up"));
     let art = png(&blob(9, 9, [9, 9, 9]));
     folder.write("art/button/new.png", &art);
@@ -420,9 +421,20 @@ fn a_watch_packs_what_is_saved_and_survives_what_is_broken() {
     let text = folder.read("zemtak.toml");
     folder.write("zemtak.toml", "format = 1\nfoo = 2\n");
     until("a broken project file", &|| says("'foo' is not a key"));
+    // Meanwhile nobody knows that there are sprites here.
+    folder.write("art/button/new.png", png(&blob(11, 9, [9, 9, 9])));
     folder.write("zemtak.toml", text);
     folder.write("art/button/newer.png", &art);
     until("a mended project file", &|| sprite("button/newer"));
+    assert_eq!(menu()["sprites"]["button/new"]["canvas"], json!([11, 9]), "painted while the project file was broken");
+    // Another folder takes the place of one that was watched, which lives on under another name.
+    folder.write("other/moth/0.png", &art);
+    folder.write("other/button/other.png", &art);
+    fs::rename(folder.path("art"), folder.path("away")).unwrap();
+    fs::rename(folder.path("other"), folder.path("art")).unwrap();
+    until("another folder", &|| sprite("button/other"));
+    folder.write("art/button/last.png", &art);
+    until("a sprite in it", &|| sprite("button/last"));
     assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
     child.wait().unwrap();
     let told = String::from_utf8_lossy(&folder.read("said")).into_owned();

@@ -136,6 +136,21 @@ fn every_kind_of_finding_is_found_and_nothing_else() {
     folder.zemtak("scan art/notes.txt").exits(0);
 }
 
+#[cfg(unix)]
+#[test]
+fn what_cannot_be_read_is_an_unusable_image() {
+    let folder = Folder::new();
+    folder.write("art/eye.png", png(&noisy(9, 9, 4)));
+    let pipe = folder.path("art/pipe.png");
+    assert!(std::process::Command::new("mkfifo").arg(pipe).status().unwrap().success());
+    let found = found(&folder.zemtak("scan art --json").exits(0).json());
+    let expected = BTreeMap::from([(
+        "unusable_image".into(),
+        vec![(vec!["art/pipe.png".into()], Some("not a regular file".into()))],
+    )]);
+    assert_eq!(found, expected);
+}
+
 /// A mistyped folder was a finding like a broken image, and `scan` ended as if all were well.
 #[test]
 fn paths_that_are_not_there_are_errors_all_of_them() {

@@ -76,7 +76,15 @@ fn all_shares_together_make_just_what_a_build_makes() {
         let plan = run(&last, &store, &format!("plan --shares {shares} --json")).exits(0).json();
         let units = || plan["shares"].as_array().unwrap().iter().flat_map(|share| share["units"].as_array().unwrap());
         assert!(units().all(|unit| unit["in_store"] == true), "{plan}");
-        assert!(shares < 16 || units().any(|unit| unit["part"]["of"].as_u64() > Some(1)), "{plan}");
+        let parts = || units().filter(|unit| !unit["part"].is_null()).map(|unit| (unit, &unit["part"]));
+        assert!(shares < 16 || parts().any(|(_, part)| part["of"].as_u64() > Some(1)), "{plan}");
+        for (unit, part) in parts() {
+            let of_it =
+                parts().filter(|(other, _)| (&other["atlas"], &other["size"]) == (&unit["atlas"], &unit["size"]));
+            let mut numbers: Vec<u64> = of_it.map(|(_, part)| part["number"].as_u64().unwrap()).collect();
+            numbers.sort_unstable();
+            assert_eq!(numbers, (1..=part["of"].as_u64().unwrap()).collect::<Vec<_>>(), "each part once: {plan}");
+        }
         let told = run(&last, &store, "pack --json").exits(0).json();
         assert_eq!(made(&told), [&json!(0); 3], "{told}");
         assert!(told["origins"]["work_seconds"]["fetched"].as_f64() > Some(0.0), "{told}");
@@ -197,7 +205,13 @@ fn stores_are_told_trimmed_and_checked() {
     assert!(age() < 100_000);
     // Both are made smaller; what is left is whole, and what is gone is made again.
     folder.zemtak("store trim").exits(2);
+    let everything = || (folder.everything("build"), store.everything("zemtak-2"));
+    let whole = everything();
+    let planned = run(&folder, &store, "store trim --max-size 8KiB --json --dry-run").exits(0).json();
+    run(&folder, &store, "store check --remove").exits(0);
+    assert!(everything() == whole, "nothing goes if it is only to be told, or is not damaged");
     let told = run(&folder, &store, "store trim --max-size 8KiB --json").exits(0).json();
+    assert_eq!((&planned["stores"], &planned["dry_run"]), (&told["stores"], &json!(true)), "{planned}");
     for trimmed in told["stores"].as_array().unwrap() {
         assert!(trimmed["removed"].as_u64() > Some(0) && trimmed["left_bytes"].as_u64() <= Some(8192), "{told}");
     }
@@ -231,12 +245,16 @@ fn stores_are_told_trimmed_and_checked() {
     run(&folder, &store, "pack").exits(0);
     assert!(results(&folder) == before);
     // Nothing goes from one that may only be read.
-    for line in ["store trim --max-size 0", "store check --remove"] {
+    let reads = |line: &str| {
         let mut command = folder.command(line);
         command.env("ZEMTAK_STORE", store.path("")).env("ZEMTAK_STORE_ACCESS", "read");
-        let told = Run::of(line, command.output().unwrap()).exits(2).err();
+        Run::of(line, command.output().unwrap())
+    };
+    for line in ["store trim --max-size 0", "store check --remove"] {
+        let told = reads(line).exits(2).err();
         assert!(told.contains("nothing is removed from it"), "{told}");
     }
+    reads("store trim --max-size 0 --dry-run").exits(0);
     run(&folder, &store, "store info").exits(0);
     assert!(!store.everything("zemtak-2").is_empty());
     // The local one too.
