@@ -129,7 +129,7 @@ fn whatever_is_done_to_sources_a_repack_equals_a_fresh_build() {
 fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
     let folder = project(
         "turn = true\n[atlas.night]\ntake = [\"moth/**\", \"moon/**\", \"letter/*\"]\n\
-         sizes = [{ suffix = \"-half\", factor = 0.5 }]\n\
+         sizes = [{ suffix = \"-half\", factor = 0.5 }, { suffix = \"-quarter\", factor = 0.25 }]\n\
          [[atlas.night.rule]]\nmatch = \"moth/**\"\npivot = \"bottom\"\nfps = \"60000/1001\"\nmode = \"bounce\"\n\
          points = { lamp = [20, 8] }\ntags = [\"flying\"]\nuser = { speed = 3 }\nstretch = [4, 2, 4, 2]\n\
          [[atlas.night.rule]]\nmatch = \"moth/idle/*\"\npivot = [0.25, 0.5]\nms = 90\n\
@@ -139,9 +139,14 @@ fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
     );
     let run = folder.zemtak("pack").exits(0);
     assert!(run.err().contains("letter/plain: ") && run.err().contains("repeat"), "{}", run.err());
-    for (name, factor) in [("night", 1.0), ("night-half", 0.5)] {
+    let sizes = [("night", 1.0), ("night-half", 0.5), ("night-quarter", 0.25)];
+    for (name, factor) in sizes {
         folder.zemtak(&format!("verify build/{name}.zemtak.json --against art")).exits(0);
         let atlas = descriptor(&folder, name);
+        // The atlas names its other sizes; they do not name each other.
+        let others = sizes[1..].iter().filter(|_| name == "night").map(|(other, _)| format!("{other}.zemtak.json"));
+        let named = atlas["companions"].as_object().into_iter().flat_map(|files| files.keys().cloned());
+        assert_eq!(named.collect::<Vec<_>>(), others.collect::<Vec<_>>(), "{name}");
         let sprite = |of: &str| atlas["sprites"][of].clone();
         let fly = sprite("moth/fly/00");
         let canvas = descriptor(&folder, "night")["sprites"]["moth/fly/00"]["canvas"].clone();
