@@ -351,18 +351,43 @@ fn give_names(groups: &mut [Group<'_>]) {
     }
 }
 
+/// The filter for pictures, and why: how many of them are of which kind.
+fn filter_of(pictures: &[&Picture]) -> (&'static str, String) {
+    let style = style_of(pictures.iter().copied());
+    let (filter, so) = match style {
+        Some(Style::Smooth) => ("linear", "pixels may blend"),
+        Some(Style::Pixel) | None => ("nearest", "pixels stay hard"),
+    };
+    let kinds = [
+        (Some(Style::Pixel), "with few colours and hard edges"),
+        (Some(Style::Smooth), "with many colours or soft edges"),
+        (None, "of neither kind or too small to tell"),
+    ];
+    let mut found: Vec<(usize, &str)> = Vec::new();
+    for (kind, traits) in kinds {
+        let count = pictures.iter().filter(|picture| picture.style == kind).count();
+        // The kind that decides comes first.
+        let at = if kind == style { 0 } else { found.len() };
+        found.splice(at..at, (count > 0).then_some((count, traits)));
+    }
+    let of = format::count(pictures.len(), "image", "images");
+    let kinds = match found[..] {
+        [(1, traits)] => format!(" {traits},"),
+        [(_, traits)] => format!(", all {traits},"),
+        _ => {
+            let each = found.iter().map(|(count, traits)| format!("{} {traits}", format::number(*count as u64)));
+            format!(": {};", each.collect::<Vec<_>>().join(", "))
+        }
+    };
+    (filter, format!("{of}{kinds} so {so}: filter {filter}."))
+}
+
 fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
     let pictures: Vec<&Picture> = group.units.values().flatten().copied().collect();
     let frames = pictures.iter().map(|p| p.boxes.len()).sum();
     let mut why = vec![group.reason.clone()];
-    let filter = style_of(pictures.iter().copied()).unwrap_or(Style::Pixel);
-    let count = |style: Style| pictures.iter().filter(|p| p.style == Some(style)).count();
-    let (word, seen) = match filter {
-        Style::Pixel => ("nearest", "few colours and hard edges, so pixels stay hard"),
-        Style::Smooth => ("linear", "many colours or soft edges, so pixels may blend"),
-    };
-    let of = format::count(pictures.len(), "image", "images");
-    why.push(format!("{of}, {} of them with {seen}: filter {word}.", format::number(count(filter) as u64)));
+    let (filter, reason) = filter_of(&pictures);
+    why.push(reason);
     let boxes = || pictures.iter().flat_map(|picture| &picture.boxes).map(|shown| shown.size);
     let largest = boxes().fold(Size::default(), |most, size| Size::new(most.w.max(size.w), most.h.max(size.h)));
     let side = largest.w.max(largest.h);
@@ -397,7 +422,7 @@ fn atlas(group: &Group<'_>, below: usize) -> AtlasDraft {
         leave: group.leave.clone(),
         page_max: wide.map(|wide| [wide; 2]),
         together,
-        filter: word,
+        filter,
         rules: clips::rules(group, &clips, below),
     }
 }

@@ -106,6 +106,31 @@ fn a_folder_without_images_and_one_of_large_ones() {
     );
 }
 
+/// The filter followed from 11 of 42 images, it was said: that 11 others spoke against it and the rest for nothing was not.
+#[test]
+fn the_filter_is_that_of_most_images_and_all_kinds_are_counted() {
+    let dot = || png(&Pixels::from_rgba(Size::new(3, 3), [9, 9, 9, 255].repeat(9)).unwrap());
+    for (pixel, smooth, small, told) in [
+        (3, 0, 0, "3 images, all with few colours and hard edges, so pixels stay hard: filter nearest."),
+        (0, 1, 0, "1 image with many colours or soft edges, so pixels may blend: filter linear."),
+        (0, 0, 2, "2 images, all of neither kind or too small to tell, so pixels stay hard: filter nearest."),
+        (
+            1,
+            2,
+            4,
+            "7 images: 2 with many colours or soft edges, 1 with few colours and hard edges, 4 of neither kind or too small to \
+             tell; so pixels may blend: filter linear.",
+        ),
+    ] {
+        let folder = Folder::new();
+        (0..pixel).for_each(|i| folder.write(&format!("art/{}/pixel.png", char::from(b'a' + i)), hard(u32::from(i))));
+        (0..smooth).for_each(|i| folder.write(&format!("art/{}/smooth.png", char::from(b'a' + i)), soft(u32::from(i))));
+        (0..small).for_each(|i| folder.write(&format!("art/{}/small.png", char::from(b'a' + i)), dot()));
+        assert!(folder.zemtak("new").exits(0).out().contains(told), "{told}");
+        assert!(String::from_utf8(folder.read("zemtak.toml")).unwrap().contains(&format!("# {told}\n")), "{told}");
+    }
+}
+
 /// More rules than that would hide what matters.
 #[test]
 fn up_to_eight_folders_of_clips_have_rules_of_their_own() {
@@ -167,7 +192,7 @@ fn clips_are_kept_together_only_where_every_one_fits() {
     let told = folder.zemtak("pack").exits(3);
     for part in [
         "error: clip too large for one page\n  zemtak.toml:",
-        ": the clip a/fly has 23 boxes, the largest 500 x 500, 5,750,000 pixels in all; a page of 2048 x 2048 has",
+        ": the clip a/fly has 23 boxes, the largest 500 x 500, 5,842,368 pixels in all with rings and gutters; a page of 2048 x 2048 has",
         "do: allow larger pages with page.max, or leave together out",
     ] {
         assert!(told.err().contains(part), "{part}\n{}", told.err());
