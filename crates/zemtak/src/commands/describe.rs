@@ -95,10 +95,9 @@ impl Described {
         [1.0 / f64::from(self.page.width), 1.0 / f64::from(self.page.height)]
     }
 
-    /// Bytes of the page on a device: four channels of eight bits per pixel, mip levels included.
+    /// Bytes of the page on a device, mip levels included.
     fn page_bytes(&self) -> u64 {
-        let level = |i: u32| u64::from((self.page.width >> i).max(1)) * u64::from((self.page.height >> i).max(1)) * 4;
-        (0..self.page.sampling.mips.clamp(1, 32)).map(level).sum()
+        self.page.pixels.texture_bytes(self.page.size(), self.page.sampling.mips.max(1))
     }
 
     fn pixels(&self) -> String {
@@ -146,7 +145,7 @@ impl Described {
 
 impl Report for Described {
     fn text(&self, _: bool) -> String {
-        let Page { file, width, height, alpha, sampling, .. } = &self.page;
+        let Page { file, width, height, pixels, alpha, sampling, .. } = &self.page;
         let picture = self.pixels.iter().map(|pixels| terminal_picture::picture(pixels, Means::of_stdout()));
         let mut out: String = picture.collect();
         out.push_str(&format!("{}, a sprite of {}\n", format::name(&self.name), self.atlas));
@@ -163,7 +162,8 @@ impl Report for Described {
             self.sprite.page,
             format::name(file)
         );
-        let _ = writeln!(out, "            alpha {alpha}, filter {filter}{wrap}");
+        let pixels = if pixels.is_compressed() { format!("pixels {}, ", pixels.word()) } else { String::new() };
+        let _ = writeln!(out, "            {pixels}alpha {alpha}, filter {filter}{wrap}");
         out.push_str(&self.pixels());
         if !self.twins.is_empty() {
             let _ = writeln!(out, "  same box  {}", format::first_of(&self.twins));

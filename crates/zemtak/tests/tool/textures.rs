@@ -85,6 +85,11 @@ fn what_blocks_lose_is_told_as_it_is() {
         assert!((psnr - told["psnr"].as_f64().unwrap()).abs() < 0.011, "{name}: {psnr} {told}");
     }
     assert_eq!(told["texture_bytes"], texture_bytes(PixelKind::Bc7, read_size(&in_blocks), 1));
+    // `describe` took four bytes for each pixel.
+    let described = folder.zemtak("describe build/night.zemtak.json moth/fly/00 --json").exits(0).json();
+    assert_eq!(described["page_bytes"], told["texture_bytes"]);
+    let text = folder.zemtak("describe build/night.zemtak.json moth/fly/00").exits(0).out();
+    assert!(text.contains("pixels bc7, alpha straight, filter linear"), "{text}");
     // Unchanged, it still knows.
     let again =
         folder.zemtak(&format!("pack {} --name night --filter linear --pixels bc7 --json", demo_art().display()));
