@@ -335,7 +335,7 @@ impl Quads {
 
     fn buffer(&self, file: &Path) -> String {
         let Laid { vertices, indices_at, indices, draws, .. } = &self.laid;
-        let mut out = format!("{}: {}, {}\n", format::path(file), quads(vertices / 4), self.binds());
+        let mut out = format!("{}: {}, {}\n", format::name(&format::path(file)), quads(vertices / 4), self.binds());
         let _ = writeln!(
             out,
             "  vertices  {} from byte 0, {VERTEX_BYTES} bytes each, little-endian",

@@ -40,8 +40,8 @@ pub struct ScanCommand {
 pub struct ScanReport {
     scan: Scan,
     request: ScanCommand,
-    /// The contact sheet, and how many of the sprites it shows.
-    sheet: Option<(PathBuf, usize)>,
+    /// The contact sheet, and which sprites it shows.
+    sheet: Option<(PathBuf, String)>,
 }
 
 /// Looks at every image, and draws the contact sheet if one is asked for.
@@ -61,9 +61,9 @@ pub fn run(request: &ScanCommand, console: &Console) -> Result<ScanReport, Failu
     let scan = ScanRequest { limits: console.limits, ..request.scan.clone() }.run(&watcher)?;
     let sheet = match &request.png {
         Some(png) => {
-            let shown = shown(&scan);
-            write::prepare(png, &draw(&scan, &shown, console.allowance(), &watcher)?)?.commit()?;
-            Some((png.clone(), shown.len()))
+            let (shown, which) = shown(&scan);
+            write::prepare(png, &draw(&scan, &shown, &which, console.allowance(), &watcher)?)?.commit()?;
+            Some((png.clone(), which))
         }
         None => None,
     };
@@ -87,35 +87,39 @@ fn found(scan: &Scan) -> BTreeMap<&str, FindingKind> {
     scan.sprites.iter().filter_map(|sprite| Some((sprite.name.as_str(), of(sprite)?))).collect()
 }
 
-/// The sprites for a contact sheet, with their findings. If there are too many, those with findings come first.
-fn shown(scan: &Scan) -> Vec<(&ScannedSprite, Option<FindingKind>)> {
+/// The sprites for a contact sheet with their findings, and which of all they are. If there are too many, those with
+/// findings come first.
+fn shown(scan: &Scan) -> (Vec<(&ScannedSprite, Option<FindingKind>)>, String) {
     let found = found(scan);
     let mut shown: Vec<_> =
         scan.sprites.iter().map(|sprite| (sprite, found.get(sprite.name.as_str()).copied())).collect();
-    if shown.len() > contact_sheet::MOST {
-        shown.sort_by_key(|(_, found)| found.is_none());
-        shown.truncate(contact_sheet::MOST);
-        shown.sort_by(|a, b| a.0.name.cmp(&b.0.name));
+    let all = format::count(shown.len(), "sprite", "sprites");
+    if shown.len() <= contact_sheet::MOST {
+        return (shown, all);
     }
-    shown
+    shown.sort_by_key(|(_, found)| found.is_none());
+    shown.truncate(contact_sheet::MOST);
+    shown.sort_by(|a, b| a.0.name.cmp(&b.0.name));
+    let some = shown.len();
+    let which = match found.len() {
+        0 => format!("the first {some} of {all}"),
+        few if few <= some => format!("{some} of {all}, those with findings among them"),
+        many => format!("{some} of {} sprites with findings, {all} in all", format::number(many as u64)),
+    };
+    (shown, which)
 }
 
 fn draw(
     scan: &Scan,
     shown: &[(&ScannedSprite, Option<FindingKind>)],
+    which: &str,
     allowance: &Allowance,
     observer: &dyn Observer,
 ) -> Result<Vec<u8>, Failure> {
-    let all = scan.sprites.len();
-    let count = format::count(all, "sprite", "sprites");
-    let count = match shown.len() {
-        some if some < all => format!("{some} of {count}, those with findings among them"),
-        _ => count,
-    };
     let title = format::name(&scan.places.join(", "));
     let head = Head {
         title: &title,
-        count: &count,
+        count: which,
         legend: &[("worth a look", LANTERN, Shown::Filled), ("a build fails", palette::WRONG, Shown::Filled)],
         notes: "below each name: what was found, or the size of the canvas",
     };
@@ -150,7 +154,7 @@ impl ScanReport {
         let canvas: u64 = sprites.iter().map(|s| s.canvas.area()).sum();
         let visible: u64 = sprites.iter().filter_map(|s| s.visible).map(|part| part.size().area()).sum();
         let images = format::count(files, "image", "images");
-        let names = places.join(", ");
+        let names = format::name(&places.join(", "));
         let mut out =
             format!("{NAME}{names}{NAME:#}: {} in {images}\n", format::count(sprites.len(), "sprite", "sprites"));
         let mut line = |key: &str, value: &str| _ = writeln!(out, "  {key:<9}{value}");
@@ -268,14 +272,8 @@ impl Report for ScanReport {
         }
         out.push_str(&self.findings());
         out.push_str(&self.scan.forecast.as_ref().map(forecast_text).unwrap_or_default());
-        if let Some((png, sprites)) = &self.sheet {
-            let all = self.scan.sprites.len();
-            let of = if *sprites < all {
-                format!("{sprites} of {all} sprites, those with findings among them")
-            } else {
-                "all sprites".into()
-            };
-            let _ = writeln!(out, "\n{}: a contact sheet of {of}", format::name(&format::path(png)));
+        if let Some((png, which)) = &self.sheet {
+            let _ = writeln!(out, "\n{}: a contact sheet of {which}", format::name(&format::path(png)));
         }
         out
     }

@@ -151,6 +151,24 @@ fn what_cannot_be_read_is_an_unusable_image() {
     assert_eq!(found, expected);
 }
 
+/// Where more sprites had findings than there is room for, it said that all of those were there.
+#[test]
+fn a_contact_sheet_says_which_sprites_it_shows() {
+    for (misnamed, told) in [
+        (0, "the first 440 of 445 sprites"),
+        (3, "440 of 445 sprites, those with findings among them"),
+        (444, "440 of 444 sprites with findings, 445 sprites in all"),
+    ] {
+        let folder = Folder::new();
+        for n in 0..445_u32 {
+            let ending = if n < misnamed { "bmp" } else { "png" };
+            folder.write(&format!("art/{}-{n}.{ending}", n * 7 % 445), png(&noisy(4, 3 + n % 2, n)));
+        }
+        let text = folder.zemtak("scan art --png sheet.png").exits(0).out();
+        assert!(text.contains(&format!("sheet.png: a contact sheet of {told}\n")), "{told}\n{text}");
+    }
+}
+
 /// A mistyped folder was a finding like a broken image, and `scan` ended as if all were well.
 #[test]
 fn paths_that_are_not_there_are_errors_all_of_them() {
