@@ -30,7 +30,7 @@ impl ListForm {
             Some("json") => Self::Json,
             Some(_) => Self::Csv,
             None if text.trim_start().starts_with('[') => Self::Json,
-            None if text.lines().any(|line| line.starts_with("vt ")) => Self::Obj,
+            None if text.lines().any(|line| texture_vertex(line).is_some()) => Self::Obj,
             None => Self::Csv,
         }
     }
@@ -155,12 +155,19 @@ fn json(text: &str, mapping: &mut Mapping<'_>) -> String {
     if lines.is_empty() { "[]\n".into() } else { format!("[\n{}\n]\n", lines.join(",\n")) }
 }
 
+/// What stands before and after the keyword of a UV in an OBJ file; `None` on other lines. Any white space may separate them.
+fn texture_vertex(line: &str) -> Option<(&str, &str)> {
+    let trimmed = line.trim_start();
+    let values = trimmed.strip_prefix("vt")?;
+    values.starts_with([' ', '\t']).then_some((&line[..line.len() - trimmed.len()], values))
+}
+
 fn obj(text: &str, mapping: &mut Mapping<'_>) -> String {
     let mut out = String::with_capacity(text.len());
     for (n, whole) in text.split_inclusive('\n').enumerate() {
         let line = whole.trim_end_matches(['\n', '\r']);
         let end = &whole[line.len()..];
-        let Some(values) = line.strip_prefix("vt ") else {
+        let Some((indent, values)) = texture_vertex(line) else {
             out.push_str(whole);
             continue;
         };
@@ -171,7 +178,7 @@ fn obj(text: &str, mapping: &mut Mapping<'_>) -> String {
             Some([u, v]) => {
                 let rest: String = parts.map(|part| format!(" {part}")).collect();
                 let gap = if comment.is_empty() { "" } else { " " };
-                let _ = write!(out, "vt {u} {v}{rest}{gap}{comment}{end}");
+                let _ = write!(out, "{indent}vt {u} {v}{rest}{gap}{comment}{end}");
             }
             None => mapping.wrong(format!(":{}", n + 1), "u and v are no two numbers"),
         }

@@ -110,7 +110,7 @@ impl Report for PackReport {
                 (true, true) => "out of date",
                 (true, false) => "built",
             };
-            out.push_str(&format!("{} of all atlases: {state}\n", format::path(&file.path)));
+            out.push_str(&format!("{} of all atlases: {state}\n", format::name(&format::path(&file.path))));
         }
         if atlases.len() > 1 || self.request.pack.check {
             let built = atlases.iter().filter(|s| s.state != State::Unchanged).count();

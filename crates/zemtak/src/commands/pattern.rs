@@ -88,7 +88,7 @@ impl Report for Written {
         let bytes = format::bytes(self.bytes as u64);
         format!(
             "{}: {} pattern of {size}, {bytes}\n  {}\n{edges}",
-            format::path(out),
+            format::name(&format::path(out)),
             NamedKind(*kind).word(),
             about(*kind)
         )

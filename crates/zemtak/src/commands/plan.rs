@@ -55,7 +55,7 @@ impl Report for PlanReport {
 
     fn json(&self) -> Value {
         let unit = |unit: &PlannedUnit| {
-            let inputs: Vec<String> = unit.inputs.iter().map(|path| path.display().to_string()).collect();
+            let inputs: Vec<String> = unit.inputs.iter().map(|path| format::path(path)).collect();
             json!({
                 "atlas": unit.atlas, "size": unit.size, "part": unit.part.map(|(part, of)| json!({ "number": part, "of": of })),
                 "work_seconds": unit.work.as_secs_f64(), "key": unit.key, "inputs": inputs, "in_store": unit.in_store,

@@ -168,7 +168,7 @@ impl Report for Rehearsed {
             let _ = write!(out, "\nThe ledger at the end:\n{}", run.ledger);
         }
         if let Some(png) = &self.png {
-            let _ = writeln!(out, "\nwrote {}", format::path(png));
+            let _ = writeln!(out, "\nwrote {}", format::name(&format::path(png)));
         }
         if self.strict && !self.rehearsal.warnings.is_empty() {
             out.push_str("\nFound:\n");

@@ -72,14 +72,14 @@ impl Report for Setup {
         let files = format::count(self.files.len(), "file", "files");
         let mut out = format!("{}: {files}, {} new\n", format::name(&format::path(&self.prefix)), self.written);
         if verbose {
-            self.files.iter().for_each(|file| out.push_str(&format!("  {}\n", format::path(file))));
+            self.files.iter().for_each(|file| out.push_str(&format!("  {}\n", format::name(&format::path(file)))));
         }
         out.push_str("  manual pages: man zemtak, man zemtak-pack and so on\n");
         out.push_str("  completions for bash, fish and zsh, from the next shell on; zsh looks for them in the folders of fpath:\n");
-        out.push_str(&format!(
-            "    fpath+=({}); autoload -U compinit; compinit\n",
-            format::path(&self.prefix.join("share/zsh/site-functions"))
-        ));
+        // To be pasted into a file that zsh reads.
+        let functions = format::path(&self.prefix.join("share/zsh/site-functions"));
+        let functions = shlex::try_quote(&functions).unwrap_or_default();
+        out.push_str(&format!("    fpath+=({}); autoload -U compinit; compinit\n", format::name(&functions)));
         out
     }
 

@@ -44,6 +44,9 @@ pub fn run(subject: &Subject, list: &Path, said: VAxis, console: &Console) -> Re
         points.push(at);
         at
     })?;
+    if points.is_empty() {
+        warnings.push(Notice::about("no_uvs", &shown, format!("{}: it holds no UVs", format::name(&shown))));
+    }
     Ok(UvPoints { sprite: place.name.clone(), text, points, v, warnings })
 }
 

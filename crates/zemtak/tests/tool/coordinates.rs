@@ -393,13 +393,20 @@ fn uvs_of_loose_images_are_mapped_onto_pages_in_the_form_that_they_came_in() {
     // The forms: what is no pair stays, byte for byte.
     let line = |file: &str| format!("uv build/night.zemtak.json emblem --points {file}");
     let json = |file: &str| folder.zemtak(&format!("{} --json", line(file))).exits(0).json();
-    folder.write("mesh.obj", "o lamp\r\nv 1 2 3\r\nvt 0.25 0.75 0 # rim\r\nvt 0.5 0.5\nf 1/1 2/2 3/2\n");
+    folder.write("mesh.obj", "o lamp\r\nv 1 2 3\r\nvt 0.25 0.75 0 # rim\r\n\tvt\t0.5  0.5\nf 1/1 2/2 3/2\n");
     let [rim, middle] = serde_json::from_value::<[[f32; 2]; 2]>(json("mesh.obj")["points"].clone()).unwrap();
     let expected = format!(
-        "o lamp\r\nv 1 2 3\r\nvt {} {} 0 # rim\r\nvt {} {}\nf 1/1 2/2 3/2\n",
+        "o lamp\r\nv 1 2 3\r\nvt {} {} 0 # rim\r\n\tvt {} {}\nf 1/1 2/2 3/2\n",
         rim[0], rim[1], middle[0], middle[1]
     );
     assert_eq!(folder.zemtak(&line("mesh.obj")).exits(0).out(), expected);
+    // Where nothing could be mapped, nobody should believe that something was.
+    folder.write("bare.obj", "o lamp\nv 1 2 3\nf 1 1 1\n");
+    let bare = folder.zemtak(&line("bare.obj")).exits(0);
+    assert_eq!(
+        (bare.out(), bare.err()),
+        ("o lamp\nv 1 2 3\nf 1 1 1\n".into(), "warning: bare.obj: it holds no UVs\n".into())
+    );
     folder.write("table.csv", "id,V,u,note\n7,0.25,0.25,\"a, b\"\n8,0.5,0.5,\n");
     // V goes up in an OBJ file and down in a table, unless that is said.
     let [a, b] = [[rim[0], 1.0 - rim[1]], [middle[0], 1.0 - middle[1]]];
