@@ -208,7 +208,7 @@ impl fmt::Display for Warning {
             Self::MissingLayer { layer, ground: [r, g, b, a], sprites } => {
                 let count = format::count(sprites.len(), "sprite has", "sprites have");
                 let sprites = format::first_of(sprites);
-                write!(f, "layer {layer}: {count} no image for it and get ({r}, {g}, {b}, {a}): {sprites}")
+                write!(f, "layer {layer}: {count} no image for it, only ({r}, {g}, {b}, {a}) everywhere: {sprites}")
             }
             Self::BelowPsnr { atlas, least, sprites } => {
                 let count = format::count(sprites.len(), "sprite has", "sprites have");
