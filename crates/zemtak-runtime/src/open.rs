@@ -291,10 +291,11 @@ impl<'a> Stored<'a> {
     pub fn decode(&self, path: &Path, bytes: Vec<u8>, hash: HashCheck) -> Result<Pixels, OpenError> {
         self.check(path, &bytes, hash)?;
         let (path_buf, expected) = (path.to_owned(), self.size);
-        if Path::new(self.file).extension().is_some_and(|e| e == RAW_PAGE) {
+        let extension = Path::new(self.file).extension().and_then(|extension| extension.to_str());
+        if extension.is_some_and(|e| e == RAW_PAGE) {
             return Pixels::from_rgba(expected, bytes).ok_or(OpenError::RawPage { path: path_buf, expected });
         }
-        let decoded = decode(&bytes, None, &self.limits()).map_err(|error| self.error(path, error))?.pixels;
+        let decoded = decode(&bytes, extension, &self.limits()).map_err(|error| self.error(path, error))?.pixels;
         if decoded.size() != expected {
             return Err(OpenError::PageSize { path: path_buf, found: decoded.size(), expected });
         }

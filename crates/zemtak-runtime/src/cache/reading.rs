@@ -112,7 +112,10 @@ impl Reading {
         let (size, tag, pixels) = match found {
             Image::ReadyMade(size) => (size, String::new(), None),
             Image::Bytes(bytes) => {
-                let decoded = decode(&bytes, None, &self.limits).map_err(|error| Failure::at(path, &place, error))?;
+                // Some formats have no signature.
+                let extension = Path::new(path).extension().and_then(|extension| extension.to_str());
+                let decoded = decode(&bytes, extension, &self.limits);
+                let decoded = decoded.map_err(|error| Failure::at(path, &place, error))?;
                 (decoded.pixels.size(), content_tag(&bytes), Some(decoded.pixels))
             }
         };

@@ -9,8 +9,8 @@ use zemtak_core::atlas::PixelKind;
 use zemtak_core::clip::SECOND;
 use zemtak_core::codec::Limits;
 use zemtak_runtime::{
-    Cache, DeviceFault, Event, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Settings, SimulatedDevice, Sink,
-    SinkError, Status, Texture, Work,
+    Cache, DeviceFault, Event, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Reason, Settings, SimulatedDevice,
+    Sink, SinkError, Status, Texture, Work,
 };
 
 /// The figures of a scene or of the whole.
@@ -77,6 +77,8 @@ pub struct Run {
     pub resident: Vec<u64>,
     /// What could not be loaded.
     pub failures: Vec<String>,
+    /// The loose images that cannot be decoded.
+    pub unusable: BTreeSet<String>,
     /// How often what was needed came to exceed the budget.
     pub over: usize,
     pub replaced: u64,
@@ -196,6 +198,7 @@ impl<'s> Stage<'s> {
             histories: BTreeMap::new(),
             resident: Vec::new(),
             failures: Vec::new(),
+            unusable: BTreeSet::new(),
             over: 0,
             replaced: 0,
             ledger,
@@ -285,7 +288,12 @@ impl<'s> Stage<'s> {
                     (history.bytes, _) = (bytes, history.made.push(self.frame));
                 }
                 Event::Evicted { path, .. } => self.run.histories.entry(path).or_default().dropped.push(self.frame),
-                Event::Failed(failure) => self.run.failures.push(failure.to_string()),
+                Event::Failed(failure) => {
+                    if matches!(failure.reason(), Reason::Decode(_) | Reason::TooLarge(_)) {
+                        self.run.unusable.insert(failure.name().to_owned());
+                    }
+                    self.run.failures.push(failure.to_string());
+                }
                 Event::KeptOld(failure) => {
                     self.run.failures.push(format!("a new version is broken, the old one stays: {failure}"))
                 }

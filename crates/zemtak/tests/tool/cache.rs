@@ -136,6 +136,27 @@ fn loose_images_are_those_that_a_build_finds() {
     );
 }
 
+/// A TGA has no signature: as loose images, none of them could be loaded, and nobody was told.
+#[test]
+fn loose_images_are_told_by_their_extension_too_and_those_that_are_broken_by_name() {
+    let folder = Folder::new();
+    for step in 0..3 {
+        let path = folder.path(&format!("art/moth/{step}.tga"));
+        std::fs::create_dir_all(path.parent().unwrap()).unwrap();
+        image::RgbaImage::from_pixel(9, 7, image::Rgba([step, 90, 200, 255])).save(path).unwrap();
+    }
+    folder.write("zemtak.toml", "format = 1\n[atlas.night]\nroot = \"art\"\n");
+    folder.zemtak("pack").exits(0);
+    let scene = "[[scene]]\nname = \"flight\"\nseconds = 1\n[[scene.draw]]\nclip = \"night:moth\"\n";
+    folder.write("flight.toml", format!("format = 1\nloose = \"art\"\n{scene}"));
+    let answer = folder.zemtak("cache rehearse flight.toml --json --strict").exits(0).json();
+    assert_eq!(answer["compared"]["loose"]["loads"], 3);
+    folder.write("art/moth/1.tga", "no image");
+    let told = folder.zemtak("cache rehearse flight.toml --json").exits(0).json();
+    let text = "loose images that cannot be decoded are missing in the comparison: moth/1.tga";
+    assert_eq!(told["warnings"], serde_json::json!([{ "code": "loose_failure", "about": null, "text": text }]));
+}
+
 #[test]
 fn a_budget_that_is_too_small_for_two_scenes_in_turn_is_named() {
     let folder = packed();
