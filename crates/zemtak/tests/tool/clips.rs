@@ -113,6 +113,11 @@ fn rendered_clips_have_their_frames_durations_and_pixels() {
         let told = folder.zemtak(&format!("{walk} -o fast.gif --force --speed {speed} --json")).exits(0).json();
         assert_eq!(told["warnings"].as_array().unwrap().len(), warned, "{told}");
     }
+    // Frames that are left out are not counted: they were.
+    let told = folder.zemtak(&format!("{walk} -o faster.gif --speed 3 --json")).exits(0).json();
+    assert_eq!((&told["frames"], frames(&folder.read("faster.gif"), true).len()), (&3.into(), 3));
+    let text = "a GIF counts in steps of 10 ms: 3 frames shorter than 10 ms are left out, 3 frames of 10 ms are shown longer by many players";
+    assert_eq!(told["warnings"][0]["text"], text);
     (0..4).for_each(|i| folder.write(&format!("large/fog/{i}.png"), png(&shade(260, 260, i))));
     folder.zemtak("pack large -o out").exits(0);
     let told = folder.zemtak("clip render out/large.zemtak.json fog -o fog.png --zoom 32").exits(3).err();

@@ -94,6 +94,7 @@ pub fn run(request: &RenderRequest, console: &Console) -> Result<Rendered, Failu
     let Frames { timeline, order, for_ever, .. } = &frames;
     let mut warnings = Vec::new();
     let shown: Vec<&Pixels> = frames.shown().collect();
+    let mut count = order.len();
     let encoded = match request.form {
         Form::Strip => {
             let too_wide = || EncodeError::Codec("it is too wide".into());
@@ -111,6 +112,7 @@ pub fn run(request: &RenderRequest, console: &Console) -> Result<Rendered, Failu
             let delays = rounded(timeline, order, request.speed, 10_000_000);
             warnings.extend(short_frames(&delays));
             let moments: Vec<(&Pixels, u16)> = shown.iter().copied().zip(delays).filter(|(_, d)| *d > 0).collect();
+            count = moments.len();
             encode_gif(&moments, *for_ever)
         }
     };
@@ -121,7 +123,7 @@ pub fn run(request: &RenderRequest, console: &Console) -> Result<Rendered, Failu
     write::prepare(&request.out, &bytes)?.commit()?;
     let size = shown.first().map_or(Size::default(), |picture| picture.size());
     let length = frames.ends().last().copied().unwrap_or(0);
-    Ok(Rendered { request: request.clone(), frames: order.len(), size, bytes: bytes.len(), length, warnings })
+    Ok(Rendered { request: request.clone(), frames: count, size, bytes: bytes.len(), length, warnings })
 }
 
 fn strip(pictures: &[&Pixels]) -> Option<Pixels> {
