@@ -118,6 +118,13 @@ fn rendered_clips_have_their_frames_durations_and_pixels() {
     assert_eq!((&told["frames"], frames(&folder.read("faster.gif"), true).len()), (&3.into(), 3));
     let text = "a GIF counts in steps of 10 ms: 3 frames shorter than 10 ms are left out, 3 frames of 10 ms are shown longer by many players";
     assert_eq!(told["warnings"][0]["text"], text);
+    // Slow enough that a fraction cannot hold it exactly, and milliseconds not at all: it was shown for half as long.
+    folder.zemtak(&format!("{walk} -o slow.png --speed 1/7919")).exits(0);
+    let slow = frames(&folder.read("slow.png"), false);
+    assert!(slow.iter().all(|(_, ms)| (ms - 1001.0 / 60.0 * 7919.0).abs() < 10.0), "{:?}", slow[0].1);
+    let told = folder.zemtak(&format!("{walk} -o slow.gif --speed 1/50000 --json")).exits(0).json();
+    let text = "a GIF counts in steps of 10 ms: 6 frames longer than 655.35 s are cut to that";
+    assert_eq!(told["warnings"][0]["text"], text);
     (0..4).for_each(|i| folder.write(&format!("large/fog/{i}.png"), png(&shade(260, 260, i))));
     folder.zemtak("pack large -o out").exits(0);
     let told = folder.zemtak("clip render out/large.zemtak.json fog -o fog.png --zoom 32").exits(3).err();

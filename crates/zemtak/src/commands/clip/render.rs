@@ -13,7 +13,7 @@ use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format, write};
-use zemtak_core::clip::{Ratio, Timeline, lowest_terms};
+use zemtak_core::clip::{Ratio, SECOND, Timeline, lowest_terms};
 use zemtak_core::codec::{EncodeError, Mark, PngEffort, TimedPicture, encode_apng, encode_gif, encode_marked_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -67,7 +67,7 @@ impl Keyword for Form {
 }
 
 /// Some players show shorter frames of a GIF for a tenth of a second.
-const SHORTEST_IN_GIF: u16 = 2;
+const SHORTEST_IN_GIF: i64 = 2;
 
 /// What was drawn.
 pub struct Rendered {
@@ -110,7 +110,8 @@ pub fn run(request: &RenderRequest, console: &Console) -> Result<Rendered, Failu
         }
         Form::Gif => {
             let delays = rounded(timeline, order, request.speed, 10_000_000);
-            warnings.extend(short_frames(&delays));
+            warnings.extend(odd_frames(&delays));
+            let delays = delays.into_iter().map(|delay| u16::try_from(delay).unwrap_or(u16::MAX));
             let moments: Vec<(&Pixels, u16)> = shown.iter().copied().zip(delays).filter(|(_, d)| *d > 0).collect();
             count = moments.len();
             encode_gif(&moments, *for_ever)
@@ -141,40 +142,48 @@ fn strip(pictures: &[&Pixels]) -> Option<Pixels> {
 
 /// Durations in units of a given number of nanoseconds. The end of each step is rounded, not its duration, so that the
 /// clip as a whole does not drift.
-fn rounded(timeline: &Timeline, order: &[usize], speed: Ratio, unit: i64) -> Vec<u16> {
+fn rounded(timeline: &Timeline, order: &[usize], speed: Ratio, unit: i64) -> Vec<i64> {
     let mut before = 0;
     let durations = ends(timeline, order, speed).into_iter().map(|end| {
         let end = end.saturating_add(unit / 2) / unit;
-        let duration = end - before;
-        before = end;
-        u16::try_from(duration).unwrap_or(u16::MAX)
+        end - std::mem::replace(&mut before, end)
     });
     durations.collect()
 }
 
-/// Durations in seconds as fractions: exact where all of them fit the format, else in milliseconds that do not drift.
+/// Durations in seconds as fractions: exact where all of them fit the format, else in the shortest units in which they
+/// do, from milliseconds on, without drifting.
 fn seconds(timeline: &Timeline, order: &[usize], speed: Ratio) -> Vec<[u16; 2]> {
     let exact = |&turn: &usize| {
         let [num, den] = timeline.length_of(turn);
         let [num, den] = lowest_terms(num * u64::from(speed.den()), den * u64::from(speed.num().unsigned_abs()));
         Some([u16::try_from(num).ok()?, u16::try_from(den).ok()?])
     };
+    let in_units = |per_second: u16| -> Option<Vec<[u16; 2]>> {
+        let all = rounded(timeline, order, speed, SECOND / i64::from(per_second));
+        all.into_iter().map(|duration| Some([u16::try_from(duration).ok()?, per_second])).collect()
+    };
     let exact: Option<Vec<[u16; 2]>> = order.iter().map(exact).collect();
-    exact.unwrap_or_else(|| rounded(timeline, order, speed, 1_000_000).into_iter().map(|ms| [ms, 1000]).collect())
+    exact
+        .or_else(|| [1000, 100, 10, 1].into_iter().find_map(in_units))
+        .unwrap_or_else(|| vec![[u16::MAX, 1]; order.len()])
 }
 
-fn short_frames(delays: &[u16]) -> Option<Notice> {
-    let dropped = delays.iter().filter(|d| **d == 0).count();
-    let short = delays.iter().filter(|d| (1..SHORTEST_IN_GIF).contains(*d)).count();
-    let mut told = Vec::new();
-    if dropped > 0 {
-        let verb = if dropped == 1 { "is" } else { "are" };
-        told.push(format!("{} shorter than 10 ms {verb} left out", format::count(dropped, "frame", "frames")));
-    }
-    if short > 0 {
-        let verb = if short == 1 { "is" } else { "are" };
-        told.push(format!("{} of 10 ms {verb} shown longer by many players", format::count(short, "frame", "frames")));
-    }
+/// Frames that a GIF cannot show for as long as they should be.
+fn odd_frames(delays: &[i64]) -> Option<Notice> {
+    let count = |odd: &dyn Fn(i64) -> bool| delays.iter().filter(|delay| odd(**delay)).count();
+    let frames = |count: usize, what: &str, rest: &str| {
+        let verb = if count == 1 { "is" } else { "are" };
+        (count > 0).then(|| format!("{} {what} {verb} {rest}", format::count(count, "frame", "frames")))
+    };
+    let told: Vec<String> = [
+        frames(count(&|d| d == 0), "shorter than 10 ms", "left out"),
+        frames(count(&|d| (1..SHORTEST_IN_GIF).contains(&d)), "of 10 ms", "shown longer by many players"),
+        frames(count(&|d| d > i64::from(u16::MAX)), "longer than 655.35 s", "cut to that"),
+    ]
+    .into_iter()
+    .flatten()
+    .collect();
     let text = || format!("a GIF counts in steps of 10 ms: {}", told.join(", "));
     (!told.is_empty()).then(|| Notice::of_all("short_frames", text()))
 }
