@@ -295,7 +295,7 @@ impl<'s> Stage<'s> {
                     self.run.failures.push(failure.to_string());
                 }
                 Event::KeptOld(failure) => {
-                    self.run.failures.push(format!("a new version is broken, the old one stays: {failure}"))
+                    self.run.failures.push(format!("a new version is broken, the old one stays: {failure}"));
                 }
                 Event::OverBudget { .. } => self.run.over += 1,
                 Event::Replaced { .. } => self.run.replaced += 1,
