@@ -287,10 +287,8 @@ impl Export<'_> {
         write::make_folder(self.out)?;
         let mut ours = Inventory::of(self.out, &BTreeMap::new(), &SystemDisk).named;
         ours.extend(raw::named_by(&self.out.join(format!("{}{SIDECAR_SUFFIX}", self.atlas.name))));
-        // What is read here may be named by a descriptor there, but is not a result of this export.
         let inputs: Vec<PathBuf> = self.inputs.iter().filter_map(|input| input.canonicalize().ok()).collect();
         let is_input = |file: &str| self.out.join(file).canonicalize().is_ok_and(|real| inputs.contains(&real));
-        ours.retain(|file, _| !is_input(file));
         let lost = files.clone().filter(|(file, _)| is_input(file)).map(|(file, _)| self.lost(file));
         Failure::unless(lost.collect(), ())?;
         Ownership { out: self.out, ours: &ours, inputs: self.inputs, force: self.force }.check(files)
