@@ -1,7 +1,7 @@
 //! Questions about coordinates, asked of the built binary: forms that real compilers read, buffers read byte by byte,
 //! sheets cut and put together again.
 
-use crate::fixtures::{Folder, blob, decoded, demo_art, png};
+use crate::fixtures::{Folder, Run, blob, decoded, demo_art, png};
 use serde_json::Value;
 use std::collections::BTreeMap;
 use std::fs;
@@ -246,6 +246,12 @@ fn sheets_come_apart_by_grid_and_by_islands() {
     {
         let run = folder.zemtak(&format!("cut sheet.png --dry-run --names {pattern}")).exits(2);
         assert!(run.err().contains(told), "{}", run.err());
+    }
+    // What separates folders on one system is part of a name on another.
+    for pattern in [r"a\{index}", "../{index}", "a//{index}", "c:{index}"] {
+        let mut command = folder.command("cut sheet.png --names");
+        let run = Run::of(pattern, command.arg(pattern).output().unwrap()).exits(3);
+        assert!(run.err().contains("a file of that name might lie outside the folder"), "{}", run.err());
     }
 }
 

@@ -55,6 +55,21 @@ fn nothing_differs_between_equal_builds() {
     folder.zemtak("pack --fresh").exits(0);
     let run = folder.zemtak("diff old/night.zemtak.json night").exits(0);
     assert!(run.out().ends_with("the same, byte for byte: 19 sprites\n"), "{}", run.out());
+    // Five are named: to say that there is one more takes no less space. Of six, four are.
+    let new: Vec<String> = (0..6).map(|n| format!("spark/{}", char::from(b'a' + n))).collect();
+    for (n, name) in (0..).zip(&new) {
+        folder.write(&format!("art/{name}.png"), png(&blob(9 + n, 9, [200, 9, 60])));
+        let added = match n {
+            4 => format!("  added     5: {}\n", new[..5].join(", ")),
+            5 => format!("  added     6: {} and 2 more (-v lists them)\n", new[..4].join(", ")),
+            _ => continue,
+        };
+        folder.zemtak("pack").exits(0);
+        let text = folder.zemtak("diff old/night.zemtak.json night").exits(1).out();
+        assert!(text.contains(&added), "{added}\n{text}");
+    }
+    new.iter().for_each(|name| std::fs::remove_file(folder.path(&format!("art/{name}.png"))).unwrap());
+    folder.zemtak("pack").exits(0);
     let same = folder.zemtak("diff old/night.zemtak.json build/night.zemtak.json --json").exits(0).json();
     assert_eq!((&same["same"], &same["download_bytes"], told(&same).len()), (&json!(true), &json!(0), 0));
 }

@@ -130,12 +130,15 @@ fn an_export_loses_nothing() {
     let told = folder.zemtak("export gpu/night.zemtak.json --as png -o back --json").exits(0).json();
     assert_eq!(told["warnings"][0]["code"], "from_blocks");
     // One that was packed for blocks shares none, and has levels only as far down as they are clean.
-    let line = format!("pack {} --name dusk --filter linear --mip-levels 3", demo_art().display());
+    let line = format!("pack {} --name dusk --filter linear --mip-levels 3 --also csv", demo_art().display());
     folder.zemtak(&line).exits(0);
     let text = String::from_utf8(folder.read("build/dusk.zemtak.json")).unwrap();
     folder.write("build/dusk.zemtak.json", text.replace("\"safe_mips\": 3", "\"safe_mips\": 1"));
     let told = folder.zemtak("export build/dusk.zemtak.json --as ktx2 --pixels bc7 -o gpu --json").exits(0).json();
     assert_eq!((&told["warnings"], &told["textures"][0]["mips"]), (&json!([]), &json!(2)), "{told}");
+    // The files beside the original are not beside the copy.
+    let companions = |file: &str| parse(&String::from_utf8(folder.read(file)).unwrap()).unwrap().atlas.companions.len();
+    assert_eq!((companions("build/dusk.zemtak.json"), companions("gpu/dusk.zemtak.json")), (2, 0));
 }
 
 /// An atlas with more pages than memory holds is exported like any other, and every page that cannot be read is told.

@@ -64,6 +64,9 @@ fn what_would_keep_levels_clean_is_told_and_holds() {
     for option in options {
         let line = format!("pack {} --name night --filter linear --gutter 0 {option}", art.display());
         folder.zemtak(&line).exits(0);
+        // Unless told how deep, it looks at the levels that there is room for, or at three.
+        let usual = folder.zemtak("mips build/night.zemtak.json --json").exits(0).json();
+        assert_eq!(usual["levels"], if option.starts_with("--mip") { 2 } else { 3 }, "{option}");
         let clean = folder.zemtak("mips build/night.zemtak.json --levels 2 --json").exits(0).json();
         assert_eq!((&clean["clean"]["linear"], &clean["remedies"]), (&2.into(), &json!([])), "{option}");
     }
@@ -72,6 +75,9 @@ fn what_would_keep_levels_clean_is_told_and_holds() {
     // Without a ring half a pixel less of each sprite is clean at full size.
     folder.zemtak(&format!("pack {} --name night --filter linear --gutter 0 --extrude 0", art.display())).exits(0);
     let told = folder.zemtak("mips build/night.zemtak.json --levels 0 --png levels.png --json").exits(0).json();
-    assert!(told["remedies"].as_array().unwrap().contains(&json!({ "option": "--shrink 0.5", "pixels": null })));
+    let remedies = told["remedies"].as_array().unwrap();
+    assert!(remedies.contains(&json!({ "option": "--shrink 0.5", "pixels": null })));
+    // A ring of one pixel is enough there.
+    assert!(remedies.iter().any(|remedy| remedy["option"] == "--extrude 1"), "{told}");
     assert_eq!(decoded(&folder.read("levels.png")).size().w, 1280);
 }
