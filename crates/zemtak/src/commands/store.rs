@@ -210,3 +210,16 @@ fn check_text(checked: &Checked, verbose: bool) -> String {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_duration_is_told_in_its_largest_unit() {
+        let seconds = [0, 1, 59, 60, 119, 3599, 3600, 86_399, 86_400, 200_000];
+        let expected =
+            "0 seconds, 1 second, 59 seconds, 1 minute, 1 minute, 59 minutes, 1 hour, 23 hours, 1 day, 2 days";
+        assert_eq!(seconds.map(|n| ago(Duration::from_secs(n))).join(", "), expected);
+    }
+}

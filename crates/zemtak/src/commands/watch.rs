@@ -154,3 +154,20 @@ impl Report for WatchReport {
         json!({ "builds": self.builds, "failures": self.failures })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use zemtak_build::{Problem, ProblemKind};
+
+    /// A watch tries again every few seconds for as long as something is wrong.
+    #[test]
+    fn an_error_that_lasts_is_counted_once() {
+        let failure = |why: &str| Failure::from(Problem::usage(ProblemKind::InvalidValue, "", why, ""));
+        let mut watched = WatchReport::default();
+        for why in ["gone", "gone", "broken", "gone"] {
+            watched.tell_failure(failure(why), OutputOptions { quiet: true, ..OutputOptions::default() });
+        }
+        assert_eq!((watched.failures, watched.wrong), (3, Some(failure("gone"))));
+    }
+}
