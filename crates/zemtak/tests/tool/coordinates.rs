@@ -2,7 +2,7 @@
 //! sheets cut and put together again.
 
 use crate::fixtures::{Folder, Run, blob, decoded, demo_art, png};
-use serde_json::Value;
+use serde_json::{Value, json};
 use std::collections::BTreeMap;
 use std::fs;
 use zemtak_core::codec::{Limits, decode};
@@ -329,11 +329,23 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
     let lower = folder.zemtak("grid 64x32 --cell 32x16 --uv 0.1,0.1 --v-up").exits(0);
     assert!(lower.out().contains("uv 0.1,0.1: cell 2, column 0, row 1"), "{}", lower.out());
     let cut = folder.zemtak("uv build/night.zemtak.json moth/fly/02 --part -4,4,20,40").exits(0);
-    assert!(
-        cut.err().contains("moth/fly/02: cut off, as it is not stored: 4 left outside the canvas"),
-        "{}",
-        cut.err()
+    // Of the part, columns 0 to 15 and rows 4 to 43 lie on the canvas.
+    let sprite = &folder.zemtak("describe build/night.zemtak.json moth/fly/02 --json").exits(0).json()["values"];
+    let [left, top] = [0, 1].map(|n| sprite["inset"][n].as_u64().unwrap());
+    let box_high = if sprite["turned"] == true { &sprite["box"][2] } else { &sprite["box"][3] };
+    let below = 44_u64.saturating_sub(top + box_high.as_u64().unwrap());
+    let border =
+        [(left, "left"), (top.saturating_sub(4), "top"), (below, "bottom")].into_iter().filter(|(n, _)| *n > 0);
+    let border: Vec<String> = border.map(|(n, side)| format!("{n} {side}")).collect();
+    let told = format!(
+        "moth/fly/02: cut off, as it is not stored: 4 left outside the canvas, {} in the transparent border",
+        border.join(" and ")
     );
+    assert!(left > 0 && cut.err().contains(&told), "{told}\n{}", cut.err());
+    // A list may leave a cell empty: the command line's colour holds for it.
+    folder.write("tints.csv", "sprite,x,y,tint\nemblem,1,2,\nemblem,1,2,#010203\n");
+    let quads = folder.zemtak("quad build/night.zemtak.json --list tints.csv --tint #ff000080 --json").exits(0).json();
+    assert_eq!([0, 1].map(|n| quads["quads"][n]["tint"].clone()), [json!([255, 0, 0, 128]), json!([1, 2, 3, 255])]);
 }
 
 #[test]

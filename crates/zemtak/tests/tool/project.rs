@@ -141,7 +141,7 @@ fn rules_reach_sprites_and_clips_through_trimming_turning_and_sizes() {
     assert!(run.err().contains("letter/plain: ") && run.err().contains("repeat"), "{}", run.err());
     let sizes = [("night", 1.0), ("night-half", 0.5), ("night-quarter", 0.25)];
     for (name, factor) in sizes {
-        folder.zemtak(&format!("verify build/{name}.zemtak.json --against art")).exits(0);
+        folder.zemtak(&format!("verify {name} --against art")).exits(0);
         let atlas = descriptor(&folder, name);
         // The atlas names its other sizes; they do not name each other.
         let others = sizes[1..].iter().filter(|_| name == "night").map(|(other, _)| format!("{other}.zemtak.json"));
