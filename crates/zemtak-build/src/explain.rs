@@ -69,7 +69,7 @@ pub enum Alternative {
 /// Another option, and the result of trying it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Tried {
-    /// What was changed.
+    /// The option.
     pub option: Alternative,
     /// Pages and pixels of the layout, or why there is none.
     pub outcome: Result<(usize, u64), String>,
@@ -83,11 +83,14 @@ impl Explained {
             let size = plan.size_of(item);
             LongSprite { sprite: plan.name_of(item).to_string(), width: size.w, height: size.h }
         };
-        let counts = |outlook: Outlook| (outlook.pages, outlook.area);
-        let dense = dense.map(|outcome| Tried { option: Alternative::Dense, outcome: outcome.map(counts) });
+        let counts = |outlook: &Outlook| (outlook.pages, outlook.area);
+        let dense = dense.map(|outcome| Tried {
+            option: Alternative::Dense,
+            outcome: outcome.as_ref().map(counts).map_err(Clone::clone),
+        });
         let tried = why.tries.iter().map(|trial| Tried {
             option: Alternative::Changed(trial.change),
-            outcome: trial.outlook.clone().map(counts).map_err(|error| error.to_string()),
+            outcome: trial.outlook.as_ref().map(counts).map_err(ToString::to_string),
         });
         Self {
             pages: why.now.pages,

@@ -233,6 +233,11 @@ pub(crate) fn parse_descriptor(path: &Path, bytes: Vec<u8>) -> Result<Parsed, Op
     Ok(parsed)
 }
 
+/// The extension of a file. Formats without a signature, such as TGA, are recognised by it.
+pub(crate) fn extension(path: &str) -> Option<&str> {
+    Path::new(path).extension()?.to_str()
+}
+
 /// A file of a page or of one of its layers, as described by the descriptor.
 #[derive(Debug, Clone, Copy)]
 pub(crate) struct Stored<'a> {
@@ -291,7 +296,7 @@ impl<'a> Stored<'a> {
     pub fn decode(&self, path: &Path, bytes: Vec<u8>, hash: HashCheck) -> Result<Pixels, OpenError> {
         self.check(path, &bytes, hash)?;
         let (path_buf, expected) = (path.to_owned(), self.size);
-        let extension = Path::new(self.file).extension().and_then(|extension| extension.to_str());
+        let extension = extension(self.file);
         if extension.is_some_and(|e| e == RAW_PAGE) {
             return Pixels::from_rgba(expected, bytes).ok_or(OpenError::RawPage { path: path_buf, expected });
         }
@@ -305,7 +310,7 @@ impl<'a> Stored<'a> {
     /// The levels of a file that holds them in the form a graphics card takes; `None` if it is a picture.
     #[cfg(feature = "ktx2")]
     pub fn levels(&self, path: &Path, bytes: &[u8], hash: HashCheck) -> Result<Option<Vec<Vec<u8>>>, OpenError> {
-        if Path::new(self.file).extension().is_none_or(|e| e != "ktx2") {
+        if extension(self.file).is_none_or(|e| e != "ktx2") {
             return Ok(None);
         }
         self.check(path, bytes, hash)?;

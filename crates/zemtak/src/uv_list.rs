@@ -155,7 +155,8 @@ fn json(text: &str, mapping: &mut Mapping<'_>) -> String {
     if lines.is_empty() { "[]\n".into() } else { format!("[\n{}\n]\n", lines.join(",\n")) }
 }
 
-/// What stands before and after the keyword of a UV in an OBJ file; `None` on other lines. Any white space may separate them.
+/// What stands before and after the keyword of a UV in an OBJ file; `None` on other lines. Any white space may separate
+/// them.
 fn texture_vertex(line: &str) -> Option<(&str, &str)> {
     let trimmed = line.trim_start();
     let values = trimmed.strip_prefix("vt")?;

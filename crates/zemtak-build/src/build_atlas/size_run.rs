@@ -236,8 +236,8 @@ fn explained(plan: &Plan<'_>, context: Context<'_>) -> Result<Option<Explained>,
     Ok(Some(Explained::new(plan, &why, plan.if_dense(context)?)))
 }
 
-/// Roughly how many pixels pages with sides of any length would have, or a dense layout instead of equal cells, if packing
-/// made the textures larger and that could be avoided.
+/// Roughly how many pixels pages with sides of any length would have, or for equal cells a dense layout, if packing made
+/// the textures larger and that could be avoided.
 fn smaller(plan: &Plan<'_>, settings: &AtlasSettings, loaded: &Loaded<'_>) -> (Option<u64>, Option<u64>) {
     let page = &settings.page;
     let bound = settings.texture.may_compress() || page.fixed.is_some() || page.count.is_some() || page.same_size;

@@ -4,7 +4,7 @@ use super::lookup::Glob;
 use super::snapshot::{PageFile, PartFile, Seen, Snapshot};
 use crate::failure::{Failure, Reason};
 use crate::files::{Files, Stamp};
-use crate::open::{HashCheck, OpenError, PAGE_BYTES, Stored, content_tag, parse_descriptor};
+use crate::open::{HashCheck, OpenError, PAGE_BYTES, Stored, content_tag, extension, parse_descriptor};
 use crate::sink::{Level, Sampler};
 use std::io::ErrorKind;
 use std::panic::{AssertUnwindSafe, catch_unwind};
@@ -112,9 +112,7 @@ impl Reading {
         let (size, tag, pixels) = match found {
             Image::ReadyMade(size) => (size, String::new(), None),
             Image::Bytes(bytes) => {
-                // Some formats have no signature.
-                let extension = Path::new(path).extension().and_then(|extension| extension.to_str());
-                let decoded = decode(&bytes, extension, &self.limits);
+                let decoded = decode(&bytes, extension(path), &self.limits);
                 let decoded = decoded.map_err(|error| Failure::at(path, &place, error))?;
                 (decoded.pixels.size(), content_tag(&bytes), Some(decoded.pixels))
             }

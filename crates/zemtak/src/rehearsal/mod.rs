@@ -40,13 +40,6 @@ pub fn rehearse(scenario: &Scenario) -> Rehearsal {
             None
         }
     });
-    if let Some([loose, _]) = &compared
-        && !loose.unusable.is_empty()
-    {
-        let images: Vec<String> = loose.unusable.iter().cloned().collect();
-        let text =
-            format!("loose images that cannot be decoded are missing in the comparison: {}", format::first_of(&images));
-        warnings.push(Notice::of_all("loose_failure", text));
-    }
+    warnings.extend(compared.iter().filter_map(|[loose, _]| warnings::undecodable(loose)));
     Rehearsal { packed, compared, warnings }
 }

@@ -9,7 +9,7 @@ use zemtak_core::atlas::PixelKind;
 use zemtak_core::clip::SECOND;
 use zemtak_core::codec::Limits;
 use zemtak_runtime::{
-    Cache, DeviceFault, Event, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Reason, Settings, SimulatedDevice,
+    Cache, DeviceFault, Event, Failure, Lease, LeaseSet, Ledger, NewTexture, PerFrame, Pump, Settings, SimulatedDevice,
     Sink, SinkError, Status, Texture, Work,
 };
 
@@ -76,11 +76,11 @@ pub struct Run {
     /// The most bytes of textures in each frame.
     pub resident: Vec<u64>,
     /// What could not be loaded.
-    pub failures: Vec<String>,
-    /// The loose images that cannot be decoded.
-    pub unusable: BTreeSet<String>,
-    /// How often what was needed came to exceed the budget.
-    pub over: usize,
+    pub failures: Vec<Failure>,
+    /// New versions that were broken, so that the old ones stayed.
+    pub kept_old: Vec<Failure>,
+    /// The bytes that were needed each time that they came to exceed the budget.
+    pub over: Vec<u64>,
     pub replaced: u64,
     pub ledger: Ledger,
     pub misuses: u64,
@@ -198,8 +198,8 @@ impl<'s> Stage<'s> {
             histories: BTreeMap::new(),
             resident: Vec::new(),
             failures: Vec::new(),
-            unusable: BTreeSet::new(),
-            over: 0,
+            kept_old: Vec::new(),
+            over: Vec::new(),
             replaced: 0,
             ledger,
             misuses: 0,
@@ -288,16 +288,9 @@ impl<'s> Stage<'s> {
                     (history.bytes, _) = (bytes, history.made.push(self.frame));
                 }
                 Event::Evicted { path, .. } => self.run.histories.entry(path).or_default().dropped.push(self.frame),
-                Event::Failed(failure) => {
-                    if matches!(failure.reason(), Reason::Decode(_) | Reason::TooLarge(_)) {
-                        self.run.unusable.insert(failure.name().to_owned());
-                    }
-                    self.run.failures.push(failure.to_string());
-                }
-                Event::KeptOld(failure) => {
-                    self.run.failures.push(format!("a new version is broken, the old one stays: {failure}"));
-                }
-                Event::OverBudget { .. } => self.run.over += 1,
+                Event::Failed(failure) => self.run.failures.push(failure),
+                Event::KeptOld(failure) => self.run.kept_old.push(failure),
+                Event::OverBudget { resident, .. } => self.run.over.push(resident),
                 Event::Replaced { .. } => self.run.replaced += 1,
                 _ => {}
             }

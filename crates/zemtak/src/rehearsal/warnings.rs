@@ -5,15 +5,19 @@ use super::stage::{PlayedScene, Run};
 use crate::notice::Notice;
 use std::collections::{BTreeMap, BTreeSet};
 use zemtak_build::format;
+use zemtak_runtime::{Failure, Reason};
 
 /// All warnings.
 pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
-    let mut warnings: Vec<Notice> = run.failures.iter().map(|text| Notice::of_all("failure", text)).collect();
-    if run.over > 0 {
-        // What is held may grow on after the budget is exceeded, which is told at once.
-        let most = run.resident.iter().copied().max().unwrap_or_default();
+    let mut warnings: Vec<Notice> =
+        run.failures.iter().map(|failure| Notice::of_all("failure", failure.to_string())).collect();
+    let kept_old = |failure| format!("a new version is broken, the old one stays: {failure}");
+    warnings.extend(run.kept_old.iter().map(|failure| Notice::of_all("failure", kept_old(failure))));
+    if !run.over.is_empty() {
+        // What is held may grow further than when it came to exceed the budget, or not even get there.
+        let most = run.over.iter().chain(&run.resident).copied().max().unwrap_or_default();
         let [most, budget] = [most, scenario.budget].map(format::bytes);
-        let times = format::count(run.over, "time", "times");
+        let times = format::count(run.over.len(), "time", "times");
         let text = format!("up to {most} are needed at once, more than the budget of {budget}, {times}");
         warnings.push(Notice::of_all("over_budget", text));
     }
@@ -29,6 +33,16 @@ pub fn all(scenario: &Scenario, run: &Run) -> Vec<Notice> {
     let mut told = BTreeSet::new();
     warnings.retain(|warning| told.insert(warning.clone()));
     warnings
+}
+
+/// The images that the comparison with loose images lacks.
+pub fn undecodable(loose: &Run) -> Option<Notice> {
+    let undecodable = |failure: &&Failure| matches!(failure.reason(), Reason::Decode(_) | Reason::TooLarge(_));
+    let images: BTreeSet<&str> = loose.failures.iter().filter(undecodable).map(Failure::name).collect();
+    let images: Vec<String> = images.into_iter().map(str::to_owned).collect();
+    let text =
+        || format!("loose images that cannot be decoded are missing in the comparison: {}", format::first_of(&images));
+    (!images.is_empty()).then(|| Notice::of_all("loose_failure", text()))
 }
 
 fn never_drawn(run: &Run) -> impl Iterator<Item = Notice> {

@@ -151,6 +151,23 @@ fn loose_images_are_told_by_their_extension_too_and_those_that_are_broken_by_nam
     folder.write("flight.toml", format!("format = 1\nloose = \"art\"\n{scene}"));
     let answer = folder.zemtak("cache rehearse flight.toml --json --strict").exits(0).json();
     assert_eq!(answer["compared"]["loose"]["loads"], 3);
+    // Those that were dropped are read again.
+    let again = "budget = 300\nplay = [\"flight\", \"rest\", \"flight\"]\n[[scene]]\nname = \"rest\"\nseconds = 0.1\n";
+    folder.write("again.toml", format!("format = 1\nloose = \"art\"\n{again}{scene}"));
+    let told = folder.zemtak("cache rehearse again.toml --json").exits(0).json();
+    let loose = &told["compared"]["loose"];
+    assert_eq!((&loose["failures"], loose["loads"].as_u64() > Some(3)), (&0.into(), true), "{told}");
+    // What the device refuses is no fault of an image; what it would have taken is told nevertheless.
+    let fault = "[[scene.fault]]\nout_of_memory = 1\n";
+    folder.write("fault.toml", format!("format = 1\nbudget = 300\nloose = \"art\"\n{scene}{fault}"));
+    let told = folder.zemtak("cache rehearse fault.toml --json").exits(0).json();
+    assert!(told["compared"]["loose"]["failures"].as_u64() > Some(0), "{told}");
+    let texts = [
+        "night-0.png: the device is out of memory",
+        "up to 2.00 KiB are needed at once, more than the budget of 300 B, 1 time",
+    ];
+    assert_eq!([0, 1].map(|n| told["warnings"][n]["text"].as_str().unwrap()), texts);
+    assert_eq!(told["warnings"].as_array().unwrap().len(), 2, "{told}");
     folder.write("art/moth/1.tga", "no image");
     let told = folder.zemtak("cache rehearse flight.toml --json").exits(0).json();
     let text = "loose images that cannot be decoded are missing in the comparison: moth/1.tga";

@@ -123,8 +123,12 @@ fn rendered_clips_have_their_frames_durations_and_pixels() {
     let slow = frames(&folder.read("slow.png"), false);
     assert!(slow.iter().all(|(_, ms)| (ms - 1001.0 / 60.0 * 7919.0).abs() < 10.0), "{:?}", slow[0].1);
     let told = folder.zemtak(&format!("{walk} -o slow.gif --speed 1/50000 --json")).exits(0).json();
-    let text = "a GIF counts in steps of 10 ms: 6 frames longer than 655.35 s are cut to that";
-    assert_eq!(told["warnings"][0]["text"], text);
+    let text = "6 frames longer than 655.35 s are cut: a GIF counts no further";
+    assert_eq!((&told["warnings"][0]["code"], &told["warnings"][0]["text"]), (&"long_frames".into(), &text.into()));
+    folder.write("zemtak.toml", "format = 1\n[atlas.still]\nroot = \"art\"\ntake = [\"walk/*\"]\n[[atlas.still.rule]]\nmatch = \"*/*\"\nfps = 0\n");
+    folder.zemtak("pack -o still").exits(0);
+    let told = folder.zemtak("clip render still/still.zemtak.json walk -o still.gif --json").exits(0).json();
+    assert_eq!((&told["frames"], &told["warnings"]), (&1.into(), &serde_json::json!([])), "a still picture is not cut");
     (0..4).for_each(|i| folder.write(&format!("large/fog/{i}.png"), png(&shade(260, 260, i))));
     folder.zemtak("pack large -o out").exits(0);
     let told = folder.zemtak("clip render out/large.zemtak.json fog -o fog.png --zoom 32").exits(3).err();

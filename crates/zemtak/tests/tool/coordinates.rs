@@ -256,6 +256,15 @@ fn sheets_come_apart_by_grid_and_by_islands() {
 }
 
 #[test]
+fn an_empty_cell_of_a_list_leaves_the_colour_to_the_command_line() {
+    let folder = Folder::new();
+    folder.zemtak(&format!("pack {} --name night", demo_art().display())).exits(0);
+    folder.write("tints.csv", "sprite,x,y,tint\nemblem,1,2,\nemblem,1,2,#010203\n");
+    let quads = folder.zemtak("quad build/night.zemtak.json --list tints.csv --tint #ff000080 --json").exits(0).json();
+    assert_eq!([0, 1].map(|n| quads["quads"][n]["tint"].clone()), [json!([255, 0, 0, 128]), json!([1, 2, 3, 255])]);
+}
+
+#[test]
 fn what_cannot_be_is_an_error_that_names_the_argument() {
     let folder = packed();
     folder.write("bad.csv", "sprite,x,y\nemblem,1,2\nemblem,1,NaN\nemblm,1,2\nemblem,1\n");
@@ -342,10 +351,6 @@ fn what_cannot_be_is_an_error_that_names_the_argument() {
         border.join(" and ")
     );
     assert!(left > 0 && cut.err().contains(&told), "{told}\n{}", cut.err());
-    // A list may leave a cell empty: the command line's colour holds for it.
-    folder.write("tints.csv", "sprite,x,y,tint\nemblem,1,2,\nemblem,1,2,#010203\n");
-    let quads = folder.zemtak("quad build/night.zemtak.json --list tints.csv --tint #ff000080 --json").exits(0).json();
-    assert_eq!([0, 1].map(|n| quads["quads"][n]["tint"].clone()), [json!([255, 0, 0, 128]), json!([1, 2, 3, 255])]);
 }
 
 #[test]

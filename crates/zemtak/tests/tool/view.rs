@@ -19,7 +19,7 @@ fn boxes_pivots_and_pixels_are_where_the_descriptor_says() {
     (2..22).for_each(|y| long.row_mut(y)[8..56 * 4].copy_from_slice(&[200, 40, 90, 255].repeat(54)));
     folder.write("art/long.png", png(&long));
     folder.write("art/tall.png", png(&blob(26, 62, [60, 190, 80])));
-    // In the middle of nothing, so that it shows which way a box was turned.
+    // Off the centre, so that they show which way a box was turned.
     let rule = |name: &str, at: &str| format!("[[atlas.a.rule]]\nmatch = \"{name}\"\npivot = {{ px = {at} }}\n");
     let rule = rule("long", "[12, 9]") + &rule("tall", "[9, 20]");
     let page = "page = { max = [64, 128], shape = \"free\", aspect = 8 }\nturn = true\n";

@@ -13,7 +13,7 @@ use std::path::PathBuf;
 use zemtak_build::ownership::ResultKind;
 use zemtak_build::settings::Keyword;
 use zemtak_build::{Failure, Problem, ProblemKind, format, write};
-use zemtak_core::clip::{Ratio, SECOND, Timeline, lowest_terms};
+use zemtak_core::clip::{Ratio, Timeline, lowest_terms};
 use zemtak_core::codec::{EncodeError, Mark, PngEffort, TimedPicture, encode_apng, encode_gif, encode_marked_png};
 use zemtak_core::geometry::Size;
 use zemtak_core::pixels::Pixels;
@@ -151,41 +151,45 @@ fn rounded(timeline: &Timeline, order: &[usize], speed: Ratio, unit: i64) -> Vec
     durations.collect()
 }
 
-/// Durations in seconds as fractions: exact where all of them fit the format, else in the shortest units in which they
-/// do, from milliseconds on, without drifting.
+/// Durations in seconds as fractions: exact where all of them fit the format, else in milliseconds that do not drift.
 fn seconds(timeline: &Timeline, order: &[usize], speed: Ratio) -> Vec<[u16; 2]> {
     let exact = |&turn: &usize| {
         let [num, den] = timeline.length_of(turn);
         let [num, den] = lowest_terms(num * u64::from(speed.den()), den * u64::from(speed.num().unsigned_abs()));
         Some([u16::try_from(num).ok()?, u16::try_from(den).ok()?])
     };
-    let in_units = |per_second: u16| -> Option<Vec<[u16; 2]>> {
-        let all = rounded(timeline, order, speed, SECOND / i64::from(per_second));
-        all.into_iter().map(|duration| Some([u16::try_from(duration).ok()?, per_second])).collect()
-    };
     let exact: Option<Vec<[u16; 2]>> = order.iter().map(exact).collect();
-    exact
-        .or_else(|| [1000, 100, 10, 1].into_iter().find_map(in_units))
-        .unwrap_or_else(|| vec![[u16::MAX, 1]; order.len()])
+    exact.unwrap_or_else(|| rounded(timeline, order, speed, 1_000_000).into_iter().map(fraction).collect())
+}
+
+/// Milliseconds as a fraction of seconds: what takes more than 65.535 s is rounded to larger units, down to the longest
+/// time that there is.
+fn fraction(ms: i64) -> [u16; 2] {
+    let in_units = |per_second: u16| {
+        let unit = 1000 / i64::from(per_second);
+        Some([u16::try_from(ms.saturating_add(unit / 2) / unit).ok()?, per_second])
+    };
+    [1000, 100, 10, 1].into_iter().find_map(in_units).unwrap_or([u16::MAX, 1])
 }
 
 /// Frames that a GIF cannot show for as long as they should be.
-fn odd_frames(delays: &[i64]) -> Option<Notice> {
-    let count = |odd: &dyn Fn(i64) -> bool| delays.iter().filter(|delay| odd(**delay)).count();
-    let frames = |count: usize, what: &str, rest: &str| {
+fn odd_frames(delays: &[i64]) -> impl Iterator<Item = Notice> {
+    let frames = |odd: &dyn Fn(i64) -> bool, what: &str, rest: &str| {
+        let count = delays.iter().filter(|delay| odd(**delay)).count();
         let verb = if count == 1 { "is" } else { "are" };
         (count > 0).then(|| format!("{} {what} {verb} {rest}", format::count(count, "frame", "frames")))
     };
-    let told: Vec<String> = [
-        frames(count(&|d| d == 0), "shorter than 10 ms", "left out"),
-        frames(count(&|d| (1..SHORTEST_IN_GIF).contains(&d)), "of 10 ms", "shown longer by many players"),
-        frames(count(&|d| d > i64::from(u16::MAX)), "longer than 655.35 s", "cut to that"),
-    ]
-    .into_iter()
-    .flatten()
-    .collect();
-    let text = || format!("a GIF counts in steps of 10 ms: {}", told.join(", "));
-    (!told.is_empty()).then(|| Notice::of_all("short_frames", text()))
+    let short = [
+        frames(&|delay| delay == 0, "shorter than 10 ms", "left out"),
+        frames(&|delay| (1..SHORTEST_IN_GIF).contains(&delay), "of 10 ms", "shown longer by many players"),
+    ];
+    let short: Vec<String> = short.into_iter().flatten().collect();
+    let short = (!short.is_empty()).then(|| format!("a GIF counts in steps of 10 ms: {}", short.join(", ")));
+    // A single frame stays.
+    let is_long = |delay| delays.len() > 1 && delay > i64::from(u16::MAX);
+    let long = frames(&is_long, "longer than 655.35 s", "cut: a GIF counts no further");
+    let notice = |(code, text): (&'static str, Option<String>)| text.map(|text| Notice::of_all(code, text));
+    [("short_frames", short), ("long_frames", long)].into_iter().filter_map(notice)
 }
 
 impl Report for Rendered {
@@ -215,5 +219,28 @@ impl Report for Rendered {
 
     fn warnings(&self) -> Vec<Notice> {
         self.warnings.clone()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Once a single step that took longer than the format counts made all others take as long.
+    #[test]
+    fn a_long_step_is_rounded_and_leaves_the_others_alone() {
+        let told = [0, 100, 65_535, 65_536, 132_115, 6_000_000, 6_553_999, 60_000_000, i64::MAX].map(fraction);
+        let expected = [
+            [0, 1000],
+            [100, 1000],
+            [65_535, 1000],
+            [6554, 100],
+            [13_212, 100],
+            [60_000, 10],
+            [6554, 1],
+            [60_000, 1],
+            [65_535, 1],
+        ];
+        assert_eq!(told, expected);
     }
 }
