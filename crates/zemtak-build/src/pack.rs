@@ -59,28 +59,26 @@ fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn
     let shared = SharedStore::open(shared.as_ref(), writer, &limits)?;
     let allowance = Allowance::new(limits);
     let out = inputs.out.as_path();
-    let options = Options {
-        out,
-        check: request.check,
-        keep: request.keep,
-        explain: request.explain,
-        tell_changes: request.tell_changes,
-    };
     let mut lock = if request.check { None } else { Some(lock::take(out, &*writer.disk, observer)?) };
-    let any_built = AtomicBool::new(false);
     let run = Run {
         targets: &targets.targets,
         joint: &targets.joint,
         inputs: &inputs,
         force: request.force,
-        options,
+        options: Options {
+            out,
+            check: request.check,
+            keep: request.keep,
+            explain: request.explain,
+            tell_changes: request.tell_changes,
+        },
         timings: &timings,
         allowance: &allowance,
         writer,
         journal,
         observer,
         shared: &shared,
-        any_built,
+        any_built: AtomicBool::new(false),
     };
     let built = run.build_and_place(request.fresh);
     let shared = shared.finish(|| observer.cancelled());
@@ -88,10 +86,8 @@ fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn
         lock.iter_mut().for_each(lock::Lock::give_up);
     }
     let (built, left) = built?;
-    let file = |of: &Output| OutputFile { path: out.join(&of.file), hash: of.hash, changed: of.changed };
     let (atlases, joint) = built.split_at(targets.targets.len());
-    let files_of = |built: &[BuiltAtlas]| built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect();
-    let (files, joint) = (files_of(atlases), files_of(joint));
+    let (files, joint) = (files_of(atlases, out), files_of(joint, out));
     let mut account = Account::default();
     atlases.iter().for_each(|atlas| account += atlas.account);
     let trouble = shared.as_ref().and_then(SharedTally::warning);
@@ -108,6 +104,12 @@ fn run(request: &PackRequest, writer: &Writer, journal: &Journal, observer: &dyn
         seconds: started.elapsed().as_secs_f64(),
         spent: timings.spent(),
     })
+}
+
+/// The files of these, for the caller.
+fn files_of(built: &[BuiltAtlas], out: &Path) -> Vec<OutputFile> {
+    let file = |of: &Output| OutputFile { path: out.join(&of.file), hash: of.hash, changed: of.changed };
+    built.iter().flat_map(|atlas| &atlas.outputs).map(file).collect()
 }
 
 /// Changes whenever the record of what builds ask for does.

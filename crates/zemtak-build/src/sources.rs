@@ -276,25 +276,27 @@ fn stray_link(entry: &walkdir::DirEntry, real: &Path) -> Option<Problem> {
     matters.then(|| Problem::usage(ProblemKind::OutsideRoot, &format::path(entry.path()), why, help))
 }
 
+/// A path that was found below a folder, cleaned as that folder was: what lies below contains neither `.` nor `..`.
+fn clean_below(path: &Path, start: &Path, clean_start: &Path) -> PathBuf {
+    // Usually as text: going through the components of a million paths takes a second.
+    let texts = start.to_str().zip(clean_start.to_str());
+    let below = texts.and_then(|(start, clean)| Some((clean, path.to_str()?.strip_prefix(start)?)));
+    if let Some((clean, below)) = below.filter(|(clean, below)| below.starts_with('/') && !clean.ends_with('/')) {
+        return PathBuf::from([clean, below].concat());
+    }
+    match path.strip_prefix(start) {
+        Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
+        _ => clean_start.to_owned(),
+    }
+}
+
 fn walk(start: &Path, leave_out: Option<&Path>, within: &Within, walked: &mut Walked) {
     let Walked { met, problems, has_links } = walked;
     let Ok(clean_start) = clean(start).map_err(|e| problems.push(Problem::io(&format::path(start), &e))) else {
         return;
     };
+    let clean_below = |path: &Path| clean_below(path, start, &clean_start);
     let leave_out = leave_out.and_then(|p| clean(p).ok());
-    // Resolved once for the start; what lies below contains neither `.` nor `..`.
-    let texts = start.to_str().zip(clean_start.to_str());
-    let clean_below = |path: &Path| {
-        // Usually as text: going through the components of a million paths takes a second.
-        let below = texts.and_then(|(start, clean)| Some((clean, path.to_str()?.strip_prefix(start)?)));
-        if let Some((clean, below)) = below.filter(|(clean, below)| below.starts_with('/') && !clean.ends_with('/')) {
-            return PathBuf::from([clean, below].concat());
-        }
-        match path.strip_prefix(start) {
-            Ok(below) if !below.as_os_str().is_empty() => clean_start.join(below),
-            _ => clean_start.clone(),
-        }
-    };
     let (stray, links) = (RefCell::new(Vec::new()), Cell::new(false));
     let wanted = |entry: &walkdir::DirEntry| {
         links.set(links.get() || entry.path_is_symlink());

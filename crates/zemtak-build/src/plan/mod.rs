@@ -1,5 +1,6 @@
 //! Loaded sprites to the plan of an atlas: twins, groups and the layout.
 
+mod boxes;
 mod refused;
 mod together;
 mod written;
@@ -14,14 +15,14 @@ use crate::settings::{AtlasSettings, Places, Together};
 use crate::store::{self, Key, Kind};
 use crate::timings::{Stage, Stopwatch};
 use crate::work::{Origin, Part};
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicBool, Ordering};
 use zemtak_core::atlas::{Atlas, Page};
 use zemtak_core::clip::{self, Assignment};
 use zemtak_core::geometry::{Rect, Size};
 use zemtak_core::layout::{
-    Arrangement, Family, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Outlook, Place, ProgressSink,
-    SearchProgress, StopSignal, Why, lay_out, why,
+    Arrangement, Item, Kept, LAYOUT_VERSION, Layout, LayoutRequest, Outlook, Place, ProgressSink, SearchProgress,
+    StopSignal, Why, lay_out, why,
 };
 use zemtak_core::name::{ClipName, SpriteName};
 
@@ -99,41 +100,19 @@ impl<'a> Plan<'a> {
         let long =
             |(name, steps): (&ClipName, &Vec<SpriteName>)| limits.check("clip_steps", steps.len(), name.as_str()).err();
         Failure::unless(clips.clips.iter().filter_map(long).collect(), ())?;
-        let dense = settings.layout == Arrangement::Dense;
-        let (box_of, drawn) = boxes(sprites, &overrides, dense, settings.share_twins);
+        let (box_of, drawn) = boxes::find(task, &overrides);
         let groups = match settings.together {
             Together::Clip => together::groups(&clips, sprites, &box_of),
             Together::None => vec![None; drawn.len()],
         };
-        // Whatever lies in one folder looks alike.
-        let folders: BTreeSet<&str> = drawn.iter().map(|&i| folder(&sprites[i].name)).collect();
-        let families: BTreeMap<&str, usize> = folders.into_iter().zip(0..).collect();
-        // In rows a cell is as large as the canvas, so that a frame's place in it does not depend on what is visible.
-        let item = |(&i, group): (&usize, Option<usize>)| {
-            let facts = &sprites[i].facts;
-            let alone = overrides[i].repeats();
-            let trimmed = dense || alone;
-            Item {
-                may_turn: overrides[i].turn.unwrap_or(settings.turn) && dense && !alone,
-                group: group.filter(|_| !alone),
-                alone,
-                family: Some(Family {
-                    number: families[folder(&sprites[i].name)],
-                    canvas: facts.canvas,
-                    above: if trimmed { facts.inset[1] } else { 0 },
-                }),
-                ..Item::new(if trimmed { facts.stored } else { facts.canvas })
-            }
-        };
-        let items: Vec<Item> = drawn.iter().zip(groups).map(item).collect();
-        let layout = Layout::default();
+        let items = boxes::items(task, &overrides, &drawn, &groups);
         let mut plan = Self {
             task,
             overrides,
             applied,
             box_of,
             drawn,
-            layout,
+            layout: Layout::default(),
             items,
             kept: None,
             clips,
@@ -411,11 +390,6 @@ pub enum Without {
     MipLevels,
 }
 
-/// The folder part of a name.
-fn folder(name: &SpriteName) -> &str {
-    name.as_str().rsplit_once('/').map_or("", |(folder, _)| folder)
-}
-
 /// What rules say about sprites' places in clips.
 fn assignments(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<SpriteName, Assignment> {
     let told = sprites.iter().zip(overrides).filter_map(|(sprite, overrides)| {
@@ -429,29 +403,4 @@ fn assignments(sprites: &[Sprite<'_>], overrides: &[Overrides]) -> BTreeMap<Spri
         Some((sprite.name.clone(), told))
     });
     told.collect()
-}
-
-/// Which box each sprite lies in, and which sprite is drawn in each box.
-///
-/// Twins are recognised by the hash of their stored pixels. Trimmed empty sprites always share their one pixel; sprites
-/// in rows and those that repeat have a box each.
-fn boxes(sprites: &[Sprite<'_>], overrides: &[Overrides], dense: bool, share_twins: bool) -> (Vec<usize>, Vec<usize>) {
-    let mut drawn: Vec<usize> = Vec::new();
-    let mut alike: HashMap<(Size, store::Hash), usize> = HashMap::new();
-    let box_of = (0..sprites.len())
-        .map(|i| {
-            let facts = &sprites[i].facts;
-            let stands_in = facts.empty && facts.stored == Size::new(1, 1);
-            let shares = dense && !overrides[i].repeats() && (share_twins || stands_in);
-            let twin = alike.get(&(facts.stored, facts.hash)).copied().filter(|_| shares);
-            twin.unwrap_or_else(|| {
-                if shares {
-                    alike.insert((facts.stored, facts.hash), drawn.len());
-                }
-                drawn.push(i);
-                drawn.len() - 1
-            })
-        })
-        .collect();
-    (box_of, drawn)
 }

@@ -19,7 +19,7 @@ use crate::observer::check;
 use crate::observer::{Observer, Phase, Progress};
 use crate::project::Project;
 use crate::settings::{AtlasSettings, Keys};
-use crate::sources::{self, SourceSearch};
+use crate::sources::{self, Source, SourceSearch};
 use finding::Findings;
 use image::Looked;
 use rayon::prelude::*;
@@ -155,19 +155,23 @@ impl Seen {
             })
             .collect();
         check(observer)?;
-        for (source, looked) in selected.files.iter().zip(looked.into_iter().flatten()) {
-            match looked {
-                Looked::Result => {
-                    self.findings.add(FindingKind::OwnPicture, FindingItem::of(&format::path(&source.path)));
-                }
-                Looked::Unusable(problem) => self.findings.refused(&problem),
-                Looked::Image { format, sprites } => {
-                    *self.formats.entry(format.to_string()).or_default() += 1;
-                    self.sprites.extend(sprites);
-                }
+        let looked = looked.into_iter().flatten();
+        selected.files.iter().zip(looked).for_each(|(source, looked)| self.note(source, looked));
+        Ok(())
+    }
+
+    /// Takes up what was seen of a file.
+    fn note(&mut self, source: &Source, looked: Looked) {
+        match looked {
+            Looked::Result => {
+                self.findings.add(FindingKind::OwnPicture, FindingItem::of(&format::path(&source.path)));
+            }
+            Looked::Unusable(problem) => self.findings.refused(&problem),
+            Looked::Image { format, sprites } => {
+                *self.formats.entry(format.to_string()).or_default() += 1;
+                self.sprites.extend(sprites);
             }
         }
-        Ok(())
     }
 
     fn scan(

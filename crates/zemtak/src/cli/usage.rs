@@ -8,65 +8,76 @@ use zemtak_build::{Failure, Problem, ProblemKind};
 
 const HELP: &str = "add --help to the command to see what it takes";
 
+/// What is wrong, at which argument, and why.
+type Fault = (ProblemKind, String, String);
+
 /// The parser's error in our form.
 pub fn failure(error: &clap::Error) -> Failure {
-    let of = |kind| error.get(kind).map(words).unwrap_or_default();
+    let of = |kind| text(error, kind);
     let (what, place, why) = match error.kind() {
         ErrorKind::UnknownArgument => unknown_option(error),
-        ErrorKind::InvalidSubcommand => {
-            // The most likely one comes last.
-            let near = match error.get(ContextKind::SuggestedSubcommand) {
-                Some(ContextValue::Strings(all)) => near(all.last().map_or("", String::as_str)),
-                other => near(&other.map(words).unwrap_or_default()),
-            };
-            (ProblemKind::UnknownCommand, of(ContextKind::InvalidSubcommand), format!("there is no such command{near}"))
-        }
-        ErrorKind::InvalidValue if of(ContextKind::InvalidValue).is_empty() => {
-            (ProblemKind::MissingValue, of(ContextKind::InvalidArg), format!("expected{}", choices(error)))
-        }
-        ErrorKind::InvalidValue => {
-            let near = near(&of(ContextKind::SuggestedValue));
-            let why = format!(
-                "'{}' is not one of its values{near}{}{}",
-                of(ContextKind::InvalidValue),
-                if near.is_empty() { "; expected" } else { " Expected" },
-                choices(error)
-            );
-            (ProblemKind::InvalidValue, of(ContextKind::InvalidArg), why)
-        }
-        ErrorKind::ValueValidation => {
-            let value = of(ContextKind::InvalidValue);
-            let why = match error.source() {
-                Some(source) if source.is::<ParseIntError>() => format!("'{value}' is not a whole number"),
-                Some(source) => reason(&source.to_string()),
-                None => format!("'{value}' is not allowed"),
-            };
-            (ProblemKind::InvalidValue, of(ContextKind::InvalidArg), why)
-        }
-        ErrorKind::MissingRequiredArgument => {
-            let (place, many) = alternatives(&of(ContextKind::InvalidArg));
-            let why = match many {
-                true => "one of them is required",
-                false if place.contains(", ") => "they are required",
-                false => "it is required",
-            };
-            (ProblemKind::MissingArgument, place, why.into())
-        }
-        ErrorKind::ArgumentConflict => {
-            let (one, other) = (of(ContextKind::InvalidArg), of(ContextKind::PriorArg));
-            let why = if one == other {
-                "it was given twice".into()
-            } else {
-                format!("it cannot be used together with {other}")
-            };
-            (ProblemKind::ConflictingOptions, one, why)
-        }
+        ErrorKind::InvalidSubcommand => unknown_command(error),
+        ErrorKind::InvalidValue => value_of_none(error),
+        ErrorKind::ValueValidation => invalid_value(error),
+        ErrorKind::MissingRequiredArgument => missing(&of(ContextKind::InvalidArg)),
+        ErrorKind::ArgumentConflict => conflict(of(ContextKind::InvalidArg), &of(ContextKind::PriorArg)),
         ErrorKind::MissingSubcommand => {
             (ProblemKind::MissingCommand, "zemtak".into(), "expected one of its commands".into())
         }
         _ => (ProblemKind::InvalidCommandLine, of(ContextKind::InvalidArg), first_line(error)),
     };
     Problem::usage(what, &place, why, HELP).into()
+}
+
+fn unknown_command(error: &clap::Error) -> Fault {
+    // The most likely one comes last.
+    let near = match error.get(ContextKind::SuggestedSubcommand) {
+        Some(ContextValue::Strings(all)) => near(all.last().map_or("", String::as_str)),
+        other => near(&other.map(words).unwrap_or_default()),
+    };
+    let command = text(error, ContextKind::InvalidSubcommand);
+    (ProblemKind::UnknownCommand, command, format!("there is no such command{near}"))
+}
+
+/// A value that is not one of those that an option can have, or none at all.
+fn value_of_none(error: &clap::Error) -> Fault {
+    let of = |kind| text(error, kind);
+    let (option, value) = (of(ContextKind::InvalidArg), of(ContextKind::InvalidValue));
+    if value.is_empty() {
+        return (ProblemKind::MissingValue, option, format!("expected{}", choices(error)));
+    }
+    let near = near(&of(ContextKind::SuggestedValue));
+    let expected = if near.is_empty() { "; expected" } else { " Expected" };
+    let why = format!("'{value}' is not one of its values{near}{expected}{}", choices(error));
+    (ProblemKind::InvalidValue, option, why)
+}
+
+/// A value that cannot be read.
+fn invalid_value(error: &clap::Error) -> Fault {
+    let of = |kind| text(error, kind);
+    let value = of(ContextKind::InvalidValue);
+    let why = match error.source() {
+        Some(source) if source.is::<ParseIntError>() => format!("'{value}' is not a whole number"),
+        Some(source) => reason(&source.to_string()),
+        None => format!("'{value}' is not allowed"),
+    };
+    (ProblemKind::InvalidValue, of(ContextKind::InvalidArg), why)
+}
+
+fn missing(argument: &str) -> Fault {
+    let (place, many) = alternatives(argument);
+    let why = match many {
+        true => "one of them is required",
+        false if place.contains(", ") => "they are required",
+        false => "it is required",
+    };
+    (ProblemKind::MissingArgument, place, why.into())
+}
+
+fn conflict(one: String, other: &str) -> Fault {
+    let why =
+        if one == other { "it was given twice".into() } else { format!("it cannot be used together with {other}") };
+    (ProblemKind::ConflictingOptions, one, why)
 }
 
 /// Arguments one of which is required, as a sentence names them, and whether there are several.
@@ -87,13 +98,13 @@ fn reason(text: &str) -> String {
     }
 }
 
-fn unknown_option(error: &clap::Error) -> (ProblemKind, String, String) {
-    let option = error.get(ContextKind::InvalidArg).map(words).unwrap_or_default();
+fn unknown_option(error: &clap::Error) -> Fault {
+    let option = text(error, ContextKind::InvalidArg);
     let name = option.trim_start_matches('-').split('=').next().unwrap_or_default();
     if !option.starts_with('-') {
         return (ProblemKind::UnexpectedArgument, option, "the command takes no more arguments".to_owned());
     }
-    let suggested = error.get(ContextKind::SuggestedArg).map(words).unwrap_or_default();
+    let suggested = text(error, ContextKind::SuggestedArg);
     let why = match our_word_for(name) {
         Some(ours) => format!("here that is {ours}; as an option with '-' in the place of '_' and '.'"),
         None => format!("there is no such option{}", near(&suggested)),
@@ -107,8 +118,13 @@ fn near(suggested: &str) -> String {
 
 /// The possible values, if there is a list of them.
 fn choices(error: &clap::Error) -> String {
-    let valid = error.get(ContextKind::ValidValue).map(words).unwrap_or_default();
+    let valid = text(error, ContextKind::ValidValue);
     if valid.is_empty() { " a value".into() } else { format!(" one of {valid}") }
+}
+
+/// What the parser tells under this heading; empty if nothing.
+fn text(error: &clap::Error, kind: ContextKind) -> String {
+    error.get(kind).map(words).unwrap_or_default()
 }
 
 fn words(value: &ContextValue) -> String {
