@@ -186,8 +186,10 @@ impl fmt::Display for Warning {
                 )
             }
             Self::DurationCount { clip, given, steps } => {
+                let then = if given < steps { "the last one is repeated" } else { "the surplus is ignored" };
                 let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));
-                write!(f, "clip {clip}: {given} durations for {steps}; the last goes on, or the rest is left out")
+                let given = format::count(*given, "duration", "durations");
+                write!(f, "clip {clip}: {given} for {steps}; {then}")
             }
             Self::EventBeyond { clip, step, steps } => {
                 let (clip, steps) = (format::name(clip), format::count(*steps, "step", "steps"));

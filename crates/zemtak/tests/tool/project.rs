@@ -218,6 +218,29 @@ fn bands_that_are_wider_than_their_sprite_are_warned_of() {
     }
 }
 
+/// A list of durations fits if there is one for each step, or one for all.
+#[test]
+fn durations_that_do_not_match_the_steps_are_warned_of_and_made_to_fit() {
+    let folder = Folder::new();
+    (0..3).for_each(|n| folder.write(&format!("art/moth/{n}.png"), png(&blob(5 + n, 4, [1, 2, 3]))));
+    for (list, ms, told) in [
+        ("70", [70, 70, 70], None),
+        ("70, 80, 90", [70, 80, 90], None),
+        ("70, 80", [70, 80, 80], Some("2 durations for 3 steps; the last one is repeated")),
+        ("70, 80, 90, 95", [70, 80, 90], Some("4 durations for 3 steps; the surplus is ignored")),
+    ] {
+        let rule = format!("[[atlas.art.rule]]\nmatch = \"**\"\nms = [{list}]\n");
+        folder.write("zemtak.toml", format!("format = 1\n[atlas.art]\nroot = \"art\"\n{rule}"));
+        let built = folder.zemtak("pack --json").exits(0).json();
+        let texts: Vec<&str> =
+            built["warnings"].as_array().unwrap().iter().map(|w| w["text"].as_str().unwrap()).collect();
+        assert_eq!(texts, told.map(|told| format!("clip moth: {told}")).as_slice(), "{list}");
+        let steps = descriptor(&folder, "art")["clips"]["moth"]["steps"].clone();
+        let shown: Vec<u64> = steps.as_array().unwrap().iter().map(|step| step["ms"].as_u64().unwrap()).collect();
+        assert_eq!(shown, ms, "{list}");
+    }
+}
+
 #[test]
 fn frames_of_animated_pictures_are_sprites_and_clips_with_their_delays() {
     let folder = Folder::new();
