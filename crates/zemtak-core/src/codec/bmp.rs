@@ -51,8 +51,8 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<Pixels, DecodeErro
     Header::read(bytes).check(bytes.len(), size)?;
     let raw = decoder.decode().map_err(|error| damaged(format!("{error:?}")))?;
     let rgba = match decoder.colorspace() {
-        Some(ColorSpace::Luma) => raw.iter().flat_map(|&g| [g, g, g, 255]).collect(),
-        Some(ColorSpace::RGB) => raw.as_chunks::<3>().0.iter().flat_map(|&[r, g, b]| [r, g, b, 255]).collect(),
+        Some(ColorSpace::Luma) => raw.iter().map(|&g| [g, g, g, 255]).collect::<Vec<_>>().into_flattened(),
+        Some(ColorSpace::RGB) => super::opaque(&raw),
         Some(ColorSpace::RGBA) => raw,
         other => return Err(damaged(format!("its colours are {other:?}"))),
     };

@@ -44,8 +44,8 @@ pub(super) fn decode(bytes: &[u8], limits: &Limits) -> Result<(Pixels, BTreeSet<
     }
     // A JPEG is always opaque. When asked for RGBA, the codec once made CMYK pictures entirely transparent.
     let rgb = decoder.decode().map_err(damaged)?;
-    let rgba = rgb.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect();
-    let pixels = Pixels::from_rgba(size, rgba).ok_or_else(|| damaged("fewer pixels than its header says"))?;
+    let pixels =
+        Pixels::from_rgba(size, super::opaque(&rgb)).ok_or_else(|| damaged("fewer pixels than its header says"))?;
     let mut ignored = BTreeSet::new();
     if decoder.icc_profile().is_some() {
         ignored.insert(Ignored::ColourProfile);

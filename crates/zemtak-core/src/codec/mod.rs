@@ -269,6 +269,14 @@ pub const fn to_8_bit(v: u16) -> u8 {
     byte
 }
 
+/// Opaque pixels of colours with three bytes each.
+#[cfg(any(feature = "decode-png", feature = "decode-jpeg", feature = "decode-webp", feature = "decode-bmp"))]
+fn opaque(rgb: &[u8]) -> Vec<u8> {
+    let (colours, _) = rgb.as_chunks();
+    let pixels: Vec<[u8; 4]> = colours.iter().map(|&[r, g, b]| [r, g, b, 255]).collect();
+    pixels.into_flattened()
+}
+
 /// A PNG of 8-bit RGBA, with an optional mark of its purpose, not proved yet: to measure encoding and proof separately.
 ///
 /// # Errors

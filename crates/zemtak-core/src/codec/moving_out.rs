@@ -110,13 +110,12 @@ pub(super) fn prove_gif(file: &[u8], moments: &[(&Pixels, u16)], palette: &Palet
         if Size::new(w, h) != pixels.size() || (frame.left, frame.top, frame.delay) != (0, 0, *delay) {
             return Err(Unproved::Size);
         }
-        let shown = pixels.as_bytes().chunks_exact(PIXEL).flat_map(|pixel| palette.shown(pixel)).collect();
-        let shown = Pixels::from_rgba(pixels.size(), shown).ok_or(Unproved::Size)?;
+        let shown: Vec<[u8; PIXEL]> = pixels.as_bytes().chunks_exact(PIXEL).map(|pixel| palette.shown(pixel)).collect();
+        let shown = Pixels::from_rgba(pixels.size(), shown.into_flattened()).ok_or(Unproved::Size)?;
         // The colour of a pixel that is not drawn does not matter.
-        let decoded = frame.buffer.chunks_exact(PIXEL);
-        let decoded: Vec<u8> =
-            decoded.flat_map(|p| if p[3] == 0 { [0; 4] } else { [p[0], p[1], p[2], p[3]] }).collect();
-        compare(number, &decoded, &shown)?;
+        let (decoded, _) = frame.buffer.as_chunks();
+        let decoded: Vec<[u8; PIXEL]> = decoded.iter().map(|&p| if p[3] == 0 { [0; PIXEL] } else { p }).collect();
+        compare(number, decoded.as_flattened(), &shown)?;
     }
     if decoder.read_next_frame().map_err(undecodable)?.is_some() { Err(Unproved::Size) } else { Ok(()) }
 }

@@ -1,6 +1,6 @@
 //! PNG of every colour type, bit depth and interlacing to 8-bit RGBA.
 
-use super::{DecodeError, Format, Ignored, Limits, PngKind, to_8_bit};
+use super::{DecodeError, Format, Ignored, Limits, PngKind, opaque, to_8_bit};
 use crate::geometry::Size;
 use crate::pixels::Pixels;
 use png::{BitDepth, ColorType, DecodeOptions, Decoder, Info, OutputInfo, Reader, Transformations};
@@ -152,19 +152,40 @@ impl Palette {
 
     /// The colours of rows of `line` bytes, each pixel an index of `bits` bits, the highest bits of a byte first.
     fn colours(&self, raw: &[u8], line: usize, size: Size, bits: usize) -> Result<Vec<u8>, DecodeError> {
-        let (per_byte, mask) = (8 / bits, u8::MAX >> (8 - bits));
-        let mut rgba = Vec::with_capacity(raw.len().saturating_mul(per_byte * 4));
+        let known = self.0.len();
+        // A colour for every index that a byte can hold, so that none has to be checked while it is looked up.
+        let mut colours = [[0; 4]; 256];
+        colours.iter_mut().zip(&self.0).for_each(|(colour, known)| *colour = *known);
+        let mut rgba = Vec::with_capacity(size.w as usize * size.h as usize);
+        let mut unpacked = Vec::new();
         for row in raw.chunks_exact(line) {
-            for x in 0..size.w as usize {
-                let index = row[x / per_byte] >> (8 - bits - x % per_byte * bits) & mask;
-                let colour = self.0.get(usize::from(index)).ok_or_else(|| {
-                    damaged(format!("a pixel has colour {index}, counted from 0, of a palette with {}", self.0.len()))
-                })?;
-                rgba.extend_from_slice(colour);
+            let indices = match bits {
+                1 => unpack::<1>(row, &mut unpacked),
+                2 => unpack::<2>(row, &mut unpacked),
+                4 => unpack::<4>(row, &mut unpacked),
+                _ => row,
+            };
+            let indices = &indices[..size.w as usize];
+            // The largest is found several times faster than the first that is too large.
+            if let Some(index) = indices.iter().copied().max().filter(|&index| usize::from(index) >= known) {
+                let why = format!("a pixel has colour {index}, counted from 0, of a palette with {known}");
+                return Err(damaged(why));
             }
+            rgba.extend(indices.iter().map(|&index| colours[usize::from(index)]));
         }
-        Ok(rgba)
+        Ok(rgba.into_flattened())
     }
+}
+
+/// The indices in a row with `BITS` bits for each.
+fn unpack<'u, const BITS: usize>(row: &[u8], unpacked: &'u mut Vec<u8>) -> &'u [u8] {
+    unpacked.resize(row.len() * (8 / BITS), 0);
+    for (byte, indices) in row.iter().zip(unpacked.chunks_exact_mut(8 / BITS)) {
+        for (n, index) in indices.iter_mut().enumerate() {
+            *index = byte >> (8 - BITS - n * BITS) & (u8::MAX >> (8 - BITS));
+        }
+    }
+    unpacked
 }
 
 fn round(raw: &[u8]) -> Vec<u8> {
@@ -172,10 +193,11 @@ fn round(raw: &[u8]) -> Vec<u8> {
 }
 
 fn spread(raw: &[u8], color: ColorType) -> Vec<u8> {
-    match color {
-        ColorType::Grayscale | ColorType::Indexed => raw.iter().flat_map(|&g| [g, g, g, 255]).collect(),
-        ColorType::GrayscaleAlpha => raw.chunks_exact(2).flat_map(|p| [p[0], p[0], p[0], p[1]]).collect(),
-        ColorType::Rgb => raw.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect(),
-        ColorType::Rgba => raw.to_vec(),
-    }
+    let pixels: Vec<[u8; 4]> = match color {
+        ColorType::Grayscale | ColorType::Indexed => raw.iter().map(|&g| [g, g, g, 255]).collect(),
+        ColorType::GrayscaleAlpha => raw.as_chunks().0.iter().map(|&[g, a]| [g, g, g, a]).collect(),
+        ColorType::Rgb => return opaque(raw),
+        ColorType::Rgba => return raw.to_vec(),
+    };
+    pixels.into_flattened()
 }

@@ -58,7 +58,7 @@ fn read(decoder: &mut WebPDecoder<Cursor<&[u8]>>) -> Result<Vec<u8>, image_webp:
     let mut raw = vec![0; length];
     decoder.read_image(&mut raw)?;
     if !decoder.has_alpha() {
-        raw = raw.chunks_exact(3).flat_map(|p| [p[0], p[1], p[2], 255]).collect();
+        raw = super::opaque(&raw);
     }
     Ok(raw)
 }
