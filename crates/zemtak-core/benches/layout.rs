@@ -1,8 +1,8 @@
 //! How densely and how fast the layout engine fills pages, beside what it is to reach.
 //!
 //! `cargo bench -p zemtak-core --features parallel --bench layout` runs all of it with quick effort; after `--` stand
-//! the efforts (`quick`, `normal`, `high`) and the parts (`free`, `few`, `squares`, `cut`, `pow2`, `pages`, `growth`) to run
-//! instead, and `n=19` for the squares up to one size only. `high` takes hours for all seeds: a number after `--` is how many of the 20 sets of each kind are used.
+//! the efforts (`quick`, `normal`, `high`) and the parts (`free`, `few`, `squares`, `cut`, `pow2`, `pages`, `animations`, `growth`)
+//! to run instead, and `n=19` for the squares up to one size only. `high` takes hours for all seeds: a number after `--` is how many of the 20 sets of each kind are used.
 
 #![allow(
     missing_docs,
@@ -18,7 +18,7 @@
 use std::time::Instant;
 use zemtak_core::geometry::LONGEST_SIDE;
 use zemtak_core::geometry::Size;
-use zemtak_core::layout::{Effort, Item, Layout, LayoutRequest, PagePolicy, Shape, Spacing, lay_out};
+use zemtak_core::layout::{Effort, Family, Item, Layout, LayoutRequest, PagePolicy, Shape, Spacing, lay_out};
 
 struct Dice(u64);
 
@@ -60,6 +60,16 @@ fn sizes(mut dice: Dice) -> impl Iterator<Item = Size> {
 fn set(count: usize, seed: u64, may_turn: bool) -> Vec<Item> {
     let dice = Dice(seed * 1000 + count as u64);
     sizes(dice).take(count).map(|size| Item { may_turn, ..Item::new(size) }).collect()
+}
+
+/// Trimmed frames of large animations, each in a folder of its own: about 70 of them fill a page of 2048 x 2048.
+fn frames(count: usize, seed: u64) -> Vec<Item> {
+    let mut dice = Dice(seed * 1000 + count as u64 + 9);
+    let frame = |(i, size): (usize, Size)| {
+        let family = Family { number: i / 40, canvas: Size::new(900, 900), above: (dice.next() % 40) as u32 };
+        Item { family: Some(family), ..Item::new(Size::new(size.w * 4, size.h * 4)) }
+    };
+    sizes(Dice(seed * 1000 + count as u64)).take(count).enumerate().map(frame).collect()
 }
 
 /// As many sizes as come to `area` pixels and not more.
@@ -251,6 +261,15 @@ impl Run {
         }
     }
 
+    fn animations(&self) {
+        println!("frames of animations    pages    time    a frame");
+        for count in [1000, 4000, 16_000] {
+            let items = frames(count, 1);
+            let (layout, time) = self.lay_out(&items, &PagePolicy::default());
+            println!("{count:>20} {:>8} {time:>6.2} s  {:>5.0} us", layout.pages.len(), time / count as f64 * 1e6);
+        }
+    }
+
     fn growth(&self) {
         let time = |count: usize, seeds: u64| {
             self.filled(seeds, &one_free_page(2.0), |seed| set(count, seed, false)).1 / count as f64
@@ -278,13 +297,14 @@ fn main() {
     let efforts = [("quick", Effort::Quick), ("normal", Effort::Normal), ("high", Effort::High)];
     let none = !efforts.iter().any(|(word, _)| wants(word));
     type Part = (&'static str, fn(&Run));
-    let parts: [Part; 7] = [
+    let parts: [Part; 8] = [
         ("free", Run::free),
         ("few", Run::few),
         ("squares", Run::squares),
         ("cut", Run::cut),
         ("pow2", Run::pow2),
         ("pages", Run::pages),
+        ("animations", Run::animations),
         ("growth", Run::growth),
     ];
     let all = !parts.iter().any(|(word, _)| wants(word));

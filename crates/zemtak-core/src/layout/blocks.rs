@@ -10,7 +10,6 @@ use super::request::{Family, Item, LayoutRequest, Place};
 use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
-use std::collections::BTreeMap;
 
 /// Limits on the growth of a block.
 #[derive(Debug, Clone, Copy)]
@@ -26,11 +25,14 @@ pub(super) struct Limits {
 }
 
 /// Items joined into blocks. A block may have only one member.
+#[derive(Default)]
 pub(super) struct Blocks {
     /// The blocks as items.
     pub(super) items: Vec<Item>,
-    /// The members of each block.
-    members: Vec<Vec<Member>>,
+    /// The members of all blocks, one block after another: a list for each would take most of the time of joining.
+    members: Vec<Member>,
+    /// Where the members of each block end.
+    ends: Vec<usize>,
 }
 
 /// An item in a block.
@@ -42,79 +44,85 @@ struct Member {
     down: u32,
 }
 
-impl Member {
-    const fn first(item: usize) -> Self {
-        Self { item, right: 0, down: 0 }
-    }
-}
-
 impl Blocks {
-    /// Each item of `which` on its own.
-    pub(super) fn of_one(request: &LayoutRequest<'_>, which: &[usize]) -> Self {
-        let mut blocks = Self { items: Vec::new(), members: Vec::new() };
-        which.iter().for_each(|&i| blocks.push(request.items[i], vec![Member::first(i)]));
+    /// Each of these items on its own.
+    pub(super) fn of_one(request: &LayoutRequest<'_>, which: impl Iterator<Item = usize>) -> Self {
+        let mut blocks = Self::default();
+        which.for_each(|i| blocks.push(request.items[i], i));
         blocks
     }
 
-    /// Joins the items of `which` family by family, the tallest first.
-    pub(super) fn join(request: &LayoutRequest<'_>, limits: Limits, which: &[usize]) -> Self {
-        let mut families: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
-        let mut blocks = Self { items: Vec::new(), members: Vec::new() };
-        for &i in which {
-            match request.items[i].family {
-                Some(family) => families.entry(family.number).or_default().push(i),
-                None => blocks.push(request.items[i], vec![Member::first(i)]),
-            }
-        }
-        for mut family in families.into_values() {
-            // A stable sort: items of one height stay in the order of their names, in which neighbours look most alike.
-            family.sort_by_key(|&i| Reverse(request.items[i].size.h));
-            blocks.join_family(request, limits, &family);
-        }
-        blocks
+    /// The items in the order in which they are joined: family by family, the tallest first.
+    pub(super) fn order(request: &LayoutRequest<'_>, which: &[usize]) -> Vec<usize> {
+        let mut order = which.to_vec();
+        // A stable sort: items of one height stay in the order of their names, in which neighbours look most alike.
+        order.sort_by_key(|&i| request.items[i].family.map(|family| (family.number, Reverse(request.items[i].size.h))));
+        order
     }
 
-    /// The blocks of more than one item.
-    pub(super) fn without_single_ones(self) -> Self {
-        let blocks = self.items.into_iter().zip(self.members).filter(|(_, members)| members.len() > 1);
-        let (items, members) = blocks.unzip();
-        Self { items, members }
-    }
-
-    fn join_family(&mut self, request: &LayoutRequest<'_>, limits: Limits, family: &[usize]) {
+    /// Joins items, which come in the order of [`order`](Self::order).
+    pub(super) fn join(request: &LayoutRequest<'_>, limits: Limits, ordered: impl Iterator<Item = usize>) -> Self {
+        let most = ordered.size_hint().0;
+        let (items, members, ends) = (Vec::with_capacity(most), Vec::with_capacity(most), Vec::with_capacity(most));
+        let mut blocks = Self { items, members, ends };
+        let cell_of = request.spacing.cells(limits.page);
         let mut open: Option<Open> = None;
-        for &i in family {
+        for i in ordered {
             let item = request.items[i];
-            let Some(cell) = request.spacing.cell(item.size, limits.page) else {
-                self.push(item, vec![Member::first(i)]);
-                continue;
-            };
-            if open.as_mut().is_some_and(|open| open.add(i, item, cell, limits, request.spacing)) {
+            let cell = cell_of(item.size).zip(item.family);
+            if let (Some(open), Some((cell, _))) = (&mut open, cell)
+                && let Some(member) = open.add(i, item, cell, limits, request.spacing)
+            {
+                blocks.members.push(member);
                 continue;
             }
-            self.close(open.take(), request);
-            let Item { size, family, .. } = item;
-            open = Some(Open { members: vec![Member::first(i)], family, size, cells: cell, area: cell.area() });
+            blocks.close(open.take());
+            blocks.push(item, i);
+            open = cell.map(|(cell, family)| Open { family, size: item.size, cells: cell, area: cell.area() });
         }
-        self.close(open, request);
+        blocks.close(open);
+        blocks
     }
 
-    fn close(&mut self, open: Option<Open>, request: &LayoutRequest<'_>) {
-        if let Some(Open { members, size, .. }) = open {
-            let item = if let [Member { item, .. }] = members[..] { request.items[item] } else { Item::new(size) };
-            self.push(item, members);
+    /// Those of more than one item.
+    pub(super) fn without_single_ones(&self) -> Self {
+        let mut some = Self::default();
+        for (block, item) in self.items.iter().enumerate() {
+            let members = self.members(block);
+            if members.len() > 1 {
+                some.items.push(*item);
+                some.members.extend_from_slice(members);
+                some.ends.push(some.members.len());
+            }
+        }
+        some
+    }
+
+    /// Ends the last block.
+    fn close(&mut self, open: Option<Open>) {
+        let Some((open, last)) = open.zip(self.ends.len().checked_sub(1)) else { return };
+        self.ends[last] = self.members.len();
+        if self.members(last).len() > 1 {
+            self.items[last] = Item::new(open.size);
         }
     }
 
-    fn push(&mut self, item: Item, members: Vec<Member>) {
+    /// Begins a block.
+    fn push(&mut self, item: Item, number: usize) {
         self.items.push(item);
-        self.members.push(members);
+        self.members.push(Member { item: number, right: 0, down: 0 });
+        self.ends.push(self.members.len());
+    }
+
+    fn members(&self, block: usize) -> &[Member] {
+        let start = block.checked_sub(1).map_or(0, |before| self.ends[before]);
+        &self.members[start..self.ends[block]]
     }
 
     /// Where the members of placed blocks lie.
     pub(super) fn members_of(&self, placed: Vec<(usize, Place)>, items: &[Item]) -> Vec<(usize, Place)> {
         let of_block = |(block, place): (usize, Place)| {
-            let members = &self.members[block];
+            let members = self.members(block);
             let member = move |&Member { item, right, down }: &Member| {
                 let own = Rect::at(place.rect.x + right, place.rect.y + down, items[item].size);
                 (item, Place { rect: if members.len() == 1 { place.rect } else { own }, ..place })
@@ -127,9 +135,8 @@ impl Blocks {
 
 /// A block that may still grow.
 struct Open {
-    members: Vec<Member>,
     /// The family of the first and tallest member.
-    family: Option<Family>,
+    family: Family,
     /// The bounding box of all members.
     size: Size,
     /// The cell of that box.
@@ -139,30 +146,29 @@ struct Open {
 }
 
 impl Open {
-    /// Adds one more item, no taller than the others, if little is wasted.
-    fn add(&mut self, number: usize, item: Item, cell: Size, limits: Limits, spacing: Spacing) -> bool {
+    /// Adds one more item, no taller than the others, if it is of the same family and little is wasted.
+    fn add(&mut self, number: usize, item: Item, cell: Size, limits: Limits, spacing: Spacing) -> Option<Member> {
+        let family = item.family.filter(|family| family.number == self.family.number)?;
         let joined = Size::new(self.cells.w.saturating_add(cell.w), self.cells.h);
         let area = self.area + cell.area();
         let fits = joined.w <= limits.widest && joined.area() <= limits.area;
         if !fits || joined.area() * 1000 > area * (1000 + limits.waste) {
-            return false;
+            return None;
         }
-        self.members.push(Member { item: number, right: self.cells.w, down: self.down(item, spacing) });
+        let member = Member { item: number, right: self.cells.w, down: self.down(item, family, spacing) };
         self.size.w = self.cells.w + item.size.w;
         (self.cells, self.area) = (joined, area);
-        true
+        Some(member)
     }
 
     /// How far below the top of the block an item lies: so that its rows lie beside the same rows of the first member's
     /// canvas, as far as the height of the block and the alignment of cells allow.
-    fn down(&self, item: Item, spacing: Spacing) -> u32 {
-        match (self.family, item.family) {
-            (Some(first), Some(own)) if first.canvas == own.canvas => {
-                let down = own.above.saturating_sub(first.above).min(self.size.h - item.size.h);
-                down - down % spacing.align
-            }
-            _ => 0,
+    fn down(&self, item: Item, family: Family, spacing: Spacing) -> u32 {
+        if self.family.canvas != family.canvas {
+            return 0;
         }
+        let down = family.above.saturating_sub(self.family.above).min(self.size.h - item.size.h);
+        down - down % spacing.align
     }
 }
 
@@ -184,7 +190,7 @@ mod tests {
         let request = LayoutRequest::new(&items, Spacing::default(), &policy);
         let page = Size::new(1024, 1024);
         let limits = Limits { page, widest: 1024, area: page.area(), waste: 20 };
-        let blocks = Blocks::join(&request, limits, &(0..items.len()).collect::<Vec<_>>());
+        let blocks = Blocks::join(&request, limits, 0..items.len());
         assert_eq!(blocks.items, [Item::new(Size::new(12 * 40, 100))]);
         let place = Place { page: 0, rect: Rect::at(7, 30, blocks.items[0].size), turned: false };
         let placed = blocks.members_of(vec![(0, place)], &items);
@@ -193,13 +199,16 @@ mod tests {
             assert_eq!(place.rect.y - items[item].family.unwrap().above, 20, "{item}");
         }
         // If nothing may be wasted, only frames of equal height are joined.
-        let blocks = Blocks::join(&request, Limits { waste: 0, ..limits }, &(0..items.len()).collect::<Vec<_>>());
+        let order = Blocks::order(&request, &(0..items.len()).collect::<Vec<_>>());
+        let blocks = Blocks::join(&request, Limits { waste: 0, ..limits }, order.into_iter());
         assert_eq!(blocks.items, [(4, 100), (8, 98)].map(|(n, h)| Item::new(Size::new(n * 40, h))));
-        // One that fits no other is no block.
-        let items = [&items[..3], &[Item { family: Some(Family::new(1)), ..items[0] }]].concat();
+        // One that fits no other is no block: it may turn as before.
+        let other = Item { family: Some(Family::new(1)), may_turn: true, ..items[0] };
+        let items = [items[0], items[3], other];
         let request = LayoutRequest { items: &items, ..request };
-        let blocks = Blocks::join(&request, limits, &[0, 1, 2, 3]);
-        assert_eq!(blocks.items.len(), 2);
-        assert_eq!(blocks.without_single_ones().items, [Item::new(Size::new(3 * 40, 100))]);
+        let blocks = Blocks::join(&request, limits, Blocks::order(&request, &[0, 1, 2]).into_iter());
+        let both = Item::new(Size::new(2 * 40, 100));
+        assert_eq!(blocks.items, [both, other]);
+        assert_eq!(blocks.without_single_ones().items, [both]);
     }
 }

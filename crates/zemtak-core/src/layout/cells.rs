@@ -5,13 +5,13 @@ use super::effort::Effort;
 use super::error::LayoutError;
 use super::exact::{self, Verdict};
 use super::fill::{Orientation, Placed, Weights, fill};
-use super::policy::PagePolicy;
+use super::policy::{PagePolicy, largest_of};
 use super::request::{Item, Layout, LayoutRequest, Place, ProgressSink, StopSignal};
 use super::sampler::Load;
 use super::spacing::Spacing;
 use crate::geometry::{Rect, Size};
 use crate::par;
-use std::collections::BTreeMap;
+use std::ops::Range;
 
 /// How many attempts run side by side before their results are compared. Fixed, so that the result does not depend on
 /// the number of threads.
@@ -25,6 +25,8 @@ pub(super) struct Cells<'a> {
     stop: Option<StopSignal<'a>>,
     progress: Option<ProgressSink<'a>>,
     classes: Vec<Class>,
+    /// The items of all classes, one class after another.
+    members: Vec<usize>,
     orientations: Vec<Orientation>,
     /// The same with width and height exchanged, for filling a page along its height.
     flipped: Vec<Orientation>,
@@ -37,7 +39,8 @@ struct Class {
     content: Size,
     may_turn: bool,
     group: Option<usize>,
-    members: Vec<usize>,
+    /// Where its items are among those of all classes.
+    members: Range<usize>,
 }
 
 /// A page and what was placed on it.
@@ -85,21 +88,38 @@ impl<'a> Cells<'a> {
     /// The items of `which`. Refuses those that fit on no allowed page.
     pub(super) fn new(request: &LayoutRequest<'a>, policy: &PagePolicy, which: &[usize]) -> Result<Self, LayoutError> {
         let LayoutRequest { items, spacing, stop, progress, .. } = *request;
-        let mut by_size: BTreeMap<(Size, bool, Option<usize>), Vec<usize>> = BTreeMap::new();
+        let mut sized = Vec::with_capacity(which.len());
         let mut unfit = Vec::new();
-        let (largest, pages) = (policy.largest(), policy.largest_pages());
+        let rooms: Vec<Size> = policy.largest_pages().into_iter().filter_map(|page| spacing.room(page)).collect();
+        let fits = |cell: Size, may_turn| {
+            rooms.iter().any(|&room| cell.fits_in(room) || (may_turn && cell.swapped().fits_in(room)))
+        };
+        let cell_of = spacing.cells(policy.largest());
         for &i in which {
             let Item { size, may_turn, group, .. } = items[i];
-            match spacing.cell(size, largest).filter(|&cell| fits_some_page(spacing, cell, may_turn, &pages)) {
-                Some(cell) => by_size.entry((cell, may_turn, group)).or_default().push(i),
+            match cell_of(size).filter(|&cell| fits(cell, may_turn)) {
+                Some(cell) => sized.push(((cell, may_turn, group), i)),
                 None => unfit.push(i),
             }
         }
         if !unfit.is_empty() {
             return Err(policy.refuse(unfit, |i| items[i].size, spacing));
         }
+        // A stable sort: members stay in their order.
+        sized.sort_by_key(|(key, _)| *key);
+        let mut end = 0;
+        let classes = sized.chunk_by(|(a, _), (b, _)| a == b).map(|members| {
+            let ((size, may_turn, group), _) = members[0];
+            let ringed = |(_, i): &(_, usize)| spacing.ringed(items[*i].size).unwrap_or(size);
+            let content = largest_of(members.iter().map(ringed)).unwrap_or(size);
+            let start = end;
+            end += members.len();
+            Class { size, content, may_turn, group, members: start..end }
+        });
+        let classes: Vec<Class> = classes.collect();
+        let members = sized.into_iter().map(|(_, i)| i).collect();
         let mut orientations = Vec::new();
-        for (class, &(size, may_turn, _)) in by_size.keys().enumerate() {
+        for (class, &Class { size, may_turn, .. }) in classes.iter().enumerate() {
             orientations.push(Orientation { size, class, turned: false });
             if may_turn && size.w != size.h {
                 orientations.push(Orientation { size: size.swapped(), class, turned: true });
@@ -109,13 +129,7 @@ impl<'a> Cells<'a> {
         let mut flipped: Vec<Orientation> =
             orientations.iter().map(|l| Orientation { size: l.size.swapped(), ..*l }).collect();
         flipped.sort_by_key(|l| (std::cmp::Reverse(l.size), l.class));
-        let classes = by_size.into_iter().map(|((size, may_turn, group), members)| {
-            let ringed = |i: &usize| spacing.ringed(items[*i].size).unwrap_or(size);
-            let largest = |a: Size, b: Size| Size::new(a.w.max(b.w), a.h.max(b.h));
-            let content = members.iter().map(ringed).fold(Size::new(0, 0), largest);
-            Class { size, content, may_turn, group, members }
-        });
-        Ok(Self { items, spacing, stop, progress, classes: classes.collect(), orientations, flipped })
+        Ok(Self { items, spacing, stop, progress, classes, members, orientations, flipped })
     }
 
     pub(super) fn spacing(&self) -> Spacing {
@@ -153,7 +167,7 @@ impl<'a> Cells<'a> {
 
     /// The items of a class.
     pub(super) fn members(&self, class: usize) -> &[usize] {
-        &self.classes[class].members
+        &self.members[self.classes[class].members.clone()]
     }
 
     /// How many of each class there are.
@@ -175,7 +189,7 @@ impl<'a> Cells<'a> {
     }
 
     /// How many pixels of a page the cells in `left` may waste; `None` if it has too few, or is too narrow or too low.
-    fn spare(&self, need: Need, size: Size) -> Option<(Size, u64)> {
+    pub(super) fn spare(&self, need: Need, size: Size) -> Option<(Size, u64)> {
         let room = self.spacing.room(size)?;
         let spare = room.area().checked_sub(need.area)?;
         (need.widest <= room.w && need.tallest <= room.h).then_some((room, spare))
@@ -241,7 +255,7 @@ impl<'a> Cells<'a> {
         let inset = self.spacing.lead() + self.spacing.extrude;
         for (page, filled) in pages.iter().enumerate() {
             for put in &filled.puts {
-                let item = self.classes[put.class].members[next[put.class]];
+                let item = self.members(put.class)[next[put.class]];
                 next[put.class] += 1;
                 let size = self.items[item].size.stored(put.turned);
                 let rect = Rect::at(put.x + inset, put.y + inset, size);
@@ -253,8 +267,7 @@ impl<'a> Cells<'a> {
 
     /// The pixels of all boxes with their rings: pages cannot be smaller than their content.
     pub(super) fn ringed_area(&self) -> u64 {
-        let members = self.classes.iter().flat_map(|class| &class.members);
-        members.filter_map(|&item| self.spacing.ringed(self.items[item].size)).map(Size::area).sum()
+        self.members.iter().filter_map(|&item| self.spacing.ringed(self.items[item].size)).map(Size::area).sum()
     }
 
     pub(super) fn counts(&self, puts: &[Placed]) -> Vec<u32> {
@@ -262,13 +275,6 @@ impl<'a> Cells<'a> {
         puts.iter().for_each(|p| counts[p.class] += 1);
         counts
     }
-}
-
-fn fits_some_page(spacing: Spacing, cell: Size, may_turn: bool, pages: &[Size]) -> bool {
-    let fits = |page: &Size| {
-        spacing.room(*page).is_some_and(|room| cell.fits_in(room) || (may_turn && cell.swapped().fits_in(room)))
-    };
-    pages.iter().any(fits)
 }
 
 /// The layout with the cells on these pages; items that are not cells get no place.

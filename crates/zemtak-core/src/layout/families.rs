@@ -14,7 +14,6 @@ use super::request::{Item, Layout, LayoutRequest, Place};
 use super::singly::singly;
 use crate::geometry::{Rect, Size};
 use std::cmp::Reverse;
-use std::collections::BTreeSet;
 
 /// How much more area, in thousandths, a layout with families side by side may take.
 const DEARER: u64 = 5;
@@ -68,6 +67,7 @@ pub(super) fn lay_out(
     let finer = BLOCKS[1..].iter().filter_map(|blocks| of_blocks(policy, blocks));
     // One more page was worth it: blocks go on pages as small as those.
     let smaller = (singly.pages.len() > alike.pages.len()).then(|| as_small(policy, &singly));
+    let smaller = smaller.filter(|smaller| smaller.largest_pages() != policy.largest_pages());
     let on_smaller = |policy| BLOCKS.iter().filter_map(move |blocks| of_blocks(policy, blocks));
     let others = std::iter::once(alike).chain(smaller.iter().flat_map(on_smaller)).chain(finer);
     Ok(most_alike(request, policy, which, others, singly))
@@ -135,11 +135,14 @@ fn side_by_side(
     let mut layout = Layout { pages: Vec::new(), places: vec![Place::default(); request.items.len()] };
     let largest = policy.largest();
     let mut left = which.to_vec();
+    let mut order = Blocks::order(request, which);
+    let mut gone = vec![false; request.items.len()];
     while !left.is_empty() {
-        let filling = Filling { request, policy, largest, coarseness, share, left: &left };
+        let filling = Filling { request, policy, largest, coarseness, share, left: &left, order: &order };
         let (size, placed) = filling.last_page().or_else(|| filling.full_page())?;
-        let gone: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
-        left.retain(|item| !gone.contains(item));
+        placed.iter().for_each(|(item, _)| gone[*item] = true);
+        left.retain(|&item| !gone[item]);
+        order.retain(|&item| !gone[item]);
         placed.iter().for_each(|(item, place)| layout.places[*item] = place.on_later_page(layout.pages.len()));
         layout.pages.push(size);
     }
@@ -161,6 +164,8 @@ struct Filling<'a> {
     share: usize,
     /// What has not been placed yet.
     left: &'a [usize],
+    /// The same in the order in which blocks are joined.
+    order: &'a [usize],
 }
 
 impl Filling<'_> {
@@ -200,7 +205,8 @@ impl Filling<'_> {
     /// A page of `size` with blocks and whatever fits between them; `None` if nothing fits.
     fn filled(&self, size: Size) -> Option<Page> {
         let room = self.request.spacing.room(size)?;
-        let blocks = Blocks::join(self.request, self.limits(room, self.coarseness.part), self.left);
+        let ordered = self.order.iter().copied();
+        let blocks = Blocks::join(self.request, self.limits(room, self.coarseness.part), ordered);
         let of_blocks = LayoutRequest { items: &blocks.items, ..*self.request };
         let all: Vec<usize> = (0..blocks.items.len()).collect();
         let cells = Cells::new(&of_blocks, self.policy, &all).ok()?;
@@ -218,23 +224,34 @@ impl Filling<'_> {
     fn fill_holes(&self, room: Size, placed: &mut Vec<(usize, Place)>) {
         let mut holes = self.holes(room, placed);
         let small = self.limits(room, self.coarseness.part.max(SMALL));
-        self.add_to(placed, &mut holes, |rest| Blocks::join(self.request, small, rest).without_single_ones());
-        self.add_to(placed, &mut holes, |rest| Blocks::of_one(self.request, rest));
+        let rest = self.rest_of(self.order, placed);
+        let blocks = Blocks::join(self.request, small, rest.into_iter()).without_single_ones();
+        self.add_to(placed, &mut holes, &blocks);
+        let cell_of = self.request.spacing.cells(self.largest);
+        let fits = |&i: &usize| cell_of(self.request.items[i].size).is_some_and(|cell| holes.hold(cell));
+        let rest = self.rest_of(self.left, placed).into_iter().filter(fits);
+        let singles = Blocks::of_one(self.request, rest);
+        self.add_to(placed, &mut holes, &singles);
     }
 
-    /// Adds those blocks of the remaining items that find a place.
-    fn add_to(&self, placed: &mut Vec<(usize, Place)>, holes: &mut Holes, blocks: impl Fn(&[usize]) -> Blocks) {
-        let there: BTreeSet<usize> = placed.iter().map(|(item, _)| *item).collect();
-        let rest: Vec<usize> = self.left.iter().copied().filter(|item| !there.contains(item)).collect();
-        let blocks = blocks(&rest);
+    /// Those of the items that are not placed.
+    fn rest_of(&self, which: &[usize], placed: &[(usize, Place)]) -> Vec<usize> {
+        let mut there = vec![false; self.request.items.len()];
+        placed.iter().for_each(|(item, _)| there[*item] = true);
+        which.iter().copied().filter(|&item| !there[item]).collect()
+    }
+
+    /// Adds those blocks that find a place.
+    fn add_to(&self, placed: &mut Vec<(usize, Place)>, holes: &mut Holes, blocks: &Blocks) {
         placed.extend(blocks.members_of(self.place_in(holes, &blocks.items), self.request.items));
     }
 
     /// The free space beside what is placed.
     fn holes(&self, room: Size, placed: &[(usize, Place)]) -> Holes {
         let mut holes = Holes::whole(room);
+        let cell_of = self.request.spacing.cells(self.largest);
         for (_, place) in placed {
-            let Some(cell) = self.request.spacing.cell(place.rect.size(), self.largest) else { continue };
+            let Some(cell) = cell_of(place.rect.size()) else { continue };
             holes.take(Rect::at(place.rect.x - self.inset(), place.rect.y - self.inset(), cell));
         }
         holes
@@ -247,14 +264,17 @@ impl Filling<'_> {
 
     /// Those of the items that find a place, the largest first.
     fn place_in(&self, holes: &mut Holes, items: &[Item]) -> Vec<(usize, Place)> {
-        let mut order: Vec<usize> = (0..items.len()).collect();
-        order.sort_by_key(|&i| Reverse(items[i].size.area()));
+        let cell_of = self.request.spacing.cells(self.largest);
+        let cell = |i: usize| cell_of(items[i].size).filter(|&cell| holes.hold(cell));
+        let mut order: Vec<(usize, Size)> = (0..items.len()).filter_map(|i| Some((i, cell(i)?))).collect();
+        order.sort_by_key(|(i, _)| Reverse(items[*i].size.area()));
         // If one size found no room, a larger one will not either.
         let mut refused: Vec<Size> = Vec::new();
         let mut found = Vec::new();
-        for i in order {
-            let cell = self.request.spacing.cell(items[i].size, self.largest);
-            let Some(cell) = cell.filter(|cell| !refused.iter().any(|r| r.fits_in(*cell))) else { continue };
+        for (i, cell) in order {
+            if refused.iter().any(|refused| refused.fits_in(cell)) {
+                continue;
+            }
             let Some(at) = holes.best(cell) else {
                 refused.retain(|r| !cell.fits_in(*r));
                 refused.push(cell);

@@ -94,16 +94,19 @@ impl Weights {
     }
 }
 
-/// All orientations of one width, tallest first.
+/// All orientations of one width, tallest first: a range of those of a pass.
 #[derive(Debug)]
 struct Column {
     w: u32,
-    tall: Vec<Orientation>,
+    start: usize,
+    end: usize,
 }
 
 struct Pass<'a> {
     weights: Weights,
     left: &'a mut [u32],
+    /// What is left, by width and height; between the columns also what was used up.
+    orientations: Vec<Orientation>,
     columns: Vec<Column>,
     skyline: Skyline,
     puts: Vec<Placed>,
@@ -120,14 +123,16 @@ pub(super) fn fill(
     weights: Weights,
     spare: Option<u64>,
 ) -> Option<Vec<Placed>> {
-    let mut columns: Vec<Column> = Vec::new();
-    for orientation in orientations.iter().filter(|l| left[l.class] > 0 && l.size.fits_in(room)) {
-        match columns.last_mut() {
-            Some(column) if column.w == orientation.size.w => column.tall.push(*orientation),
-            _ => columns.push(Column { w: orientation.size.w, tall: vec![*orientation] }),
-        }
-    }
-    let mut pass = Pass { weights, left, columns, skyline: Skyline::new(room), puts: Vec::new() };
+    let fits = |orientation: &&Orientation| left[orientation.class] > 0 && orientation.size.fits_in(room);
+    let orientations: Vec<Orientation> = orientations.iter().filter(fits).copied().collect();
+    let mut end = 0;
+    let of_one_width = |column: &[Orientation]| {
+        let start = end;
+        end += column.len();
+        Column { w: column[0].size.w, start, end }
+    };
+    let columns = orientations.chunk_by(|a, b| a.size.w == b.size.w).map(of_one_width).collect();
+    let mut pass = Pass { weights, left, orientations, columns, skyline: Skyline::new(room), puts: Vec::new() };
     pass.run(spare).then_some(pass.puts)
 }
 
@@ -162,11 +167,12 @@ impl Pass<'_> {
                     best = Some((score, *orientation));
                 }
             };
-            let tallest = column.tall.partition_point(|l| l.size.h > gap.room);
-            column.tall.get(tallest).iter().for_each(|l| offer(l));
+            let tall = &self.orientations[column.start..column.end];
+            let tallest = tall.partition_point(|l| l.size.h > gap.room);
+            tall.get(tallest).iter().for_each(|l| offer(l));
             for wall in [gap.left, gap.right] {
-                if let Ok(i) = column.tall.binary_search_by(|l| wall.cmp(&l.size.h)) {
-                    offer(&column.tall[i]);
+                if let Ok(i) = tall.binary_search_by(|l| wall.cmp(&l.size.h)) {
+                    offer(&tall[i]);
                 }
             }
         }
@@ -186,11 +192,13 @@ impl Pass<'_> {
     fn forget(&mut self, orientation: Orientation) {
         for w in [orientation.size.w, orientation.size.h] {
             let at = self.columns.partition_point(|c| c.w > w);
-            if let Some(column) = self.columns.get_mut(at).filter(|c| c.w == w) {
-                column.tall.retain(|l| l.class != orientation.class);
-                if column.tall.is_empty() {
-                    self.columns.remove(at);
-                }
+            let Some(column) = self.columns.get_mut(at).filter(|c| c.w == w) else { continue };
+            let tall = &self.orientations[column.start..column.end];
+            let Some(found) = tall.iter().position(|l| l.class == orientation.class) else { continue };
+            self.orientations.copy_within(column.start + found + 1..column.end, column.start + found);
+            column.end -= 1;
+            if column.start == column.end {
+                self.columns.remove(at);
             }
         }
     }

@@ -40,6 +40,11 @@ impl Holes {
         self.0 = free;
     }
 
+    /// Whether a cell of this size has room anywhere.
+    pub(super) fn hold(&self, size: Size) -> bool {
+        self.0.iter().any(|hole| size.fits_in(hole.size()))
+    }
+
     /// Where a cell of this size leaves the least space beside it.
     pub(super) fn best(&self, size: Size) -> Option<Rect> {
         let fits = self.0.iter().filter(|hole| size.fits_in(hole.size()));

@@ -93,10 +93,11 @@ impl<'a> Search<'a> {
             (Some(size), _) => known.or_else(|| self.fit().all(left, size)),
             (None, Shape::Free | Shape::Square) => free::smallest(self.cells, self.policy, left, self.budget(), known),
             (None, Shape::Pow2 | Shape::Pow2Square) => {
+                let need = self.cells.need(left);
                 let smaller = |size: &Size| known.as_ref().is_none_or(|known| size.area() < known.size.area());
-                let found =
-                    self.policy.pow2_pages().iter().filter(|s| smaller(s)).find_map(|&s| self.fit().all(left, s));
-                found.or(known)
+                let sizes = self.policy.pow2_pages().into_iter().filter(smaller);
+                let mut sizes = sizes.filter(|&size| self.cells.spare(need, size).is_some());
+                sizes.find_map(|size| self.fit().all(left, size)).or(known)
             }
         }
     }

@@ -37,15 +37,22 @@ impl Spacing {
 
     /// A box with its ring and one gutter to the right and below, extended to the next place where a cell may begin.
     pub(super) fn cell(self, size: Size, largest: Size) -> Option<Size> {
-        let ringed = self.ringed(size)?;
-        let room = self.room(largest)?;
-        let side = |ringed: u32, page: u32, room: u32| {
+        self.cells(largest)(size)
+    }
+
+    /// The same for many boxes.
+    pub(super) fn cells(self, largest: Size) -> impl Fn(Size) -> Option<Size> {
+        let room = self.room(largest);
+        let side = move |ringed: u32, page: u32, room: u32| {
             let side = ringed.checked_add(self.gutter)?.checked_next_multiple_of(self.align)?;
             // A cell that takes all of the largest page needs no further place beside it.
             let alone = side > room && ringed.checked_add(self.lead())?.checked_add(self.margin)? <= page;
             Some(if alone { room } else { side })
         };
-        Some(Size::new(side(ringed.w, largest.w, room.w)?, side(ringed.h, largest.h, room.h)?))
+        move |size| {
+            let (ringed, room) = self.ringed(size).zip(room)?;
+            Some(Size::new(side(ringed.w, largest.w, room.w)?, side(ringed.h, largest.h, room.h)?))
+        }
     }
 
     /// The room that a page has for cells with their gutters, or `None` if the margin leaves nothing.
