@@ -123,6 +123,9 @@ kinds! {
     /// Sprites that differ in a few pixels.
     NearTwins: Note, "near_twins", "pair of sprites differs in a few pixels", "pairs of sprites differ in a few pixels",
         "if they are meant to be equal, make them so: twins share one box";
+    /// Sprites that may differ in a few pixels, but are too many to compare.
+    NotCompared: Note, "not_compared", "folder holds more sprites that look alike than one scan compares", "folders hold more sprites that look alike than one scan compares",
+        "scan fewer of them at a time: one scan compares at most 4,000 pairs";
     /// Colour under transparent pixels.
     HiddenColour: Note, "hidden_colour", "sprite has colour under transparent pixels", "sprites have colour under transparent pixels",
         "it is dropped, and makes no difference between twins";

@@ -16,7 +16,7 @@ const COMMON_BANDS: usize = BANDS / 2;
 /// A band that more sprites share means nothing, such as when figures stand on the same ground.
 const MOST_SHARING: usize = 40;
 
-/// At most this many pairs are compared.
+/// At most this many pairs are compared, because both pictures of each are decoded once more.
 const MOST_PAIRS: usize = 4000;
 
 /// Near twins may differ in this many pixels, or in a two-hundredth of them if that is less, but always in one.
@@ -37,9 +37,16 @@ pub(super) fn find(sprites: &[ScannedSprite], findings: &mut Findings, allowance
         findings.add(kind, FindingItem { about, detail: None });
     }
     let different: Vec<&ScannedSprite> = sets.values().map(|set| set[0]).collect();
-    let pairs = alike(&different);
+    let mut pairs = alike(&different);
+    let too_many = pairs.split_off(pairs.len().min(MOST_PAIRS));
     let near = pairs.par_iter().filter(|_| !observer.cancelled()).filter_map(|[a, b]| compare(a, b, allowance));
     near.collect::<Vec<FindingItem>>().into_iter().for_each(|item| findings.add(FindingKind::NearTwins, item));
+    let mut folders: BTreeMap<&str, usize> = BTreeMap::new();
+    for [a, _] in too_many {
+        *folders.entry(a.name.as_str().rsplit_once('/').map_or(".", |(folder, _)| folder)).or_default() += 1;
+    }
+    let not_compared = |(folder, count)| FindingItem::with(folder, format::count(count, "pair", "pairs"));
+    folders.into_iter().map(not_compared).for_each(|item| findings.add(FindingKind::NotCompared, item));
 }
 
 /// Pairs of sprites of the same size that have most of their rows in common.
@@ -60,7 +67,6 @@ fn alike<'s>(sprites: &[&'s ScannedSprite]) -> Vec<[&'s ScannedSprite; 2]> {
     let mut pairs: Vec<(usize, usize)> =
         common.into_iter().filter(|(_, bands)| *bands >= COMMON_BANDS).map(|(pair, _)| pair).collect();
     pairs.sort_unstable();
-    pairs.truncate(MOST_PAIRS);
     pairs.into_iter().map(|(a, b)| [sprites[a], sprites[b]]).collect()
 }
 

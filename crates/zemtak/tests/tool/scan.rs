@@ -43,6 +43,23 @@ fn near_twins_are_told_in_order() {
     assert!(about.len() == 28 && about.is_sorted(), "{about:?}");
 }
 
+/// More than 4,000 pairs were left out without a word. Which folders they lie in is told now.
+#[test]
+fn sprites_that_are_too_many_to_compare_are_told_by_folder() {
+    let folder = Folder::new();
+    for (group, n) in (0..10_u8).flat_map(|group| (0..30_u8).map(move |n| (group, n))) {
+        let mut eye = noisy(18 + u32::from(group), 32, 99);
+        eye.row_mut(5)[..4].copy_from_slice(&[n, 2, 3, 255]);
+        folder.write(&format!("art/{group}/eye-{n}.png"), png(&eye));
+    }
+    let all = found(&folder.zemtak("scan art --json").exits(0).json());
+    // Ten times 435 pairs; the largest sprites come last.
+    assert_eq!(all["near_twins"].len(), 4000);
+    assert_eq!(all["not_compared"], [(vec!["9".to_owned()], Some("350 pairs".to_owned()))]);
+    let one = found(&folder.zemtak("scan art/9 --json").exits(0).json());
+    assert_eq!((one["near_twins"].len(), one.get("not_compared")), (435, None));
+}
+
 #[test]
 #[allow(clippy::too_many_lines, reason = "a picture for each kind of finding")]
 fn every_kind_of_finding_is_found_and_nothing_else() {
