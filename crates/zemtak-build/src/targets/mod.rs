@@ -1,5 +1,6 @@
 //! What one run has to build: atlases with their settings and sources, and findings about the project as a whole.
 
+mod astray;
 mod steps;
 
 pub(crate) use steps::unknown_step;
@@ -10,16 +11,14 @@ use crate::limits::Limits;
 use crate::project::Project;
 use crate::settings::rule::{Membership, Rule, Rules};
 use crate::settings::{Also, AtlasSettings, Keys, Keyword, OtherSize, Pattern, Places};
-use crate::sources::{self, FoundSources, Source, SourceSearch, Sources};
+use crate::sources::{self, FoundSources, SourceSearch, Sources};
 use crate::warning::Warning;
 use crate::{format, forms};
 use rayon::prelude::*;
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use std::ffi::OsStr;
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use zemtak_core::atlas::FILE_SUFFIX;
-use zemtak_core::glob;
 
 /// What was found below each root.
 type Roots = BTreeMap<PathBuf, Result<Arc<FoundSources>, Failure>>;
@@ -185,7 +184,7 @@ pub fn of_project(
     if matches!(which, Chosen::Asked(None)) && problems.is_empty() {
         let leaves = project.atlases.iter().flat_map(|(_, keys)| keys.leave.iter().flatten());
         let named: HashSet<&str> = leaves.map(Pattern::as_str).collect();
-        all.warnings.extend(astray(&all.targets, &roots, &named));
+        all.warnings.extend(astray::find(&all.targets, &project.folder, &roots, &named));
     }
     Failure::unless(problems, all)
 }
@@ -371,34 +370,4 @@ fn output_clashes(targets: &[Target], joint: &Joint) -> Vec<Problem> {
         Problem::usage(ProblemKind::SharedOutput, &output, who.join(" and "), help)
     };
     clashing.map(problem).collect()
-}
-
-/// Images that no atlas takes, and images that several take. An image whose own name is in a `leave` was left out on
-/// purpose.
-fn astray(targets: &[Target], roots: &Roots, named: &HashSet<&str>) -> Vec<Warning> {
-    let mut taken: HashMap<&OsStr, Vec<&str>> = HashMap::new();
-    for target in targets {
-        let paths = target.sources.files.iter().flat_map(Source::paths);
-        paths.for_each(|path| taken.entry(path.as_os_str()).or_default().push(&target.name));
-    }
-    let all = roots.values().flatten().flat_map(|found| &found.files);
-    let on_purpose = |source: &Source| {
-        [source.shown.as_str(), source.name.as_str()].iter().any(|name| named.contains(&*glob::escape(name)))
-    };
-    let left = all.filter(|source| !taken.contains_key(source.path.as_os_str()) && !on_purpose(source));
-    let mut left: Vec<&Source> = left.collect();
-    left.sort_by(|a, b| a.name.cmp(&b.name));
-    let mut warnings = Vec::new();
-    if !left.is_empty() {
-        warnings.push(Warning::InNoAtlas { images: left.iter().map(|s| format::path(&s.path)).collect() });
-    }
-    let mut several: BTreeMap<Vec<&str>, Vec<String>> = BTreeMap::new();
-    for (path, who) in taken.into_iter().filter(|(_, who)| who.len() > 1) {
-        several.entry(who).or_default().push(format::path(Path::new(path)));
-    }
-    for (who, mut images) in several {
-        images.sort_unstable();
-        warnings.push(Warning::InSeveralAtlases { atlases: who.into_iter().map(str::to_owned).collect(), images });
-    }
-    warnings
 }

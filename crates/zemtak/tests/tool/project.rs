@@ -203,6 +203,36 @@ fn odd_globs_rules_and_images_are_warned_of_and_errors_told_all_at_once() {
     assert!(folder.zemtak("pack --name dusk").exits(2).err().contains("the project has scene, other"));
 }
 
+/// The project's own folder is a root as "." and others lie in it: all images that the second atlas took were said to
+/// be in no atlas, and those that no atlas takes were counted for each root.
+#[test]
+fn images_are_the_same_however_their_roots_are_written() {
+    let folder = Folder::new();
+    for name in ["moth/1", "moth/2", "lamp/1"] {
+        folder.write(&format!("art/{name}.png"), png(&blob(8, 8, [1, 2, name.len() as u8])));
+    }
+    for (first, second, expected) in [
+        ("take = [\"art/moth/*\"]", "root = \"art\"\nleave = [\"moth/*\"]", vec![]),
+        ("root = \"art\"\ntake = [\"moth/*\"]", "root = \"./art/../art/lamp\"", vec![]),
+        (
+            "take = [\"art/moth/*\"]",
+            "root = \"art/moth\"",
+            vec!["1 image is taken by no atlas", "2 images are taken by a and b"],
+        ),
+        (
+            "root = \"art\"\ntake = [\"lamp/*\"]",
+            "root = \"art/moth\"\ntake = [\"1\"]",
+            vec!["1 image is taken by no atlas"],
+        ),
+    ] {
+        folder.write("zemtak.toml", format!("format = 1\n[atlas.a]\n{first}\n[atlas.b]\n{second}\n"));
+        let built = folder.zemtak("pack --json").exits(0).json();
+        let texts = built["warnings"].as_array().unwrap().iter().map(|w| w["text"].as_str().unwrap());
+        let texts: Vec<&str> = texts.map(|text| text.split(':').next().unwrap()).collect();
+        assert_eq!(texts, expected, "{first} {second}");
+    }
+}
+
 /// Bands may meet in the middle of a sprite, but not overlap.
 #[test]
 fn bands_that_are_wider_than_their_sprite_are_warned_of() {
