@@ -106,6 +106,11 @@ impl StoreRequest {
     pub fn trim(&self, bounds: TrimBounds, dry_run: bool, observer: &dyn Observer) -> Result<Vec<Trimmed>, Failure> {
         let Stores { local, shared } = self.stores()?;
         may_remove(shared.as_ref().filter(|_| !dry_run))?;
+        if shared.is_none() && bounds.bytes.is_none() {
+            let why = "only a shared store knows when its values were last used, and none is set";
+            let help = "set ZEMTAK_STORE or name a store with --url; the local one is made smaller by --max-size";
+            return Err(Problem::usage(ProblemKind::NoStore, "", why, help).into());
+        }
         let mut all = Vec::new();
         if let Some((out, most)) = local.zip(bounds.bytes) {
             let writer = Writer::default();

@@ -144,6 +144,7 @@ fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
         ErrorKind::NotFound => "no such file or folder",
         ErrorKind::PermissionDenied => "permission denied",
         ErrorKind::IsADirectory => "this is a folder, where a file is expected",
+        ErrorKind::AlreadyExists => "there is a file of this name already",
         ErrorKind::NotADirectory => "a part of the path is a file, where a folder is expected",
         ErrorKind::FileTooLarge if error.get_ref().is_none() => "the file would be larger than the system allows",
         ErrorKind::StorageFull => "the disk is full",
@@ -228,6 +229,7 @@ impl Problem {
                 "check that it is the file that was meant"
             }
             Some(ErrorKind::FileTooLarge) => "raise the size that the system allows a file, or ask for smaller files",
+            Some(ErrorKind::AlreadyExists | ErrorKind::NotADirectory) => "give another path, or move that file away",
             Some(ErrorKind::StorageFull | ErrorKind::QuotaExceeded) => "make room, then try again",
             _ => "check that the path exists and may be read and written",
         };

@@ -316,6 +316,21 @@ fn profiles_and_orientations_are_told_whatever_the_format() {
     assert_eq!(json["atlases"][0]["ignored"], expected);
 }
 
+/// The system says "File exists", and the advice was to check that it does.
+#[test]
+fn a_file_in_the_place_of_a_folder_is_told_as_one() {
+    let folder = Folder::new();
+    folder.write("art/moth.png", png(&blob(20, 20, [200, 90, 60])));
+    folder.write("notes", "mine");
+    for (out, why) in
+        [("notes", "notes: there is a file of this name already"), ("notes/x", "notes/x: a part of the path is a file")]
+    {
+        let told = folder.zemtak(&format!("pack art -o {out}")).exits(4).err();
+        assert!(told.contains(why) && told.contains("give another path, or move that file away"), "{told}");
+    }
+    assert_eq!(folder.read("notes"), b"mine");
+}
+
 /// Found by a folder in which somebody had put a named pipe: it was opened, and waited for until for ever.
 #[cfg(unix)]
 #[test]

@@ -257,7 +257,8 @@ fn stores_are_told_trimmed_and_checked() {
     reads("store trim --max-size 0 --dry-run").exits(0);
     run(&folder, &store, "store info").exits(0);
     assert!(!store.everything("zemtak-2").is_empty());
-    // The local one too.
+    // The local one too, which does not know the age of its values: that was said with no word, and exit 0.
+    assert!(folder.zemtak("store trim --max-age 1").exits(2).err().contains("only a shared store knows"));
     folder.write("build/.zemtak-store", "damaged");
     assert!(folder.zemtak("store check").exits(1).out().contains("damaged; the next build makes a new one"));
     folder.zemtak("store check --remove").exits(1);
