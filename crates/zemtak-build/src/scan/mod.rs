@@ -23,7 +23,7 @@ use crate::sources::{self, Source, SourceSearch};
 use finding::Findings;
 use image::Looked;
 use rayon::prelude::*;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 /// What to look at.
@@ -86,15 +86,12 @@ impl ScanRequest {
         }
         let project = Project::open(self.project.as_deref(), &self.limits)?;
         let inputs = Inputs::of_project(&project, None);
-        // One root may lie in another.
+        // One root may lie in another, or be written in two ways.
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_else(|_| path.clone());
-        let all: BTreeSet<PathBuf> = inputs.art.iter().map(clean).collect();
-        let inner = |path: &PathBuf| all.iter().any(|other| *other != clean(path) && clean(path).starts_with(other));
-        Ok(Places {
-            groups: inputs.art.iter().filter(|path| !inner(path)).map(|path| vec![path.clone()]).collect(),
-            out: Some(inputs.out),
-            limits: self.limits.over(project.limits),
-        })
+        let roots: BTreeMap<PathBuf, &PathBuf> = inputs.art.iter().rev().map(|path| (clean(path), path)).collect();
+        let is_outer = |path: &PathBuf| path.ancestors().skip(1).all(|above| !roots.contains_key(above));
+        let outer = roots.iter().filter(|(clean, _)| is_outer(clean)).map(|(_, path)| vec![PathBuf::clone(path)]);
+        Ok(Places { groups: outer.collect(), out: Some(inputs.out), limits: self.limits.over(project.limits) })
     }
 }
 

@@ -245,7 +245,9 @@ fn a_project_is_looked_at_whole_and_its_results_are_not() {
     folder.write("zemtak.toml", "format = 1\n[atlas.a]\nroot = \"art\"\n[atlas.b]\nroot = \"art\"\ntake = [\"a\"]\n");
     folder.zemtak("pack").exits(0);
     assert_eq!(names(), ["a", "b"]);
-    // A root within another root is looked at once.
+    // A root that is written in two ways, or lies within another, is looked at once.
+    folder.write("zemtak.toml", "format = 1\n[atlas.a]\nroot = \"art\"\n[atlas.b]\nroot = \"./art\"\n");
+    assert_eq!(names(), ["a", "b"]);
     folder.write("zemtak.toml", "format = 1\n[atlas.a]\n[atlas.b]\nroot = \"art\"\n");
     assert_eq!(names(), ["art/a", "art/b", "more/c"]);
     // The picture that it draws is no sprite either, and no stranger's file is replaced by it.
