@@ -82,6 +82,10 @@ impl Shown {
     }
 
     fn show(&mut self, packed: &Packed, console: &Console) -> Result<(), Failure> {
+        let names: Vec<&str> = packed.atlases.iter().map(|atlas| atlas.name.as_str()).collect();
+        self.live.keep(&names);
+        // One that comes back is shown again.
+        self.descriptors.retain(|known| packed.atlases.iter().any(|atlas| atlas.descriptor == *known));
         for atlas in &packed.atlases {
             if atlas.state == State::Built || !self.descriptors.contains(&atlas.descriptor) {
                 self.live.publish(Opened::read(Path::new(&atlas.descriptor), console.allowance())?)?;

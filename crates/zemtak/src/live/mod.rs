@@ -97,6 +97,11 @@ impl Live {
         Ok(())
     }
 
+    /// Forgets the atlases that are not among these: the project no longer has them.
+    pub fn keep(&self, names: &[&str]) {
+        self.shared.state().atlases.retain(|(name, _)| names.contains(&name.as_str()));
+    }
+
     /// The errors are gone, and no atlas differs from what is shown.
     pub fn mend(&self) {
         if self.shared.state().errors.take().is_some() {

@@ -234,6 +234,26 @@ fn a_watched_project_is_shown_live_and_pivots_are_written_into_it() {
     tab.wait("!$('lost').hidden");
 }
 
+/// An atlas that was renamed stayed in the list of the page, as it was when it was last built.
+#[test]
+#[ignore = "goes with those that need Chromium"]
+fn an_atlas_that_the_project_no_longer_has_is_not_shown() {
+    let folder = project();
+    let mut watch = Running::start(&folder, "watch --view --json --settle 50");
+    let address = watch.next("serving")["address"].as_str().unwrap().to_owned();
+    watch.next("pack");
+    let (port, path) = address.strip_prefix("http://127.0.0.1:").unwrap().split_once('/').unwrap();
+    let page = |name: &str| ask(port.parse().unwrap(), "GET", &format!("/{path}{name}/"));
+    let is_shown = |name: &str| page(name).contains(&format!("<title>{name}</title>"));
+    assert_eq!([is_shown("night"), is_shown("dusk")], [true, false]);
+    for [from, to] in [["night", "dusk"], ["dusk", "night"]] {
+        folder.write("zemtak.toml", PROJECT.replace("night", to));
+        // Nothing is told when the first one comes back, because its files are still as they were.
+        wait_for(to, || is_shown(to).then_some(()));
+        assert!(!is_shown(from), "{from}");
+    }
+}
+
 #[test]
 #[ignore = "needs Chromium"]
 fn a_live_view_follows_builds_by_whoever_makes_them() {
