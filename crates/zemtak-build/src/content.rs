@@ -150,7 +150,7 @@ pub fn read(path: &Path, files: Files<'_>) -> io::Result<Content> {
     // Taken before reading: any write in the meantime changes the stamp.
     let meta = std::fs::metadata(path)?;
     let bytes = files.disk.read(path, FILE_BYTES)?;
-    let content = Content { hash: store::hash(&bytes), bytes };
+    let content = Content { hash: store::hash_by_all(&bytes), bytes };
     if let (Some(stamp), Some(key)) = (Stamp::of(&meta).filter(|s| s.rested(now)), key(path)) {
         let mut value = stamp.to_bytes();
         value.extend_from_slice(&content.hash);

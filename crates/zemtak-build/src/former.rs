@@ -243,3 +243,80 @@ impl Page {
         Some(pixels)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::allowance::Allowance;
+    use crate::journal::Journal;
+    use crate::limits::Limits as RunLimits;
+    use crate::store::{FileStore, SharedStore};
+    use crate::timings::Timings;
+    use crate::write::Writer;
+    use rayon::prelude::*;
+    use std::sync::mpsc::channel;
+    use std::time::Duration;
+
+    const SIZE: Size = Size::new(1024, 1024);
+    const PAGES: u8 = 4;
+    /// A box is a row.
+    const BOX: Size = Size::new(SIZE.w, 1);
+
+    /// Pages in files that are large enough for several threads to hash, with a box in each row.
+    fn pages(folder: &Path) -> Vec<Drawn> {
+        let page = |number: u8| {
+            let row = |y: u32| {
+                let [_, _, high, low] = y.to_be_bytes();
+                [low, high, number, 255].repeat(SIZE.w as usize)
+            };
+            let bytes: Vec<u8> = (0..SIZE.h).flat_map(row).collect();
+            let file = format!("{number}.rgba");
+            std::fs::write(folder.join(&file), &bytes).unwrap();
+            let of_row = |y: u32| {
+                let pixels = Pixels::from_rgba(BOX, row(y)).unwrap();
+                DrawnBox { hash: hash_of(&pixels), rect: Rect::at(0, y, BOX), turned: false }
+            };
+            let boxes = (0..SIZE.h).map(of_row).collect();
+            Drawn { file, hash: store::hash(&bytes), size: SIZE, bands: Vec::new(), boxes, texture: None }
+        };
+        (0..PAGES).map(page).collect()
+    }
+
+    /// Takes all boxes from recorded pages, as often as this, with more threads than cores.
+    fn take_all_boxes(rounds: u32) {
+        let folder = tempfile::tempdir().unwrap();
+        let writer = Writer::default();
+        let (store, shared) = (FileStore::empty(folder.path(), &writer), SharedStore::default());
+        let (timings, allowance) = (Timings::default(), Allowance::new(RunLimits::default()));
+        let context = Context {
+            store: &store,
+            shared: &shared,
+            writer: &writer,
+            timings: &timings,
+            allowance: &allowance,
+            journal: &Journal::default(),
+            observer: &(),
+        };
+        let pages = pages(folder.path());
+        note(&pages, folder.path(), "a", context);
+        let boxes: Vec<&DrawnBox> = (0..SIZE.h as usize).flat_map(|y| pages.iter().map(move |p| &p.boxes[y])).collect();
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(16).build().unwrap();
+        for _ in 0..rounds {
+            let former = Former::open(folder.path(), "a", context);
+            let take = |of: &&DrawnBox| former.pixels(&of.hash, BOX, context).is_some();
+            assert!(pool.install(|| boxes.par_iter().with_max_len(1).all(take)));
+        }
+    }
+
+    /// A thread hashed a page together with others while it held the page's cell. Waiting for them it took up another
+    /// sprite of that page, and so waited for itself: now and then a pack never ended.
+    #[test]
+    fn threads_that_need_the_same_page_do_not_wait_for_each_other_forever() {
+        let (done, is_done) = channel();
+        std::thread::spawn(move || {
+            take_all_boxes(100);
+            done.send(()).unwrap();
+        });
+        is_done.recv_timeout(Duration::from_secs(60)).expect("nobody goes on");
+    }
+}

@@ -203,7 +203,7 @@ impl Plan<'_> {
         let part = fetched.unwrap_or(Part { origin: Origin::Made, made_in });
         let made = if fetched.is_none() { shared::share(&key, made, made_in, context) } else { made };
         let PageBytes { bytes, bands, texture } = made;
-        let hash = context.timings.time(Stage::Hash, || store::hash(&bytes));
+        let hash = context.timings.time(Stage::Hash, || store::hash_by_all(&bytes));
         context.store.put(key, hash.to_vec());
         let file = self.page_name(sheet, &hash);
         tracing::debug!(page = file, bytes = bytes.len(), "drawn, encoded and proved");

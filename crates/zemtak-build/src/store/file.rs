@@ -3,7 +3,7 @@
 //! A million images make two million values. So the file stays in memory as it is, with its values sorted by key:
 //! opening it copies nothing, and looking up an existing value locks nothing.
 
-use super::{Checked, Hash, Store, StoreInfo, Trimmed, hash};
+use super::{Checked, Hash, Store, StoreInfo, Trimmed, hash_by_all};
 use crate::failure::Failure;
 use crate::format;
 use crate::write::{Replaced, Writer};
@@ -174,7 +174,9 @@ impl FileStore {
             }
         }
         new.for_each(|(key, value)| add(key, 0, value));
-        let sum = hash(&bytes);
+        // No lock may be held for this.
+        drop(learnt);
+        let sum = hash_by_all(&bytes);
         bytes.extend_from_slice(&sum);
         bytes
     }
@@ -214,7 +216,7 @@ impl Old {
     /// The values of a store's file, each a build older; `None` if any byte is not as it was written.
     fn parse(bytes: Vec<u8>) -> Option<Self> {
         let (body, sum) = bytes.split_last_chunk::<32>()?;
-        let mut rest = body.strip_prefix(MAGIC).filter(|_| hash(body) == *sum)?;
+        let mut rest = body.strip_prefix(MAGIC).filter(|_| hash_by_all(body) == *sum)?;
         let (mut slots, mut before): (Vec<Slot>, Option<&Hash>) = (Vec::new(), None);
         while !rest.is_empty() {
             let at = body.len() - rest.len();

@@ -25,8 +25,16 @@ const SHARED_HASH: usize = 1 << 20;
 /// The hash of bytes.
 #[must_use]
 pub fn hash(bytes: &[u8]) -> Hash {
+    *blake3::hash(bytes).as_bytes()
+}
+
+/// The hash of bytes, by several threads if there are many. Only for callers that hold no lock, no cell that they
+/// initialise, and no memory that others wait for: a thread that waits for the others does other work in the meantime,
+/// and if that needs what the caller holds, it never ends.
+#[must_use]
+pub(crate) fn hash_by_all(bytes: &[u8]) -> Hash {
     if bytes.len() < SHARED_HASH {
-        return *blake3::hash(bytes).as_bytes();
+        return hash(bytes);
     }
     *blake3::Hasher::new().update_rayon(bytes).finalize().as_bytes()
 }
