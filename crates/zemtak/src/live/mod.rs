@@ -7,6 +7,7 @@ use crate::html_view::{self, Beside};
 use crate::opened::Opened;
 use serde_json::{Value, json};
 use server::Listener;
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_build::project::Placement;
@@ -29,6 +30,8 @@ struct Shared {
 struct State {
     /// In the order of their first build.
     atlases: Vec<(String, Shown)>,
+    /// How many builds of each atlas were shown, of forgotten ones too: an open page takes only what is newer.
+    builds: BTreeMap<String, u64>,
     /// The errors since the build that is shown.
     errors: Option<Value>,
 }
@@ -80,18 +83,15 @@ impl Live {
         let name = opened.atlas.name.clone();
         let mut state = self.shared.state();
         state.errors = None;
-        let at = state.atlases.iter().position(|(known, _)| *known == name);
-        let build = match at.and_then(|at| state.atlases.get_mut(at)) {
+        let build = state.builds.get(&name).map_or(1, |builds| builds + 1);
+        state.builds.insert(name.clone(), build);
+        match state.atlases.iter_mut().find(|(known, _)| *known == name) {
             Some((_, former)) => {
-                let (build, news) = (former.build + 1, Difference::between(&former.opened, &opened).json());
-                *former = Shown { opened, contents, build, news: Some(news) };
-                build
+                let news = Some(Difference::between(&former.opened, &opened).json());
+                *former = Shown { opened, contents, build, news };
             }
-            None => {
-                state.atlases.push((name.clone(), Shown { opened, contents, build: 1, news: None }));
-                1
-            }
-        };
+            None => state.atlases.push((name.clone(), Shown { opened, contents, build, news: None })),
+        }
         drop(state);
         self.shared.tell("built", &json!({ "atlas": name, "build": build }));
         Ok(())
