@@ -84,7 +84,7 @@ pub use companions::Stray;
 pub use draft::{AtlasDraft, NewProject};
 pub use explain::{Alternative, DecidedBy, Explained, LongSprite, Tried};
 pub use export::{Export, ExportForm, Exported, ReadPart, SIDECAR_SUFFIX};
-pub use failure::{Cause, Failure, Problem, ProblemKind, helps};
+pub use failure::{Cause, Failure, Problem, ProblemKind, by_help};
 pub use inputs::Inputs;
 pub use limits::Limits;
 pub use load::{decode_source, hush_codec_panics};

@@ -10,7 +10,7 @@ use anstream::ColorChoice;
 use serde_json::Value;
 use std::fmt::Write as _;
 use std::io::{self, Write};
-use zemtak_build::{Failure, helps};
+use zemtak_build::{Failure, by_help};
 
 /// The result of a command.
 pub trait Report: Send {
@@ -143,18 +143,20 @@ fn print_text(text: &str) -> io::Result<()> {
     io::stdout().lock().write_all(text.as_bytes())
 }
 
-/// Problems of each kind under one heading, each with its place and reason.
+/// Problems of each kind under one heading, each with its place and reason, and below those that it is for what to do.
 #[must_use]
 pub fn failure_text(failure: &Failure) -> String {
     let mut out = String::new();
     for (kind, problems) in failure.by_kind() {
         let count = if problems.len() > 1 { format!(" ({})", problems.len()) } else { String::new() };
         let _ = writeln!(out, "{WRONG}error{WRONG:#}{NAME}: {kind}{count}{NAME:#}");
-        for problem in &problems {
-            let _ = writeln!(out, "  {}", problem.reason());
-        }
-        for help in helps(&problems) {
-            let _ = writeln!(out, "  {NAME}do:{NAME:#} {help}");
+        for (help, problems) in by_help(&problems) {
+            for problem in problems {
+                let _ = writeln!(out, "  {}", problem.reason());
+            }
+            if !help.is_empty() {
+                let _ = writeln!(out, "  {NAME}do:{NAME:#} {help}");
+            }
         }
     }
     out

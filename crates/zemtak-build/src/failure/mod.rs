@@ -122,13 +122,15 @@ impl Failure {
     }
 }
 
-/// What to do about the problems, without repetition.
+/// Problems with the same advice together, after their advice, in the order in which each first occurs: so that a reader
+/// sees which advice is for which problem.
 #[must_use]
-pub fn helps<'p>(problems: &[&'p Problem]) -> Vec<&'p str> {
-    let mut helps: Vec<&str> = Vec::new();
-    for help in problems.iter().map(|problem| &*problem.help).filter(|help| !help.is_empty()) {
-        if !helps.contains(&help) {
-            helps.push(help);
+pub fn by_help<'p>(problems: &[&'p Problem]) -> Vec<(&'p str, Vec<&'p Problem>)> {
+    let mut helps: Vec<(&str, Vec<&Problem>)> = Vec::new();
+    for problem in problems {
+        match helps.iter_mut().find(|(help, _)| *help == problem.help) {
+            Some((_, same)) => same.push(problem),
+            None => helps.push((&problem.help, vec![problem])),
         }
     }
     helps
@@ -157,17 +159,17 @@ fn system_reason(error: &(dyn std::error::Error + 'static)) -> String {
     if error.get_ref().is_some() { error.to_string() } else { known.to_owned() }
 }
 
-/// Problems of a kind under one heading, each with its place and reason, and below them what to do.
+/// Problems of a kind under one heading, each with its place and reason, and below those that it is for what to do.
 impl fmt::Display for Failure {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (number, (kind, problems)) in self.by_kind().into_iter().enumerate() {
             let count = if problems.len() > 1 { format!(" ({})", problems.len()) } else { String::new() };
             write!(f, "{}{kind}{count}", if number > 0 { "\n" } else { "" })?;
-            for problem in &problems {
-                write!(f, "\n  {}", problem.reason())?;
-            }
-            for help in helps(&problems) {
-                write!(f, "\n  do: {help}")?;
+            for (help, problems) in by_help(&problems) {
+                problems.iter().try_for_each(|problem| write!(f, "\n  {}", problem.reason()))?;
+                if !help.is_empty() {
+                    write!(f, "\n  do: {help}")?;
+                }
             }
         }
         Ok(())
@@ -285,6 +287,18 @@ impl Problem {
 mod tests {
     use super::*;
     use zemtak_core::codec::Unproved;
+
+    /// All advice once stood below all problems, and nobody could tell which page had to be how large.
+    #[test]
+    fn advice_is_told_once_and_below_what_it_is_for() {
+        let too_large = |atlas, help| Problem::usage(ProblemKind::SpriteTooLarge, atlas, "large", help);
+        let (at_72, at_78) = ("set page.size to 72 x 95", "set page.size to 78 x 64");
+        let problems = vec![too_large("scene", at_72), too_large("menu", at_78), too_large("night", at_72)];
+        let told = "sprites too large for any page (3)\n  scene: large\n  night: large\n  do: set page.size to 72 x 95\n  \
+                    menu: large\n  do: set page.size to 78 x 64";
+        assert_eq!(Failure::all(problems).to_string(), told);
+        assert!(!Failure::interrupted().to_string().contains("do:"));
+    }
 
     #[test]
     fn what_does_not_read_back_is_an_error_of_its_own_that_names_the_file() {

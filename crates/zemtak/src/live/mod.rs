@@ -11,7 +11,7 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use zemtak_build::project::Placement;
-use zemtak_build::{Failure, Problem, ProblemKind, helps};
+use zemtak_build::{Failure, Problem, ProblemKind, by_help};
 
 /// The server's state: atlases and listeners.
 pub struct Live {
@@ -117,13 +117,16 @@ impl Live {
     }
 }
 
-/// A failure for the page: for each kind of problem what is wrong and what to do.
+/// A failure for the page: for each kind of problem, and each advice, what is wrong and what to do.
 fn told(failure: &Failure) -> Value {
-    let kind = |(kind, problems): (ProblemKind, Vec<&Problem>)| {
-        let reasons: String = problems.iter().map(|problem| format!("\n{}", problem.reason())).collect();
-        json!({ "what": format!("{kind}{reasons}"), "help": helps(&problems).join("; ") })
-    };
-    failure.by_kind().into_iter().map(kind).collect()
+    let mut told = Vec::new();
+    for (kind, problems) in failure.by_kind() {
+        for (help, problems) in by_help(&problems) {
+            let reasons: String = problems.iter().map(|problem| format!("\n{}", problem.reason())).collect();
+            told.push(json!({ "what": format!("{kind}{reasons}"), "help": help }));
+        }
+    }
+    told.into()
 }
 
 /// A change that the page requests.
