@@ -282,8 +282,8 @@ mod tests {
         (0..PAGES).map(page).collect()
     }
 
-    /// Takes all boxes from recorded pages, as often as this, with more threads than cores.
-    fn take_all_boxes(rounds: u32) {
+    /// Runs something in a folder with a store.
+    fn within(work: impl FnOnce(&Path, Context<'_>)) {
         let folder = tempfile::tempdir().unwrap();
         let writer = Writer::default();
         let (store, shared) = (FileStore::empty(folder.path(), &writer), SharedStore::default());
@@ -297,15 +297,41 @@ mod tests {
             journal: &Journal::default(),
             observer: &(),
         };
-        let pages = pages(folder.path());
-        note(&pages, folder.path(), "a", context);
-        let boxes: Vec<&DrawnBox> = (0..SIZE.h as usize).flat_map(|y| pages.iter().map(move |p| &p.boxes[y])).collect();
-        let pool = rayon::ThreadPoolBuilder::new().num_threads(16).build().unwrap();
-        for _ in 0..rounds {
-            let former = Former::open(folder.path(), "a", context);
-            let take = |of: &&DrawnBox| former.pixels(&of.hash, BOX, context).is_some();
-            assert!(pool.install(|| boxes.par_iter().with_max_len(1).all(take)));
-        }
+        work(folder.path(), context);
+    }
+
+    /// Takes all boxes from recorded pages, as often as this, with more threads than cores.
+    fn take_all_boxes(rounds: u32) {
+        within(|folder, context| {
+            let pages = pages(folder);
+            note(&pages, folder, "a", context);
+            let of_row = |y| pages.iter().map(move |page: &Drawn| &page.boxes[y]);
+            let boxes: Vec<&DrawnBox> = (0..SIZE.h as usize).flat_map(of_row).collect();
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(16).build().unwrap();
+            for _ in 0..rounds {
+                let former = Former::open(folder, "a", context);
+                let take = |of: &&DrawnBox| former.pixels(&of.hash, BOX, context).is_some();
+                assert!(pool.install(|| boxes.par_iter().with_max_len(1).all(take)));
+            }
+        });
+    }
+
+    #[test]
+    fn pixels_are_taken_only_if_they_are_what_was_recorded() {
+        within(|folder, context| {
+            let mut pages = pages(folder);
+            // The record says of one box that it lies where another does, and of one page that it is another file.
+            pages[0].boxes[3].rect = pages[0].boxes[4].rect;
+            pages[1].hash = pages[2].hash;
+            note(&pages, folder, "a", context);
+            let former = Former::open(folder, "a", context);
+            let is_taken =
+                |page: usize, row: usize| former.pixels(&pages[page].boxes[row].hash, BOX, context).is_some();
+            assert!(is_taken(0, 2) && !is_taken(0, 3) && is_taken(0, 4));
+            assert!(!is_taken(1, 0) && is_taken(2, 0));
+            let of_other_size = former.pixels(&pages[0].boxes[0].hash, Size::new(BOX.w, 2), context);
+            assert!(of_other_size.is_none());
+        });
     }
 
     /// A thread hashed a page together with others while it held the page's cell. Waiting for them it took up another

@@ -173,7 +173,10 @@ pub fn ask(port: u16, method: &str, path: &str) -> String {
         let n = stream.read(&mut piece).unwrap_or(0);
         answer.extend_from_slice(&piece[..n]);
         let text = String::from_utf8_lossy(&answer).into_owned();
-        let Some((head, body)) = text.split_once("\r\n\r\n") else { continue };
+        let Some((head, body)) = text.split_once("\r\n\r\n") else {
+            assert!(n > 0, "no whole answer to {method} {path}: {text:?}");
+            continue;
+        };
         let length =
             head.lines().find_map(|line| line.to_lowercase().strip_prefix("content-length:")?.trim().parse().ok());
         if n == 0 || length.is_some_and(|length: usize| body.len() >= length) {
