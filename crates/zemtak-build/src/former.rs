@@ -262,13 +262,16 @@ mod tests {
     /// A box is a row.
     const BOX: Size = Size::new(SIZE.w, 1);
 
+    /// The pixels of a row of a page.
+    fn pixel(page: u8, y: u32) -> [u8; 4] {
+        let [_, _, high, low] = y.to_be_bytes();
+        [low, high, page, 255]
+    }
+
     /// Pages in files that are large enough for several threads to hash, with a box in each row.
     fn pages(folder: &Path) -> Vec<Drawn> {
         let page = |number: u8| {
-            let row = |y: u32| {
-                let [_, _, high, low] = y.to_be_bytes();
-                [low, high, number, 255].repeat(SIZE.w as usize)
-            };
+            let row = |y: u32| pixel(number, y).repeat(SIZE.w as usize);
             let bytes: Vec<u8> = (0..SIZE.h).flat_map(row).collect();
             let file = format!("{number}.rgba");
             std::fs::write(folder.join(&file), &bytes).unwrap();
@@ -323,12 +326,17 @@ mod tests {
             // The record says of one box that it lies where another does, and of one page that it is another file.
             pages[0].boxes[3].rect = pages[0].boxes[4].rect;
             pages[1].hash = pages[2].hash;
+            // A row that is stored turned: its left end is at the top.
+            let row = Pixels::from_rgba(BOX, (0..SIZE.h).flat_map(|y| pixel(3, y)).collect()).unwrap();
+            let column = Rect::at(7, 0, Size::new(1, SIZE.h));
+            pages[3].boxes.push(DrawnBox { hash: hash_of(&row), rect: column, turned: true });
             note(&pages, folder, "a", context);
             let former = Former::open(folder, "a", context);
             let is_taken =
                 |page: usize, row: usize| former.pixels(&pages[page].boxes[row].hash, BOX, context).is_some();
             assert!(is_taken(0, 2) && !is_taken(0, 3) && is_taken(0, 4));
             assert!(!is_taken(1, 0) && is_taken(2, 0));
+            assert_eq!(former.pixels(&hash_of(&row), BOX, context), Some(row));
             let of_other_size = former.pixels(&pages[0].boxes[0].hash, Size::new(BOX.w, 2), context);
             assert!(of_other_size.is_none());
         });

@@ -147,20 +147,18 @@ impl Shared {
     /// Sends to all listeners, and drops those that are gone.
     fn tell(&self, event: &str, what: &Value) {
         let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
-        listeners.retain_mut(|listener| listener.tell(event, what).is_ok());
+        listeners.retain(|listener| listener.tell(event, what));
     }
 
     /// Sends the current state to a new listener, and keeps it informed.
-    fn listen(&self, mut listener: Listener) {
+    fn listen(&self, listener: Listener) {
         // The lock is held meanwhile, so that the new listener misses nothing.
         let mut listeners = self.listeners.lock().unwrap_or_else(PoisonError::into_inner);
         let state = self.state();
-        let builds = state.atlases.iter().map(|(name, shown)| json!({ "atlas": name, "build": shown.build }));
-        let mut told = builds.map(|build| listener.tell("built", &build)).collect::<std::io::Result<Vec<()>>>();
-        if let Some(errors) = &state.errors {
-            told = told.and_then(|_| listener.tell("failed", errors).map(|()| Vec::new()));
-        }
-        if told.is_ok() {
+        let mut builds = state.atlases.iter().map(|(name, shown)| json!({ "atlas": name, "build": shown.build }));
+        let is_told = builds.all(|build| listener.tell("built", &build))
+            && state.errors.iter().all(|errors| listener.tell("failed", errors));
+        if is_told {
             listeners.push(listener);
         }
     }
@@ -201,5 +199,46 @@ impl Shared {
             amended.write(&asked.was)?;
         }
         Ok(json!({ "file": amended.file(), "difference": amended.difference(), "was": amended.was() }))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::io::{Read, Write};
+    use std::net::TcpStream;
+    use std::sync::mpsc::channel;
+    use std::time::Duration;
+
+    /// A page asks for events.
+    fn page(address: &str) -> TcpStream {
+        let (host, path) = address.strip_prefix("http://").unwrap().split_once('/').unwrap();
+        let mut stream = TcpStream::connect(host).unwrap();
+        write!(stream, "GET /{path}events HTTP/1.1\r\nHost: {host}\r\n\r\n").unwrap();
+        stream
+    }
+
+    /// A watch stood still for as long as a page of its did not read: a browser puts pages to sleep.
+    #[test]
+    fn nobody_waits_for_a_page_that_does_not_read() {
+        let live = Live::start(None).unwrap();
+        let (mut reads, sleeps) = (page(live.root()), page(live.root()));
+        while live.shared.listeners.lock().unwrap().len() < 2 {
+            std::thread::yield_now();
+        }
+        // Together far more than the system keeps for a connection.
+        let (shared, errors, events) = (Arc::clone(&live.shared), "x".repeat(1 << 16), 300);
+        let (done, is_done) = channel();
+        std::thread::spawn(move || {
+            for _ in 0..events {
+                shared.tell("failed", &json!(errors));
+                // This page keeps up.
+                reads.read_exact(&mut vec![0; errors.len()]).unwrap();
+            }
+            done.send(()).unwrap();
+        });
+        is_done.recv_timeout(Duration::from_secs(60)).expect("somebody waits");
+        assert_eq!(live.shared.listeners.lock().unwrap().len(), 1, "the one that sleeps is dropped");
+        drop(sleeps);
     }
 }

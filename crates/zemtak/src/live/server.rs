@@ -5,6 +5,7 @@ use serde_json::{Value, json};
 use std::io::{self, Read, Write};
 use std::net::Ipv4Addr;
 use std::sync::Arc;
+use std::sync::mpsc::{SyncSender, sync_channel};
 use std::time::Duration;
 use tiny_http::{Header, Method, Request, Response, Server};
 use zemtak_build::Failure;
@@ -15,23 +16,30 @@ const MOST_ASKED: u64 = 1 << 20;
 /// How often a listener gets a sign of life, so that dead connections are noticed.
 const PULSE: Duration = Duration::from_secs(10);
 
-/// A listener that gets builds as a stream of events.
-pub struct Listener(Box<dyn Write + Send>);
+/// How many events a listener may be behind before it is dropped; a page that comes back connects again.
+const MOST_BEHIND: usize = 64;
+
+/// A listener that gets builds as a stream of events. It has a thread of its own: nobody waits for a page that does not
+/// read, such as one that the browser has put to sleep.
+pub struct Listener(SyncSender<String>);
 
 impl Listener {
-    fn new(request: Request) -> io::Result<Self> {
-        let mut writer = request.into_writer();
-        writer.write_all(
-            b"HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nCache-Control: no-store\r\nConnection: close\r\n\r\n",
-        )?;
-        writer.flush()?;
-        Ok(Self(writer))
+    fn new(request: Request) -> Self {
+        let (sender, events) = sync_channel(MOST_BEHIND);
+        std::thread::spawn(move || {
+            let mut writer = request.into_writer();
+            let head = "HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nCache-Control: no-store\r\n\
+                        Connection: close\r\n\r\n";
+            let mut send = |text: &str| writer.write_all(text.as_bytes()).and_then(|()| writer.flush());
+            // Once it is gone, the next event finds nobody at the other end.
+            _ = send(head).and_then(|()| events.iter().try_for_each(|event: String| send(&event)));
+        });
+        Self(sender)
     }
 
-    /// Sends an event.
-    pub fn tell(&mut self, event: &str, what: &Value) -> io::Result<()> {
-        write!(self.0, "event: {event}\ndata: {what}\n\n")?;
-        self.0.flush()
+    /// Sends an event, unless the listener is gone or too far behind; returns whether it was sent.
+    pub fn tell(&self, event: &str, what: &Value) -> bool {
+        self.0.try_send(format!("event: {event}\ndata: {what}\n\n")).is_ok()
     }
 }
 
@@ -83,11 +91,7 @@ fn answer(mut request: Request, port: u16, secret: &str, shared: &Shared) {
             Some(name) => send_to(request, &format!("/{secret}/{name}/")),
             None => respond(request, 503, "text/plain", "no atlas is built yet; load this page again\n".into()),
         },
-        (Method::Get, ["events"]) => {
-            if let Ok(listener) = Listener::new(request) {
-                shared.listen(listener);
-            }
-        }
+        (Method::Get, ["events"]) => shared.listen(Listener::new(request)),
         (Method::Get, [name, ""]) => page(request, shared.page(name, true), "text/html; charset=utf-8"),
         (Method::Get, [name, "data"]) => page(request, shared.page(name, false), "application/json"),
         (Method::Post, [name, "rules"]) => {
