@@ -27,6 +27,10 @@ pub(super) fn between(
     if old.pages.len() != new.pages.len() {
         all.push(format!("{} -> {}", format::count(old.pages.len(), "page", "pages"), new.pages.len()));
     }
+    // Follows from other differences, if there are any.
+    if all.is_empty() {
+        all.extend(page_sizes(&old.pages, &new.pages));
+    }
     if all.is_empty() {
         all.extend(files(outputs, out));
     }
@@ -104,6 +108,13 @@ fn told<K: Ord + ToString, V>(
         told.push(format!("{count} {what} ({})", format::first_of(&names)));
     }
     (!told.is_empty()).then(|| told.join(", "))
+}
+
+/// The pages that have another size.
+fn page_sizes(old: &[Page], new: &[Page]) -> Option<String> {
+    let pairs = old.iter().zip(new).filter(|(old, new)| old.size() != new.size());
+    let sizes: Vec<String> = pairs.map(|(old, new)| format!("{} {} -> {}", new.file, old.size(), new.size())).collect();
+    (!sizes.is_empty()).then(|| format::first_of(&sizes))
 }
 
 /// Files that are missing or differ from what was written, if nothing else differs. The descriptor names the others, so

@@ -124,6 +124,8 @@ fn a_check_says_what_differs_and_a_dry_run_what_would_come() {
     folder.zemtak("-C game pack -q").exits(0);
     assert_eq!(why("pack --check --name things --also c"), ["things.h is missing"]);
     assert_eq!(why("pack --check --name night --page-max 24x24")[0], "1 page -> 3");
+    let larger = "night-0.png 32 x 32 -> 256 x 256";
+    assert_eq!(why("pack --check --name night --page-size 256x256")[0], larger);
 }
 
 #[test]
