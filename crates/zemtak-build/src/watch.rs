@@ -1,12 +1,13 @@
 //! Building again whenever a source, a template or the project file changes.
 
-use crate::failure::{Cause, Failure};
+use crate::failure::{Cause, Failure, Problem};
 use crate::inputs::Inputs;
 use crate::journal::Journal;
 use crate::observer::Observer;
 use crate::request::{PackRequest, Packed};
+use crate::summary::State;
 use crate::{format, sources};
-use notify::{Event, RecommendedWatcher, RecursiveMode, Watcher};
+use notify::{ErrorKind, Event, RecursiveMode, Watcher};
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, channel};
@@ -19,6 +20,9 @@ const GLANCE: Duration = Duration::from_millis(100);
 /// further event.
 const RETRY: Duration = Duration::from_secs(1);
 
+/// How often to look at everything if the system does not report all changes.
+const POLL: Duration = Duration::from_secs(2);
+
 /// How long to wait for files to settle that are written again and again.
 const RESTLESS: Duration = Duration::from_secs(5);
 
@@ -27,10 +31,15 @@ const RESTLESS: Duration = Duration::from_secs(5);
 #[non_exhaustive]
 pub enum WatchEvent {
     /// What is watched; sent at first, and whenever that changes.
-    Watching(Vec<PathBuf>),
+    Watching {
+        /// Folders and files.
+        places: Vec<PathBuf>,
+        /// Why the system does not report all changes there, if so: then everything is looked at every two seconds.
+        polling: Option<String>,
+    },
     /// Files that changed, before they are packed; none if a failed build is tried again.
     Changed(Vec<PathBuf>),
-    /// The result of a build.
+    /// The result of a build, unless it found nothing to do and nothing had been reported.
     Built(Result<Box<Packed>, Failure>),
 }
 
@@ -43,43 +52,70 @@ pub fn watch(
     request: &PackRequest,
     settle: Duration,
     observer: &dyn Observer,
-    mut tell: impl FnMut(WatchEvent),
+    tell: impl FnMut(WatchEvent),
 ) -> Result<(), Failure> {
     let (sender, changes) = channel();
     let send = move |event| drop(sender.send((Instant::now(), event)));
     let mut watcher = notify::recommended_watcher(send).map_err(|e| Failure::io("watching", &e))?;
+    follow(&mut watcher, &changes, request, settle, observer, tell);
+    Ok(())
+}
+
+/// The same with any watcher, and the channel into which it sends.
+fn follow(
+    watcher: &mut impl Watcher,
+    changes: &Receiver<Heard>,
+    request: &PackRequest,
+    settle: Duration,
+    observer: &dyn Observer,
+    mut tell: impl FnMut(WatchEvent),
+) {
     let mut places = Places::default();
     let journal = Journal::kept();
-    let mut told = Vec::new();
+    let mut told = None;
+    // Whether the last build went well, and no change has been reported since.
+    let mut is_idle = false;
     loop {
         // Before packing, so that changes in the meantime are noticed.
-        let watched = places.watch(&mut watcher, request);
+        let watched = (places.watch(watcher, request), places.polling.clone());
+        let is_told = told.as_ref() == Some(&watched);
         // Nobody reported changes to what was not watched until now.
-        if !places.all_watched || watched != told {
+        if !places.all_watched || !is_told {
             journal.forget();
         }
-        if watched != told {
-            tell(WatchEvent::Watching(watched.clone()));
-            told = watched;
+        if !is_told {
+            let (shown, polling) = watched.clone();
+            tell(WatchEvent::Watching { places: shown, polling });
+            told = Some(watched);
         }
         let result = request.run_again(&journal, observer);
-        let again = result.is_err().then(|| Instant::now() + RETRY);
-        if result.is_err() {
-            // Until a project file is valid again, nobody knows which folders matter.
-            journal.forget();
-        }
-        if !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
+        let pause = match &result {
+            Ok(_) => places.polling.as_ref().map(|_| POLL),
+            Err(_) => {
+                // Until a project file is valid again, nobody knows which folders matter.
+                journal.forget();
+                Some(RETRY)
+            }
+        };
+        let is_news = !is_idle || result.as_ref().map_or(true, is_new);
+        is_idle = result.is_ok();
+        if is_news && !result.as_ref().is_err_and(|failure| failure.cause() == Cause::Interrupted) {
             tell(WatchEvent::Built(result.map(Box::new)));
         }
-        match wait(&changes, &places, settle, again, observer) {
-            Some(changed) => {
-                journal.changed(&changed);
-                places.moved(&changed);
-                tell(WatchEvent::Changed(changed));
-            }
-            None => return Ok(()),
+        let again = pause.map(|pause| Instant::now() + pause);
+        let Some(changed) = wait(changes, &mut places, settle, again, observer) else { return };
+        journal.changed(&changed);
+        places.moved(&changed);
+        is_idle &= changed.is_empty();
+        if !is_idle {
+            tell(WatchEvent::Changed(changed));
         }
     }
+}
+
+/// Whether a build had anything to do.
+fn is_new(packed: &Packed) -> bool {
+    packed.atlases.iter().any(|atlas| atlas.state != State::Unchanged)
 }
 
 /// Something that happened to files, and when it was heard of.
@@ -89,7 +125,7 @@ type Heard = (Instant, notify::Result<Event>);
 /// nobody knows which files changed. `None` once the caller wants to stop.
 fn wait(
     changes: &Receiver<Heard>,
-    places: &Places,
+    places: &mut Places,
     settle: Duration,
     again: Option<Instant>,
     observer: &dyn Observer,
@@ -137,6 +173,8 @@ struct Places {
     watched: BTreeSet<PathBuf>,
     /// Whether that is everything that matters.
     all_watched: bool,
+    /// Why some of it cannot be watched although it is there.
+    polling: Option<String>,
     /// Where results go: changes there are our own.
     out: PathBuf,
     /// Folders and files with sprites.
@@ -156,7 +194,11 @@ impl Places {
 
     /// The files of an event that matter, the way they would be typed; `None` if none does. No file if more happened than
     /// could be reported: packing again finds whatever was missed.
-    fn changed(&self, event: notify::Result<Event>) -> Option<Vec<PathBuf>> {
+    fn changed(&mut self, event: notify::Result<Event>) -> Option<Vec<PathBuf>> {
+        if event.as_ref().is_err_and(|error| matches!(error.kind, ErrorKind::MaxFilesWatch)) {
+            // There was a new folder. Watching everything again shows whether it still cannot be watched.
+            self.watched.clear();
+        }
         let Some(event) = event.ok().filter(|event| !event.need_rescan()) else { return Some(Vec::new()) };
         if event.kind.is_access() {
             return None;
@@ -178,23 +220,39 @@ impl Places {
 
     /// Watches what the request currently depends on; folders that do not exist are looked for next time. Returns what
     /// a person would say is watched.
-    fn watch(&mut self, watcher: &mut RecommendedWatcher, request: &PackRequest) -> Vec<PathBuf> {
+    fn watch(&mut self, watcher: &mut impl Watcher, request: &PackRequest) -> Vec<PathBuf> {
         let inputs = request.inputs();
         self.out = sources::clean(&inputs.out).unwrap_or_default();
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_default();
         self.art = inputs.art.iter().map(clean).collect();
         self.files = inputs.files.iter().map(clean).collect();
         self.watched.retain(|path| path.exists());
-        self.all_watched = true;
+        (self.all_watched, self.polling) = (true, None);
         for (path, mode) in places(&inputs) {
-            if !self.watched.contains(&path) {
-                match watcher.watch(&path, mode) {
-                    Ok(()) => _ = self.watched.insert(path),
-                    Err(_) => self.all_watched = false,
+            if self.watched.contains(&path) {
+                continue;
+            }
+            match watcher.watch(&path, mode) {
+                Ok(()) => _ = self.watched.insert(path),
+                Err(error) => {
+                    self.all_watched = false;
+                    self.polling = self.polling.take().or_else(|| path.exists().then(|| reason(&error)));
                 }
             }
         }
         inputs.art.iter().chain(&inputs.files).filter(|path| path.exists()).cloned().collect()
+    }
+}
+
+/// Why something cannot be watched.
+fn reason(error: &notify::Error) -> String {
+    match &error.kind {
+        ErrorKind::MaxFilesWatch if cfg!(target_os = "linux") => {
+            "the system cannot watch more folders; its limit is fs.inotify.max_user_watches".into()
+        }
+        ErrorKind::MaxFilesWatch => "the system cannot watch more folders".into(),
+        ErrorKind::Io(error) => Problem::io("", error).why,
+        _ => error.to_string(),
     }
 }
 
@@ -209,8 +267,12 @@ fn places(inputs: &Inputs) -> BTreeMap<PathBuf, RecursiveMode> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use notify::EventKind;
     use notify::event::{AccessKind, DataChange, Flag, ModifyKind};
+    use notify::{Config, EventHandler, EventKind, WatcherKind};
+    use std::sync::atomic::{AtomicBool, Ordering};
+    use zemtak_core::codec::{PngEffort, encode_png};
+    use zemtak_core::geometry::Size;
+    use zemtak_core::pixels::Pixels;
 
     const WRITTEN: EventKind = EventKind::Modify(ModifyKind::Data(DataChange::Any));
     const SETTLE: Duration = Duration::from_millis(20);
@@ -226,8 +288,8 @@ mod tests {
         for (age, event) in events {
             sender.send((now.checked_sub(age).unwrap(), event)).unwrap();
         }
-        let places = Places { art: vec!["/game/art".into()], out: "/game/art/build".into(), ..Places::default() };
-        wait(&changes, &places, SETTLE, Some(now + RETRY), &())
+        let mut places = Places { art: vec!["/game/art".into()], out: "/game/art/build".into(), ..Places::default() };
+        wait(&changes, &mut places, SETTLE, Some(now + RETRY), &())
     }
 
     #[test]
@@ -270,5 +332,78 @@ mod tests {
         let lost = Ok(Event::new(EventKind::Other).set_flag(Flag::Rescan));
         let events = vec![(Duration::ZERO, event(WRITTEN, "art/moth.png")), (Duration::ZERO, lost)];
         assert_eq!(waited(events), Some(Vec::new()));
+    }
+
+    /// A system that watches no more folders.
+    struct Full;
+
+    impl Watcher for Full {
+        fn new<F: EventHandler>(_: F, _: Config) -> notify::Result<Self> {
+            Ok(Self)
+        }
+
+        fn watch(&mut self, _: &Path, _: RecursiveMode) -> notify::Result<()> {
+            Err(notify::Error::new(ErrorKind::MaxFilesWatch))
+        }
+
+        fn unwatch(&mut self, _: &Path) -> notify::Result<()> {
+            Ok(())
+        }
+
+        fn kind() -> WatcherKind {
+            WatcherKind::NullWatcher
+        }
+    }
+
+    #[derive(Default)]
+    struct Until(AtomicBool);
+
+    impl Observer for Until {
+        fn cancelled(&self) -> bool {
+            self.0.load(Ordering::Relaxed)
+        }
+    }
+
+    /// Once the system watched no more folders, nothing was ever packed again, and nobody was told.
+    #[test]
+    fn what_cannot_be_watched_is_looked_at_now_and_then() {
+        let game = tempfile::tempdir().unwrap();
+        let art = game.path().join("art");
+        std::fs::create_dir(&art).unwrap();
+        let png =
+            |side: u32| encode_png(&Pixels::filled(Size::new(side, side), [90; 4]).unwrap(), PngEffort::Fast).unwrap();
+        std::fs::write(art.join("moth.png"), png(3)).unwrap();
+        let request = PackRequest::of_paths([&art]).out(game.path().join("build"));
+        let (_sender, changes) = channel();
+        let (until, mut told) = (Until::default(), Vec::new());
+        follow(&mut Full, &changes, &request, SETTLE, &until, |event| {
+            told.push(match event {
+                WatchEvent::Watching { places, polling } => format!("{places:?}: {}", polling.unwrap_or_default()),
+                WatchEvent::Changed(paths) => format!("{paths:?}"),
+                WatchEvent::Built(packed) => packed.unwrap().atlases[0].sprites.to_string(),
+            });
+            match told.len() {
+                // Not before it has looked in vain, which nobody is told.
+                2 => {
+                    let (pond, png) = (art.join("pond.png"), png(5));
+                    std::thread::spawn(move || {
+                        std::thread::sleep(POLL * 3 / 2);
+                        std::fs::write(pond, png).unwrap();
+                    });
+                }
+                3 => until.0.store(true, Ordering::Relaxed),
+                _ => {}
+            }
+        });
+        let watching = format!("{:?}: the system cannot watch more folders", [&art]);
+        assert!(told[0].starts_with(&watching) && told[1..] == ["1", "2"], "{told:?}");
+    }
+
+    /// A folder that was new when the system watched no more is watched as soon as it can be.
+    #[test]
+    fn everything_is_watched_anew_when_a_new_folder_could_not_be() {
+        let mut places = Places { watched: ["/game/art".into()].into(), ..Places::default() };
+        let full = notify::Error::new(ErrorKind::MaxFilesWatch);
+        assert_eq!((places.changed(Err(full)), places.watched.len()), (Some(Vec::new()), 0));
     }
 }

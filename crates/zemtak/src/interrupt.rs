@@ -19,7 +19,7 @@ const PATIENCE: Duration = Duration::from_millis(400);
 pub struct Interrupt(Arc<AtomicBool>);
 
 impl Interrupt {
-    /// Listens from now on. A second signal ends the process at once.
+    /// Listens from now on. A second signal changes nothing: `timeout` sends two at once.
     #[must_use]
     pub fn listen() -> Self {
         let interrupt = Self::default();
@@ -27,14 +27,14 @@ impl Interrupt {
         // If the system has no such signal, Ctrl-C ends the process as usual.
         let _ = ctrlc::set_handler(move || {
             if asked.0.swap(true, Ordering::SeqCst) {
-                end();
+                return;
             }
             let asked = asked.clone();
             thread::spawn(move || {
                 thread::sleep(PATIENCE);
                 if asked.asked() {
                     let _ = writeln!(anstream::stderr(), "{WRONG}error{WRONG:#}: {}", Failure::broken_off());
-                    end();
+                    std::process::exit(i32::from(Exit::Interrupted.code()));
                 }
             });
         });
@@ -68,8 +68,4 @@ impl Interrupt {
     pub fn check(&self) -> Result<(), Failure> {
         if self.asked() { Err(Failure::interrupted()) } else { Ok(()) }
     }
-}
-
-fn end() -> ! {
-    std::process::exit(i32::from(Exit::Interrupted.code()))
 }

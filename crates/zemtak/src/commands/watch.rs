@@ -8,6 +8,8 @@ use crate::live::Live;
 use crate::notice::Notice;
 use crate::opened::Opened;
 use crate::report::{OutputOptions, Report};
+use crate::style::ODD;
+use crate::wrap;
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -50,7 +52,9 @@ pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Fai
     let watcher = console.watcher().taking_best(request.pack.take_best);
     let pack = request.pack.pack.clone().limits(console.limits);
     watch(&pack, request.settle, &watcher, |event| match event {
-        WatchEvent::Watching(places) => tell_places(&places, request.fast && watched.builds == 0, output),
+        WatchEvent::Watching { places, polling } => {
+            tell_places(&places, polling.as_deref(), request.fast && watched.builds == 0, output);
+        }
         WatchEvent::Changed(paths) => tell_changed(&paths, output),
         WatchEvent::Built(Ok(packed)) => {
             let failed = shown.as_mut().and_then(|shown| shown.show(&packed, console).err());
@@ -101,12 +105,17 @@ fn paths_text(paths: &[PathBuf]) -> Vec<String> {
     paths.iter().map(|path| format::path(path)).collect()
 }
 
-fn tell_places(places: &[PathBuf], fast: bool, output: OutputOptions) {
+fn tell_places(places: &[PathBuf], polling: Option<&str>, fast: bool, output: OutputOptions) {
     let places = paths_text(places);
-    output.print_event(&Document::event("watching", json!({ "places": places })));
-    if !output.json && !output.quiet {
-        let fast = if fast { "; PNG pages are written fast, 'zemtak pack' makes them smaller" } else { "" };
-        eprintln!("watching {}{fast}; Ctrl-C ends it", format::first_of(&places));
+    output.print_event(&Document::event("watching", json!({ "places": places, "polling": polling })));
+    if output.json || output.quiet {
+        return;
+    }
+    let fast = if fast { "; PNG pages are written fast, 'zemtak pack' makes them smaller" } else { "" };
+    eprintln!("watching {}{fast}; Ctrl-C ends it", format::first_of(&places));
+    if let Some(why) = polling {
+        let text = format!("{ODD}warning{ODD:#}: some changes go unreported, so zemtak looks every two seconds: {why}");
+        anstream::eprintln!("{}", wrap::for_stderr(&text));
     }
 }
 

@@ -197,7 +197,11 @@ fn a_watch_is_followed_line_by_line() {
     let mut command = Command::new(env!("CARGO_BIN_EXE_zemtak"));
     command.args(["watch", "art", "--settle", "20", "--view", "--json"]).current_dir(folder.path("."));
     let mut child = command.stdout(Stdio::piped()).spawn().unwrap();
-    let stop = |id: u32| assert!(Command::new("kill").args(["-INT", &id.to_string()]).status().unwrap().success());
+    // Two at once, as from `timeout`: the second one once ended it before it could say anything.
+    let stop = |id: u32| {
+        let kill = format!("kill -INT {id}; kill -TERM {id}");
+        assert!(Command::new("sh").args(["-c", &kill]).status().unwrap().success());
+    };
     let (mut kinds, mut built) = (Vec::new(), Vec::new());
     for line in std::io::BufRead::lines(std::io::BufReader::new(child.stdout.take().unwrap())) {
         let line = line.unwrap();
