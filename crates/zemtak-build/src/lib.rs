@@ -98,5 +98,5 @@ pub use upkeep::StoreRequest;
 pub use verify::{AtlasDefect, Proof, ReadImage, Verify};
 pub use warning::Warning;
 #[cfg(feature = "watch")]
-pub use watch::{WatchEvent, watch};
+pub use watch::{WatchEvent, WatchOptions, watch};
 pub use work::{Account, Origins};

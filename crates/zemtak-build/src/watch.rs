@@ -26,6 +26,24 @@ const POLL: Duration = Duration::from_secs(2);
 /// How long to wait for files to settle that are written again and again.
 const RESTLESS: Duration = Duration::from_secs(5);
 
+/// How to watch.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct WatchOptions {
+    /// How long everything must be still before a build starts, so that files being written are complete. Default: a
+    /// tenth of a second.
+    pub settle: Duration,
+    /// Whether to look at everything every two seconds, for places from which the system reports no changes, such as
+    /// network drives. Default: no.
+    pub poll: bool,
+}
+
+impl Default for WatchOptions {
+    fn default() -> Self {
+        Self { settle: Duration::from_millis(100), poll: false }
+    }
+}
+
 /// What happens while a project is watched, in order.
 #[derive(Debug)]
 #[non_exhaustive]
@@ -43,21 +61,21 @@ pub enum WatchEvent {
     Built(Result<Box<Packed>, Failure>),
 }
 
-/// Builds, and builds again after each change once nothing has changed for `settle`, until the observer cancels.
-/// Reports everything that happens; a failed build changes nothing that is in place.
+/// Builds, and builds again after each change once all is still, until the observer cancels. Reports everything that
+/// happens; a failed build changes nothing that is in place.
 ///
 /// # Errors
 /// Files cannot be watched at all.
 pub fn watch(
     request: &PackRequest,
-    settle: Duration,
+    options: WatchOptions,
     observer: &dyn Observer,
     tell: impl FnMut(WatchEvent),
 ) -> Result<(), Failure> {
     let (sender, changes) = channel();
     let send = move |event| drop(sender.send((Instant::now(), event)));
     let mut watcher = notify::recommended_watcher(send).map_err(|e| Failure::io("watching", &e))?;
-    follow(&mut watcher, &changes, request, settle, observer, tell);
+    follow(&mut watcher, &changes, request, options, observer, tell);
     Ok(())
 }
 
@@ -66,7 +84,7 @@ fn follow(
     watcher: &mut impl Watcher,
     changes: &Receiver<Heard>,
     request: &PackRequest,
-    settle: Duration,
+    WatchOptions { settle, poll }: WatchOptions,
     observer: &dyn Observer,
     mut tell: impl FnMut(WatchEvent),
 ) {
@@ -90,7 +108,7 @@ fn follow(
         }
         let result = request.run_again(&journal, observer);
         let pause = match &result {
-            Ok(_) => places.polling.as_ref().map(|_| POLL),
+            Ok(_) => (poll || places.polling.is_some()).then_some(POLL),
             Err(_) => {
                 // Until a project file is valid again, nobody knows which folders matter.
                 journal.forget();
@@ -268,7 +286,7 @@ fn places(inputs: &Inputs) -> BTreeMap<PathBuf, RecursiveMode> {
 mod tests {
     use super::*;
     use notify::event::{AccessKind, DataChange, Flag, ModifyKind};
-    use notify::{Config, EventHandler, EventKind, WatcherKind};
+    use notify::{Config, EventHandler, EventKind, NullWatcher, WatcherKind};
     use std::sync::atomic::{AtomicBool, Ordering};
     use zemtak_core::codec::{PngEffort, encode_png};
     use zemtak_core::geometry::Size;
@@ -364,9 +382,8 @@ mod tests {
         }
     }
 
-    /// Once the system watched no more folders, nothing was ever packed again, and nobody was told.
-    #[test]
-    fn what_cannot_be_watched_is_looked_at_now_and_then() {
+    /// What is told by a watcher that reports nothing, of a second image that is drawn after it has looked in vain.
+    fn told_by(watcher: &mut impl Watcher, poll: bool) -> Vec<String> {
         let game = tempfile::tempdir().unwrap();
         let art = game.path().join("art");
         std::fs::create_dir(&art).unwrap();
@@ -374,16 +391,16 @@ mod tests {
             |side: u32| encode_png(&Pixels::filled(Size::new(side, side), [90; 4]).unwrap(), PngEffort::Fast).unwrap();
         std::fs::write(art.join("moth.png"), png(3)).unwrap();
         let request = PackRequest::of_paths([&art]).out(game.path().join("build"));
+        let options = WatchOptions { settle: SETTLE, poll };
         let (_sender, changes) = channel();
         let (until, mut told) = (Until::default(), Vec::new());
-        follow(&mut Full, &changes, &request, SETTLE, &until, |event| {
+        follow(watcher, &changes, &request, options, &until, |event| {
             told.push(match event {
-                WatchEvent::Watching { places, polling } => format!("{places:?}: {}", polling.unwrap_or_default()),
+                WatchEvent::Watching { polling, .. } => polling.unwrap_or_default(),
                 WatchEvent::Changed(paths) => format!("{paths:?}"),
                 WatchEvent::Built(packed) => packed.unwrap().atlases[0].sprites.to_string(),
             });
             match told.len() {
-                // Not before it has looked in vain, which nobody is told.
                 2 => {
                     let (pond, png) = (art.join("pond.png"), png(5));
                     std::thread::spawn(move || {
@@ -395,8 +412,19 @@ mod tests {
                 _ => {}
             }
         });
-        let watching = format!("{:?}: the system cannot watch more folders", [&art]);
-        assert!(told[0].starts_with(&watching) && told[1..] == ["1", "2"], "{told:?}");
+        told
+    }
+
+    /// Once the system watched no more folders, nothing was ever packed again, and nobody was told.
+    #[test]
+    fn what_cannot_be_watched_is_looked_at_now_and_then() {
+        let told = told_by(&mut Full, false);
+        assert!(told[0].starts_with("the system cannot watch more folders") && told[1..] == ["1", "2"], "{told:?}");
+    }
+
+    #[test]
+    fn a_place_that_reports_nothing_is_looked_at_if_asked() {
+        assert_eq!(told_by(&mut NullWatcher, true), ["", "1", "2"]);
     }
 
     /// A folder that was new when the system watched no more is watched as soon as it can be.

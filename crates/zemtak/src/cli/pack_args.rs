@@ -6,7 +6,7 @@ use clap::Args;
 use std::path::PathBuf;
 use std::time::Duration;
 use zemtak_build::settings::{Also, Keys, MOST_MIP_LEVELS, OtherSize, PageFormat, PageNames, Pattern, Together};
-use zemtak_build::{MOST_SHARES, PackRequest, Share};
+use zemtak_build::{MOST_SHARES, PackRequest, Share, WatchOptions};
 use zemtak_core::atlas::{Alpha, Filter, PixelKind};
 use zemtak_core::codec::PngEffort;
 use zemtak_core::geometry::LONGEST_SIDE;
@@ -18,6 +18,10 @@ pub(super) struct WatchArgs {
     /// Milliseconds without a change before a build starts
     #[arg(long, value_name = "MS", default_value_t = 100, value_parser = clap::value_parser!(u16).range(10..))]
     settle: u16,
+    /// Also look at everything every two seconds, for folders whose changes the system does not report, such as network
+    /// drives
+    #[arg(long)]
+    poll: bool,
     /// Wait until results are on the disk before they replace older files, as pack does
     #[arg(long)]
     sync: bool,
@@ -261,7 +265,9 @@ impl WatchArgs {
         if fast {
             pack.pack.keys.png = Some(PngEffort::Fast);
         }
-        watch::WatchRequest { settle: Duration::from_millis(self.settle.into()), pack, fast, view: self.view }
+        let mut options = WatchOptions::default();
+        (options.settle, options.poll) = (Duration::from_millis(self.settle.into()), self.poll);
+        watch::WatchRequest { options, pack, fast, view: self.view }
     }
 }
 

@@ -13,17 +13,16 @@ use crate::wrap;
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
-use std::time::Duration;
 use zemtak_build::project::Project;
-use zemtak_build::{Failure, PackRequest, Packed, State, WatchEvent, format, watch};
+use zemtak_build::{Failure, PackRequest, Packed, State, WatchEvent, WatchOptions, format, watch};
 
 /// What to pack, again and again.
 #[derive(Debug, Clone, PartialEq)]
 pub struct WatchRequest {
     /// As for `zemtak pack`.
     pub pack: pack::PackCommand,
-    /// How long everything must be still before packing, so that files being written are complete.
-    pub settle: Duration,
+    /// How changes are noticed.
+    pub options: WatchOptions,
     /// Whether PNG pages are written fast because no effort was requested.
     pub fast: bool,
     /// Whether each build is shown in a browser.
@@ -51,7 +50,7 @@ pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Fai
     let mut shown = if request.view { Some(Shown::start(&request.pack.pack, output)?) } else { None };
     let watcher = console.watcher().taking_best(request.pack.take_best);
     let pack = request.pack.pack.clone().limits(console.limits);
-    watch(&pack, request.settle, &watcher, |event| match event {
+    watch(&pack, request.options, &watcher, |event| match event {
         WatchEvent::Watching { places, polling } => {
             tell_places(&places, polling.as_deref(), request.fast && watched.builds == 0, output);
         }
