@@ -60,16 +60,16 @@ impl fmt::Display for Stray {
 /// same atlas that an earlier build left. Missing companions are not reported: games take along what they need.
 ///
 /// # Errors
-/// For each file that cannot be read, in its place.
+/// For each file that cannot be read, in its place; or one for the folder.
 #[must_use]
 pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
     let folder = format::folder_of(descriptor);
-    let mut names: Vec<String> = std::fs::read_dir(folder)
-        .into_iter()
-        .flatten()
-        .flatten()
-        .filter_map(|entry| entry.file_name().into_string().ok())
-        .collect();
+    let listed = std::fs::read_dir(folder).and_then(|entries| entries.collect::<Result<Vec<_>, _>>());
+    let entries = match listed {
+        Ok(entries) => entries,
+        Err(error) => return vec![Err(Problem::io(&format::path(folder), &error))],
+    };
+    let mut names: Vec<String> = entries.iter().filter_map(|entry| entry.file_name().into_string().ok()).collect();
     names.sort_unstable();
     names.iter().filter_map(|name| stray(folder, name, atlas)).collect()
 }

@@ -4,8 +4,7 @@ use crate::store::{self, Hash};
 use rayon::prelude::*;
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::ffi::OsString;
-use std::io::{BufReader, Read};
+use std::io::{BufReader, ErrorKind, Read};
 use std::path::Path;
 use zemtak_core::atlas::{FILE_SUFFIX, Page, page_path_is_safe};
 use zemtak_files::Disk;
@@ -43,7 +42,8 @@ impl Naming {
 pub struct Inventory {
     /// The files that descriptors name: pages, layers and companions.
     pub named: Written,
-    /// Whether every descriptor there could be read: one that could not may name files that are named nowhere else.
+    /// Whether every descriptor there could be found and read: one that could not may name files that are named nowhere
+    /// else.
     pub whole: bool,
 }
 
@@ -51,18 +51,32 @@ impl Inventory {
     /// Reads the descriptors in a folder, except those of which it is `known` which files they name.
     #[must_use]
     pub fn of(folder: &Path, known: &BTreeMap<String, Written>, disk: &dyn Disk) -> Self {
-        let descriptor = |name: OsString| name.into_string().ok().filter(|name| name.ends_with(FILE_SUFFIX));
-        let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-        let descriptors: Vec<String> = entries.filter_map(|entry| descriptor(entry.file_name())).collect();
+        let (descriptors, all) = descriptors_in(folder);
         let read = |name: &String| known.get(name).cloned().or_else(|| named_by(&folder.join(name), disk));
         let read: Vec<Option<Written>> = descriptors.par_iter().map(read).collect();
-        let mut inventory = Self { whole: true, ..Self::default() };
+        let mut inventory = Self { whole: all, ..Self::default() };
         for named in read {
             inventory.whole &= named.is_some();
             inventory.named.extend(named.into_iter().flatten());
         }
         inventory
     }
+}
+
+/// The names of the descriptors in a folder, and whether these are all: a folder that is not there has none.
+fn descriptors_in(folder: &Path) -> (Vec<String>, bool) {
+    let entries = match std::fs::read_dir(folder) {
+        Ok(entries) => entries,
+        Err(error) => return (Vec::new(), error.kind() == ErrorKind::NotFound),
+    };
+    let (mut names, mut all) = (Vec::new(), true);
+    for entry in entries {
+        match entry.map(|entry| entry.file_name().into_string()) {
+            Ok(name) => names.extend(name.ok().filter(|name| name.ends_with(FILE_SUFFIX))),
+            Err(_) => all = false,
+        }
+    }
+    (names, all)
 }
 
 /// The files that one descriptor names; `None` if it cannot be read.
@@ -127,5 +141,14 @@ mod tests {
         // What is known of one that is not there counts for nothing.
         let found = Inventory::of(folder.path(), &known("day.zemtak.json"), &SystemDisk);
         assert!(!found.whole && found.named.is_empty());
+    }
+
+    /// Old files were removed although descriptors that name them may have been there.
+    #[test]
+    fn a_folder_that_cannot_be_listed_may_hold_any_descriptor() {
+        let folder = tempfile::tempdir().unwrap();
+        let whole = |path: &str| Inventory::of(&folder.path().join(path), &BTreeMap::new(), &SystemDisk).whole;
+        std::fs::write(folder.path().join("file"), "").unwrap();
+        assert!(whole("") && whole("missing") && !whole("file"));
     }
 }
