@@ -63,25 +63,29 @@ pub enum WatchEvent {
 
 /// Builds, and builds again after each change once all is still, until the observer cancels. Reports everything that
 /// happens; a failed build changes nothing that is in place.
-///
-/// # Errors
-/// Files cannot be watched at all.
-pub fn watch(
-    request: &PackRequest,
-    options: WatchOptions,
-    observer: &dyn Observer,
-    tell: impl FnMut(WatchEvent),
-) -> Result<(), Failure> {
+pub fn watch(request: &PackRequest, options: WatchOptions, observer: &dyn Observer, tell: impl FnMut(WatchEvent)) {
     let (sender, changes) = channel();
     let send = move |event| drop(sender.send((Instant::now(), event)));
-    let mut watcher = notify::recommended_watcher(send).map_err(|e| Failure::io("watching", &e))?;
-    follow(&mut watcher, &changes, request, options, observer, tell);
-    Ok(())
+    match notify::recommended_watcher(send) {
+        Ok(mut watcher) => {
+            let mut look_after = |path: &Path, mode| watcher.watch(path, mode);
+            follow(&mut look_after, &changes, request, options, observer, tell);
+        }
+        Err(error) => {
+            let (_nobody_sends, changes) = channel();
+            let why = format!("the system cannot start a watcher ({})", reason(&error));
+            let mut refuse = |_: &Path, _| Err(notify::Error::generic(&why));
+            follow(&mut refuse, &changes, request, options, observer, tell);
+        }
+    }
 }
+
+/// Has the system report changes of a file or folder from now on.
+type LookAfter<'a> = &'a mut dyn FnMut(&Path, RecursiveMode) -> notify::Result<()>;
 
 /// The same with any watcher, and the channel into which it sends.
 fn follow(
-    watcher: &mut impl Watcher,
+    watcher: LookAfter<'_>,
     changes: &Receiver<Heard>,
     request: &PackRequest,
     WatchOptions { settle, poll }: WatchOptions,
@@ -238,7 +242,7 @@ impl Places {
 
     /// Watches what the request currently depends on; folders that do not exist are looked for next time. Returns what
     /// a person would say is watched.
-    fn watch(&mut self, watcher: &mut impl Watcher, request: &PackRequest) -> Vec<PathBuf> {
+    fn watch(&mut self, watcher: LookAfter<'_>, request: &PackRequest) -> Vec<PathBuf> {
         let inputs = request.inputs();
         self.out = sources::clean(&inputs.out).unwrap_or_default();
         let clean = |path: &PathBuf| sources::clean(path).unwrap_or_default();
@@ -250,7 +254,7 @@ impl Places {
             if self.watched.contains(&path) {
                 continue;
             }
-            match watcher.watch(&path, mode) {
+            match watcher(&path, mode) {
                 Ok(()) => _ = self.watched.insert(path),
                 Err(error) => {
                     self.all_watched = false;
@@ -285,8 +289,8 @@ fn places(inputs: &Inputs) -> BTreeMap<PathBuf, RecursiveMode> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use notify::EventKind;
     use notify::event::{AccessKind, DataChange, Flag, ModifyKind};
-    use notify::{Config, EventHandler, EventKind, NullWatcher, WatcherKind};
     use std::sync::atomic::{AtomicBool, Ordering};
     use zemtak_core::codec::{PngEffort, encode_png};
     use zemtak_core::geometry::Size;
@@ -352,27 +356,6 @@ mod tests {
         assert_eq!(waited(events), Some(Vec::new()));
     }
 
-    /// A system that watches no more folders.
-    struct Full;
-
-    impl Watcher for Full {
-        fn new<F: EventHandler>(_: F, _: Config) -> notify::Result<Self> {
-            Ok(Self)
-        }
-
-        fn watch(&mut self, _: &Path, _: RecursiveMode) -> notify::Result<()> {
-            Err(notify::Error::new(ErrorKind::MaxFilesWatch))
-        }
-
-        fn unwatch(&mut self, _: &Path) -> notify::Result<()> {
-            Ok(())
-        }
-
-        fn kind() -> WatcherKind {
-            WatcherKind::NullWatcher
-        }
-    }
-
     #[derive(Default)]
     struct Until(AtomicBool);
 
@@ -383,7 +366,7 @@ mod tests {
     }
 
     /// What is told by a watcher that reports nothing, of a second image that is drawn after it has looked in vain.
-    fn told_by(watcher: &mut impl Watcher, poll: bool) -> Vec<String> {
+    fn told_by(watcher: LookAfter<'_>, poll: bool) -> Vec<String> {
         let game = tempfile::tempdir().unwrap();
         let art = game.path().join("art");
         std::fs::create_dir(&art).unwrap();
@@ -418,13 +401,13 @@ mod tests {
     /// Once the system watched no more folders, nothing was ever packed again, and nobody was told.
     #[test]
     fn what_cannot_be_watched_is_looked_at_now_and_then() {
-        let told = told_by(&mut Full, false);
+        let told = told_by(&mut |_, _| Err(notify::Error::new(ErrorKind::MaxFilesWatch)), false);
         assert!(told[0].starts_with("the system cannot watch more folders") && told[1..] == ["1", "2"], "{told:?}");
     }
 
     #[test]
     fn a_place_that_reports_nothing_is_looked_at_if_asked() {
-        assert_eq!(told_by(&mut NullWatcher, true), ["", "1", "2"]);
+        assert_eq!(told_by(&mut |_, _| Ok(()), true), ["", "1", "2"]);
     }
 
     /// A folder that was new when the system watched no more is watched as soon as it can be.

@@ -43,7 +43,7 @@ pub struct WatchReport {
 /// Packs until Ctrl-C. A failed build is reported and does not end the watch; the last good build stays.
 ///
 /// # Errors
-/// Files cannot be watched at all, or the page cannot be served.
+/// The page cannot be served.
 pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Failure> {
     let mut watched = WatchReport::default();
     let output = console.output;
@@ -65,7 +65,7 @@ pub fn run(request: &WatchRequest, console: &Console) -> Result<WatchReport, Fai
             watched.tell_failure(failure, output);
         }
         _ => {}
-    })?;
+    });
     Ok(watched)
 }
 
