@@ -64,7 +64,7 @@ impl fmt::Display for Stray {
 #[must_use]
 pub fn strays(descriptor: &Path, atlas: &Atlas) -> Vec<Result<Stray, Problem>> {
     let folder = format::folder_of(descriptor);
-    let listed = std::fs::read_dir(folder).and_then(|entries| entries.collect::<Result<Vec<_>, _>>());
+    let listed = std::fs::read_dir(folder).and_then(Iterator::collect::<Result<Vec<_>, _>>);
     let entries = match listed {
         Ok(entries) => entries,
         Err(error) => return vec![Err(Problem::io(&format::path(folder), &error))],
