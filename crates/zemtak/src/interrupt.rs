@@ -30,7 +30,8 @@ impl Interrupt {
                 return;
             }
             let asked = asked.clone();
-            thread::spawn(move || {
+            // If the system has no thread for it, the next good point is waited for.
+            _ = thread::Builder::new().spawn(move || {
                 thread::sleep(PATIENCE);
                 if asked.asked() {
                     let _ = writeln!(anstream::stderr(), "{WRONG}error{WRONG:#}: {}", Failure::broken_off());

@@ -49,7 +49,7 @@ use crate::report::Report;
 use std::ffi::OsString;
 use std::path::Path;
 use std::process::ExitCode;
-use zemtak_build::{Failure, format};
+use zemtak_build::{Failure, Problem, format};
 
 /// Runs the tool on the process's command line.
 pub fn main() -> ExitCode {
@@ -75,12 +75,21 @@ fn run(invocation: cli::Invocation) -> Exit {
     let pool = rayon::ThreadPoolBuilder::new().num_threads(invocation.threads).build();
     let report = match pool {
         Ok(pool) => pool.install(|| answer(invocation.request, invocation.project.as_deref(), &console)),
-        Err(error) => Err(Failure::io("threads", &error)),
+        Err(error) => Err(no_threads(&error)),
     };
     match report {
         Ok(report) => console.output.print(report.as_ref()),
         Err(failure) => console.output.print_failure(&failure),
     }
+}
+
+/// The system cannot start as many threads.
+fn no_threads(error: &rayon::ThreadPoolBuildError) -> Failure {
+    let mut problem = Problem::io("threads", error);
+    let why = problem.why.split(" (os error").next().unwrap_or_default();
+    problem.why = format!("the system cannot start them: {why}");
+    problem.help = "ask for fewer with --jobs, or allow more processes".into();
+    problem.into()
 }
 
 fn answer(

@@ -267,12 +267,12 @@ impl Bar {
         bar.set_message(words(phase));
         let (done, wait) = channel();
         let shown = bar.clone();
-        let shower = std::thread::spawn(move || {
+        let show = move || {
             if wait.recv_timeout(PATIENCE) == Err(RecvTimeoutError::Timeout) {
                 all.add(shown).enable_steady_tick(Duration::from_millis(100));
             }
-        });
-        Self { bar, done: Some(done), shower: Some(shower) }
+        };
+        Self { bar, done: Some(done), shower: std::thread::Builder::new().spawn(show).ok() }
     }
 }
 

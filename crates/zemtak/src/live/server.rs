@@ -6,6 +6,7 @@ use std::io::{self, Read, Write};
 use std::net::Ipv4Addr;
 use std::sync::Arc;
 use std::sync::mpsc::{SyncSender, sync_channel};
+use std::thread::Builder;
 use std::time::Duration;
 use tiny_http::{Header, Method, Request, Response, Server};
 use zemtak_build::Failure;
@@ -26,14 +27,16 @@ pub struct Listener(SyncSender<String>);
 impl Listener {
     fn new(request: Request) -> Self {
         let (sender, events) = sync_channel(MOST_BEHIND);
-        std::thread::spawn(move || {
+        let listen = move || {
             let mut writer = request.into_writer();
             let head = "HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nCache-Control: no-store\r\n\
                         Connection: close\r\n\r\n";
             let mut send = |text: &str| writer.write_all(text.as_bytes()).and_then(|()| writer.flush());
             // Once it is gone, the next event finds nobody at the other end.
             _ = send(head).and_then(|()| events.iter().try_for_each(|event: String| send(&event)));
-        });
+        };
+        // Without a thread it is gone at once, and asks again.
+        _ = Builder::new().spawn(listen);
         Self(sender)
     }
 
@@ -53,17 +56,19 @@ pub fn start(shared: Arc<Shared>) -> Result<String, Failure> {
     let secret: String = secret.iter().map(|byte| format!("{byte:02x}")).collect();
     let address = format!("http://127.0.0.1:{port}/{secret}/");
     let pulse = Arc::clone(&shared);
-    std::thread::spawn(move || {
+    let pulse = move || {
         loop {
             std::thread::sleep(PULSE);
             pulse.tell("here", &json!({}));
         }
-    });
-    std::thread::spawn(move || {
+    };
+    let serve = move || {
         for request in server.incoming_requests() {
             answer(request, port, &secret, &shared);
         }
-    });
+    };
+    Builder::new().spawn(pulse).map_err(|error| failed(&error))?;
+    Builder::new().spawn(serve).map_err(|error| failed(&error))?;
     Ok(address)
 }
 

@@ -5,7 +5,7 @@
 //! several values at a time, while it still looks at its files. For whatever has changed since, the wrong values
 //! arrive, and nobody asks for them.
 
-use super::{Kind, PAUSE, READERS, Used, Value, lock};
+use super::{Kind, PAUSE, READERS, Used, Value, lock, start};
 use crate::store::Hash;
 use serde::{Deserialize, Serialize};
 use std::collections::{HashMap, HashSet, VecDeque};
@@ -51,15 +51,15 @@ impl Ahead {
     pub fn start(wanted: AskedFor, most: u64, used: &Arc<Used>) -> Reading {
         let state = Mutex::new(State { wanted: wanted.0.into(), ..State::default() });
         let ahead = Arc::new(Self { state, changed: Condvar::new(), most });
-        for _ in 0..READERS {
-            let (ahead, used) = (ahead.clone(), used.clone());
-            std::thread::spawn(move || {
-                while let Some((kind, key)) = ahead.next() {
-                    let value = if used.health().off { None } else { used.get(kind, &key) };
-                    ahead.came(&key, value);
-                }
-            });
-        }
+        let (from, used) = (ahead.clone(), used.clone());
+        let read = Arc::new(move || {
+            while let Some((kind, key)) = from.next() {
+                let value = if used.health().off { None } else { used.get(kind, &key) };
+                from.came(&key, value);
+            }
+        });
+        // What no thread reads ahead is asked for when it is needed.
+        start(READERS, &read);
         Reading(ahead)
     }
 

@@ -256,20 +256,19 @@ impl SharedStore {
         let mut answers = vec![T::default(); keys.len()];
         let Some(used) = self.in_use() else { return answers };
         let (answer, waiting) = channel();
-        let asked = Arc::new((keys.to_vec(), AtomicUsize::new(0), question));
-        for _ in 0..keys.len().min(READERS) {
-            let (used, asked, answer) = (used.clone(), asked.clone(), answer.clone());
-            std::thread::spawn(move || {
-                let (keys, next, question) = &*asked;
-                while let Some((at, key)) = keys.iter().enumerate().nth(next.fetch_add(1, Ordering::Relaxed)) {
-                    // Nobody is waiting any more, or nobody answers.
-                    if used.health().off || answer.send((at, question(&used, key))).is_err() {
-                        return;
-                    }
+        let (used, wanted, next) = (used.clone(), keys.to_vec(), AtomicUsize::new(0));
+        let ask = Arc::new(move || {
+            while let Some((at, key)) = wanted.iter().enumerate().nth(next.fetch_add(1, Ordering::Relaxed)) {
+                // Nobody is waiting any more, or nobody answers.
+                if used.health().off || answer.send((at, question(&used, key))).is_err() {
+                    return;
                 }
-            });
+            }
+        });
+        if start(keys.len().min(READERS), &ask) == 0 {
+            ask();
         }
-        drop(answer);
+        drop(ask);
         loop {
             match waiting.recv_timeout(PAUSE) {
                 Ok((at, answer)) => answers[at] = answer,
@@ -314,20 +313,30 @@ impl SharedStore {
     }
 }
 
+/// Starts threads that do the same, and returns how many the system had.
+fn start(count: usize, work: &Arc<impl Fn() + Send + Sync + 'static>) -> usize {
+    let one = |_: &usize| {
+        let work = Arc::clone(work);
+        std::thread::Builder::new().spawn(move || work()).is_ok()
+    };
+    (0..count).take_while(one).count()
+}
+
 impl Background {
     fn start(used: &Arc<Used>) -> Self {
         let (values, waiting) = sync_channel::<(String, Vec<u8>)>(WAITING);
         let (working, done) = channel();
-        let waiting = Arc::new(Mutex::new(waiting));
-        for _ in 0..WRITERS {
-            let (used, waiting, working) = (used.clone(), waiting.clone(), working.clone());
-            std::thread::spawn(move || {
-                let next = || lock(&waiting).recv();
-                while let Ok((name, value)) = next() {
-                    used.put(&name, &value);
-                }
-                drop(working);
-            });
+        let (waiting, to) = (Mutex::new(waiting), used.clone());
+        let write = Arc::new(move || {
+            // It is held by all writers: without any, the receiver knows that all is done.
+            let _working = &working;
+            let next = || lock(&waiting).recv();
+            while let Ok((name, value)) = next() {
+                to.put(&name, &value);
+            }
+        });
+        if start(WRITERS, &write) == 0 {
+            used.fail("the system has no thread for sharing", true);
         }
         Self { values, done }
     }

@@ -127,7 +127,11 @@ impl Upkeep<'_> {
             Ok(done)
         };
         let parts: Vec<Result<Vec<T>, RemoteError>> = std::thread::scope(|scope| {
-            let threads: Vec<_> = (0..READERS.min(all.len())).map(|_| scope.spawn(some)).collect();
+            let start = |_| std::thread::Builder::new().spawn_scoped(scope, some).ok();
+            let threads: Vec<_> = (0..READERS.min(all.len())).map_while(start).collect();
+            if threads.is_empty() {
+                return vec![some()];
+            }
             // They do not panic: errors are results there.
             threads.into_iter().filter_map(|thread| thread.join().ok()).collect()
         });
