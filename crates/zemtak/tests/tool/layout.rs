@@ -77,6 +77,7 @@ fn all_steps_of_a_clip_go_on_one_page_if_asked() {
 fn what_why_promises_is_what_those_options_give() {
     let folder = Folder::new();
     let grid = " --layout grid --page-max 256x256";
+    let mut proved = Vec::new();
     for options in
         ["", " --page-max 256x256", " --page-shape free --turn", " --layout row", " --page-size 512x512", grid]
     {
@@ -87,6 +88,9 @@ fn what_why_promises_is_what_those_options_give() {
         assert_eq!(why["pixels"], pixels(&summary));
         assert!(why["least_pixels"].as_u64() <= why["pixels"].as_u64(), "{why}");
         assert!(why["least_free_pixels"].as_u64() <= why["least_pixels"].as_u64(), "{why}");
+        let reached = why["pages"] == why["least_pages"] && why["pixels"] == why["least_pixels"];
+        assert_eq!(why["proved"], reached, "{why}");
+        proved.push(reached);
         let tried = why["tried"].as_array().unwrap();
         assert!(tried.len() >= 3, "{why}");
         for tried in tried {
@@ -104,6 +108,7 @@ fn what_why_promises_is_what_those_options_give() {
             }
         }
     }
+    assert!(proved.contains(&true) && proved.contains(&false), "{proved:?}");
 }
 
 /// Sides of any length were said to save nearly all of a grid, which they cannot: what is large there are the cells.
