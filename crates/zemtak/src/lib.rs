@@ -46,6 +46,7 @@ use crate::console::Console;
 use crate::exit::Exit;
 use crate::interrupt::Interrupt;
 use crate::report::Report;
+use std::error::Error;
 use std::ffi::OsString;
 use std::path::Path;
 use std::process::ExitCode;
@@ -85,9 +86,8 @@ fn run(invocation: cli::Invocation) -> Exit {
 
 /// The system cannot start as many threads.
 fn no_threads(error: &rayon::ThreadPoolBuildError) -> Failure {
-    let mut problem = Problem::io("threads", error);
-    let why = problem.why.split(" (os error").next().unwrap_or_default();
-    problem.why = format!("the system cannot start them: {why}");
+    let mut problem = Problem::io("threads", error.source().unwrap_or(error));
+    problem.why = format!("the system cannot start them: {}", problem.why);
     problem.help = "ask for fewer with --jobs, or allow more processes".into();
     problem.into()
 }

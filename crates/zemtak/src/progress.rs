@@ -3,6 +3,7 @@
 
 use crate::document::Document;
 use crate::interrupt::Interrupt;
+use crate::wrap::print_note;
 use indicatif::{HumanDuration, MultiProgress, ProgressBar, ProgressDrawTarget, ProgressState};
 use serde_json::json;
 use std::collections::BTreeMap;
@@ -116,7 +117,7 @@ impl Observer for Watcher<'_> {
     fn waits_for(&self, folder: &Path, process: Option<u32>) {
         if !self.quiet {
             let whose = process.map_or(String::new(), |process| format!(", process {process}"));
-            eprintln!("waiting for another build in {}{whose}", format::name(&format::path(folder)));
+            print_note(&format!("waiting for another build in {}{whose}", format::name(&format::path(folder))));
         }
     }
 
@@ -150,7 +151,7 @@ impl Counted {
         if let Some((done, filled)) = self.search {
             event["search"] = json!({ "done": rounded(done), "filled": filled.map(rounded) });
         }
-        eprintln!("{}", Document::event("progress", event).line());
+        print_note(&Document::event("progress", event).line());
     }
 }
 

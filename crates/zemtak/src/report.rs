@@ -78,8 +78,7 @@ impl OutputOptions {
         if !self.quiet && !self.json {
             let warnings = if report.tells_warnings() { Vec::new() } else { report.warnings() };
             for warning in notice::lines(&warnings, self.verbose) {
-                let line = wrap::for_stderr(&format!("{ODD}warning{ODD:#}: {warning}"));
-                let _ = writeln!(anstream::stderr(), "{line}");
+                print_warning(&warning);
             }
         }
         let written = if self.json && !report.is_document() {
@@ -136,6 +135,11 @@ pub fn document(report: &dyn Report) -> Document {
         }
     }
     Document::new(report.kind(), answer, report.warnings())
+}
+
+/// Prints a warning to standard error.
+pub fn print_warning(warning: &str) {
+    wrap::print_note(&wrap::for_stderr(&format!("{ODD}warning{ODD:#}: {warning}")));
 }
 
 /// Writes to standard output.

@@ -1,6 +1,6 @@
-//! Wraps lines between words where a terminal would break them anywhere.
+//! Lines for a terminal: wrapped between words where it would break them anywhere, and printed beside an answer.
 
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use terminal_size::{Width, terminal_size_of};
 use textwrap::Options;
 
@@ -39,6 +39,11 @@ fn to_width(text: &str, width: usize) -> String {
     };
     let lines: Vec<String> = text.split('\n').map(wrap).collect();
     lines.join("\n")
+}
+
+/// Prints a line to standard error. If nobody reads it any more, it is lost, and nothing else.
+pub fn print_note(line: &str) {
+    let _ = writeln!(anstream::stderr(), "{line}");
 }
 
 #[cfg(test)]

@@ -111,29 +111,30 @@ impl Failure {
     /// The problems by kind, in the order in which each kind first occurs.
     #[must_use]
     pub fn by_kind(&self) -> Vec<(ProblemKind, Vec<&Problem>)> {
-        let mut kinds: Vec<(ProblemKind, Vec<&Problem>)> = Vec::new();
-        for problem in &self.problems {
-            match kinds.iter_mut().find(|(what, _)| *what == problem.what) {
-                Some((_, of_kind)) => of_kind.push(problem),
-                None => kinds.push((problem.what, vec![problem])),
-            }
-        }
-        kinds
+        grouped(&self.problems, |problem| problem.what)
     }
 }
 
-/// Problems with the same advice together, after their advice, in the order in which each first occurs: so that a reader
-/// sees which advice is for which problem.
+/// The problems by what to do about them, in the order in which each advice first occurs.
 #[must_use]
 pub fn by_help<'p>(problems: &[&'p Problem]) -> Vec<(&'p str, Vec<&'p Problem>)> {
-    let mut helps: Vec<(&str, Vec<&Problem>)> = Vec::new();
+    grouped(problems.iter().copied(), |problem| &*problem.help)
+}
+
+/// Problems that have the same key together.
+fn grouped<'p, K: PartialEq>(
+    problems: impl IntoIterator<Item = &'p Problem>,
+    key_of: impl Fn(&'p Problem) -> K,
+) -> Vec<(K, Vec<&'p Problem>)> {
+    let mut groups: Vec<(K, Vec<&Problem>)> = Vec::new();
     for problem in problems {
-        match helps.iter_mut().find(|(help, _)| *help == problem.help) {
+        let key = key_of(problem);
+        match groups.iter_mut().find(|(known, _)| *known == key) {
             Some((_, same)) => same.push(problem),
-            None => helps.push((&problem.help, vec![problem])),
+            None => groups.push((key, vec![problem])),
         }
     }
-    helps
+    groups
 }
 
 /// The system's message, in words that need no manual.

@@ -7,9 +7,8 @@ use crate::document::Document;
 use crate::live::Live;
 use crate::notice::Notice;
 use crate::opened::Opened;
-use crate::report::{OutputOptions, Report};
-use crate::style::ODD;
-use crate::wrap;
+use crate::report::{OutputOptions, Report, print_warning};
+use crate::wrap::print_note;
 use serde_json::{Value, json};
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
@@ -111,10 +110,9 @@ fn tell_places(places: &[PathBuf], polling: Option<&str>, fast: bool, output: Ou
         return;
     }
     let fast = if fast { "; PNG pages are written fast, 'zemtak pack' makes them smaller" } else { "" };
-    eprintln!("watching {}{fast}; Ctrl-C ends it", format::first_of(&places));
+    print_note(&format!("watching {}{fast}; Ctrl-C ends it", format::first_of(&places)));
     if let Some(why) = polling {
-        let text = format!("{ODD}warning{ODD:#}: some changes go unreported, so zemtak looks every two seconds: {why}");
-        anstream::eprintln!("{}", wrap::for_stderr(&text));
+        print_warning(&format!("some changes go unreported, so zemtak looks every two seconds: {why}"));
     }
 }
 
@@ -125,7 +123,7 @@ fn tell_changed(paths: &[PathBuf], output: OutputOptions) {
     let paths = paths_text(paths);
     output.print_event(&Document::event("changed", json!({ "paths": paths })));
     if !output.json && !output.quiet {
-        eprintln!("changed: {}", format::first_of(&paths));
+        print_note(&format!("changed: {}", format::first_of(&paths)));
     }
 }
 

@@ -5,7 +5,8 @@ use serde_json::{Value, json};
 use std::io::{self, Read, Write};
 use std::net::Ipv4Addr;
 use std::sync::Arc;
-use std::sync::mpsc::{SyncSender, sync_channel};
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::mpsc::{Sender, channel};
 use std::thread::Builder;
 use std::time::Duration;
 use tiny_http::{Header, Method, Request, Response, Server};
@@ -17,32 +18,44 @@ const MOST_ASKED: u64 = 1 << 20;
 /// How often a listener gets a sign of life, so that dead connections are noticed.
 const PULSE: Duration = Duration::from_secs(10);
 
-/// How many events a listener may be behind before it is dropped; a page that comes back connects again.
-const MOST_BEHIND: usize = 64;
+/// How many bytes may wait for a listener before it is dropped; a page that comes back connects again.
+const MOST_WAITING: usize = 4 << 20;
 
 /// A listener that gets builds as a stream of events. It has a thread of its own: nobody waits for a page that does not
 /// read, such as one that the browser has put to sleep.
-pub struct Listener(SyncSender<String>);
+pub struct Listener {
+    events: Sender<String>,
+    /// The bytes of the events that wait for it.
+    waiting: Arc<AtomicUsize>,
+}
 
 impl Listener {
     fn new(request: Request) -> Self {
-        let (sender, events) = sync_channel(MOST_BEHIND);
+        let (sender, events) = channel::<String>();
+        let waiting = Arc::new(AtomicUsize::new(0));
+        let left = Arc::clone(&waiting);
         let listen = move || {
             let mut writer = request.into_writer();
             let head = "HTTP/1.1 200 OK\r\nContent-Type: text/event-stream\r\nCache-Control: no-store\r\n\
                         Connection: close\r\n\r\n";
             let mut send = |text: &str| writer.write_all(text.as_bytes()).and_then(|()| writer.flush());
+            let mut sent = send(head);
             // Once it is gone, the next event finds nobody at the other end.
-            _ = send(head).and_then(|()| events.iter().try_for_each(|event: String| send(&event)));
+            while let (Ok(()), Ok(event)) = (&sent, events.recv()) {
+                sent = send(&event);
+                left.fetch_sub(event.len(), Ordering::Relaxed);
+            }
         };
         // Without a thread it is gone at once, and asks again.
         _ = Builder::new().spawn(listen);
-        Self(sender)
+        Self { events: sender, waiting }
     }
 
     /// Sends an event, unless the listener is gone or too far behind; returns whether it was sent.
     pub fn tell(&self, event: &str, what: &Value) -> bool {
-        self.0.try_send(format!("event: {event}\ndata: {what}\n\n")).is_ok()
+        let event = format!("event: {event}\ndata: {what}\n\n");
+        let waiting = self.waiting.fetch_add(event.len(), Ordering::Relaxed);
+        waiting <= MOST_WAITING && self.events.send(event).is_ok()
     }
 }
 

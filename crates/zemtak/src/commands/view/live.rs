@@ -5,6 +5,7 @@ use crate::document::Document;
 use crate::live::Live;
 use crate::opened::Opened;
 use crate::report::OutputOptions;
+use crate::wrap::print_note;
 use serde_json::json;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant, SystemTime};
@@ -43,7 +44,7 @@ pub fn tell_address(address: &str, output: OutputOptions) {
     output.print_event(&Document::event("serving", json!({ "address": address })));
     if !output.json {
         // Even with --quiet: nobody would find the page without it.
-        eprintln!("open {address} in a browser on this machine; Ctrl-C ends it");
+        print_note(&format!("open {address} in a browser on this machine; Ctrl-C ends it"));
     }
 }
 
