@@ -410,6 +410,10 @@ fn an_answer_that_cannot_be_printed_is_told() {
         assert_eq!(run.status.code(), Some(4), "{told}");
         assert!(told.contains("standard output: the disk is full"), "{told}");
     }
+    // What is told beside an answer is lost then, and nothing else: it was a panic.
+    let full = std::fs::File::options().write(true).open("/dev/full").unwrap();
+    let run = folder.command("pack art --name n --fresh --progress json").stderr(full).output().unwrap();
+    assert_eq!((run.status.code(), run.stdout.starts_with(b"n: unchanged, 1 sprite")), (Some(0), true), "{run:?}");
 }
 
 /// Found by commands that read, searched or filled in templates on after Ctrl-C, one of them for ever: the second signal was needed.
